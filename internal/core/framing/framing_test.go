@@ -1,0 +1,56 @@
+package framing
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"pgregory.net/rapid"
+)
+
+func TestWholeAndFill(t *testing.T) {
+	frame := Rect{0, 0, 1920, 1080}
+	// A 2:3 upright in a 16:9 frame: full height, 720 wide, centred.
+	assert.Equal(t, Rect{600, 0, 720, 1080}, Whole(2000, 3000, frame))
+	// A 3:2 picture filling 16:9 keeps its width and 84.375 % of its height.
+	got := Fill(6000, 4000, 16.0/9, Point{0.5, 0.5})
+	assert.Equal(t, Rect{0, 312.5, 6000, 3375}, got)
+	assert.InDelta(t, 0.15625, Loss(1.5, 16.0/9), 1e-12)
+	// A focal point at the top pulls the window to the edge, no further.
+	assert.Equal(t, 0.0, Fill(6000, 4000, 16.0/9, Point{0.5, 0.1}).Y)
+}
+
+func TestWindowsStayInsideThePicture(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		f := func(name string, lo, hi float64) float64 { return rapid.Float64Range(lo, hi).Draw(t, name) }
+		w, h := f("w", 1, 9000), f("h", 1, 9000)
+		whole := Rect{0, 0, w, h}
+		focal := Point{f("fx", 0, 1), f("fy", 0, 1)}
+		aspect := f("aspect", 0.2, 5)
+		win := Fill(w, h, aspect, focal)
+		assert.True(t, whole.Contains(win, 1e-6))
+		assert.InEpsilon(t, aspect, win.Aspect(), 1e-9)
+		z := Zoom(win, f("zoom", 1, 3), focal)
+		assert.True(t, win.Contains(z, 1e-6))
+		assert.InEpsilon(t, aspect, z.Aspect(), 1e-9)
+		p := Whole(w, h, Rect{10, 20, 300, 200})
+		assert.True(t, Rect{10, 20, 300, 200}.Contains(p, 1e-6))
+		assert.InEpsilon(t, w/h, p.Aspect(), 1e-9)
+	})
+}
+
+func TestEase(t *testing.T) {
+	for _, e := range []Ease{Linear, InOut, Out} {
+		assert.True(t, e.Valid())
+		assert.Zero(t, e.At(-1))
+		assert.Equal(t, 1.0, e.At(2))
+		last := 0.0
+		for i := 0; i <= 100; i++ {
+			v := e.At(float64(i) / 100)
+			assert.GreaterOrEqual(t, v, last)
+			last = v
+		}
+	}
+	assert.Equal(t, 0.5, InOut.At(0.5))
+	assert.InDelta(t, 0.104, InOut.At(0.2), 1e-12) // 3·0.04 − 2·0.008
+	assert.False(t, Ease("bounce").Valid())
+}

@@ -1,0 +1,140 @@
+package raster
+
+import "fmt"
+
+// Sprite is a prepared picture to be drawn into frames. Planes are as in
+// Frame, except that odd sides are allowed (chroma sides round up). A and its
+// half-size twin A2 are nil for opaque pictures; otherwise all colour planes
+// are premultiplied by them, code value times alpha, so that sampling between
+// pixels never drags in the colour of transparent ones.
+type Sprite struct {
+	W, H    int
+	Y, U, V []byte
+	A, A2   []byte
+}
+
+// Bytes is the memory the sprite holds.
+func (s *Sprite) Bytes() int { return len(s.Y) + len(s.U) + len(s.V) + len(s.A) + len(s.A2) }
+
+// Pixels is an interleaved 8-bit picture in sRGB: 3 channels, or 4 with
+// straight alpha, rows without padding.
+type Pixels struct {
+	W, H, Channels int
+	Pix            []byte
+}
+
+// NewSprite converts pixels to the film's matrix. An alpha channel that is
+// opaque everywhere is dropped.
+func NewSprite(p Pixels, m Matrix) (*Sprite, error) {
+	if p.W <= 0 || p.H <= 0 || (p.Channels != 3 && p.Channels != 4) || len(p.Pix) != p.W*p.H*p.Channels {
+		return nil, fmt.Errorf("raster: %d bytes do not hold %d×%d pixels of %d channels", len(p.Pix), p.W, p.H, p.Channels)
+	}
+	cw, ch := (p.W+1)/2, (p.H+1)/2
+	s := &Sprite{W: p.W, H: p.H, Y: make([]byte, p.W*p.H), U: make([]byte, cw*ch), V: make([]byte, cw*ch)}
+	if p.Channels == 4 && !opaque(p.Pix) {
+		s.A, s.A2 = make([]byte, p.W*p.H), make([]byte, cw*ch)
+	}
+	// Full-size chroma of two rows at a time, then filtered down: 1 2 1 along
+	// the row (left siting), the mean of the two rows.
+	rows := [3][2][]int32{}
+	for i := range rows {
+		rows[i] = [2][]int32{make([]int32, p.W+2), make([]int32, p.W+2)}
+	}
+	for cy := 0; cy < ch; cy++ {
+		for k := 0; k < 2; k++ {
+			s.convertRow(p, m, min(2*cy+k, p.H-1), rows[0][k], rows[1][k], rows[2][k])
+		}
+		for cx := 0; cx < cw; cx++ {
+			s.U[cy*cw+cx] = down(rows[0], 2*cx)
+			s.V[cy*cw+cx] = down(rows[1], 2*cx)
+			if s.A != nil {
+				s.A2[cy*cw+cx] = down(rows[2], 2*cx)
+			}
+		}
+	}
+	return s, nil
+}
+
+// convertRow writes row y of the luma (and alpha) plane and its full-size
+// premultiplied chroma and alpha, padded by one repeated pixel on each side.
+func (s *Sprite) convertRow(p Pixels, m Matrix, y int, u, v, a []int32) {
+	for x := 0; x < p.W; x++ {
+		px := p.Pix[(y*p.W+x)*p.Channels:]
+		yy, uu, vv := m.YUV(px[0], px[1], px[2])
+		if s.A == nil {
+			s.Y[y*s.W+x] = yy
+			u[x+1], v[x+1] = int32(uu), int32(vv)
+			continue
+		}
+		al := int32(px[3])
+		s.Y[y*s.W+x] = premultiply(int32(yy), al)
+		s.A[y*s.W+x] = px[3]
+		u[x+1], v[x+1], a[x+1] = int32(premultiply(int32(uu), al)), int32(premultiply(int32(vv), al)), al
+	}
+	for _, r := range [][]int32{u, v, a} {
+		r[0], r[p.W+1] = r[1], r[p.W]
+	}
+}
+
+func premultiply(v, a int32) byte { return byte((v*a + 127) / 255) }
+
+// down filters one chroma sample whose luma column is x.
+func down(rows [2][]int32, x int) byte {
+	a, b := rows[0][x:], rows[1][x:]
+	return byte((a[0] + 2*a[1] + a[2] + b[0] + 2*b[1] + b[2] + 4) / 8)
+}
+
+func opaque(pix []byte) bool {
+	for i := 3; i < len(pix); i += 4 {
+		if pix[i] != 255 {
+			return false
+		}
+	}
+	return true
+}
+
+// Blur softens p in place with three passes of a box 2r+1 pixels wide, which
+// is close to a Gaussian of standard deviation sqrt(r(r+1)).
+func Blur(p Pixels, r int) {
+	if r < 1 {
+		return
+	}
+	line := make([]byte, max(p.W, p.H))
+	for pass := 0; pass < 3; pass++ {
+		for c := 0; c < p.Channels; c++ {
+			for y := 0; y < p.H; y++ {
+				boxLine(p.Pix[y*p.W*p.Channels+c:], p.Channels, p.W, r, line)
+			}
+			for x := 0; x < p.W; x++ {
+				boxLine(p.Pix[x*p.Channels+c:], p.W*p.Channels, p.H, r, line)
+			}
+		}
+	}
+}
+
+// boxLine averages n samples, stride apart, over 2r+1 neighbours with the
+// ends repeated.
+func boxLine(p []byte, stride, n, r int, line []byte) {
+	for i := 0; i < n; i++ {
+		line[i] = p[i*stride]
+	}
+	at := func(i int) int { return int(line[min(max(i, 0), n-1)]) }
+	sum := 0
+	for i := -r; i <= r; i++ {
+		sum += at(i)
+	}
+	w := 2*r + 1
+	for i := 0; i < n; i++ {
+		p[i*stride] = byte((sum + w/2) / w)
+		sum += at(i+r+1) - at(i-r)
+	}
+}
+
+// Tone moves every colour of p a share t of the way to c, in place.
+func Tone(p Pixels, c RGB, t float64) {
+	for i := 0; i+2 < len(p.Pix); i += p.Channels {
+		for k, v := range [3]byte{c.R, c.G, c.B} {
+			p.Pix[i+k] = byte(float64(p.Pix[i+k])*(1-t) + float64(v)*t + 0.5)
+		}
+	}
+}
