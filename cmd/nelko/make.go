@@ -1,0 +1,99 @@
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"time"
+
+	"golang.org/x/term"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/timecode"
+	"nelko/internal/makefilm"
+	"nelko/themes"
+)
+
+type makeCmd struct {
+	Theme  string            `required:"" help:"Theme identifier; see nelko themes."`
+	Media  string            `required:"" type:"existingdir" help:"Folder of photos and clips."`
+	Music  []string          `required:"" type:"existingfile" sep:"none" help:"Song; give several times for several songs."`
+	Detail map[string]string `mapsep:"none" help:"Detail the theme asks for, as key=value; give several times."`
+	Out    string            `required:"" type:"path" help:"File to write."`
+	Size   string            `default:"1920x1080" help:"Frame size in pixels."`
+	FPS    string            `name:"fps" default:"30" help:"Frame rate: 24, 25, 29.97, 30, 50, 59.94 or 60."`
+	Seed   uint64            `default:"1" help:"Another seed gives another arrangement."`
+	JSON   bool              `name:"json" help:"Print a summary as JSON."`
+}
+
+// Run implements the subcommand.
+func (c *makeCmd) Run(ctx context.Context) error {
+	r := makefilm.Request{Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
+	var err error
+	if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {
+		return err
+	}
+	if r.Frame, err = parseSize(c.Size); err != nil {
+		return err
+	}
+	if term.IsTerminal(int(os.Stderr.Fd())) {
+		r.Progress = progressLine()
+	}
+	s, err := makefilm.Film(ctx, r)
+	if r.Progress != nil {
+		fmt.Fprint(os.Stderr, "\r\033[K")
+	}
+	for _, f := range s.Refused {
+		fmt.Fprintf(os.Stderr, "not used: %s: %s\n", f.File, f.Reason)
+	}
+	if err != nil {
+		return err
+	}
+	if c.JSON {
+		enc := json.NewEncoder(os.Stdout)
+		enc.SetIndent("", "  ")
+		return enc.Encode(s)
+	}
+	for _, w := range s.Warnings {
+		fmt.Fprintln(os.Stderr, "check:", w)
+	}
+	fmt.Printf("%s\n%s: %d frames at %s, %s\n", s.Arithmetic, s.Out, s.Frames, r.Rate, timecode.Clock(s.FilmSeconds))
+	return nil
+}
+
+func parseSize(s string) (doc.Frame, error) {
+	var f doc.Frame
+	var rest string
+	if n, _ := fmt.Sscanf(s+" end", "%dx%d %s", &f.W, &f.H, &rest); n != 3 {
+		return f, fmt.Errorf("size %q is not of the form 1920x1080", s)
+	}
+	return f, nil
+}
+
+// progressLine shows frames, share and the time left by the measured rate.
+func progressLine() func(done, total timecode.Frames) {
+	start, last := time.Now(), time.Time{}
+	return func(done, total timecode.Frames) {
+		if time.Since(last) < 200*time.Millisecond && done < total {
+			return
+		}
+		last = time.Now()
+		left := time.Duration(float64(time.Since(start)) / float64(done) * float64(total-done)).Round(time.Second)
+		fmt.Fprintf(os.Stderr, "\r\033[K%d of %d frames, %d %%, %s left", done, total, 100*done/total, left)
+	}
+}
+
+type themesCmd struct{}
+
+// Run implements the subcommand.
+func (themesCmd) Run() error {
+	all, err := themes.All()
+	if err != nil {
+		return err
+	}
+	for _, t := range all {
+		fmt.Printf("%s\t%s\t%s\n", t.ID, t.Name, t.About)
+	}
+	return nil
+}

@@ -1,0 +1,384 @@
+// Package edit holds the operations on a slideshow document. Each is a value
+// that turns one document into another or says why it cannot; none changes
+// its input. What an operation is called in the history is its Title.
+package edit
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/theme"
+)
+
+// Op is one edit.
+type Op interface {
+	// Title says what the edit does, in the past tense.
+	Title() string
+	// Apply returns the edited document.
+	Apply(d doc.Slideshow, with Context) (doc.Slideshow, error)
+}
+
+// Context is what edits may look at beside the document.
+type Context struct {
+	Theme   *theme.Theme
+	Library doc.Library
+}
+
+// ErrGone means that an edit names a slide, song or medium that is no longer
+// there.
+var ErrGone = errors.New("no longer in the slideshow")
+
+// ErrInvalid means that a value is out of range.
+var ErrInvalid = errors.New("cannot be set")
+
+// Do applies op and checks the result, leaving d as it is.
+func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
+	n, err := op.Apply(d.Clone(), with)
+	if err != nil {
+		return d, err
+	}
+	if err := n.Validate(); err != nil {
+		return d, fmt.Errorf("%w: %w", ErrInvalid, err)
+	}
+	return n, nil
+}
+
+func plural(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// Pour adds media that the slideshow does not hold yet: photos and clips are
+// cast before the closing, songs go to the end of the soundtrack. As long as
+// nothing was placed by hand, all slides are cast anew in capture order.
+type Pour struct{ Media []doc.MediaID }
+
+// Title implements Op.
+func (p Pour) Title() string { return "Brought in " + plural(len(p.Media), "file") }
+
+// Apply implements Op.
+func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	used := d.Uses()
+	var pictures []doc.Media
+	for _, id := range p.Media {
+		m, ok := with.Library[id]
+		if !ok {
+			return d, fmt.Errorf("medium %s: %w", id, ErrGone)
+		}
+		if m.Kind == doc.SongMedia {
+			if !slices.Contains(d.Soundtrack.Songs, id) {
+				d.Soundtrack.Songs = append(d.Soundtrack.Songs, id)
+			}
+			continue
+		}
+		if !used[id] {
+			used[id] = true
+			pictures = append(pictures, m)
+		}
+		d.LeftOut = without(d.LeftOut, id)
+	}
+	ensureCards(&d)
+	if len(pictures) == 0 {
+		return d, nil
+	}
+	if !slices.ContainsFunc(d.Slides, touched) {
+		all := pictures
+		for _, s := range body(d) {
+			for _, id := range s.Media {
+				all = append(all, with.Library[id])
+			}
+		}
+		cast.Order(all)
+		setBody(&d, number(&d, cast.Slides(with.Theme, all, d.Seed)))
+		return d, nil
+	}
+	cast.Order(pictures)
+	setBody(&d, append(slices.Clone(body(d)), number(&d, cast.Slides(with.Theme, pictures, d.Seed))...))
+	return d, nil
+}
+
+// touched reports whether a slide was set by hand and so stays in a recast.
+func touched(s doc.Slide) bool { return s.Placed || s.Pinned > 0 || s.Linger != 1 }
+
+// ensureCards gives the slideshow its opening and closing once.
+func ensureCards(d *doc.Slideshow) {
+	if !slices.ContainsFunc(d.Slides, func(s doc.Slide) bool { return s.Kind == doc.Opening }) && d.LastSlide == 0 {
+		open := doc.Slide{ID: d.NextSlide(), Kind: doc.Opening, Linger: 1}
+		end := doc.Slide{ID: d.NextSlide(), Kind: doc.Closing, Linger: 1}
+		d.Slides = append([]doc.Slide{open}, append(d.Slides, end)...)
+	}
+}
+
+// bounds are the positions of the first and after the last body slide.
+func bounds(d doc.Slideshow) (lo, hi int) {
+	hi = len(d.Slides)
+	if hi > 0 && d.Slides[0].Kind == doc.Opening {
+		lo = 1
+	}
+	if hi > lo && d.Slides[hi-1].Kind == doc.Closing {
+		hi--
+	}
+	return lo, hi
+}
+
+func body(d doc.Slideshow) []doc.Slide {
+	lo, hi := bounds(d)
+	return d.Slides[lo:hi]
+}
+
+func setBody(d *doc.Slideshow, b []doc.Slide) {
+	lo, hi := bounds(*d)
+	d.Slides = slices.Concat(d.Slides[:lo], b, d.Slides[hi:])
+}
+
+func number(d *doc.Slideshow, s []doc.Slide) []doc.Slide {
+	for i := range s {
+		s[i].ID = d.NextSlide()
+	}
+	return s
+}
+
+func without[T comparable](s []T, v T) []T {
+	return slices.DeleteFunc(slices.Clone(s), func(x T) bool { return x == v })
+}
+
+// Recast casts the untouched slides anew with another seed; slides set by
+// hand stay where they are.
+type Recast struct{ Seed uint64 }
+
+// Title implements Op.
+func (Recast) Title() string { return "Recast" }
+
+// Apply implements Op.
+func (r Recast) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	d.Seed = r.Seed
+	var out []doc.Slide
+	var loose []doc.Media
+	flush := func() {
+		out = append(out, number(&d, cast.Slides(with.Theme, loose, r.Seed+uint64(len(out))))...)
+		loose = nil
+	}
+	for _, s := range body(d) {
+		if touched(s) {
+			flush()
+			out = append(out, s)
+			continue
+		}
+		for _, id := range s.Media {
+			m, ok := with.Library[id]
+			if !ok {
+				return d, fmt.Errorf("medium %s: %w", id, ErrGone)
+			}
+			loose = append(loose, m)
+		}
+	}
+	flush()
+	setBody(&d, out)
+	return d, nil
+}
+
+// Move puts slides, in their present order, before another slide, or last of
+// all but the closing when Before is empty. Opening and closing stay.
+type Move struct {
+	Slides []doc.SlideID
+	Before doc.SlideID
+}
+
+// Title implements Op.
+func (m Move) Title() string { return "Moved " + plural(len(m.Slides), "slide") }
+
+// Apply implements Op.
+func (m Move) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	moving := map[doc.SlideID]bool{}
+	for _, id := range m.Slides {
+		i := d.Index(id)
+		if i < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+		if k := d.Slides[i].Kind; k == doc.Opening || k == doc.Closing {
+			return d, fmt.Errorf("the %s stays in its place: %w", k, ErrInvalid)
+		}
+		moving[id] = true
+	}
+	if m.Before != "" && d.Index(m.Before) < 0 {
+		return d, fmt.Errorf("slide %s: %w", m.Before, ErrGone)
+	}
+	var taken, rest []doc.Slide
+	at := -1
+	for _, s := range d.Slides {
+		if s.ID == m.Before && s.Kind != doc.Opening {
+			at = len(rest)
+		}
+		if moving[s.ID] {
+			s.Placed = true
+			taken = append(taken, s)
+		} else {
+			rest = append(rest, s)
+		}
+	}
+	d.Slides = rest
+	lo, hi := bounds(d)
+	if m.Before != "" && at < 0 {
+		at = lo // dropped on the opening: first after it
+	}
+	if at < 0 || at > hi {
+		at = hi
+	}
+	d.Slides = slices.Insert(slices.Clone(rest), at, taken...)
+	return d, nil
+}
+
+// Remove takes slides out of the film; their media are remembered as left
+// out, so that the next pour does not bring them back.
+type Remove struct{ Slides []doc.SlideID }
+
+// Title implements Op.
+func (r Remove) Title() string { return "Took out " + plural(len(r.Slides), "slide") }
+
+// Apply implements Op.
+func (r Remove) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	for _, id := range r.Slides {
+		i := d.Index(id)
+		if i < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+		d.LeftOut = append(d.LeftOut, d.Slides[i].Media...)
+		d.Slides = slices.Delete(d.Slides, i, i+1)
+	}
+	return d, nil
+}
+
+// Time sets linger or pins seconds on slides. A zero Linger leaves linger as
+// it is; Unpin wins over Pin.
+type Time struct {
+	Slides []doc.SlideID
+	Linger float64
+	Pin    float64 // seconds
+	Unpin  bool
+}
+
+// Title implements Op.
+func (t Time) Title() string {
+	n := plural(len(t.Slides), "slide")
+	switch {
+	case t.Unpin:
+		return "Unpinned " + n
+	case t.Pin > 0:
+		return fmt.Sprintf("Pinned %s at %g s", n, t.Pin)
+	}
+	return fmt.Sprintf("Set linger %g on %s", t.Linger, n)
+}
+
+// Apply implements Op.
+func (t Time) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	for _, id := range t.Slides {
+		i := d.Index(id)
+		if i < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+		s := &d.Slides[i]
+		if s.Kind == doc.Clip && (t.Pin > 0 || t.Linger != 0) {
+			return d, fmt.Errorf("a clip keeps its length: %w", ErrInvalid)
+		}
+		if t.Linger != 0 {
+			s.Linger = t.Linger
+		}
+		if t.Unpin {
+			s.Pinned = 0
+		} else if t.Pin != 0 {
+			s.Pinned = t.Pin
+		}
+	}
+	return d, nil
+}
+
+// Details fills details; keys not named stay as they are.
+type Details struct{ Values map[string]string }
+
+// Title implements Op.
+func (Details) Title() string { return "Filled details" }
+
+// Apply implements Op.
+func (e Details) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	for k, v := range e.Values {
+		if !slices.ContainsFunc(with.Theme.Details, func(x theme.Detail) bool { return x.Key == k }) {
+			return d, fmt.Errorf("theme %s does not ask for %q: %w", with.Theme.Name, k, ErrInvalid)
+		}
+		if v = strings.TrimSpace(v); v == "" {
+			delete(d.Details, k)
+		} else {
+			d.Details[k] = v
+		}
+	}
+	return d, nil
+}
+
+// Songs sets the order of the soundtrack; songs not named are taken out of it
+// and stay with the order.
+type Songs struct{ Songs []doc.MediaID }
+
+// Title implements Op.
+func (Songs) Title() string { return "Changed the soundtrack" }
+
+// Apply implements Op.
+func (s Songs) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	for i, id := range s.Songs {
+		if m, ok := with.Library[id]; !ok || m.Kind != doc.SongMedia {
+			return d, fmt.Errorf("song %s: %w", id, ErrGone)
+		}
+		if slices.Contains(s.Songs[:i], id) {
+			return d, fmt.Errorf("a song is named twice: %w", ErrInvalid)
+		}
+	}
+	for _, old := range d.Soundtrack.Songs {
+		d.LeftOut = without(d.LeftOut, old)
+		if !slices.Contains(s.Songs, old) {
+			d.LeftOut = append(d.LeftOut, old)
+		}
+	}
+	for _, id := range s.Songs {
+		d.LeftOut = without(d.LeftOut, id)
+	}
+	d.Soundtrack.Songs = slices.Clone(s.Songs)
+	return d, nil
+}
+
+// Fit chooses the rule for the slides' lengths.
+type Fit struct {
+	Mode doc.FitMode
+	Pace float64 // seconds; 0 keeps the present pace
+}
+
+// Title implements Op.
+func (f Fit) Title() string {
+	if f.Mode == doc.ToMusic {
+		return "Fitted to the music"
+	}
+	return fmt.Sprintf("Set the pace to %g s", f.Pace)
+}
+
+// Apply implements Op.
+func (f Fit) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	d.Fit.Mode = f.Mode
+	if f.Pace != 0 {
+		d.Fit.PaceSeconds = f.Pace
+	}
+	return d, nil
+}
+
+// Restore puts media that were left out back into the film.
+type Restore struct{ Media []doc.MediaID }
+
+// Title implements Op.
+func (r Restore) Title() string { return "Put back " + plural(len(r.Media), "file") }
+
+// Apply implements Op.
+func (r Restore) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	return Pour(r).Apply(d, with)
+}

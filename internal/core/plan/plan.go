@@ -1,0 +1,312 @@
+// Package plan lays a slideshow out in time: when each slide starts, how long
+// it lasts, how far pictures and music are apart, and what a careful colleague
+// would point out before rendering.
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/fit"
+	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
+)
+
+// Plan is a slideshow in time.
+type Plan struct {
+	Rate     timecode.Rate
+	Slides   []Slide
+	Pictures timecode.Frames  // length of the picture
+	Music    timecode.Samples // length of the songs, as they are
+	MusicEnd timecode.Frames  // the frame nearest to where the music ends
+	Wanted   timecode.Frames  // overlap the theme asks for at a join
+	Short    bool             // overlaps are shorter than wanted
+	FitError error            // why the slides could not be fitted, an *fit.Error or ErrNoMusic
+}
+
+// ErrNoMusic means that slides are to be fitted to a soundtrack without songs.
+var ErrNoMusic = errors.New("there is no song to fit the pictures to")
+
+// Slide is one slide in time. Its last Overlap frames are shared with the
+// next slide.
+type Slide struct {
+	doc.Slide
+	Start, Length, Overlap timecode.Frames
+}
+
+// End is the frame after the slide's last.
+func (s Slide) End() timecode.Frames { return s.Start + s.Length }
+
+// Build lays d out. It always returns a plan that can be shown: where fitting
+// is impossible FitError says why and the slides follow the pace.
+func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
+	p := Plan{Rate: d.Rate}
+	for _, id := range d.Soundtrack.Songs {
+		p.Music += lib[id].Length
+	}
+	p.MusicEnd = d.Rate.FramesIn(p.Music)
+	if t.Transition.Kind != "cut" {
+		p.Wanted = d.Rate.Frames(t.Transition.Seconds)
+	}
+	if len(d.Slides) == 0 {
+		return p
+	}
+	in := make([]fit.Slide, len(d.Slides))
+	for i, s := range d.Slides {
+		in[i] = fit.Slide{Fixed: fixed(d, t, lib, s), Linger: s.Linger}
+	}
+	sol := fit.Lay(in, p.Wanted, d.Rate.Frames(d.Fit.PaceSeconds))
+	if d.Fit.Mode == doc.ToMusic {
+		switch solved, err := fit.Solve(in, p.Wanted, p.MusicEnd); {
+		case len(d.Soundtrack.Songs) == 0:
+			p.FitError = ErrNoMusic
+		case err != nil:
+			p.FitError = err
+		default:
+			sol = solved
+		}
+	}
+	p.Short = sol.Shortened
+	p.Pictures = sol.Total()
+	starts := sol.Starts()
+	for i, s := range d.Slides {
+		ps := Slide{Slide: s, Start: starts[i], Length: sol.Lengths[i]}
+		if i < len(sol.Overlaps) {
+			ps.Overlap = sol.Overlaps[i]
+		}
+		p.Slides = append(p.Slides, ps)
+	}
+	return p
+}
+
+// fixed is the length a slide keeps whatever the music, 0 for none.
+func fixed(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) timecode.Frames {
+	switch {
+	case s.Kind == doc.Clip:
+		return max(1, d.Rate.FramesIn(lib[s.Media[0]].Length))
+	case s.Pinned > 0:
+		return max(1, d.Rate.Frames(s.Pinned))
+	case s.Kind == doc.Opening:
+		return max(1, d.Rate.Frames(t.Opening.Seconds*s.Linger))
+	case s.Kind == doc.Closing:
+		return max(1, d.Rate.Frames(t.Closing.Seconds*s.Linger))
+	}
+	return 0
+}
+
+// Left is music time minus picture time: positive when music is left over,
+// negative when pictures run on.
+func (p Plan) Left() timecode.Frames { return p.MusicEnd - p.Pictures }
+
+// At finds the slide or the two slides shown at frame n. second is -1 outside
+// a join.
+func (p Plan) At(n timecode.Frames) (first, second int) {
+	first, second = -1, -1
+	for i, s := range p.Slides {
+		if n >= s.Start && n < s.End() {
+			if first < 0 {
+				first = i
+			} else {
+				second = i
+			}
+		}
+	}
+	return
+}
+
+// Arithmetic writes out how the length of the film comes about, so that an
+// operator can check it.
+func (p Plan) Arithmetic() string {
+	sec := func(f timecode.Frames) string { return fmt.Sprintf("%.2f s", p.Rate.Seconds(f)) }
+	var stills, clips, pinned, overlap timecode.Frames
+	var nStills, nClips, nPinned, nJoins int
+	even := true
+	var lo, hi timecode.Frames
+	var opening, closing []string
+	for _, s := range p.Slides {
+		if s.Overlap > 0 {
+			nJoins++
+			overlap += s.Overlap
+		}
+		switch {
+		case s.Kind == doc.Opening:
+			opening = append(opening, "opening "+sec(s.Length))
+		case s.Kind == doc.Closing:
+			closing = append(closing, "closing "+sec(s.Length))
+		case s.Kind == doc.Clip:
+			nClips, clips = nClips+1, clips+s.Length
+		case s.Pinned > 0:
+			nPinned, pinned = nPinned+1, pinned+s.Length
+		default:
+			if nStills == 0 {
+				lo, hi = s.Length, s.Length
+			}
+			lo, hi = min(lo, s.Length), max(hi, s.Length)
+			nStills, stills = nStills+1, stills+s.Length
+			even = hi-lo <= 1
+		}
+	}
+	var parts []string
+	if nStills > 0 {
+		word := counted(nStills, "picture slide")
+		if even {
+			parts = append(parts, fmt.Sprintf("%s × %.2f s", word, p.Rate.Seconds(stills)/float64(nStills)))
+		} else {
+			parts = append(parts, fmt.Sprintf("%s, together %s", word, sec(stills)))
+		}
+	}
+	if nPinned > 0 {
+		parts = append(parts, fmt.Sprintf("%d pinned %s", nPinned, sec(pinned)))
+	}
+	if nClips > 0 {
+		parts = append(parts, fmt.Sprintf("%s %s", counted(nClips, "clip"), sec(clips)))
+	}
+	parts = append(append(parts, opening...), closing...)
+	line := strings.Join(parts, " + ")
+	if nJoins > 0 {
+		line += fmt.Sprintf(" − %s × %.2f s", counted(nJoins, "join"), p.Rate.Seconds(overlap)/float64(nJoins))
+	}
+	line += " = " + timecode.Clock(p.Rate.Seconds(p.Pictures))
+	if p.Music == 0 {
+		return line + " — no music yet"
+	}
+	line += " — music " + timecode.Clock(float64(p.Music)/timecode.SampleRate)
+	switch left := p.Left(); {
+	case left == 0:
+		return line + " — ends with the music, to the frame"
+	case left > 0:
+		return line + " — " + apart(p.Rate, left) + " of music left"
+	default:
+		return line + " — pictures run on " + apart(p.Rate, -left) + " after the music"
+	}
+}
+
+func apart(r timecode.Rate, n timecode.Frames) string {
+	if r.Seconds(n) < 0.95 {
+		return counted(int(n), "frame")
+	}
+	return fmt.Sprintf("%.1f s", r.Seconds(n))
+}
+
+func counted(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// Weight says how much a check matters.
+type Weight int
+
+// Stops means that rendering makes no sense yet; Doubt that someone should
+// look.
+const (
+	Doubt Weight = iota
+	Stops
+)
+
+// Check is one thing the program sees. Field is where it is put right:
+// detail:KEY, material, soundtrack, fit or slide:ID.
+type Check struct {
+	Weight Weight
+	Text   string
+	Field  string
+}
+
+// Common practice, no source: stills below 1.5 s are hectic, above 10 s tire.
+const (
+	hectic = 1.5
+	tiring = 10.0
+)
+
+// Checks lists what is wrong or doubtful, the gravest and earliest first.
+func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
+	var out []Check
+	add := func(w Weight, field, format string, a ...any) {
+		out = append(out, Check{w, fmt.Sprintf(format, a...), field})
+	}
+	if missing := t.Missing(d.Details); len(missing) > 0 {
+		labels := make([]string, len(missing))
+		for i, m := range missing {
+			labels[i] = m.Label
+		}
+		add(Stops, "detail:"+missing[0].Key, "Missing: %s", strings.Join(labels, ", "))
+	}
+	pictures := 0
+	for _, s := range d.Slides {
+		pictures += len(s.Media)
+	}
+	if pictures == 0 {
+		add(Stops, "material", "No pictures yet")
+	}
+	if len(d.Soundtrack.Songs) == 0 {
+		add(Stops, "soundtrack", "No music yet")
+	}
+	if p.FitError != nil && !errors.Is(p.FitError, ErrNoMusic) {
+		add(Stops, "fit", "Cannot fit: %v", p.FitError)
+	}
+	if left := p.Left(); p.Music > 0 && pictures > 0 && left != 0 && p.FitError == nil {
+		if left > 0 {
+			add(Doubt, "fit", "Music %s longer than pictures", apart(p.Rate, left))
+		} else {
+			add(Doubt, "fit", "Pictures %s longer than music", apart(p.Rate, -left))
+		}
+	}
+	if p.Short {
+		add(Doubt, "fit", "Transitions shortened: the slides are too short for %.1f s joins", t.Transition.Seconds)
+	}
+	out = append(out, paceChecks(p)...)
+	for _, det := range t.Details {
+		if n := len([]rune(d.Details[det.Key])); det.Max > 0 && n > det.Max {
+			add(Doubt, "detail:"+det.Key, "%s has %d characters; over %d are set small", det.Label, n, det.Max)
+		}
+	}
+	if n := leftOut(d, lib); n > 0 {
+		add(Doubt, "material", "%s not in the film", counted(n, "file"))
+	}
+	slices.SortStableFunc(out, func(a, b Check) int { return int(b.Weight - a.Weight) })
+	return out
+}
+
+func paceChecks(p Plan) []Check {
+	var out []Check
+	quick, slow := 0, 0
+	for _, s := range p.Slides {
+		if s.Kind != doc.Pictures || s.Pinned > 0 {
+			continue
+		}
+		sec := p.Rate.Seconds(s.Length - s.Overlap)
+		if sec < hectic {
+			quick++
+		}
+		if sec/max(1, s.Linger) > tiring {
+			slow++
+		}
+	}
+	if quick > 0 {
+		out = append(out, Check{Doubt, fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", counted(quick, "slide"), hectic), "fit"})
+	}
+	if slow > 0 {
+		out = append(out, Check{Doubt, fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", counted(slow, "slide"), tiring), "fit"})
+	}
+	return out
+}
+
+// leftOut counts the pictures, clips and songs of the order that the film
+// does not show or play.
+func leftOut(d doc.Slideshow, lib doc.Library) int {
+	used, n := d.Uses(), 0
+	for id, m := range lib {
+		if m.Kind == doc.SongMedia {
+			if !slices.Contains(d.Soundtrack.Songs, id) {
+				n++
+			}
+		} else if !used[id] {
+			n++
+		}
+	}
+	return n
+}

@@ -1,0 +1,188 @@
+// Package makefilm renders one film from a folder of media, songs, a theme
+// and details, with no database and no server.
+package makefilm
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
+	"nelko/internal/media"
+	"nelko/internal/render"
+	"nelko/themes"
+)
+
+// Request is what to make.
+type Request struct {
+	Theme    string
+	Media    string   // folder of photos and clips
+	Music    []string // song files, in order
+	Details  map[string]string
+	Out      string
+	Frame    doc.Frame
+	Rate     timecode.Rate
+	Seed     uint64
+	Progress func(done, total timecode.Frames)
+}
+
+// Summary tells what was made.
+type Summary struct {
+	Out          string          `json:"out"`
+	Theme        string          `json:"theme"`
+	Seed         uint64          `json:"seed"`
+	Frames       timecode.Frames `json:"frames"`
+	FPS          string          `json:"fps"` // exact fraction
+	Width        int             `json:"width"`
+	Height       int             `json:"height"`
+	FilmSeconds  float64         `json:"film_seconds"`
+	MusicSeconds float64         `json:"music_seconds"`
+	Arithmetic   string          `json:"arithmetic"`
+	Slides       []SlideSummary  `json:"slides"`
+	Refused      []RefusedFile   `json:"refused"`
+	Warnings     []string        `json:"warnings"`
+	File         render.Facts    `json:"file"`
+}
+
+// SlideSummary is one slide in frames of the film.
+type SlideSummary struct {
+	Kind    string          `json:"kind"`
+	Layout  string          `json:"layout,omitempty"`
+	Media   []string        `json:"media"`
+	Start   timecode.Frames `json:"start_frame"`
+	Frames  timecode.Frames `json:"frames"`
+	Overlap timecode.Frames `json:"overlap_frames"` // shared with the next slide
+}
+
+// RefusedFile is a file that could not be used.
+type RefusedFile struct {
+	File   string `json:"file"`
+	Reason string `json:"reason"`
+}
+
+// Film makes the film. The summary is useful even when an error is returned.
+func Film(ctx context.Context, r Request) (Summary, error) {
+	s := Summary{Out: r.Out, Theme: r.Theme, Seed: r.Seed, FPS: r.Rate.Fraction(), Width: r.Frame.W, Height: r.Frame.H,
+		Slides: []SlideSummary{}, Refused: []RefusedFile{}, Warnings: []string{}}
+	t, err := themes.Get(r.Theme)
+	if err != nil {
+		return s, err
+	}
+	if err := media.Startup(themes.Fonts()); err != nil {
+		return s, err
+	}
+	lib, files, err := gather(ctx, r, &s)
+	if err != nil {
+		return s, err
+	}
+	d := doc.New(r.Theme, r.Seed)
+	d.Frame, d.Rate = r.Frame, r.Rate
+	with := edit.Context{Theme: t, Library: lib}
+	var ids []doc.MediaID
+	for id, m := range lib {
+		if m.Kind != doc.SongMedia {
+			ids = append(ids, id)
+		}
+	}
+	if len(ids) == 0 {
+		return s, fmt.Errorf("there is no photo or clip that can be used in %s", r.Media)
+	}
+	slices.Sort(ids)
+	songs := make([]doc.MediaID, len(r.Music))
+	for i := range songs {
+		songs[i] = songID(i)
+	}
+	for _, op := range []edit.Op{edit.Details{Values: r.Details}, edit.Pour{Media: ids}, edit.Songs{Songs: songs}, edit.Fit{Mode: doc.ToMusic}} {
+		if d, err = edit.Do(d, op, with); err != nil {
+			return s, err
+		}
+	}
+	p := plan.Build(d, t, lib)
+	if p.FitError != nil {
+		return s, fmt.Errorf("the pictures cannot be fitted to the music: %w", p.FitError)
+	}
+	s.describe(d, p, lib)
+	for _, c := range plan.Checks(d, p, t, lib) {
+		s.Warnings = append(s.Warnings, c.Text)
+	}
+	assets := media.NewAssets(ctx, files, lib, media.DefaultBudget)
+	defer assets.Close()
+	track, closeTrack, err := render.SoundTrack(ctx, d, p, lib, files)
+	if err != nil {
+		return s, err
+	}
+	defer closeTrack()
+	s.File, err = render.Film(ctx, render.Job{
+		Scene: scene.Build(d, t, p, lib), Assets: assets, Track: track, Profile: render.MP4,
+		Out: r.Out, Progress: r.Progress, Title: r.Details["names"],
+	})
+	return s, err
+}
+
+func songID(i int) doc.MediaID { return doc.MediaID(fmt.Sprintf("song:%d", i)) }
+
+// gather probes the folder's files (not its sub-folders, nor hidden files)
+// and the songs.
+func gather(ctx context.Context, r Request, s *Summary) (doc.Library, media.FilesIn, error) {
+	lib, files := doc.Library{}, media.FilesIn{}
+	entries, err := os.ReadDir(r.Media)
+	if err != nil {
+		return nil, nil, fmt.Errorf("reading the media folder: %w", err)
+	}
+	slices.SortFunc(entries, func(a, b os.DirEntry) int { return cast.CompareNames(a.Name(), b.Name()) })
+	for _, e := range entries {
+		if e.IsDir() || strings.HasPrefix(e.Name(), ".") {
+			continue
+		}
+		path := filepath.Join(r.Media, e.Name())
+		m, _, err := media.Probe(ctx, path, e.Name())
+		if err == nil && m.Kind == doc.SongMedia {
+			err = &media.Refused{Reason: "it is a song; give it with --music to hear it"}
+		}
+		var refused *media.Refused
+		if errors.As(err, &refused) {
+			s.Refused = append(s.Refused, RefusedFile{e.Name(), refused.Reason})
+			continue
+		}
+		if err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", e.Name(), err)
+		}
+		m.ID = doc.MediaID(e.Name())
+		lib[m.ID], files[m.ID] = m, path
+	}
+	for i, path := range r.Music {
+		m, _, err := media.Probe(ctx, path, filepath.Base(path))
+		if err != nil {
+			return nil, nil, fmt.Errorf("song %s: %w", path, err)
+		}
+		if m.Kind != doc.SongMedia {
+			return nil, nil, fmt.Errorf("song %s: it is a %s", path, m.Kind)
+		}
+		m.ID = songID(i)
+		lib[m.ID], files[m.ID] = m, path
+	}
+	return lib, files, nil
+}
+
+func (s *Summary) describe(d doc.Slideshow, p plan.Plan, lib doc.Library) {
+	s.Frames = p.Pictures
+	s.FilmSeconds = d.Rate.Seconds(p.Pictures)
+	s.MusicSeconds = float64(p.Music) / timecode.SampleRate
+	s.Arithmetic = p.Arithmetic()
+	for _, sl := range p.Slides {
+		ss := SlideSummary{Kind: string(sl.Kind), Layout: sl.Layout, Media: []string{}, Start: sl.Start, Frames: sl.Length, Overlap: sl.Overlap}
+		for _, id := range sl.Media {
+			ss.Media = append(ss.Media, lib[id].Name)
+		}
+		s.Slides = append(s.Slides, ss)
+	}
+}

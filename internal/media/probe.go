@@ -1,0 +1,284 @@
+package media
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"time"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/sound"
+	"nelko/internal/core/timecode"
+	"nelko/internal/media/vips"
+)
+
+// Refused means that a file cannot be used, and why, in words for a person.
+type Refused struct{ Reason string }
+
+func (r *Refused) Error() string { return r.Reason }
+
+func refuse(format string, a ...any) error { return &Refused{fmt.Sprintf(format, a...)} }
+
+// maxPixels is the largest photo accepted, in pixels.
+const maxPixels = 400e6
+
+// Probe finds out what the file at path is and all that the core needs to
+// know of it. name is the file's name as the client sent it. Songs are
+// measured for loudness; peaks is their waveform. A file that cannot be used
+// is a *Refused error.
+func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, err error) {
+	m.Name = name
+	st, err := os.Stat(path)
+	if err != nil {
+		return m, nil, err
+	}
+	if st.Size() == 0 {
+		return m, nil, refuse("the file is empty")
+	}
+	h, err := vips.ReadHeader(path)
+	if err == nil {
+		return photo(m, h, path)
+	}
+	if !errors.Is(err, vips.ErrFormat) {
+		return m, nil, refuse("the picture is damaged (%v)", err)
+	}
+	return footage(ctx, m, path)
+}
+
+func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
+	m.Kind = doc.PhotoMedia
+	m.W, m.H = Upright(h.Width, h.Height, h.Orientation)
+	if float64(m.W)*float64(m.H) > maxPixels {
+		return m, nil, refuse("the picture has %d×%d pixels; at most 400 million can be used", m.W, m.H)
+	}
+	if m.W < 2 || m.H < 2 {
+		return m, nil, refuse("the picture has only %d×%d pixels", m.W, m.H)
+	}
+	m.Captured = takenAt(h.Taken, h.TakenOffset)
+	// Reading it once small proves that all of it is there.
+	if _, err := vips.Load(path, max(1, m.W/16), max(1, m.H/16)); err != nil {
+		return m, nil, refuse("the picture is damaged or cut off (%v)", err)
+	}
+	return m, nil, nil
+}
+
+// Upright gives the sides of a stored w×h picture once its EXIF orientation
+// is applied: 5 to 8 lie on their side (CIPA DC-008, tag 0x0112).
+func Upright(w, h, orientation int) (int, int) {
+	if orientation >= 5 && orientation <= 8 {
+		return h, w
+	}
+	return w, h
+}
+
+// takenAt reads EXIF's "2006:01:02 15:04:05". Without an offset the camera's
+// own clock is taken as it is.
+func takenAt(taken, offset string) time.Time {
+	if len(taken) < 19 {
+		return time.Time{}
+	}
+	if len(offset) >= 6 {
+		if t, err := time.Parse("2006:01:02 15:04:05-07:00", taken[:19]+offset[:6]); err == nil {
+			// Pictures of one event are compared by the clock on the wall.
+			return time.Date(t.Year(), t.Month(), t.Day(), t.Hour(), t.Minute(), t.Second(), 0, time.UTC)
+		}
+	}
+	t, err := time.Parse("2006:01:02 15:04:05", taken[:19])
+	if err != nil || t.Year() < 1900 {
+		return time.Time{}
+	}
+	return t
+}
+
+// probed is ffprobe's JSON, as far as it is needed.
+type probed struct {
+	Streams []struct {
+		CodecType    string            `json:"codec_type"`
+		CodecName    string            `json:"codec_name"`
+		Width        int               `json:"width"`
+		Height       int               `json:"height"`
+		SAR          string            `json:"sample_aspect_ratio"`
+		Duration     string            `json:"duration"`
+		Rate         string            `json:"r_frame_rate"`
+		Packets      string            `json:"nb_read_packets"`
+		PixFmt       string            `json:"pix_fmt"`
+		ColourSpace  string            `json:"color_space"`
+		ColourRange  string            `json:"color_range"`
+		Channels     int               `json:"channels"`
+		SampleRate   string            `json:"sample_rate"`
+		Disposition  map[string]int    `json:"disposition"`
+		Tags         map[string]string `json:"tags"`
+		SideDataList []struct {
+			Rotation float64 `json:"rotation"`
+		} `json:"side_data_list"`
+	} `json:"streams"`
+	Format struct {
+		Name     string            `json:"format_name"`
+		Duration string            `json:"duration"`
+		Tags     map[string]string `json:"tags"`
+	} `json:"format"`
+}
+
+// local keeps ffmpeg from following references in hostile files to anything
+// but files.
+var local = []string{"-protocol_whitelist", "file,pipe"}
+
+func ffprobe(ctx context.Context, path string, extra ...string) (*probed, error) {
+	args := append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, local...)
+	args = append(append(args, extra...), "file:"+path)
+	var stderr bytes.Buffer
+	cmd := exec.CommandContext(ctx, "ffprobe", args...)
+	cmd.Stderr = &stderr
+	out, err := cmd.Output()
+	if err != nil {
+		return nil, fmt.Errorf("ffprobe: %s: %w", lastLine(stderr.String()), err)
+	}
+	var p probed
+	if err := json.Unmarshal(out, &p); err != nil {
+		return nil, fmt.Errorf("ffprobe: %w", err)
+	}
+	return &p, nil
+}
+
+func lastLine(s string) string {
+	lines := strings.Split(strings.TrimSpace(s), "\n")
+	return lines[len(lines)-1]
+}
+
+// scripts are formats that ffmpeg opens but that are text or lists, never
+// what a client means to send.
+var scripts = []string{"concat", "hls", "dash", "tty", "image2", "subviewer", "srt", "ass", "webvtt", "lrc", "ffmetadata", "sdp"}
+
+func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
+	p, err := ffprobe(ctx, path)
+	if ctx.Err() != nil {
+		return m, nil, ctx.Err()
+	}
+	if err != nil {
+		return m, nil, refuse("not a photo, clip or song that Nelko can read")
+	}
+	for _, s := range scripts {
+		if strings.HasPrefix(p.Format.Name, s) || strings.HasSuffix(p.Format.Name, "_pipe") {
+			return m, nil, refuse("not a photo, clip or song that Nelko can read")
+		}
+	}
+	length, _ := strconv.ParseFloat(p.Format.Duration, 64) // 0 when unknown: measured below
+	audio := false
+	for _, s := range p.Streams {
+		audio = audio || s.CodecType == "audio"
+		if s.CodecType != "video" || s.Disposition["attached_pic"] == 1 || s.Width == 0 {
+			continue
+		}
+		m.Kind, m.W, m.H = doc.ClipMedia, s.Width, s.Height
+		var n, d int
+		if c, _ := fmt.Sscanf(s.SAR, "%d:%d", &n, &d); c == 2 && n > 0 && d > 0 {
+			m.W = int(math.Round(float64(m.W) * float64(n) / float64(d)))
+		}
+		for _, side := range s.SideDataList {
+			if math.Mod(math.Abs(side.Rotation), 180) == 90 {
+				m.W, m.H = m.H, m.W
+			}
+		}
+		if v, err := strconv.ParseFloat(s.Duration, 64); err == nil && v > 0 {
+			length = v
+		}
+		m.Captured = creation(s.Tags, p.Format.Tags)
+		m.Length = timecode.Samples(math.Round(length * timecode.SampleRate))
+		if m.Length < timecode.SampleRate/30 {
+			return m, nil, refuse("the clip has no moving picture")
+		}
+		// One frame decoded proves that the picture can be read.
+		if _, err := clipPixels(ctx, path, 64, 64, 0); err != nil {
+			return m, nil, refuse("the clip cannot be decoded (%v)", err)
+		}
+		return m, nil, nil
+	}
+	if !audio {
+		return m, nil, refuse("not a photo, clip or song that Nelko can read")
+	}
+	return song(ctx, m, path)
+}
+
+func creation(tags ...map[string]string) time.Time {
+	for _, t := range tags {
+		if c, err := time.Parse(time.RFC3339, t["creation_time"]); err == nil && c.Year() > 1980 {
+			return c.UTC()
+		}
+	}
+	return time.Time{}
+}
+
+// song decodes the whole song to measure its true length, loudness and peaks.
+func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
+	m.Kind = doc.SongMedia
+	src, err := OpenSound(ctx, path)
+	if err != nil {
+		return m, nil, err
+	}
+	defer src.Close()
+	meter, peaks := sound.NewMeter(), sound.Peaks{}
+	buf := make([]float32, 1<<15)
+	for {
+		n, err := src.Read(buf)
+		meter.Write(buf[:n])
+		peaks.Write(buf[:n])
+		m.Length += timecode.Samples(n / 2)
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		if err != nil {
+			if ctx.Err() != nil {
+				return m, nil, ctx.Err()
+			}
+			return m, nil, refuse("the song cannot be decoded (%v)", err)
+		}
+	}
+	if m.Length < timecode.SampleRate/2 {
+		return m, nil, refuse("the song is shorter than half a second or cannot be decoded")
+	}
+	m.LUFS, m.PeakDB = meter.Integrated(), math.Max(-99, meter.PeakDB())
+	return m, peaks.All, nil
+}
+
+// Versions names the outside programs and libraries in use; an error stands
+// in for what is missing.
+func Versions(ctx context.Context) map[string]string {
+	v := map[string]string{"libvips": vips.Version()}
+	for _, tool := range []string{"ffmpeg", "ffprobe"} {
+		out, err := exec.CommandContext(ctx, tool, "-version").Output()
+		if err != nil {
+			v[tool] = ""
+			continue
+		}
+		fields := strings.Fields(string(out))
+		if len(fields) > 2 {
+			v[tool] = fields[2]
+		}
+	}
+	return v
+}
+
+// Base is the last element of a client's file name, whatever system it came
+// from, without control characters.
+func Base(name string) string {
+	name = filepath.Base(strings.ReplaceAll(name, `\`, "/"))
+	name = strings.Map(func(r rune) rune {
+		if r < 32 || r == 127 || r == '/' {
+			return -1
+		}
+		return r
+	}, name)
+	if name == "" || name == "." || name == ".." {
+		return "unnamed"
+	}
+	return name
+}

@@ -1,0 +1,200 @@
+package media
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os/exec"
+
+	"nelko/internal/core/raster"
+	"nelko/internal/core/timecode"
+)
+
+// process is an ffmpeg that writes to a pipe.
+type process struct {
+	cmd    *exec.Cmd
+	out    *bufio.Reader
+	stderr bytes.Buffer
+	cancel context.CancelFunc
+}
+
+func startFFmpeg(ctx context.Context, args ...string) (*process, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	p := &process{cancel: cancel}
+	p.cmd = exec.CommandContext(ctx, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)
+	p.cmd.Stderr = &p.stderr
+	pipe, err := p.cmd.StdoutPipe()
+	if err != nil {
+		cancel()
+		return nil, err
+	}
+	p.out = bufio.NewReaderSize(pipe, 1<<18)
+	if err := p.cmd.Start(); err != nil {
+		cancel()
+		return nil, fmt.Errorf("starting ffmpeg: %w", err)
+	}
+	return p, nil
+}
+
+// finish waits after the output has ended.
+func (p *process) finish() error {
+	err := p.cmd.Wait()
+	p.cancel()
+	if err != nil {
+		return fmt.Errorf("ffmpeg: %s: %w", lastLine(p.stderr.String()), err)
+	}
+	return nil
+}
+
+// Close stops ffmpeg wherever it is.
+func (p *process) Close() {
+	p.cancel()
+	_ = p.cmd.Wait() // killed on purpose: its status says nothing
+}
+
+// Sound is a song being decoded: a sound.Source.
+type Sound struct {
+	p    *process
+	raw  []byte
+	done bool
+}
+
+// OpenSound decodes the first audio stream of a file to 48 kHz stereo.
+func OpenSound(ctx context.Context, path string) (*Sound, error) {
+	args := append(append([]string{}, local...), "-i", "file:"+path, "-map", "0:a:0", "-f", "f32le", "-ac", "2",
+		"-ar", fmt.Sprint(timecode.SampleRate), "-")
+	p, err := startFFmpeg(ctx, args...)
+	if err != nil {
+		return nil, err
+	}
+	return &Sound{p: p}, nil
+}
+
+// Read fills p with interleaved stereo samples.
+func (s *Sound) Read(p []float32) (int, error) {
+	if s.done {
+		return 0, io.EOF
+	}
+	want := len(p) / 2 * 8
+	if len(s.raw) < want {
+		s.raw = make([]byte, want)
+	}
+	n, err := io.ReadFull(s.p.out, s.raw[:want])
+	n = n / 8 * 2
+	for i := range n {
+		p[i] = math.Float32frombits(binary.LittleEndian.Uint32(s.raw[4*i:]))
+	}
+	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+		s.done = true
+		if err := s.p.finish(); err != nil && n == 0 {
+			return 0, err
+		}
+		return n, io.EOF
+	}
+	return n, err
+}
+
+// Close stops decoding.
+func (s *Sound) Close() {
+	if !s.done {
+		s.done = true
+		s.p.Close()
+	}
+}
+
+// clipPixels decodes one frame at the given second to RGB.
+func clipPixels(ctx context.Context, path string, w, h int, second float64) (raster.Pixels, error) {
+	args := append([]string{"-ss", fmt.Sprintf("%.3f", second)}, local...)
+	args = append(args, "-i", "file:"+path, "-map", "0:v:0", "-frames:v", "1",
+		"-vf", fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd", w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
+	p, err := startFFmpeg(ctx, args...)
+	if err != nil {
+		return raster.Pixels{}, err
+	}
+	px := raster.Pixels{W: w, H: h, Channels: 3, Pix: make([]byte, w*h*3)}
+	if _, err := io.ReadFull(p.out, px.Pix); err != nil {
+		if e := p.finish(); e != nil {
+			return raster.Pixels{}, e
+		}
+		return raster.Pixels{}, fmt.Errorf("no frame at %.1f s", second)
+	}
+	p.Close()
+	return px, nil
+}
+
+// clipStream is a clip being decoded at the film's rate. Frames are read in
+// order; a few are kept for goroutines that lag behind.
+type clipStream struct {
+	p     *process
+	w, h  int
+	first timecode.Frames // of the kept frames
+	kept  []*raster.Sprite
+	ended bool
+	total timecode.Frames // known once ended
+}
+
+const keptFrames = 24
+
+func openClip(ctx context.Context, path string, w, h int, m raster.Matrix, rate timecode.Rate, from timecode.Frames) (*clipStream, error) {
+	args := []string{}
+	if from > 0 {
+		args = append(args, "-ss", fmt.Sprintf("%.6f", rate.Seconds(from)))
+	}
+	matrix := "bt709"
+	if m == raster.BT601 {
+		matrix = "smpte170m"
+	}
+	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:v:0",
+		"-vf", fmt.Sprintf("fps=%s,scale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p", rate.Fraction(), w, h, matrix),
+		"-f", "rawvideo", "-")
+	p, err := startFFmpeg(ctx, args...)
+	if err != nil {
+		return nil, err
+	}
+	return &clipStream{p: p, w: w, h: h, first: from}, nil
+}
+
+// frame returns frame n, reading on as far as needed. ok is false if n lies
+// before what is kept.
+func (c *clipStream) frame(n timecode.Frames) (s *raster.Sprite, ok bool, err error) {
+	if n < c.first {
+		return nil, false, nil
+	}
+	for !c.ended && n >= c.first+timecode.Frames(len(c.kept)) {
+		cw, ch := (c.w+1)/2, (c.h+1)/2
+		sp := &raster.Sprite{W: c.w, H: c.h, Y: make([]byte, c.w*c.h), U: make([]byte, cw*ch), V: make([]byte, cw*ch)}
+		for _, plane := range [][]byte{sp.Y, sp.U, sp.V} {
+			if _, err = io.ReadFull(c.p.out, plane); err != nil {
+				break
+			}
+		}
+		if err != nil {
+			c.ended = true
+			if e := c.p.finish(); e != nil && len(c.kept) == 0 {
+				return nil, true, e
+			}
+			if len(c.kept) == 0 {
+				return nil, true, fmt.Errorf("the clip has no frame %d", n)
+			}
+			break
+		}
+		c.kept = append(c.kept, sp)
+		if len(c.kept) > keptFrames {
+			c.kept = c.kept[1:]
+			c.first++
+		}
+	}
+	i := min(int(n-c.first), len(c.kept)-1)
+	return c.kept[i], true, nil
+}
+
+func (c *clipStream) close() {
+	if !c.ended {
+		c.p.Close()
+	}
+}

@@ -1,0 +1,144 @@
+// Package vips is the part of libvips that Nelko uses: reading pictures of
+// any common format upright, in sRGB and scaled; setting text with Pango;
+// writing JPEG. Startup must be called once before anything else.
+package vips
+
+/*
+#cgo pkg-config: vips
+#include "vips.h"
+*/
+import "C"
+
+import (
+	"errors"
+	"fmt"
+	"runtime"
+	"strings"
+	"sync"
+	"unsafe"
+
+	"nelko/internal/core/raster"
+)
+
+var start = sync.OnceValue(func() error {
+	if C.nelko_init(C.int(runtime.NumCPU())) != 0 {
+		return lastError("starting libvips")
+	}
+	return nil
+})
+
+// Startup starts libvips once. The environment variable FONTCONFIG_FILE must
+// be set before if other fonts than the system's are wanted.
+func Startup() error { return start() }
+
+// Version is libvips' own.
+func Version() string { return C.GoString(C.vips_version_string()) }
+
+// ErrFormat means that a file is not a picture in a format Nelko reads.
+var ErrFormat = errors.New("not a picture in a known format")
+
+// lastError takes libvips' error text, first line only. The goroutine must
+// have been locked to its thread since the failing call.
+func lastError(doing string) error {
+	text := strings.TrimSpace(C.GoString(C.vips_error_buffer()))
+	C.vips_error_clear()
+	text, _, _ = strings.Cut(text, "\n")
+	return fmt.Errorf("%s: %s", doing, text)
+}
+
+// Header is what a picture file says of itself. Width and Height are as
+// stored, before Orientation.
+type Header struct {
+	Loader        string // libvips' name of the format reader, such as "jpegload"
+	Width, Height int
+	Orientation   int // EXIF 1…8, 1 if none
+	Taken         string
+	TakenOffset   string
+}
+
+// readable lists the format readers a client's pictures may use. Others, such
+// as the ones that run scripts or draw text files, are refused.
+var readable = map[string]bool{
+	"jpegload": true, "pngload": true, "webpload": true, "tiffload": true, "heifload": true, "gifload": true,
+}
+
+// ReadHeader reads a file's header without decoding its pixels.
+func ReadHeader(path string) (Header, error) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	p := C.CString(path)
+	defer C.free(unsafe.Pointer(p))
+	name := C.nelko_loader(p)
+	if name == nil {
+		C.vips_error_clear()
+		return Header{}, ErrFormat
+	}
+	loader := strings.TrimSuffix(strings.ToLower(C.GoString(name)), "_source")
+	loader = strings.TrimSuffix(strings.TrimPrefix(loader, "vipsforeignload"), "file")
+	h := Header{Loader: loader + "load"}
+	if !readable[h.Loader] {
+		return h, ErrFormat
+	}
+	var w, ht, o C.int
+	var taken, offset [64]C.char
+	if C.nelko_header(p, &w, &ht, &o, &taken[0], &offset[0], 64) != 0 {
+		return h, lastError("reading the picture's header")
+	}
+	h.Width, h.Height, h.Orientation = int(w), int(ht), int(o)
+	h.Taken, h.TakenOffset = C.GoString(&taken[0]), C.GoString(&offset[0])
+	return h, nil
+}
+
+// Load reads a picture upright and in sRGB, scaled to exactly w×h pixels
+// (of the upright picture). Profiles and CMYK are converted; transparency is
+// kept as a fourth channel. A file that is cut off is an error.
+func Load(path string, w, h int) (raster.Pixels, error) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	p := C.CString(path)
+	defer C.free(unsafe.Pointer(p))
+	var out C.nelko_pixels
+	if C.nelko_load(p, C.int(w), C.int(h), &out) != 0 {
+		return raster.Pixels{}, lastError("reading the picture")
+	}
+	return take(&out), nil
+}
+
+func take(o *C.nelko_pixels) raster.Pixels {
+	n := int(o.w) * int(o.h) * int(o.bands)
+	defer C.g_free(C.gpointer(o.data))
+	return raster.Pixels{W: int(o.w), H: int(o.h), Channels: int(o.bands), Pix: C.GoBytes(o.data, C.int(n))}
+}
+
+// Text sets words with Pango in the given font (a Pango description with the
+// size in points at 72 dots an inch, so points are pixels), wrapped and
+// centred at width pixels. markup allows Pango markup. The result has four
+// channels; it is as large as the ink.
+func Text(words, font string, width int) (raster.Pixels, error) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	t, f := C.CString(words), C.CString(font)
+	defer C.free(unsafe.Pointer(t))
+	defer C.free(unsafe.Pointer(f))
+	var out C.nelko_pixels
+	if C.nelko_text(t, f, C.int(width), &out) != 0 {
+		return raster.Pixels{}, lastError("setting text")
+	}
+	return take(&out), nil
+}
+
+// JPEG encodes RGB pixels.
+func JPEG(p raster.Pixels, quality int) ([]byte, error) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	if p.Channels != 3 && p.Channels != 4 || len(p.Pix) != p.W*p.H*p.Channels {
+		return nil, fmt.Errorf("JPEG: %d×%d pixels of %d channels", p.W, p.H, p.Channels)
+	}
+	var buf unsafe.Pointer
+	var n C.size_t
+	if C.nelko_jpeg(unsafe.Pointer(&p.Pix[0]), C.int(p.W), C.int(p.H), C.int(p.Channels), C.int(quality), &buf, &n) != 0 {
+		return nil, lastError("writing JPEG")
+	}
+	defer C.g_free(C.gpointer(buf))
+	return C.GoBytes(buf, C.int(n)), nil
+}
