@@ -1,0 +1,132 @@
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+
+	"gocloud.dev/blob"
+	_ "gocloud.dev/blob/fileblob" // file: URLs
+	_ "gocloud.dev/blob/s3blob"   // s3: URLs
+)
+
+// Blobs is a content-addressed store of files: each is named by its SHA-256
+// and never changes.
+type Blobs struct {
+	bucket *blob.Bucket
+	local  string // folder of the bucket if it is one, else ""
+	cache  string // folder for local copies
+}
+
+// OpenBlobs opens the store at any gocloud.dev URL, such as
+// file:///srv/nelko/blobs or s3://bucket?region=…. cache is a folder for
+// temporary and local copies.
+func OpenBlobs(ctx context.Context, rawURL, cache string) (*Blobs, error) {
+	u, err := url.Parse(rawURL)
+	if err != nil {
+		return nil, fmt.Errorf("blob store URL: %w", err)
+	}
+	b := &Blobs{cache: cache}
+	if err := os.MkdirAll(cache, 0o755); err != nil {
+		return nil, fmt.Errorf("cache folder: %w", err)
+	}
+	if u.Scheme == "file" {
+		b.local = u.Path
+		q := u.Query()
+		// Files are written beside their final place and renamed into it.
+		q.Set("no_tmp_dir", "true")
+		q.Set("create_dir", "true")
+		q.Set("metadata", "skip")
+		u.RawQuery = q.Encode()
+	}
+	if b.bucket, err = blob.OpenBucket(ctx, u.String()); err != nil {
+		return nil, fmt.Errorf("opening the blob store: %w", err)
+	}
+	return b, nil
+}
+
+// Close releases the store.
+func (b *Blobs) Close() error { return b.bucket.Close() }
+
+func key(sha string) string { return sha[:2] + "/" + sha }
+
+// Put stores what r gives and returns its SHA-256 in hex and its size. The
+// file is there wholly or not at all; one that is there already is kept.
+func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, err error) {
+	tmp, err := os.CreateTemp(b.cache, "put-*")
+	if err != nil {
+		return "", 0, fmt.Errorf("storing a file: %w", err)
+	}
+	defer os.Remove(tmp.Name())
+	defer tmp.Close()
+	h := sha256.New()
+	if size, err = io.Copy(io.MultiWriter(tmp, h), r); err != nil {
+		return "", 0, fmt.Errorf("storing a file: %w", err)
+	}
+	sha = hex.EncodeToString(h.Sum(nil))
+	if there, err := b.bucket.Exists(ctx, key(sha)); err != nil {
+		return "", 0, fmt.Errorf("storing a file: %w", err)
+	} else if there {
+		return sha, size, nil
+	}
+	if _, err := tmp.Seek(0, io.SeekStart); err != nil {
+		return "", 0, fmt.Errorf("storing a file: %w", err)
+	}
+	if err := b.bucket.Upload(ctx, key(sha), tmp, &blob.WriterOptions{ContentType: "application/octet-stream"}); err != nil {
+		return "", 0, fmt.Errorf("storing a file: %w", err)
+	}
+	return sha, size, nil
+}
+
+// Open reads a file; the reader can seek.
+func (b *Blobs) Open(ctx context.Context, sha string) (*blob.Reader, error) {
+	if len(sha) != 64 {
+		return nil, fmt.Errorf("blob %q: %w", sha, ErrNotFound)
+	}
+	r, err := b.bucket.NewReader(ctx, key(sha), nil)
+	if err != nil {
+		return nil, fmt.Errorf("reading file %s…: %w", sha[:8], err)
+	}
+	return r, nil
+}
+
+// Path is a local file with the contents: the blob itself where the store is
+// a folder, else a copy in the cache.
+func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
+	if len(sha) != 64 {
+		return "", fmt.Errorf("blob %q: %w", sha, ErrNotFound)
+	}
+	if b.local != "" {
+		return filepath.Join(b.local, filepath.FromSlash(key(sha))), nil
+	}
+	path := filepath.Join(b.cache, sha)
+	if _, err := os.Stat(path); err == nil {
+		return path, nil
+	}
+	r, err := b.Open(ctx, sha)
+	if err != nil {
+		return "", err
+	}
+	defer r.Close()
+	tmp, err := os.CreateTemp(b.cache, "get-*")
+	if err != nil {
+		return "", err
+	}
+	defer os.Remove(tmp.Name()) // after the rename there is nothing to remove
+	if _, err := io.Copy(tmp, r); err != nil {
+		return "", errors.Join(err, tmp.Close())
+	}
+	if err := tmp.Close(); err != nil {
+		return "", err
+	}
+	return path, os.Rename(tmp.Name(), path)
+}
+
+// Cache is the folder for temporary files.
+func (b *Blobs) Cache() string { return b.cache }

@@ -1,0 +1,200 @@
+package store
+
+import (
+	"encoding/json"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/timecode"
+)
+
+// Studio is the one row of the studio's own settings.
+type Studio struct {
+	ID   int
+	Name string
+	Demo bool
+}
+
+// TableName implements GORM's Tabler.
+func (Studio) TableName() string { return "studio" }
+
+// Role is what a user may do.
+type Role string
+
+// Owners also manage users and the studio's settings.
+const (
+	Owner    Role = "owner"
+	Operator Role = "operator"
+)
+
+// User is someone who signs in.
+type User struct {
+	ID           int64
+	Email, Name  string
+	Role         Role
+	PasswordHash string
+	CreatedAt    time.Time
+}
+
+// Order is one client's commission.
+type Order struct {
+	ID                         int64
+	Client, ClientEmail, Event string
+	Due                        time.Time
+	CreatedAt                  time.Time
+}
+
+// Blob is a file in the blob store, named by its SHA-256 in hex.
+type Blob struct {
+	SHA256    string `gorm:"primaryKey;column:sha256"`
+	Size      int64
+	CreatedAt time.Time
+}
+
+// MediaState is how far a received file has come.
+type MediaState string
+
+// The states of a medium.
+const (
+	Waiting MediaState = "waiting" // to be looked at
+	Ready   MediaState = "ready"
+	Refused MediaState = "refused" // Reason says why
+)
+
+// Media is a received file.
+type Media struct {
+	ID            int64
+	OrderID       int64
+	UploadID      string
+	Name          string
+	SHA256        string `gorm:"column:sha256"`
+	Size          int64
+	State         MediaState
+	Reason        string
+	Kind          doc.MediaKind
+	Width, Height int
+	Captured      *time.Time
+	Samples       int64
+	LUFS          float64 `gorm:"column:lufs"`
+	PeakDB        float64 `gorm:"column:peak_db"`
+	Waveform      []byte
+	Thumbnail     *string
+	CreatedAt     time.Time
+}
+
+// TableName implements GORM's Tabler.
+func (Media) TableName() string { return "media" }
+
+// DocID is the medium's name in documents.
+func (m Media) DocID() doc.MediaID { return doc.MediaID(fmt.Sprintf("m%d", m.ID)) }
+
+// RowID is the row of a medium named in a document.
+func RowID(id doc.MediaID) (int64, error) {
+	n, err := strconv.ParseInt(strings.TrimPrefix(string(id), "m"), 10, 64)
+	if err != nil {
+		return 0, fmt.Errorf("medium %q: %w", id, ErrNotFound)
+	}
+	return n, nil
+}
+
+// Facts is what the core knows of the medium.
+func (m Media) Facts() doc.Media {
+	f := doc.Media{
+		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
+		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB,
+	}
+	if m.Captured != nil {
+		f.Captured = m.Captured.UTC()
+	}
+	return f
+}
+
+// Slideshow is the film of an order; Head is its present revision.
+type Slideshow struct {
+	ID      int64
+	OrderID int64
+	Head    int
+}
+
+// Revision is one state of a slideshow's document.
+type Revision struct {
+	SlideshowID int64 `gorm:"primaryKey"`
+	Number      int   `gorm:"primaryKey"`
+	Parent      int
+	Title       string
+	AuthorID    *int64          // nil: the program itself
+	Document    json.RawMessage `gorm:"type:jsonb"`
+	CreatedAt   time.Time
+}
+
+// RenderState is how far a render has come.
+type RenderState string
+
+// The states of a render.
+const (
+	RenderWaiting   RenderState = "waiting"
+	RenderRunning   RenderState = "running"
+	RenderDone      RenderState = "done"
+	RenderFailed    RenderState = "failed"
+	RenderCancelled RenderState = "cancelled"
+)
+
+// Over reports whether the render will not change any more.
+func (s RenderState) Over() bool {
+	return s == RenderDone || s == RenderFailed || s == RenderCancelled
+}
+
+// Render is one making of a slideshow's revision. Attempt counts the times it
+// was begun; only the latest attempt may write to it.
+type Render struct {
+	ID                      int64
+	OrderID                 int64
+	SlideshowID             int64
+	Revision                int
+	Profile                 string
+	State                   RenderState
+	Worker                  string
+	Attempt                 int
+	FramesDone, FramesTotal int64
+	Error                   string
+	SHA256                  *string `gorm:"column:sha256"`
+	Poster                  *string
+	Size                    int64
+	Seconds                 float64 // length of the film
+	CreatedAt               time.Time
+	StartedAt, FinishedAt   *time.Time
+}
+
+// Link is a delivery by link. Only a hash of its token is kept.
+type Link struct {
+	ID           int64
+	OrderID      int64
+	RenderID     int64
+	TokenHash    []byte
+	Title        string
+	Downloadable bool
+	ExpiresAt    time.Time
+	ClosedAt     *time.Time
+	Views        int64
+	LastView     *time.Time
+	MailedTo     string
+	MailedAt     *time.Time
+	MailError    string
+	CreatedAt    time.Time
+}
+
+// Open reports whether the link can be watched at the given time.
+func (l Link) Open(now time.Time) bool { return l.ClosedAt == nil && now.Before(l.ExpiresAt) }
+
+// StandinMail is a message in the stand-in mailbox.
+type StandinMail struct {
+	ID                               int64
+	ReceivedAt                       time.Time
+	Sender, Recipient, Subject, Body string
+}
+
+// TableName implements GORM's Tabler.
+func (StandinMail) TableName() string { return "standin_mail" }

@@ -1,0 +1,112 @@
+// Package store keeps the studio's data: rows in PostgreSQL through GORM, and
+// files in a blob store.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"github.com/riverqueue/river/rivermigrate"
+	"gorm.io/driver/postgres"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+
+	"nelko/migrations"
+)
+
+// ErrNotFound means that there is no such row.
+var ErrNotFound = errors.New("not found")
+
+// Store is an open database. DB, SQL and Pool are three faces of one
+// connection pool, which reconnects by itself.
+type Store struct {
+	DB   *gorm.DB
+	SQL  *sql.DB
+	Pool *pgxpool.Pool
+}
+
+// Open connects to the database at a postgres:// URL.
+func Open(ctx context.Context, url string) (*Store, error) {
+	cfg, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fmt.Errorf("database URL: %w", err)
+	}
+	cfg.MaxConns = 24
+	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
+	pool, err := pgxpool.NewWithConfig(ctx, cfg)
+	if err != nil {
+		return nil, fmt.Errorf("connecting to the database: %w", err)
+	}
+	if err := pool.Ping(ctx); err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("connecting to the database: %w", err)
+	}
+	db := stdlib.OpenDBFromPool(pool)
+	g, err := gorm.Open(postgres.New(postgres.Config{Conn: db}), &gorm.Config{
+		Logger:         logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+		TranslateError: true,
+	})
+	if err != nil {
+		pool.Close()
+		return nil, fmt.Errorf("opening the database: %w", err)
+	}
+	return &Store{DB: g, SQL: db, Pool: pool}, nil
+}
+
+// Close closes all connections.
+func (s *Store) Close() {
+	s.SQL.Close()
+	s.Pool.Close()
+}
+
+// Migrate brings the schema, and the queue's, up to date.
+func (s *Store) Migrate(ctx context.Context) error {
+	p, err := goose.NewProvider(goose.DialectPostgres, s.SQL, migrations.Files)
+	if err != nil {
+		return fmt.Errorf("migrating: %w", err)
+	}
+	if _, err := p.Up(ctx); err != nil {
+		return fmt.Errorf("migrating: %w", err)
+	}
+	m, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
+	if err != nil {
+		return fmt.Errorf("migrating the queue: %w", err)
+	}
+	if _, err := m.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
+		return fmt.Errorf("migrating the queue: %w", err)
+	}
+	return nil
+}
+
+// Tx runs f in a transaction.
+func (s *Store) Tx(ctx context.Context, f func(tx *gorm.DB) error) error {
+	return s.DB.WithContext(ctx).Transaction(f)
+}
+
+// RawTx is the database/sql transaction beneath a GORM one.
+func RawTx(tx *gorm.DB) (*sql.Tx, error) {
+	raw, ok := tx.Statement.ConnPool.(*sql.Tx)
+	if !ok {
+		return nil, errors.New("store: not in a transaction")
+	}
+	return raw, nil
+}
+
+// One reads a single row into out by a condition; ErrNotFound if there is
+// none.
+func One[T any](tx *gorm.DB, query string, args ...any) (T, error) {
+	var v T
+	err := tx.Where(query, args...).Take(&v).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		err = ErrNotFound
+	}
+	return v, err
+}

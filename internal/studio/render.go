@@ -1,0 +1,309 @@
+package studio
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/compose"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
+	"nelko/internal/media"
+	"nelko/internal/media/vips"
+	"nelko/internal/render"
+	"nelko/internal/store"
+	"nelko/themes"
+)
+
+// StartRender queues a render of the order's present slideshow.
+func (s *Studio) StartRender(ctx context.Context, orderID int64) (store.Render, error) {
+	w, err := s.Load(ctx, orderID)
+	if err != nil {
+		return store.Render{}, err
+	}
+	for _, c := range w.Checks {
+		if c.Weight == plan.Stops {
+			return store.Render{}, &Invalid{anchor(c.Field), "Not rendered. " + c.Text + "."}
+		}
+	}
+	if len(w.Renders) > 0 && !w.Renders[0].State.Over() && w.Renders[0].Revision == w.Slideshow.Head {
+		return w.Renders[0], nil // pressed twice
+	}
+	r := store.Render{
+		OrderID: orderID, SlideshowID: w.Slideshow.ID, Revision: w.Slideshow.Head, Profile: render.MP4.Name,
+		State: store.RenderWaiting, FramesTotal: int64(w.Plan.Pictures),
+	}
+	err = s.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Create(&r).Error; err != nil {
+			return err
+		}
+		return s.enqueue(ctx, tx, Render{r.ID})
+	})
+	return r, err
+}
+
+// CancelRender stops a render that is waiting or running.
+func (s *Studio) CancelRender(ctx context.Context, orderID, renderID int64) error {
+	return s.Store.DB.WithContext(ctx).Model(&store.Render{}).
+		Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')", renderID, orderID).
+		Updates(map[string]any{"state": store.RenderCancelled, "finished_at": s.Now()}).Error
+}
+
+// errTaken means that the render was cancelled or begun anew by another
+// worker: this attempt must stop and write nothing more.
+var errTaken = errors.New("the render was cancelled or taken over")
+
+// DoRender makes a film. It may be called again after a crash: it then begins
+// anew. final says that the queue will not try again.
+func (s *Studio) DoRender(ctx context.Context, j Render, worker string, final bool) error {
+	r, err := store.One[store.Render](s.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	r.Attempt++
+	now := s.Now()
+	res := s.Store.DB.WithContext(ctx).Model(&store.Render{}).
+		Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt-1).
+		Updates(map[string]any{"state": store.RenderRunning, "attempt": r.Attempt, "worker": worker, "frames_done": 0, "started_at": now, "error": ""})
+	if res.Error != nil {
+		return res.Error
+	}
+	if res.RowsAffected == 0 {
+		return nil // someone else has it
+	}
+	err = s.renderAttempt(ctx, r)
+	if errors.Is(err, errTaken) {
+		return nil
+	}
+	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
+		if e := s.mine(ctx, r, map[string]any{"state": store.RenderFailed, "error": s.inWords(ctx, r, err), "finished_at": s.Now()}); e != nil {
+			return errors.Join(err, e)
+		}
+		return nil
+	}
+	return err
+}
+
+// isHopeless tells errors of the material, which come again on every try,
+// from those of the moment.
+func isHopeless(err error) bool {
+	var s *compose.SlideError
+	return errors.As(err, &s) || errors.Is(err, errMaterial)
+}
+
+var errMaterial = errors.New("cannot be rendered")
+
+// inWords names the slide a failure belongs to by its position.
+func (s *Studio) inWords(ctx context.Context, r store.Render, err error) string {
+	var se *compose.SlideError
+	if errors.As(err, &se) {
+		if rev, e := s.revision(ctx, r); e == nil {
+			return fmt.Sprintf("slide %d: %v", rev.Index(se.Slide)+1, se.Err)
+		}
+	}
+	return err.Error()
+}
+
+func (s *Studio) revision(ctx context.Context, r store.Render) (doc.Slideshow, error) {
+	rev, err := store.One[store.Revision](s.Store.DB.WithContext(ctx), "slideshow_id = ? AND number = ?", r.SlideshowID, r.Revision)
+	if err != nil {
+		return doc.Slideshow{}, err
+	}
+	return doc.Parse(rev.Document)
+}
+
+// mine updates the render as long as this attempt owns it, else errTaken.
+func (s *Studio) mine(ctx context.Context, r store.Render, set map[string]any) error {
+	res := s.Store.DB.WithContext(ctx).Model(&store.Render{}).
+		Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(set)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return errTaken
+	}
+	return res.Error
+}
+
+func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
+	d, err := s.revision(ctx, r)
+	if err != nil {
+		return err
+	}
+	t, err := themes.Get(d.Theme)
+	if err != nil {
+		return fmt.Errorf("%w: %w", errMaterial, err)
+	}
+	list, err := listMedia(s.Store.DB.WithContext(ctx), r.OrderID)
+	if err != nil {
+		return err
+	}
+	lib, from := library(list), s.mediaFiles(ctx, list)
+	p := plan.Build(d, t, lib)
+	if p.FitError != nil {
+		return fmt.Errorf("%w: %w", errMaterial, p.FitError)
+	}
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	var done progress
+	go s.report(ctx, r, &done, stop)
+
+	sc := scene.Build(d, t, p, lib)
+	assets := media.NewAssets(ctx, from, lib, media.DefaultBudget)
+	defer assets.Close()
+	track, closeTrack, err := render.SoundTrack(ctx, d, p, lib, from)
+	if err != nil {
+		return err
+	}
+	defer closeTrack()
+	dir, err := os.MkdirTemp(s.Blobs.Cache(), "film-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	out := filepath.Join(dir, "film.mp4")
+	facts, err := render.Film(ctx, render.Job{
+		Scene: sc, Assets: assets, Track: track, Profile: render.MP4, Out: out,
+		Progress: func(n, _ timecode.Frames) { done.set(n) }, Title: d.Details["names"],
+	})
+	if cause := context.Cause(ctx); err != nil && errors.Is(cause, errTaken) {
+		return errTaken
+	}
+	if err != nil {
+		return err
+	}
+	return s.keepFilm(ctx, r, out, facts, sc, assets)
+}
+
+func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts render.Facts, sc *scene.Scene, assets compose.Assets) error {
+	f, err := os.Open(out)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	sha, size, err := s.Blobs.Put(ctx, f)
+	if err != nil {
+		return err
+	}
+	jpg, err := still(sc, assets, posterFrame(sc), 90)
+	if err != nil {
+		return err
+	}
+	poster, posterSize, err := s.Blobs.Put(ctx, bytes.NewReader(jpg))
+	if err != nil {
+		return err
+	}
+	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := errors.Join(keepBlob(tx, sha, size), keepBlob(tx, poster, posterSize)); err != nil {
+			return err
+		}
+		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(map[string]any{
+			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": facts.PictureSec,
+			"frames_done": facts.Frames, "finished_at": s.Now(),
+		})
+		if res.Error == nil && res.RowsAffected == 0 {
+			return errTaken
+		}
+		return res.Error
+	})
+}
+
+// posterFrame is the middle of the opening, when its words have come in.
+func posterFrame(sc *scene.Scene) timecode.Frames {
+	first := sc.Slides[0]
+	return min(sc.Frames-1, first.Start+(first.Length-first.Overlap)*2/3)
+}
+
+func still(sc *scene.Scene, a compose.Assets, n timecode.Frames, quality int) ([]byte, error) {
+	f := raster.NewFrame(sc.W, sc.H)
+	if err := compose.New(sc, a).Frame(f, n); err != nil {
+		return nil, err
+	}
+	img := f.RGBA(sc.Matrix)
+	return vips.JPEG(raster.Pixels{W: sc.W, H: sc.H, Channels: 4, Pix: img.Pix}, quality)
+}
+
+// report writes progress once a second until ctx ends, and stops the render
+// when it was cancelled or taken over. A database that is away is waited for.
+func (s *Studio) report(ctx context.Context, r store.Render, p *progress, stop context.CancelCauseFunc) {
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if err := s.mine(ctx, r, map[string]any{"frames_done": p.get()}); errors.Is(err, errTaken) {
+				stop(errTaken)
+				return
+			}
+		}
+	}
+}
+
+// mediaFiles finds media in the blob store.
+func (s *Studio) mediaFiles(ctx context.Context, list []store.Media) media.Files {
+	f := blobFiles{ctx: ctx, blobs: s.Blobs, sha: map[doc.MediaID]string{}}
+	for _, m := range list {
+		f.sha[m.DocID()] = m.SHA256
+	}
+	return f
+}
+
+type blobFiles struct {
+	ctx   context.Context
+	blobs *store.Blobs
+	sha   map[doc.MediaID]string
+}
+
+func (f blobFiles) Path(id doc.MediaID) (string, error) {
+	sha, ok := f.sha[id]
+	if !ok {
+		return "", fmt.Errorf("medium %s: %w", id, store.ErrNotFound)
+	}
+	return f.blobs.Path(f.ctx, sha)
+}
+
+// Frame is one frame of an order's slideshow as a JPEG, at most width pixels
+// wide. n outside the film is moved to its nearest end.
+func (s *Studio) Frame(ctx context.Context, w *Work, n timecode.Frames, width int) ([]byte, error) {
+	if w.Plan.Pictures < 1 {
+		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
+	}
+	d := w.Doc.Clone()
+	d.Frame = fitFrame(d.Frame, width)
+	sc := scene.Build(d, w.Theme, w.Plan, w.Library)
+	a := media.NewAssets(ctx, s.mediaFiles(ctx, w.Media), w.Library, media.DefaultBudget)
+	defer a.Close()
+	return still(sc, a, max(0, min(n, sc.Frames-1)), 85)
+}
+
+// fitFrame shrinks a frame to at most width, keeping sides even.
+func fitFrame(f doc.Frame, width int) doc.Frame {
+	if width >= f.W {
+		return f
+	}
+	h := int(float64(f.H)*float64(width)/float64(f.W)+1) / 2 * 2
+	return doc.Frame{W: width / 2 * 2, H: max(2, h)}
+}
+
+// FileName is the name a film is downloaded under.
+func FileName(o store.Order) string {
+	clean := func(r rune) rune {
+		if strings.ContainsRune(`/\:*?"<>|`, r) || r < 32 {
+			return '-'
+		}
+		return r
+	}
+	return strings.Map(clean, o.Client+" - "+o.Event) + ".mp4"
+}
