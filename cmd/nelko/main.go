@@ -13,8 +13,15 @@ import (
 )
 
 type commands struct {
-	Make   makeCmd   `cmd:"" help:"Render one film from a folder of media and songs, without a server."`
-	Themes themesCmd `cmd:"" help:"List the themes, one a line, the identifier first."`
+	Serve   serveCmd   `cmd:"" help:"Run web server, workers and stand-ins."`
+	Work    workCmd    `cmd:"" help:"Run workers only, beside a server elsewhere."`
+	Make    makeCmd    `cmd:"" help:"Render one film from a folder of media and songs, without a server."`
+	Themes  themesCmd  `cmd:"" help:"List the themes, one a line, the identifier first."`
+	Bench   benchCmd   `cmd:"" help:"Measure the engine; prints name=value lines."`
+	Doctor  doctorCmd  `cmd:"" help:"Tell what is installed, in which version, and what is missing."`
+	Migrate migrateCmd `cmd:"" help:"Bring the database schema up to date."`
+	Demo    demoCmd    `cmd:"" help:"Load the demo data, or paint its material into a folder."`
+	User    userCmd    `cmd:"" help:"Add an account or reset a password."`
 }
 
 func main() {

@@ -34,10 +34,11 @@ func NewInserter(db *sql.DB) (*Inserter, error) {
 	return &Inserter{c}, nil
 }
 
-// The queues: films, and everything that is over quickly.
+// The queues: films, everything that is over quickly, and the demo's painter.
 const (
-	films = "films"
-	quick = "quick"
+	films   = "films"
+	quick   = "quick"
+	painter = "painter"
 )
 
 // Insert implements studio.Queue.
@@ -47,7 +48,7 @@ func (i *Inserter) Insert(ctx context.Context, tx *sql.Tx, j studio.Job) error {
 	case studio.Render:
 		o.Queue, o.MaxAttempts = films, 5
 	case studio.Demo:
-		o.Queue, o.MaxAttempts = films, 3
+		o.Queue, o.MaxAttempts = painter, 3
 	case studio.Pour:
 		// Files come in bunches; one pour a moment later takes them all.
 		o.ScheduledAt = time.Now().Add(700 * time.Millisecond)
@@ -118,7 +119,7 @@ func (w *Workers) Start(ctx context.Context) error {
 	})
 	w.client, err = river.NewClient(riverpgxv5.New(w.Studio.Store.Pool), &river.Config{
 		ID: w.id, Logger: slog.Default(), Workers: set, JobTimeout: -1,
-		Queues: map[string]river.QueueConfig{films: {MaxWorkers: max(1, w.Films)}, quick: {MaxWorkers: 2}},
+		Queues: map[string]river.QueueConfig{films: {MaxWorkers: max(1, w.Films)}, quick: {MaxWorkers: 2}, painter: {MaxWorkers: 1}},
 		// A shutdown must not count as a failed try for long.
 		RetryPolicy: retry{},
 	})

@@ -1,0 +1,181 @@
+// Package app puts the application together from its parts and settings.
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/caarlos0/env/v11"
+
+	"nelko/internal/deliver"
+	"nelko/internal/demo"
+	"nelko/internal/media"
+	"nelko/internal/queue"
+	"nelko/internal/standin"
+	"nelko/internal/store"
+	"nelko/internal/studio"
+	"nelko/internal/web"
+	"nelko/themes"
+)
+
+// Settings come from the environment.
+type Settings struct {
+	Addr        string `env:"NELKO_ADDR" envDefault:"127.0.0.1:8080"` // where to listen
+	BaseURL     string `env:"NELKO_URL"`                              // the address clients reach; by default the listening one
+	DatabaseURL string `env:"NELKO_DATABASE_URL,required"`            // postgres://…
+	Blobs       string `env:"NELKO_BLOBS"`                            // any gocloud.dev blob URL; by default a folder in Var
+	Var         string `env:"NELKO_VAR" envDefault:"var"`             // folder for local files
+	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
+	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
+	Films       int    `env:"NELKO_FILMS" envDefault:"1"` // films rendered at the same time
+	LogLevel    string `env:"NELKO_LOG" envDefault:"info"`
+}
+
+// ReadSettings reads the environment.
+func ReadSettings() (Settings, error) {
+	var s Settings
+	if err := env.Parse(&s); err != nil {
+		return s, err
+	}
+	abs, err := filepath.Abs(s.Var)
+	if err != nil {
+		return s, err
+	}
+	s.Var = abs
+	if s.Blobs == "" {
+		s.Blobs = "file://" + filepath.ToSlash(filepath.Join(s.Var, "blobs"))
+	}
+	if s.BaseURL == "" {
+		s.BaseURL = "http://" + s.Addr
+	}
+	var level slog.Level
+	if err := level.UnmarshalText([]byte(s.LogLevel)); err != nil {
+		return s, fmt.Errorf("NELKO_LOG: %w", err)
+	}
+	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
+	return s, nil
+}
+
+// App is the opened application, without server or workers.
+type App struct {
+	Settings Settings
+	Studio   *studio.Studio
+}
+
+// Open opens database, blob store and libraries, and migrates the schema.
+func Open(ctx context.Context, s Settings) (*App, error) {
+	if err := os.MkdirAll(s.Var, 0o755); err != nil {
+		return nil, fmt.Errorf("folder for local files: %w", err)
+	}
+	if err := media.Startup(themes.Fonts()); err != nil {
+		return nil, err
+	}
+	db, err := store.Open(ctx, s.DatabaseURL)
+	if err != nil {
+		return nil, err
+	}
+	if err := db.Migrate(ctx); err != nil {
+		db.Close()
+		return nil, err
+	}
+	blobs, err := store.OpenBlobs(ctx, s.Blobs, filepath.Join(s.Var, "cache"))
+	if err != nil {
+		db.Close()
+		return nil, err
+	}
+	ins, err := queue.NewInserter(db.SQL)
+	if err != nil {
+		db.Close()
+		return nil, err
+	}
+	return &App{Settings: s, Studio: &studio.Studio{Store: db, Blobs: blobs, Queue: ins, Now: time.Now}}, nil
+}
+
+// Close closes what Open opened.
+func (a *App) Close() {
+	if err := a.Studio.Blobs.Close(); err != nil {
+		slog.Warn("closing the blob store", "error", err)
+	}
+	a.Studio.Store.Close()
+}
+
+// stopWithin is how long running work may take to come to a stop.
+const stopWithin = 10 * time.Second
+
+// Work runs workers until ctx ends. mail is where mail is sent.
+func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
+	w := &queue.Workers{
+		Studio: a.Studio, Mailer: deliver.SMTP{URL: mail, From: a.Settings.MailFrom}, BaseURL: a.Settings.BaseURL, Films: a.Settings.Films,
+		Demo: func(ctx context.Context, n int) error { return demo.Make(ctx, a.Studio, n) },
+	}
+	return w, w.Start(ctx)
+}
+
+// Work runs workers only, until ctx ends.
+func (a *App) Work(ctx context.Context) error {
+	if a.Settings.Mail == "" {
+		return errors.New("set NELKO_MAIL to the mail server: workers of their own have no stand-in mailbox")
+	}
+	w, err := a.work(ctx, a.Settings.Mail)
+	if err != nil {
+		return err
+	}
+	slog.Info("worker ready", "id", w.ID())
+	<-ctx.Done()
+	w.Stop(stopWithin)
+	return nil
+}
+
+// Serve runs web server, workers and stand-ins until ctx ends. ready is
+// called with the address once requests are answered.
+func (a *App) Serve(ctx context.Context, ready func(url string)) error {
+	l, err := net.Listen("tcp", a.Settings.Addr)
+	if err != nil {
+		return fmt.Errorf("cannot listen on %s: %w. Stop what runs there, or set NELKO_ADDR to another address", a.Settings.Addr, err)
+	}
+	defer l.Close()
+	mail := a.Settings.Mail
+	if mail == "" {
+		box := &standin.Mailbox{Store: a.Studio.Store}
+		if err := box.Start(); err != nil {
+			return err
+		}
+		defer box.Stop()
+		mail = box.URL()
+	}
+	handler, err := web.New(web.Config{
+		Studio: a.Studio, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
+	})
+	if err != nil {
+		return err
+	}
+	defer handler.Close()
+	workers, err := a.work(ctx, mail)
+	if err != nil {
+		return err
+	}
+	defer workers.Stop(stopWithin)
+	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	failed := make(chan error, 1)
+	go func() { failed <- srv.Serve(l) }()
+	ready("http://" + strings.Replace(l.Addr().String(), "[::]", "127.0.0.1", 1))
+	select {
+	case err := <-failed:
+		return fmt.Errorf("web server: %w", err)
+	case <-ctx.Done():
+	}
+	stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	defer cancel()
+	if err := srv.Shutdown(stop); err != nil {
+		srv.Close() // what is still being sent is cut
+	}
+	return nil
+}

@@ -1,0 +1,222 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/store"
+	"nelko/internal/studio"
+)
+
+func queryInt(r *http.Request, name string, otherwise int64) int64 {
+	n, err := strconv.ParseInt(r.URL.Query().Get(name), 10, 64)
+	if err != nil {
+		return otherwise
+	}
+	return n
+}
+
+// readNumber reads what people type: a comma may be the decimal sign.
+func readNumber(r *http.Request, field, name string) (float64, error) {
+	text := strings.TrimSpace(r.PostFormValue(field))
+	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
+	if err != nil || v != v {
+		return 0, &studio.Invalid{Field: field, Problem: fmt.Sprintf("%s: %q is not a number.", name, text)}
+	}
+	return v, nil
+}
+
+// readOp makes an edit of a form.
+func readOp(r *http.Request) (edit.Op, error) {
+	if err := r.ParseForm(); err != nil {
+		return nil, &studio.Invalid{Field: "form", Problem: "The form could not be read: " + err.Error()}
+	}
+	var slides []doc.SlideID
+	for _, s := range r.PostForm["slide"] {
+		slides = append(slides, doc.SlideID(s))
+	}
+	switch op := chi.URLParam(r, "op"); op {
+	case "move":
+		return edit.Move{Slides: slides, Before: doc.SlideID(r.PostFormValue("before"))}, nil
+	case "remove":
+		return edit.Remove{Slides: slides}, nil
+	case "linger":
+		v, err := readNumber(r, "linger", "Linger")
+		if err == nil && v == 0 {
+			err = &studio.Invalid{Field: "linger", Problem: "Linger must be above 0."}
+		}
+		return edit.Time{Slides: slides, Linger: v}, err
+	case "pin":
+		v, err := readNumber(r, "pin", "Pinned seconds")
+		return edit.Time{Slides: slides, Pin: v}, err
+	case "unpin":
+		return edit.Time{Slides: slides, Unpin: true}, nil
+	case "pace":
+		v, err := readNumber(r, "pace", "Pace")
+		return edit.Fit{Mode: doc.AtPace, Pace: v}, err
+	case "fit":
+		return edit.Fit{Mode: doc.ToMusic}, nil
+	case "recast":
+		return edit.Recast{Seed: rand.Uint64() >> 12}, nil
+	case "details":
+		values := map[string]string{}
+		for k := range r.PostForm {
+			if key, ok := strings.CutPrefix(k, "detail-"); ok {
+				values[key] = r.PostForm.Get(k)
+			}
+		}
+		return edit.Details{Values: values}, nil
+	case "songs":
+		var songs []doc.MediaID
+		for _, id := range strings.Split(r.PostFormValue("songs"), ",") {
+			if id != "" {
+				songs = append(songs, doc.MediaID(id))
+			}
+		}
+		return edit.Songs{Songs: songs}, nil
+	case "restore":
+		return edit.Restore{Media: []doc.MediaID{doc.MediaID(r.PostFormValue("media"))}}, nil
+	default:
+		return nil, fmt.Errorf("edit %q: %w", op, store.ErrNotFound)
+	}
+}
+
+func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
+	op, err := readOp(r)
+	if err == nil {
+		_, err = s.Studio.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
+	}
+	s.afterEdit(w, r, err)
+}
+
+func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
+	_, err := s.Studio.Undo(r.Context(), number(r, "order"), seenRevision(r))
+	s.afterEdit(w, r, err)
+}
+
+func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
+	_, err := s.Studio.Redo(r.Context(), number(r, "order"), seenRevision(r))
+	s.afterEdit(w, r, err)
+}
+
+// seenRevision is the revision the operator was looking at.
+func seenRevision(r *http.Request) int {
+	n, err := strconv.Atoi(r.PostFormValue("base"))
+	if err != nil {
+		return -1 // never a revision: answered as a conflict
+	}
+	return n
+}
+
+// afterEdit answers with the order as it stands and, where the edit was not
+// made, why.
+func (s *Server) afterEdit(w http.ResponseWriter, r *http.Request, err error) {
+	status, note := http.StatusOK, &notice{}
+	var invalid *studio.Invalid
+	var conflict *studio.Conflict
+	switch {
+	case err == nil:
+	case errors.As(err, &conflict):
+		status, note = http.StatusConflict, &notice{"bad", conflict.Error()}
+	case errors.As(err, &invalid):
+		status, note = http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem}
+	case errors.Is(err, edit.ErrGone), errors.Is(err, edit.ErrInvalid):
+		status, note = http.StatusUnprocessableEntity, &notice{"bad", "Not changed: " + err.Error() + "."}
+	default:
+		s.fail(w, r, err)
+		return
+	}
+	v, ok := s.load(w, r)
+	if !ok {
+		return
+	}
+	v.OOB, v.Notice = true, note
+	s.render(w, r, status, "update", v)
+}
+
+func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
+	r.Body = http.MaxBytesReader(w, r.Body, 1<<16)
+	id := number(r, "order")
+	n, _, err := orderForm(r)
+	if err == nil {
+		err = s.Studio.UpdateOrder(r.Context(), id, n)
+	}
+	var invalid *studio.Invalid
+	if errors.As(err, &invalid) {
+		s.message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
+		return
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
+}
+
+// part answers an act with one part of the order's page.
+func (s *Server) part(w http.ResponseWriter, r *http.Request, name string, err error, change func(*orderView)) {
+	var invalid *studio.Invalid
+	if err != nil && !errors.As(err, &invalid) {
+		s.fail(w, r, err)
+		return
+	}
+	v, ok := s.load(w, r)
+	if !ok {
+		return
+	}
+	status := http.StatusOK
+	v.Notice = &notice{}
+	if invalid != nil {
+		status, v.Notice = http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem}
+	}
+	if change != nil {
+		change(v)
+	}
+	s.render(w, r, status, "part-"+name, v)
+}
+
+func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
+	s.part(w, r, "material", s.Studio.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
+}
+
+func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
+	_, err := s.Studio.StartRender(r.Context(), number(r, "order"))
+	s.part(w, r, "renders", err, nil)
+}
+
+func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
+	s.part(w, r, "renders", s.Studio.CancelRender(r.Context(), number(r, "order"), number(r, "render")), nil)
+}
+
+func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
+	render, err := strconv.ParseInt(r.PostFormValue("render"), 10, 64)
+	if err != nil {
+		render = -1
+	}
+	days, err := strconv.Atoi(strings.TrimSpace(r.PostFormValue("days")))
+	if err != nil {
+		days = -1
+	}
+	_, token, err := s.Studio.MakeLink(r.Context(), number(r, "order"), studio.NewLink{
+		RenderID: render, Title: r.PostFormValue("title"), Days: days,
+		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "",
+	})
+	s.part(w, r, "deliveries", err, func(v *orderView) {
+		if err == nil {
+			v.NewAddress = strings.TrimRight(s.BaseURL, "/") + "/watch/" + token
+		}
+	})
+}
+
+func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
+	s.part(w, r, "deliveries", s.Studio.CloseLink(r.Context(), number(r, "order"), number(r, "link")), nil)
+}

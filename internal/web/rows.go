@@ -1,0 +1,274 @@
+package web
+
+import (
+	"fmt"
+	"math"
+	"strings"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/timecode"
+	"nelko/internal/store"
+	"nelko/internal/studio"
+)
+
+// rowsView is the running order as it is drawn: rows of equal seconds, every
+// slide as wide as it is long. Lengths are in units of the drawing.
+type rowsView struct {
+	Width, Height          float64
+	SlideH, WaveY, WaveH   float64
+	CaptionY, CaptionTextY float64
+	FramesPerRow           timecode.Frames
+	Rows                   []rowView
+	Slides                 []slideView
+	Marks                  []markView
+}
+
+type rowView struct {
+	Y      float64
+	First  timecode.Frames
+	Filled float64
+	Ticks  []tickView
+	Wave   string
+	Songs  []songMark
+}
+
+type tickView struct {
+	X, X3 float64
+	Major bool
+	Label string
+}
+
+type songMark struct {
+	X, Y float64
+	Name string
+}
+
+type slideView struct {
+	ID            doc.SlideID
+	Label         string
+	Start, Length timecode.Frames
+	Fixed         bool // opening and closing stay where they are
+	Pieces        []pieceView
+}
+
+type pieceView struct {
+	X, Y, W float64
+	Images  []imageView
+	Join    float64 // width of the overlap with the slide before
+	Caption string
+}
+
+type imageView struct {
+	Href string
+	X, W float64
+}
+
+type markView struct {
+	X, Y, Y2, TextX, TextY float64
+	Colour, Anchor, Label  string
+}
+
+// The drawing's measures.
+const (
+	rowsWidth = 1216.0
+	rulerH    = 16.0
+	slideH    = 78.0
+	waveH     = 24.0
+	rowGap    = 12.0
+	rowH      = rulerH + slideH + waveH + rowGap
+	mostRows  = 5
+)
+
+// secondsPerRow is the least of a few round lengths that shows the film in at
+// most five rows; longer films get more rows.
+func secondsPerRow(total float64) float64 {
+	for _, s := range []float64{15, 20, 30, 45, 60, 90} {
+		if total <= s*mostRows {
+			return s
+		}
+	}
+	return 120
+}
+
+// drawRows lays the running order out. waves holds the songs' waveforms.
+func drawRows(w *studio.Work, waves map[doc.MediaID][]byte) rowsView {
+	rate := w.Doc.Rate
+	end := max(w.Plan.Pictures, w.Plan.MusicEnd)
+	per := rate.Frames(secondsPerRow(rate.Seconds(end)))
+	n := max(1, int((end+per-1)/per))
+	v := rowsView{
+		Width: rowsWidth, Height: rowH*float64(n) + 8, SlideH: slideH, WaveY: rulerH + slideH, WaveH: waveH,
+		CaptionY: slideH - 16, CaptionTextY: slideH - 4, FramesPerRow: per,
+	}
+	d := drawing{w, per, waves}
+	for i := range n {
+		v.Rows = append(v.Rows, d.row(i))
+	}
+	for i := range w.Plan.Slides {
+		v.Slides = append(v.Slides, d.slide(i))
+	}
+	if w.Plan.Pictures > 0 {
+		v.Marks = append(v.Marks, d.mark(w.Plan.Pictures, "pictures end", "#1d1d1d", rulerH, rulerH+slideH, rulerH+12))
+	}
+	if w.Plan.Music > 0 {
+		v.Marks = append(v.Marks, d.mark(w.Plan.MusicEnd, "music ends", "#0a5a66", rulerH+slideH, rulerH+slideH+waveH, rulerH+slideH+14))
+	}
+	return v
+}
+
+type drawing struct {
+	*studio.Work
+	per   timecode.Frames
+	waves map[doc.MediaID][]byte
+}
+
+func (d drawing) x(n timecode.Frames) float64 { return round(float64(n) / float64(d.per) * rowsWidth) }
+
+func round(v float64) float64 { return math.Round(v*100) / 100 }
+
+func (d drawing) row(i int) rowView {
+	first := timecode.Frames(i) * d.per
+	r := rowView{Y: rowH * float64(i), First: first, Filled: rowsWidth}
+	if left := d.Plan.MusicEnd - first; left < d.per {
+		r.Filled = max(0, d.x(left))
+	}
+	from := d.Doc.Rate.Seconds(first)
+	row := d.Doc.Rate.Seconds(d.per)
+	for s := 0; float64(s) < row; s++ {
+		major := s%5 == 0
+		if row > 45 {
+			major = s%10 == 0
+			if s%2 == 1 {
+				continue
+			}
+		}
+		x := round(float64(s) / row * rowsWidth)
+		r.Ticks = append(r.Ticks, tickView{X: x, X3: x + 3, Major: major, Label: strings.TrimSuffix(timecode.Clock(math.Round(from)+float64(s)), ".0")})
+	}
+	r.Wave = d.wave(from, row)
+	at := 0.0
+	for _, id := range d.Doc.Soundtrack.Songs {
+		m := d.Library[id]
+		if at >= from-0.001 && at < from+row {
+			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + slideH + 12, Name: m.Name})
+		}
+		at += float64(m.Length) / timecode.SampleRate
+	}
+	return r
+}
+
+// wave draws the soundtrack from one second on for a row's seconds.
+func (d drawing) wave(from, row float64) string {
+	const step = 2.0 // units of the drawing for one bar
+	mid := rulerH + slideH + waveH/2
+	var b strings.Builder
+	for x := 0.0; x < rowsWidth; x += step {
+		p, ok := d.peak(from+x/rowsWidth*row, step/rowsWidth*row)
+		if !ok {
+			break
+		}
+		h := math.Max(0.5, float64(p)/255*waveH/2)
+		fmt.Fprintf(&b, "M%g %.1fh1.4v%.1fh-1.4z", x, mid-h, 2*h)
+	}
+	return b.String()
+}
+
+// peak is the loudest waveform value in a stretch of the soundtrack.
+func (d drawing) peak(second, span float64) (byte, bool) {
+	at := 0.0
+	for _, id := range d.Doc.Soundtrack.Songs {
+		length := float64(d.Library[id].Length) / timecode.SampleRate
+		if second < at+length {
+			wave := d.waves[id]
+			lo, hi := int((second-at)*50), int(math.Ceil((second-at+span)*50))
+			high := byte(0)
+			for i := lo; i < hi && i < len(wave); i++ {
+				high = max(high, wave[i])
+			}
+			return high, true
+		}
+		at += length
+	}
+	return 0, false
+}
+
+func (d drawing) slide(i int) slideView {
+	s := d.Plan.Slides[i]
+	v := slideView{
+		ID: s.ID, Start: s.Start, Length: s.Length, Fixed: s.Kind == doc.Opening || s.Kind == doc.Closing,
+		Label: fmt.Sprintf("%d: %s, %.1f s", i+1, d.describe(s.Slide), d.Doc.Rate.Seconds(s.Length)),
+	}
+	var lap timecode.Frames
+	if i > 0 {
+		lap = d.Plan.Slides[i-1].Overlap
+	}
+	for at := s.Start; at < s.End(); {
+		row := at / d.per
+		stop := min(s.End(), (row+1)*d.per)
+		p := pieceView{X: d.x(at - row*d.per), Y: rowH*float64(row) + rulerH, W: d.x(stop - at)}
+		if at < s.Start+lap {
+			p.Join = min(d.x(s.Start+lap-at), p.W)
+		}
+		p.Images = d.images(s.Slide, i, p.W)
+		switch {
+		case s.Kind == doc.Opening:
+			p.Caption = "opening"
+		case s.Kind == doc.Closing:
+			p.Caption = "closing"
+		case s.Pinned > 0:
+			p.Caption = fmt.Sprintf("pinned %.1f s", s.Pinned)
+		case s.Kind == doc.Clip:
+			p.Caption = fmt.Sprintf("clip %.1f s", d.Doc.Rate.Seconds(s.Length))
+		case s.Linger != 1:
+			p.Caption = fmt.Sprintf("linger %g", s.Linger)
+		}
+		v.Pieces = append(v.Pieces, p)
+		at = stop
+	}
+	return v
+}
+
+// images shows a slide's pictures side by side; an opening or closing as it
+// will look.
+func (d drawing) images(s doc.Slide, i int, w float64) []imageView {
+	if len(s.Media) == 0 {
+		if len(d.Library) == 0 {
+			return nil
+		}
+		p := d.Plan.Slides[i]
+		n := p.Start + (p.Length-p.Overlap)*2/3
+		return []imageView{{Href: fmt.Sprintf("/orders/%d/frame?n=%d&w=240&r=%d", d.Order.ID, n, d.Slideshow.Head), W: w}}
+	}
+	var out []imageView
+	each := w / float64(len(s.Media))
+	for k, id := range s.Media {
+		row, err := store.RowID(id)
+		if err != nil {
+			continue
+		}
+		out = append(out, imageView{Href: fmt.Sprintf("/media/%d/thumb", row), X: round(each * float64(k)), W: round(each)})
+	}
+	return out
+}
+
+func (d drawing) describe(s doc.Slide) string {
+	if len(s.Media) == 0 {
+		return string(s.Kind)
+	}
+	var names []string
+	for _, id := range s.Media {
+		names = append(names, d.Library[id].Name)
+	}
+	return strings.Join(names, " and ")
+}
+
+// mark draws where pictures or music end.
+func (d drawing) mark(n timecode.Frames, label, colour string, top, bottom, text float64) markView {
+	row := (n - 1) / d.per
+	x, y := d.x(n-row*d.per), rowH*float64(row)
+	m := markView{X: math.Min(x, rowsWidth-1), Y: y + top, Y2: y + bottom, TextX: x + 4, TextY: y + text, Colour: colour, Anchor: "start", Label: label}
+	if x > rowsWidth-80 {
+		m.TextX, m.Anchor = x-4, "end"
+	}
+	return m
+}

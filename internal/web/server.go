@@ -1,0 +1,266 @@
+// Package web is the application's face: pages for operators, the link page
+// for clients, uploads, health and metrics.
+package web
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"html/template"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/alexedwards/scs/postgresstore"
+	"github.com/alexedwards/scs/v2"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+	"github.com/go-chi/httprate"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+
+	"nelko/internal/store"
+	"nelko/internal/studio"
+	assets "nelko/web"
+)
+
+// Config is what the server needs.
+type Config struct {
+	Studio    *studio.Studio
+	BaseURL   string // the address clients reach, e.g. https://films.example
+	UploadDir string // where uploads lie until they are whole
+	StandIns  bool   // show the stand-ins' pages
+}
+
+// Server serves the application.
+type Server struct {
+	Config
+	sessions  *scs.SessionManager
+	templates *template.Template
+	version   string
+	uploads   *uploads
+	handler   http.Handler
+}
+
+// New makes a server. Close must be called afterwards.
+func New(c Config) (*Server, error) {
+	s := &Server{Config: c}
+	s.sessions = scs.New()
+	s.sessions.Store = postgresstore.New(c.Studio.Store.SQL)
+	s.sessions.Lifetime = 14 * 24 * time.Hour
+	s.sessions.IdleTimeout = 3 * 24 * time.Hour
+	s.sessions.Cookie.Name = "nelko"
+	s.sessions.Cookie.HttpOnly = true
+	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
+	s.sessions.Cookie.Secure = len(c.BaseURL) > 8 && c.BaseURL[:8] == "https://"
+	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
+	var err error
+	if s.templates, err = template.New("").ParseFS(assets.Templates, "templates/*.html"); err != nil {
+		return nil, fmt.Errorf("templates: %w", err)
+	}
+	if s.version, err = assetVersion(); err != nil {
+		return nil, err
+	}
+	if s.uploads, err = newUploads(s); err != nil {
+		return nil, err
+	}
+	s.handler = s.routes()
+	return s, nil
+}
+
+// Close stops background work of the server.
+func (s *Server) Close() { s.uploads.close() }
+
+// ServeHTTP implements http.Handler.
+func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
+
+// assetVersion is a hash of all assets, so that browsers keep them until they
+// change.
+func assetVersion() (string, error) {
+	h := sha256.New()
+	err := fs.WalkDir(assets.Assets, ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
+		}
+		b, err := fs.ReadFile(assets.Assets, p)
+		h.Write(b)
+		return err
+	})
+	return hex.EncodeToString(h.Sum(nil)[:6]), err
+}
+
+func (s *Server) routes() http.Handler {
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, http.NewCrossOriginProtection().Handler)
+	static := http.FileServerFS(assets.Assets)
+	r.With(cacheFor(365*24*time.Hour)).Handle("/assets/*", static)
+	r.With(cacheFor(365*24*time.Hour)).Handle("/scripts/*", static)
+	r.Get("/healthz", s.health)
+	r.Handle("/metrics", promhttp.Handler())
+	r.Get("/watch/{token}", s.watch)
+	r.Get("/watch/{token}/film.mp4", s.watchFilm)
+	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
+	r.Post("/watch/{token}/played", s.watchPlayed)
+	r.Group(func(r chi.Router) {
+		r.Use(s.sessions.LoadAndSave)
+		r.Get("/signin", s.signInPage)
+		r.With(httprate.Limit(10, time.Minute, httprate.WithKeyFuncs(httprate.KeyByIP), httprate.WithLimitHandler(s.tooManySignIns))).
+			Post("/signin", s.signIn)
+		r.Post("/signout", s.signOut)
+		r.Group(func(r chi.Router) {
+			r.Use(s.signedIn)
+			s.operatorRoutes(r)
+		})
+	})
+	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
+		s.message(w, r, http.StatusNotFound, "Not here", "There is no such page.", "/", "To the day sheet")
+	})
+	return r
+}
+
+func (s *Server) operatorRoutes(r chi.Router) {
+	r.Get("/", s.daySheet)
+	r.Get("/orders/new", s.newOrderPage)
+	r.Post("/orders", s.newOrder)
+	r.Get("/media/{media}/thumb", s.thumbnail)
+	r.Get("/media/{media}/file", s.mediaFile)
+	r.Get("/renders/{render}/film.mp4", s.film)
+	r.Get("/queue", s.queuePage)
+	r.Get("/deliveries", s.deliveriesPage)
+	r.Handle("/uploads/*", s.uploads)
+	r.Handle("/uploads", s.uploads)
+	if s.StandIns {
+		r.Get("/standins", s.mailboxPage)
+	}
+	r.Route("/orders/{order}", func(r chi.Router) {
+		r.Get("/", s.orderPage)
+		r.Get("/live", s.orderLive)
+		r.Get("/desk", s.orderDesk)
+		r.Get("/frame", s.orderFrame)
+		r.Post("/head", s.changeHead)
+		r.Post("/edit/{op}", s.editOrder)
+		r.Post("/undo", s.undo)
+		r.Post("/redo", s.redo)
+		r.Post("/media/{media}/dismiss", s.dismiss)
+		r.Post("/renders", s.startRender)
+		r.Post("/renders/{render}/cancel", s.cancelRender)
+		r.Post("/links", s.makeLink)
+		r.Post("/links/{link}/close", s.closeLink)
+	})
+	r.Group(func(r chi.Router) {
+		r.Use(s.ownersOnly)
+		r.Get("/settings", s.settingsPage)
+		r.Post("/settings/studio", s.changeStudio)
+		r.Post("/settings/users", s.addUser)
+	})
+}
+
+func securityHeaders(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self'; "+
+			"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	})
+}
+
+func cacheFor(d time.Duration) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			w.Header().Set("Cache-Control", fmt.Sprintf("private, max-age=%d, immutable", int(d.Seconds())))
+			next.ServeHTTP(w, r)
+		})
+	}
+}
+
+// requestLog writes one line a request, with its id; what repeats all the
+// time only when it fails.
+func requestLog(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		start := time.Now()
+		next.ServeHTTP(ww, r)
+		took := time.Since(start)
+		countRequest(r, ww.Status(), took)
+		level := slog.LevelDebug
+		if ww.Status() >= 500 || (r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodPatch) {
+			level = slog.LevelInfo
+		}
+		slog.Log(r.Context(), level, "request", "id", middleware.GetReqID(r.Context()), "method", r.Method, "path", routePattern(r),
+			"status", ww.Status(), "ms", took.Milliseconds())
+	})
+}
+
+// routePattern is the matched route, which holds no token and no name.
+func routePattern(r *http.Request) string {
+	if c := chi.RouteContext(r.Context()); c != nil && c.RoutePattern() != "" {
+		return c.RoutePattern()
+	}
+	return "unmatched"
+}
+
+func (s *Server) health(w http.ResponseWriter, r *http.Request) {
+	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.Studio.Store.SQL.PingContext(ctx); err != nil {
+		http.Error(w, "database: cannot be reached", http.StatusServiceUnavailable)
+		return
+	}
+	fmt.Fprintln(w, "ok")
+}
+
+// fail answers an error in words and logs what a person need not see.
+func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
+	var invalid *studio.Invalid
+	var conflict *studio.Conflict
+	switch {
+	case errors.As(err, &conflict):
+		http.Error(w, conflict.Error(), http.StatusConflict)
+	case errors.As(err, &invalid):
+		http.Error(w, invalid.Problem, http.StatusUnprocessableEntity)
+	case errors.Is(err, store.ErrNotFound):
+		s.message(w, r, http.StatusNotFound, "Not here", "What this address names does not exist, or not any more.", "/", "To the day sheet")
+	case r.Context().Err() != nil:
+		w.WriteHeader(499) // the browser went away
+	default:
+		slog.Error("request failed", "id", middleware.GetReqID(r.Context()), "path", routePattern(r), "error", err)
+		s.message(w, r, http.StatusServiceUnavailable, "Not just now",
+			"The server cannot do this at the moment; its log says why. Nothing that was kept is lost. Try again in a moment.", r.URL.Path, "Try again")
+	}
+}
+
+// message shows a page of its own, or plain text to scripts.
+func (s *Server) message(w http.ResponseWriter, r *http.Request, status int, title, text, back, backText string) {
+	if r.Header.Get("HX-Request") != "" || r.Header.Get("Tus-Resumable") != "" {
+		http.Error(w, text, status)
+		return
+	}
+	s.render(w, r, status, "message", map[string]any{"Title": title, "Text": text, "Back": back, "BackText": backText, "Version": s.version})
+}
+
+func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name string, data any) {
+	var b buffer
+	if err := s.templates.ExecuteTemplate(&b, name, data); err != nil {
+		slog.Error("template", "name", name, "error", err, "id", middleware.GetReqID(r.Context()))
+		http.Error(w, "The page cannot be shown; the log says why.", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	w.WriteHeader(status)
+	_, _ = w.Write(b.Bytes()) // the browser may have gone; there is no one to tell
+}
+
+// number reads a whole number from the route.
+func number(r *http.Request, name string) int64 {
+	n, err := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
+	if err != nil {
+		return -1 // no row has it: answered as not found
+	}
+	return n
+}

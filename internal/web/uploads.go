@@ -1,0 +1,157 @@
+package web
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/tus/tusd/v2/pkg/filelocker"
+	"github.com/tus/tusd/v2/pkg/filestore"
+	tusd "github.com/tus/tusd/v2/pkg/handler"
+	xslog "golang.org/x/exp/slog"
+
+	"nelko/internal/store"
+)
+
+// maxUpload is the largest file that can be brought in, in bytes.
+const maxUpload = 20 << 30
+
+// uploads receives files piece by piece with the tus protocol. A file that
+// has come in whole is handed to the studio; if that is not possible just
+// then, because the database is away or the program was stopped, it is tried
+// again until it is.
+type uploads struct {
+	server  *Server
+	dir     string
+	files   filestore.FileStore
+	handler http.Handler
+	stop    context.CancelFunc
+	done    sync.WaitGroup
+	mu      sync.Mutex // one hand-over at a time
+}
+
+func newUploads(s *Server) (*uploads, error) {
+	if err := os.MkdirAll(s.UploadDir, 0o755); err != nil {
+		return nil, fmt.Errorf("upload folder: %w", err)
+	}
+	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir)}
+	composer := tusd.NewStoreComposer()
+	u.files.UseIn(composer)
+	filelocker.New(s.UploadDir).UseIn(composer)
+	h, err := tusd.NewHandler(tusd.Config{
+		BasePath: "/uploads/", StoreComposer: composer, MaxSize: maxUpload, Logger: xslog.New(xslog.NewTextHandler(io.Discard, nil)),
+		RespectForwardedHeaders: true, DisableDownload: true, PreUploadCreateCallback: u.mayCreate, PreFinishResponseCallback: u.finished,
+	})
+	if err != nil {
+		return nil, fmt.Errorf("uploads: %w", err)
+	}
+	u.handler = http.StripPrefix("/uploads/", h)
+	ctx, stop := context.WithCancel(context.Background())
+	u.stop = stop
+	u.done.Go(func() { u.sweep(ctx) })
+	return u, nil
+}
+
+func (u *uploads) close() {
+	u.stop()
+	u.done.Wait()
+}
+
+// ServeHTTP implements http.Handler.
+func (u *uploads) ServeHTTP(w http.ResponseWriter, r *http.Request) { u.handler.ServeHTTP(w, r) }
+
+// mayCreate refuses an upload that names no order, before a byte is sent.
+func (u *uploads) mayCreate(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
+	order, err := strconv.ParseInt(e.Upload.MetaData["order"], 10, 64)
+	if err == nil {
+		_, err = store.One[store.Order](u.server.Studio.Store.DB.WithContext(e.Context), "id = ?", order)
+	}
+	switch {
+	case err == nil:
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, nil
+	case errors.Is(err, store.ErrNotFound) || errors.Is(err, strconv.ErrSyntax):
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER", "there is no such order", http.StatusUnprocessableEntity)
+	}
+	return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_AWAY", "the database cannot be reached", http.StatusServiceUnavailable)
+}
+
+// finished hands a whole file over. A failure is not the browser's business:
+// the file is here, and sweep tries again.
+func (u *uploads) finished(e tusd.HookEvent) (tusd.HTTPResponse, error) {
+	if err := u.handOver(context.WithoutCancel(e.Context), e.Upload.ID); err != nil {
+		slog.Warn("upload kept for later", "upload", e.Upload.ID, "error", err)
+	}
+	return tusd.HTTPResponse{}, nil
+}
+
+func (u *uploads) handOver(ctx context.Context, id string) error {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	up, err := u.files.GetUpload(ctx, id)
+	if errors.Is(err, tusd.ErrNotFound) {
+		return nil // handed over already
+	}
+	if err != nil {
+		return err
+	}
+	info, err := up.GetInfo(ctx)
+	if err != nil || info.SizeIsDeferred || info.Offset != info.Size {
+		return err // not whole yet
+	}
+	order, err := strconv.ParseInt(info.MetaData["order"], 10, 64)
+	if err != nil {
+		return fmt.Errorf("upload %s names no order: %w", id, err)
+	}
+	r, err := up.GetReader(ctx)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	if _, err := u.server.Studio.Receive(ctx, order, id, info.MetaData["filename"], r); err != nil {
+		return err
+	}
+	t, ok := up.(tusd.TerminatableUpload)
+	if !ok {
+		return fmt.Errorf("upload %s cannot be removed", id)
+	}
+	return t.Terminate(ctx)
+}
+
+// Uploads that were begun and never finished are forgotten after this time.
+const abandonedAfter = 7 * 24 * time.Hour
+
+// sweep hands over whole files left behind, every few seconds.
+func (u *uploads) sweep(ctx context.Context) {
+	tick := time.NewTicker(3 * time.Second)
+	defer tick.Stop()
+	for {
+		infos, err := filepath.Glob(filepath.Join(u.dir, "*.info"))
+		if err != nil {
+			slog.Error("sweeping uploads", "error", err)
+		}
+		for _, p := range infos {
+			id := strings.TrimSuffix(filepath.Base(p), ".info")
+			if err := u.handOver(ctx, id); err != nil && ctx.Err() == nil {
+				slog.Warn("upload kept for later", "upload", id, "error", err)
+			}
+			if st, err := os.Stat(p); err == nil && time.Since(st.ModTime()) > abandonedAfter {
+				err := errors.Join(os.Remove(p), os.Remove(strings.TrimSuffix(p, ".info")))
+				slog.Info("abandoned upload removed", "upload", id, "error", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}

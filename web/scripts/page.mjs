@@ -1,0 +1,41 @@
+// What every page has: buttons that copy, and words for failures of the
+// connection.
+document.addEventListener("click", async (event) => {
+  const button = event.target.closest("[data-copy]");
+  if (!button) return;
+  const input = document.querySelector(button.dataset.copy);
+  input.select();
+  try {
+    await navigator.clipboard.writeText(input.value);
+    button.textContent = "Copied";
+  } catch {
+    button.textContent = "Selected: press Ctrl+C";
+  }
+});
+
+/** Shows a message in the page's notice line. */
+export function notice(text, kind = "bad") {
+  const place = document.getElementById("notice");
+  if (!place) return;
+  const p = document.createElement("p");
+  p.className = `notice notice-${kind}`;
+  p.textContent = text;
+  place.replaceChildren(p);
+}
+
+const isPoll = (event) => event.detail.requestConfig?.verb === "get";
+
+document.addEventListener("htmx:responseError", (event) => {
+  if (isPoll(event)) return;
+  const text = event.detail.xhr.getResponseHeader("Content-Type")?.startsWith("text/plain")
+    ? event.detail.xhr.responseText
+    : "The server could not do that. Nothing was changed; try again in a moment.";
+  notice(text);
+});
+document.addEventListener("htmx:sendError", (event) => {
+  if (!isPoll(event)) notice("The server cannot be reached. Nothing was changed; try again in a moment.");
+});
+document.addEventListener("htmx:configRequest", (event) => {
+  // A message belongs to the action before; a new action clears it.
+  if (event.detail.verb !== "get") document.getElementById("notice")?.replaceChildren();
+});

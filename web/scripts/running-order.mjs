@@ -1,0 +1,224 @@
+// The running order: choosing, dragging and moving slides, and looking at any
+// moment. All changes are made by the server; this only asks for them.
+const htmx = window.htmx;
+const order = document.getElementById("order").dataset.order;
+
+let selected = new Set();
+let anchor = null; // where a range begins
+let moment = 0; // the frame being looked at
+
+const rows = () => document.getElementById("rows");
+const work = () => document.getElementById("work");
+const slides = () => [...document.querySelectorAll("#rows .slide")];
+const id = (g) => g.dataset.slide;
+
+function show() {
+  const all = slides();
+  const known = new Set(all.map(id));
+  selected = new Set([...selected].filter((s) => known.has(s)));
+  let first = null;
+  for (const g of all) {
+    const on = selected.has(id(g));
+    g.setAttribute("aria-selected", String(on));
+    g.setAttribute("tabindex", "-1");
+    if (on && !first) first = g;
+  }
+  (first ?? all[0])?.setAttribute("tabindex", "0");
+  mark();
+}
+
+function mark() {
+  const svg = rows();
+  if (!svg) return;
+  const per = Number(work().dataset.rowFrames);
+  const line = svg.querySelector("#moment");
+  const row = svg.querySelectorAll(".time-line")[Math.floor(moment / per)];
+  if (!row) return;
+  const width = svg.viewBox.baseVal.width;
+  const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
+  const x = ((moment % per) / per) * width;
+  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 122, visibility: "visible" })) line.setAttribute(k, v);
+}
+
+function openDesk() {
+  const query = new URLSearchParams({ frame: String(moment) });
+  for (const s of slides().map(id).filter((s) => selected.has(s))) query.append("slide", s);
+  htmx.ajax("GET", `/orders/${order}/desk?${query}`, { target: "#desk", swap: "innerHTML" });
+}
+
+function choose(g, { range = false, add = false } = {}) {
+  const all = slides();
+  if (range && anchor && all.some((s) => id(s) === anchor)) {
+    const a = all.findIndex((s) => id(s) === anchor);
+    const b = all.indexOf(g);
+    selected = new Set(all.slice(Math.min(a, b), Math.max(a, b) + 1).map(id));
+  } else if (add) {
+    if (!selected.delete(id(g))) selected.add(id(g));
+    anchor = id(g);
+  } else {
+    selected = new Set([id(g)]);
+    anchor = id(g);
+  }
+  moment = Number(g.dataset.start) + Math.floor(Number(g.dataset.length) / 2);
+  show();
+  g.setAttribute("tabindex", "0");
+  g.focus({ preventScroll: true });
+  openDesk();
+}
+
+function edit(path, values) {
+  return htmx.ajax("POST", `/orders/${order}/${path}`, {
+    source: work(),
+    target: "#work",
+    swap: "outerHTML",
+    values: { base: document.getElementById("base").value, ...values },
+  });
+}
+
+const movable = () => slides().filter((g) => selected.has(id(g)) && g.dataset.fixed !== "true");
+
+function step(by) {
+  const moving = movable();
+  if (moving.length === 0) return;
+  const all = slides();
+  const rest = all.filter((g) => !moving.includes(g));
+  const at = rest.filter((g) => all.indexOf(g) < all.indexOf(moving[0])).length + by;
+  if (at < 0 || at > rest.length) return;
+  edit("edit/move", { slide: moving.map(id), before: rest[at] ? id(rest[at]) : "" });
+}
+
+function takeOut() {
+  const out = movable();
+  if (out.length > 0) edit("edit/remove", { slide: out.map(id) });
+}
+
+document.addEventListener("keydown", (event) => {
+  if (event.target.closest("input, textarea, select, audio, video")) return;
+  const command = event.ctrlKey || event.metaKey;
+  if (command && event.key.toLowerCase() === "z") {
+    event.preventDefault();
+    document.getElementById(event.shiftKey ? "redo" : "undo")?.click();
+    return;
+  }
+  const g = event.target.closest?.(".slide");
+  if (!g) return;
+  const all = slides();
+  const at = all.indexOf(g);
+  const by = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
+  if (by && event.altKey) step(by);
+  else if (by) {
+    const to = all[at + by];
+    if (to) choose(to, { range: event.shiftKey });
+  } else if (event.key === "Home") choose(all[0], { range: event.shiftKey });
+  else if (event.key === "End") choose(all.at(-1), { range: event.shiftKey });
+  else if (event.key === " " || event.key === "Enter") choose(g, { add: command });
+  else if (event.key === "Delete" || event.key === "Backspace") takeOut();
+  else if (event.key === "a" && command) {
+    selected = new Set(all.map(id));
+    show();
+    openDesk();
+  } else return;
+  event.preventDefault();
+});
+
+// A place in the film under the pointer, in frames.
+function frameAt(event) {
+  const svg = rows();
+  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
+  const per = Number(work().dataset.rowFrames);
+  const lines = [...svg.querySelectorAll(".time-line")];
+  let row = 0;
+  lines.forEach((l, i) => {
+    if (point.y >= l.parentNode.transform.baseVal.consolidate().matrix.f) row = i;
+  });
+  const x = Math.max(0, Math.min(point.x, svg.viewBox.baseVal.width)) / svg.viewBox.baseVal.width;
+  return Math.round((row + x) * per);
+}
+
+let drag = null;
+
+document.addEventListener("pointerdown", (event) => {
+  if (event.button !== 0) return;
+  if (event.target.closest("#rows .time-line, #rows .ruler")) {
+    moment = Math.max(0, Math.min(frameAt(event), Number(work().dataset.frames) - 1));
+    mark();
+    openDesk();
+    return;
+  }
+  const g = event.target.closest("#rows .slide");
+  if (g) drag = { g, x: event.clientX, y: event.clientY, on: false, before: null };
+});
+
+document.addEventListener("pointermove", (event) => {
+  if (!drag || !rows()) return;
+  if (!drag.on) {
+    if (Math.hypot(event.clientX - drag.x, event.clientY - drag.y) < 6) return;
+    if (!selected.has(id(drag.g))) {
+      selected = new Set([id(drag.g)]);
+      anchor = id(drag.g);
+      show();
+    }
+    drag.on = true;
+  }
+  const all = slides();
+  const frame = frameAt(event);
+  let before = all.find((g) => frame < Number(g.dataset.start) + Number(g.dataset.length) / 2 && g.dataset.fixed !== "true");
+  before ??= all.at(-1)?.dataset.fixed === "true" ? all.at(-1) : undefined;
+  drag.before = before ? id(before) : "";
+  const at = before ? Number(before.dataset.start) : Number(work().dataset.frames);
+  const svg = rows();
+  const per = Number(work().dataset.rowFrames);
+  const row = svg.querySelectorAll(".time-line")[Math.floor(at / per)];
+  if (!row) return;
+  const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
+  const x = ((at % per) / per) * svg.viewBox.baseVal.width;
+  const line = svg.querySelector("#drop");
+  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y + 14, y2: y + 104, visibility: "visible" })) line.setAttribute(k, v);
+});
+
+document.addEventListener("pointerup", (event) => {
+  if (!drag) return;
+  const { g, on, before } = drag;
+  drag = null;
+  rows()?.querySelector("#drop").setAttribute("visibility", "hidden");
+  if (!on) choose(g, { range: event.shiftKey, add: event.ctrlKey || event.metaKey });
+  else if (movable().length > 0 && before !== null) edit("edit/move", { slide: movable().map(id), before });
+});
+
+document.addEventListener("keydown", (event) => {
+  if (event.key === "Escape" && drag) {
+    drag = null;
+    rows()?.querySelector("#drop").setAttribute("visibility", "hidden");
+  }
+});
+
+document.addEventListener("click", (event) => {
+  const move = event.target.closest("[data-move]");
+  if (move) step(Number(move.dataset.move));
+  const look = event.target.closest("[data-look]");
+  if (look) {
+    moment = Math.max(0, Math.min(moment + Number(look.dataset.look), Number(work().dataset.frames) - 1));
+    mark();
+    openDesk();
+  }
+});
+
+// After the running order was drawn anew, the selection and the focus are
+// where they were.
+let refocus = false;
+document.addEventListener("htmx:beforeSwap", (event) => {
+  if (event.detail.target?.id === "work") refocus = Boolean(document.activeElement?.closest?.("#rows"));
+});
+document.addEventListener("htmx:afterSettle", (event) => {
+  if (event.detail.target?.id !== "work" && event.detail.elt?.id !== "work") return;
+  show();
+  if (selected.size > 0 && rows()) openDesk();
+  if (refocus) slides().find((g) => selected.has(id(g)))?.focus({ preventScroll: true });
+  refocus = false;
+});
+document.addEventListener("htmx:oobAfterSwap", (event) => {
+  if (event.detail.target?.id !== "work") return;
+  show();
+  if (selected.size > 0 && rows()) openDesk();
+});
+show();
