@@ -27,8 +27,7 @@ func open(ctx context.Context) (*app.App, error) {
 }
 
 type serveCmd struct {
-	Demo  bool `help:"Load the demo data if the studio is empty."`
-	Owner bool `help:"Ask for the first owner's e-mail and password if there is no account."`
+	Demo bool `help:"Load the demo data if the studio is empty."`
 }
 
 // Run implements the subcommand.
@@ -43,11 +42,6 @@ func (c *serveCmd) Run(ctx context.Context) error {
 			return err
 		}
 	}
-	if c.Owner {
-		if err := firstOwner(ctx, a); err != nil {
-			return err
-		}
-	}
 	return a.Serve(ctx, func(url string) {
 		line := "Nelko is ready at " + url
 		if c.Demo {
@@ -57,7 +51,15 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	})
 }
 
-func firstOwner(ctx context.Context, a *app.App) error {
+type userFirstCmd struct{}
+
+// Run implements the subcommand.
+func (userFirstCmd) Run(ctx context.Context) error {
+	a, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.Close()
 	var n int64
 	if err := a.Studio.Store.DB.WithContext(ctx).Model(&store.User{}).Count(&n).Error; err != nil || n > 0 {
 		return err
@@ -143,6 +145,7 @@ func (c *demoCmd) Run(ctx context.Context) error {
 type userCmd struct {
 	Add   userAddCmd   `cmd:"" help:"Add an account. The password is read from standard input."`
 	Reset userResetCmd `cmd:"" help:"Give an account a new password, read from standard input."`
+	First userFirstCmd `cmd:"" help:"Ask for the first owner's e-mail and password, if there is no account yet."`
 }
 
 type userAddCmd struct {

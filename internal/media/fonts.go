@@ -48,7 +48,7 @@ func installFonts(fonts fs.FS) error {
 	var all []font
 	sum := sha256.New()
 	err := fs.WalkDir(fonts, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || path.Ext(p) != ".woff2" {
+		if err != nil || d.IsDir() || path.Ext(p) != ".ttf" {
 			return err
 		}
 		b, err := fs.ReadFile(fonts, p)

@@ -27,7 +27,7 @@ var _ studio.Queue = (*Inserter)(nil)
 
 // NewInserter makes an inserter on a database.
 func NewInserter(db *sql.DB) (*Inserter, error) {
-	c, err := river.NewClient(riverdatabasesql.New(db), &river.Config{Logger: slog.Default()})
+	c, err := river.NewClient(riverdatabasesql.New(db), &river.Config{Logger: quiet})
 	if err != nil {
 		return nil, fmt.Errorf("queue: %w", err)
 	}
@@ -40,6 +40,9 @@ const (
 	quick   = "quick"
 	painter = "painter"
 )
+
+// quiet passes on what River warns of, not its regular counts.
+var quiet = slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
 
 // Insert implements studio.Queue.
 func (i *Inserter) Insert(ctx context.Context, tx *sql.Tx, j studio.Job) error {
@@ -118,7 +121,7 @@ func (w *Workers) Start(ctx context.Context) error {
 		return w.Demo(ctx, j.Args.Number)
 	})
 	w.client, err = river.NewClient(riverpgxv5.New(w.Studio.Store.Pool), &river.Config{
-		ID: w.id, Logger: slog.Default(), Workers: set, JobTimeout: -1,
+		ID: w.id, Logger: quiet, Workers: set, JobTimeout: -1,
 		Queues: map[string]river.QueueConfig{films: {MaxWorkers: max(1, w.Films)}, quick: {MaxWorkers: 2}, painter: {MaxWorkers: 1}},
 		// A shutdown must not count as a failed try for long.
 		RetryPolicy: retry{},

@@ -61,6 +61,7 @@ type pieceView struct {
 type imageView struct {
 	Href string
 	X, W float64
+	Fit  string // how the picture sits in its cell: upright ones are shown whole
 }
 
 type markView struct {
@@ -68,39 +69,44 @@ type markView struct {
 	Colour, Anchor, Label  string
 }
 
-// The drawing's measures.
+// The drawing's measures, in its own units; it is as wide as the page.
 const (
 	rowsWidth = 1216.0
 	rulerH    = 16.0
-	slideH    = 78.0
 	waveH     = 24.0
 	rowGap    = 12.0
-	rowH      = rulerH + slideH + waveH + rowGap
-	mostRows  = 5
+	// All rows together are about this high where the film allows it.
+	rowsTall = 430.0
 )
 
-// secondsPerRow is the least of a few round lengths that shows the film in at
-// most five rows; longer films get more rows.
-func secondsPerRow(total float64) float64 {
-	for _, s := range []float64{15, 20, 30, 45, 60, 90} {
-		if total <= s*mostRows {
-			return s
+// measures chooses the seconds of a row and the height of its slides so that
+// the whole film is seen at once and an average slide comes out in about the
+// shape of a picture.
+func measures(total, slideSeconds float64) (row, slideH float64) {
+	best := math.Inf(1)
+	for _, s := range []float64{15, 20, 30, 45, 60, 90, 120, 180, 240} {
+		n := math.Max(1, math.Ceil(total/s-1e-9))
+		h := math.Max(40, math.Min(112, rowsTall/n-rulerH-waveH-rowGap))
+		off := math.Abs(math.Log(slideSeconds/s*rowsWidth/h/1.55)) + 2*math.Max(0, n*(h+rulerH+waveH+rowGap)/rowsTall-1)
+		if off < best {
+			best, row, slideH = off, s, math.Round(h)
 		}
 	}
-	return 120
+	return row, slideH
 }
 
 // drawRows lays the running order out. waves holds the songs' waveforms.
 func drawRows(w *studio.Work, waves map[doc.MediaID][]byte) rowsView {
 	rate := w.Doc.Rate
 	end := max(w.Plan.Pictures, w.Plan.MusicEnd)
-	per := rate.Frames(secondsPerRow(rate.Seconds(end)))
+	row, slideH := measures(rate.Seconds(end), rate.Seconds(w.Plan.Pictures)/float64(max(1, len(w.Plan.Slides))))
+	per := rate.Frames(row)
 	n := max(1, int((end+per-1)/per))
 	v := rowsView{
-		Width: rowsWidth, Height: rowH*float64(n) + 8, SlideH: slideH, WaveY: rulerH + slideH, WaveH: waveH,
+		Width: rowsWidth, Height: (rulerH + slideH + waveH + rowGap) * float64(n), SlideH: slideH, WaveY: rulerH + slideH, WaveH: waveH,
 		CaptionY: slideH - 16, CaptionTextY: slideH - 4, FramesPerRow: per,
 	}
-	d := drawing{w, per, waves}
+	d := drawing{Work: w, per: per, waves: waves, slideH: slideH, rowH: rulerH + slideH + waveH + rowGap}
 	for i := range n {
 		v.Rows = append(v.Rows, d.row(i))
 	}
@@ -108,7 +114,7 @@ func drawRows(w *studio.Work, waves map[doc.MediaID][]byte) rowsView {
 		v.Slides = append(v.Slides, d.slide(i))
 	}
 	if w.Plan.Pictures > 0 {
-		v.Marks = append(v.Marks, d.mark(w.Plan.Pictures, "pictures end", "#1d1d1d", rulerH, rulerH+slideH, rulerH+12))
+		v.Marks = append(v.Marks, d.mark(w.Plan.Pictures, "pictures end", "#1d1d1d", 3, rulerH+slideH, 11))
 	}
 	if w.Plan.Music > 0 {
 		v.Marks = append(v.Marks, d.mark(w.Plan.MusicEnd, "music ends", "#0a5a66", rulerH+slideH, rulerH+slideH+waveH, rulerH+slideH+14))
@@ -120,6 +126,8 @@ type drawing struct {
 	*studio.Work
 	per   timecode.Frames
 	waves map[doc.MediaID][]byte
+
+	slideH, rowH float64
 }
 
 func (d drawing) x(n timecode.Frames) float64 { return round(float64(n) / float64(d.per) * rowsWidth) }
@@ -128,7 +136,7 @@ func round(v float64) float64 { return math.Round(v*100) / 100 }
 
 func (d drawing) row(i int) rowView {
 	first := timecode.Frames(i) * d.per
-	r := rowView{Y: rowH * float64(i), First: first, Filled: rowsWidth}
+	r := rowView{Y: d.rowH * float64(i), First: first, Filled: rowsWidth}
 	if left := d.Plan.MusicEnd - first; left < d.per {
 		r.Filled = max(0, d.x(left))
 	}
@@ -150,7 +158,7 @@ func (d drawing) row(i int) rowView {
 	for _, id := range d.Doc.Soundtrack.Songs {
 		m := d.Library[id]
 		if at >= from-0.001 && at < from+row {
-			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + slideH + 12, Name: m.Name})
+			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + d.slideH + 12, Name: m.Name})
 		}
 		at += float64(m.Length) / timecode.SampleRate
 	}
@@ -160,7 +168,7 @@ func (d drawing) row(i int) rowView {
 // wave draws the soundtrack from one second on for a row's seconds.
 func (d drawing) wave(from, row float64) string {
 	const step = 2.0 // units of the drawing for one bar
-	mid := rulerH + slideH + waveH/2
+	mid := rulerH + d.slideH + waveH/2
 	var b strings.Builder
 	for x := 0.0; x < rowsWidth; x += step {
 		p, ok := d.peak(from+x/rowsWidth*row, step/rowsWidth*row)
@@ -205,7 +213,7 @@ func (d drawing) slide(i int) slideView {
 	for at := s.Start; at < s.End(); {
 		row := at / d.per
 		stop := min(s.End(), (row+1)*d.per)
-		p := pieceView{X: d.x(at - row*d.per), Y: rowH*float64(row) + rulerH, W: d.x(stop - at)}
+		p := pieceView{X: d.x(at - row*d.per), Y: d.rowH*float64(row) + rulerH, W: d.x(stop - at)}
 		if at < s.Start+lap {
 			p.Join = min(d.x(s.Start+lap-at), p.W)
 		}
@@ -237,7 +245,7 @@ func (d drawing) images(s doc.Slide, i int, w float64) []imageView {
 		}
 		p := d.Plan.Slides[i]
 		n := p.Start + (p.Length-p.Overlap)*2/3
-		return []imageView{{Href: fmt.Sprintf("/orders/%d/frame?n=%d&w=240&r=%d", d.Order.ID, n, d.Slideshow.Head), W: w}}
+		return []imageView{{Href: fmt.Sprintf("/orders/%d/frame?n=%d&w=240&r=%d", d.Order.ID, n, d.Slideshow.Head), W: w, Fit: "xMidYMid slice"}}
 	}
 	var out []imageView
 	each := w / float64(len(s.Media))
@@ -246,7 +254,11 @@ func (d drawing) images(s doc.Slide, i int, w float64) []imageView {
 		if err != nil {
 			continue
 		}
-		out = append(out, imageView{Href: fmt.Sprintf("/media/%d/thumb", row), X: round(each * float64(k)), W: round(each)})
+		v := imageView{Href: fmt.Sprintf("/media/%d/thumb", row), X: round(each * float64(k)), W: round(each), Fit: "xMidYMid slice"}
+		if d.Library[id].Aspect() < 1 && each/d.slideH > d.Library[id].Aspect() {
+			v.Fit = "xMidYMid meet"
+		}
+		out = append(out, v)
 	}
 	return out
 }
@@ -265,7 +277,7 @@ func (d drawing) describe(s doc.Slide) string {
 // mark draws where pictures or music end.
 func (d drawing) mark(n timecode.Frames, label, colour string, top, bottom, text float64) markView {
 	row := (n - 1) / d.per
-	x, y := d.x(n-row*d.per), rowH*float64(row)
+	x, y := d.x(n-row*d.per), d.rowH*float64(row)
 	m := markView{X: math.Min(x, rowsWidth-1), Y: y + top, Y2: y + bottom, TextX: x + 4, TextY: y + text, Colour: colour, Anchor: "start", Label: label}
 	if x > rowsWidth-80 {
 		m.TextX, m.Anchor = x-4, "end"

@@ -37,7 +37,7 @@ function mark() {
   const width = svg.viewBox.baseVal.width;
   const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
   const x = ((moment % per) / per) * width;
-  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 122, visibility: "visible" })) line.setAttribute(k, v);
+  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 40 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
 }
 
 function openDesk() {
@@ -173,7 +173,7 @@ document.addEventListener("pointermove", (event) => {
   const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
   const x = ((at % per) / per) * svg.viewBox.baseVal.width;
   const line = svg.querySelector("#drop");
-  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y + 14, y2: y + 104, visibility: "visible" })) line.setAttribute(k, v);
+  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y + 14, y2: y + 18 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
 });
 
 document.addEventListener("pointerup", (event) => {
