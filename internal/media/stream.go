@@ -135,7 +135,6 @@ type clipStream struct {
 	first timecode.Frames // of the kept frames
 	kept  []*raster.Sprite
 	ended bool
-	total timecode.Frames // known once ended
 }
 
 const keptFrames = 24

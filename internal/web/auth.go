@@ -3,10 +3,13 @@ package web
 import (
 	"context"
 	"errors"
+	"net"
 	"net/http"
 	"net/url"
 	"strings"
 	"time"
+
+	"github.com/go-chi/httprate"
 
 	"nelko/internal/store"
 	"nelko/internal/studio"
@@ -56,6 +59,17 @@ func (s *Server) ownersOnly(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// byAddress counts sign-in tries by the address they come from, which behind
+// a proxy is the proxy's; byEmail by the account they are for.
+func byAddress(r *http.Request) (string, error) {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	return httprate.CanonicalizeIP(host), err
+}
+
+func byEmail(r *http.Request) (string, error) {
+	return strings.ToLower(strings.TrimSpace(r.PostFormValue("email"))), nil
 }
 
 type signInView struct {
@@ -110,7 +124,7 @@ func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) tooManySignIns(w http.ResponseWriter, r *http.Request) {
 	s.showSignIn(w, r, http.StatusTooManyRequests, signInView{
-		Next: "/", Notice: &notice{"bad", "Too many tries from this address. Wait a minute, then try again."},
+		Next: "/", Notice: &notice{"bad", "Too many tries. Wait a minute, then try again."},
 	})
 }
 

@@ -107,7 +107,8 @@ func (s *Server) routes() http.Handler {
 	r.Group(func(r chi.Router) {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/signin", s.signInPage)
-		r.With(httprate.Limit(10, time.Minute, httprate.WithKeyFuncs(httprate.KeyByIP), httprate.WithLimitHandler(s.tooManySignIns))).
+		tooMany := httprate.WithLimitHandler(s.tooManySignIns)
+		r.With(httprate.LimitBy(60, time.Minute, byAddress, tooMany), httprate.LimitBy(10, time.Minute, byEmail, tooMany)).
 			Post("/signin", s.signIn)
 		r.Post("/signout", s.signOut)
 		r.Group(func(r chi.Router) {

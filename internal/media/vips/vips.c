@@ -1,13 +1,16 @@
 #include "vips.h"
 #include <string.h>
 
+static void ignore(const gchar *domain, GLogLevelFlags level, const gchar *message, gpointer data) {}
+
 int nelko_init(int threads) {
 	if (vips_init("nelko"))
 		return -1;
 	vips_concurrency_set(threads);
 	/* Pictures are read once each: libvips' own operation cache only holds memory. */
 	vips_cache_set_max(0);
-	g_log_set_handler("VIPS", G_LOG_LEVEL_WARNING, g_log_default_handler, NULL);
+	/* What matters of a damaged file comes back as an error. */
+	g_log_set_handler("VIPS", G_LOG_LEVEL_WARNING, ignore, NULL);
 	return 0;
 }
 

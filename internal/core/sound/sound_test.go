@@ -1,0 +1,155 @@
+package sound
+
+import (
+	"errors"
+	"io"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"nelko/internal/core/timecode"
+)
+
+// sine is stereo at the given amplitude.
+func sine(freq, amplitude, seconds float64) []float32 {
+	out := make([]float32, 2*int(seconds*timecode.SampleRate))
+	for i := 0; i < len(out); i += 2 {
+		v := float32(amplitude * math.Sin(2*math.Pi*freq*float64(i/2)/timecode.SampleRate))
+		out[i], out[i+1] = v, v
+	}
+	return out
+}
+
+func measure(parts ...[]float32) *Meter {
+	m := NewMeter()
+	for _, p := range parts {
+		m.Write(p)
+	}
+	return m
+}
+
+func db(v float64) float64 { return math.Pow(10, v/20) }
+
+// EBU Tech 3341 (2016), table 1, minimum requirements test signals: case 1, a
+// 1 kHz stereo sine at −23 dBFS reads −23 LUFS; case 2, at −33, −33; case 3,
+// −36, −23 and −36 dBFS for 10, 60 and 10 s read −23; all to ±0.1 LU.
+func TestLoudnessOfEBUTestSignals(t *testing.T) {
+	assert.InDelta(t, -23, measure(sine(1000, db(-23), 20)).Integrated(), 0.1)
+	assert.InDelta(t, -33, measure(sine(1000, db(-33), 20)).Integrated(), 0.1)
+	assert.InDelta(t, -23, measure(sine(1000, db(-36), 10), sine(1000, db(-23), 60), sine(1000, db(-36), 10)).Integrated(), 0.1)
+	// Case 4: −72, −36, −23, −36, −72 dBFS: the absolute gate drops the ends.
+	assert.InDelta(t, -23, measure(sine(1000, db(-72), 10), sine(1000, db(-36), 10), sine(1000, db(-23), 60), sine(1000, db(-36), 10), sine(1000, db(-72), 10)).Integrated(), 0.1)
+	assert.Equal(t, Silence, measure(make([]float32, 96000)).Integrated())
+	assert.Equal(t, Silence, NewMeter().Integrated())
+}
+
+// A sine at a quarter of the sample rate, 45° off, has samples at 0.707 of its
+// peak: the true peak is 3 dB above them (BS.1770-4 annex 2 gives this case).
+func TestTruePeakLiesBetweenSamples(t *testing.T) {
+	p := make([]float32, 2*48000)
+	for i := 0; i < len(p); i += 2 {
+		v := float32(0.5 * math.Sin(math.Pi/2*float64(i/2)+math.Pi/4))
+		p[i], p[i+1] = v, v
+	}
+	assert.InDelta(t, 20*math.Log10(0.5), measure(p).PeakDB(), 0.4)
+	assert.True(t, math.IsInf(NewMeter().PeakDB(), -1))
+}
+
+func TestGainStaysUnderTheCeiling(t *testing.T) {
+	assert.InDelta(t, db(4), Gain(-20, -9, -16), 1e-12)
+	assert.InDelta(t, db(2), Gain(-24, -3, -16), 1e-12, "the true peak would pass −1 dBTP")
+	assert.InDelta(t, db(-6), Gain(-10, -0.1, -16), 1e-12)
+	assert.Equal(t, 1.0, Gain(Silence, -90, -16))
+}
+
+type slice struct {
+	p    []float32
+	fail error
+}
+
+func (s *slice) Read(p []float32) (int, error) {
+	if len(s.p) == 0 {
+		if s.fail != nil {
+			return 0, s.fail
+		}
+		return 0, io.EOF
+	}
+	n := copy(p, s.p)
+	s.p = s.p[n:]
+	return n, nil
+}
+
+func ones(n Samples) *slice {
+	p := make([]float32, 2*n)
+	for i := range p {
+		p[i] = 1
+	}
+	return &slice{p: p}
+}
+
+func mixed(t require.TestingT, tr Track) []float32 {
+	var out []float32
+	require.NoError(t, tr.Mix(func(p []float32) error { out = append(out, p...); return nil }))
+	return out
+}
+
+func TestMixJoinsFadesAndPads(t *testing.T) {
+	out := mixed(t, Track{
+		Songs:  []Song{{ones(1000), 1000, 0.5}, {ones(1100), 1000, 0.25}}, // the second gives more than it says
+		FadeIn: 100, FadeOut: 200, Total: 2500,
+	})
+	require.Len(t, out, 5000)
+	assert.Zero(t, out[0])
+	assert.InDelta(t, 0.25, out[2*50], 0.01, "half-way through the fade in")
+	assert.InDelta(t, 0.5, out[2*999], 1e-6)
+	assert.InDelta(t, 0.25, out[2*1000], 1e-6, "songs follow without a gap")
+	assert.InDelta(t, 0.125, out[2*1899], 0.01, "half-way through the fade out")
+	assert.InDelta(t, 0, out[2*1999], 1e-6, "faded out where the music ends")
+	assert.Zero(t, out[2*2400], "silence after the music")
+
+	out = mixed(t, Track{Songs: []Song{{ones(5000), 5000, 1}}, FadeOut: 100, Total: 1000})
+	assert.InDelta(t, 0, out[2*999], 1e-6, "music longer than the film fades out with it")
+	assert.InDelta(t, 1, out[2*800], 1e-6)
+}
+
+// Whatever songs say and give, the track is exactly as long as the film and
+// never above full scale.
+func TestMixIsExactlyAsLongAsTheFilm(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		tr := Track{
+			Total:  Samples(rapid.IntRange(0, 20000).Draw(t, "total")),
+			FadeIn: Samples(rapid.IntRange(0, 9000).Draw(t, "in")), FadeOut: Samples(rapid.IntRange(0, 9000).Draw(t, "out")),
+		}
+		for range rapid.IntRange(0, 4).Draw(t, "songs") {
+			tr.Songs = append(tr.Songs, Song{
+				ones(Samples(rapid.IntRange(0, 9000).Draw(t, "gives"))), Samples(rapid.IntRange(0, 9000).Draw(t, "says")),
+				rapid.Float64Range(0, 4).Draw(t, "gain"),
+			})
+		}
+		out := mixed(t, tr)
+		require.Len(t, out, int(2*tr.Total))
+		for _, v := range out {
+			require.LessOrEqual(t, math.Abs(float64(v)), 1.0)
+		}
+	})
+}
+
+func TestMixPassesErrorsOn(t *testing.T) {
+	broken := errors.New("broken")
+	err := Track{Songs: []Song{{&slice{fail: broken}, 10, 1}}, Total: 10}.Mix(func([]float32) error { return nil })
+	assert.ErrorIs(t, err, broken)
+	assert.ErrorContains(t, err, "song 1")
+	assert.ErrorIs(t, Track{Total: 10}.Mix(func([]float32) error { return broken }), broken)
+}
+
+func TestPeaks(t *testing.T) {
+	var p Peaks
+	p.Write(sine(440, 0.5, 1))
+	require.Len(t, p.All, PeaksPerSecond)
+	for _, v := range p.All {
+		assert.InDelta(t, 127, v, 2)
+	}
+}

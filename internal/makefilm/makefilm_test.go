@@ -1,0 +1,79 @@
+package makefilm
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/timecode"
+)
+
+func tool(t *testing.T, name string, args ...string) {
+	out, err := exec.Command(name, args...).CombinedOutput()
+	require.NoError(t, err, "%s: %s", name, out)
+}
+
+// A folder as a client sends it becomes a film that lasts as long as its two
+// songs; what cannot be used is listed with the reason.
+func TestFolderBecomesAFilm(t *testing.T) {
+	dir, songs := t.TempDir(), t.TempDir()
+	for i, name := range []string{"IMG 1.jpg", "IMG 2.jpg", "IMG 10.jpg", "up right.jpg"} {
+		size := "300x200"
+		if i == 3 {
+			size = "200x300"
+		}
+		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", filepath.Join(dir, name))
+	}
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=320x180:r=25:d=2", "-pix_fmt", "yuv420p", filepath.Join(dir, "clip.mp4"))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "empty.jpg"), nil, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.jpg"), []byte("not a picture"), 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".hidden"), []byte("x"), 0o644))
+	a, b := filepath.Join(songs, "a.mp3"), filepath.Join(songs, "b.flac")
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=300:d=11", a)
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=500:d=9.37", b)
+
+	r := Request{
+		Theme: "tideline", Media: dir, Music: []string{a, b}, Details: map[string]string{"names": "A & B", "date": "2026"},
+		Out: filepath.Join(t.TempDir(), "out.mp4"), Frame: doc.Frame{W: 320, H: 180}, Rate: timecode.R2997, Seed: 5,
+	}
+	s, err := Film(context.Background(), r)
+	require.NoError(t, err)
+	assert.Equal(t, []RefusedFile{{"empty.jpg", "the file is empty"}, {"notes.jpg", "not a photo, clip or song that Nelko can read"}}, s.Refused)
+	assert.Equal(t, "30000/1001", s.FPS)
+	assert.InDelta(t, 20.37, s.MusicSeconds, 0.06, "MP3 adds a little at its ends")
+	assert.Equal(t, timecode.R2997.Frames(s.MusicSeconds), s.Frames)
+	assert.Equal(t, s.Frames, s.File.Frames)
+	var shown []string
+	sum := timecode.Frames(0)
+	for i, sl := range s.Slides {
+		shown = append(shown, sl.Media...)
+		assert.Equal(t, sum, sl.Start)
+		sum += sl.Frames - sl.Overlap
+		if i == len(s.Slides)-1 {
+			assert.Zero(t, sl.Overlap)
+		}
+	}
+	assert.Equal(t, s.Frames, sum)
+	assert.ElementsMatch(t, []string{"IMG 1.jpg", "IMG 2.jpg", "IMG 10.jpg", "up right.jpg", "clip.mp4"}, shown)
+
+	// Too little music: the reason, by how much, and no file.
+	r.Out = filepath.Join(t.TempDir(), "short.mp4")
+	r.Music = []string{filepath.Join(songs, "c.flac")}
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=500:d=3", r.Music[0])
+	_, err = Film(context.Background(), r)
+	assert.ErrorContains(t, err, "too few")
+	assert.NoFileExists(t, r.Out)
+
+	r.Media = songs
+	_, err = Film(context.Background(), r)
+	assert.ErrorContains(t, err, "no photo or clip")
+	r.Theme = "nothing"
+	_, err = Film(context.Background(), r)
+	assert.ErrorContains(t, err, "there are: tideline")
+}

@@ -1,0 +1,376 @@
+package media
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
+	"nelko/internal/media/vips"
+	"nelko/themes"
+)
+
+func TestMain(m *testing.M) {
+	if err := Startup(themes.Fonts()); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		os.Exit(1)
+	}
+	os.Exit(m.Run())
+}
+
+// tool runs a reference tool and fails the test if it fails.
+func tool(t testing.TB, name string, args ...string) {
+	t.Helper()
+	out, err := exec.Command(name, args...).CombinedOutput()
+	require.NoError(t, err, "%s: %s", name, out)
+}
+
+// quarters is a picture whose corners are red, green, blue and white: which
+// way up it is can be told from its pixels.
+func quarters(w, h int) *image.RGBA {
+	img := image.NewRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			c := color.RGBA{255, 0, 0, 255}
+			switch {
+			case x >= w/2 && y < h/2:
+				c = color.RGBA{0, 255, 0, 255}
+			case x < w/2 && y >= h/2:
+				c = color.RGBA{0, 0, 255, 255}
+			case x >= w/2:
+				c = color.RGBA{255, 255, 255, 255}
+			}
+			img.Set(x, y, c)
+		}
+	}
+	return img
+}
+
+func writePNG(t testing.TB, img image.Image) string {
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, img))
+	path := filepath.Join(t.TempDir(), "in.png")
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o644))
+	return path
+}
+
+// corner names the main colour near one corner.
+func corner(p raster.Pixels, x, y float64) string {
+	i := (int(y*float64(p.H))*p.W + int(x*float64(p.W))) * p.Channels
+	// Inks cannot print a pure blue, so the strongest channel decides.
+	most := max(p.Pix[i], p.Pix[i+1], p.Pix[i+2])
+	on := func(c int) bool { return most > 60 && float64(p.Pix[i+c]) > 0.75*float64(most) }
+	r, g, b := on(0), on(1), on(2)
+	switch {
+	case r && g && b:
+		return "white"
+	case r:
+		return "red"
+	case g:
+		return "green"
+	case b:
+		return "blue"
+	}
+	return "black"
+}
+
+func upright(t testing.TB, p raster.Pixels) {
+	t.Helper()
+	assert.Equal(t, []string{"red", "green", "blue", "white"},
+		[]string{corner(p, .2, .2), corner(p, .8, .2), corner(p, .2, .8), corner(p, .8, .8)})
+}
+
+// All eight EXIF orientations (CIPA DC-008, tag 0x0112), made by ImageMagick:
+// the stored pixels are turned the opposite way and tagged.
+func TestEveryOrientationComesOutUpright(t *testing.T) {
+	src := writePNG(t, quarters(120, 80))
+	turn := map[int][]string{1: {}, 2: {"-flop"}, 3: {"-rotate", "180"}, 4: {"-flip"}, 5: {"-transpose"}, 6: {"-rotate", "-90"}, 7: {"-transverse"}, 8: {"-rotate", "90"}}
+	names := map[int]string{1: "TopLeft", 2: "TopRight", 3: "BottomRight", 4: "BottomLeft", 5: "LeftTop", 6: "RightTop", 7: "RightBottom", 8: "LeftBottom"}
+	for o := 1; o <= 8; o++ {
+		path := filepath.Join(t.TempDir(), "o.tif")
+		tool(t, "/usr/bin/convert", append(append([]string{src}, turn[o]...), "-orient", names[o], path)...)
+		m, _, err := Probe(context.Background(), path, "o.tif")
+		require.NoError(t, err)
+		assert.Equal(t, [2]int{120, 80}, [2]int{m.W, m.H}, "orientation %d", o)
+		p, err := vips.Load(path, 60, 40)
+		require.NoError(t, err)
+		upright(t, p)
+	}
+}
+
+// What clients send: every common format, also with odd names.
+func TestFormats(t *testing.T) {
+	src := writePNG(t, quarters(640, 400))
+	dir := t.TempDir()
+	for name, args := range map[string][]string{
+		"plain.jpg":              {},
+		"progressive.jpg":        {"-interlace", "JPEG"},
+		"gray.jpg":               {"-colorspace", "Gray"},
+		"cmyk.jpg":               {"-colorspace", "CMYK"},
+		"größe & 海 'x' %d.JPG":   {},
+		"-dash.webp":             {},
+		"tiff16.tif":             {"-depth", "16", "-compress", "LZW"},
+		"palette.png":            {"-colors", "4", "-type", "Palette"},
+		"no extension":           {},
+		"file:concat:|trick.jpg": {},
+	} {
+		path := filepath.Join(dir, name)
+		out := path
+		if filepath.Ext(name) == "" || name[0] == 'f' || name[0] == 'g' {
+			out = filepath.Join(dir, "tmp.jpg")
+		}
+		tool(t, "/usr/bin/convert", append(append([]string{src}, args...), out)...)
+		if out != path {
+			require.NoError(t, os.Rename(out, path))
+		}
+		m, _, err := Probe(context.Background(), path, name)
+		require.NoError(t, err, name)
+		assert.Equal(t, doc.PhotoMedia, m.Kind)
+		assert.Equal(t, [2]int{640, 400}, [2]int{m.W, m.H}, name)
+		p, err := vips.Load(path, 64, 40)
+		require.NoError(t, err, name)
+		assert.Equal(t, 3, p.Channels, name)
+		if name != "gray.jpg" {
+			upright(t, p)
+		}
+	}
+	heic := filepath.Join(dir, "phone.heic")
+	tool(t, "heif-enc", "-o", heic, src)
+	m, _, err := Probe(context.Background(), heic, "phone.heic")
+	require.NoError(t, err)
+	assert.Equal(t, [2]int{640, 400}, [2]int{m.W, m.H})
+	p, err := vips.Load(heic, 64, 40)
+	require.NoError(t, err)
+	upright(t, Flatten(p, raster.RGB{}))
+}
+
+// Adobe RGB (1998) pictures go through their profile. Reference: lcms as used
+// by ImageMagick, with the profiles of Debian's colord-data.
+func TestAdobeRGBIsConvertedThroughItsProfile(t *testing.T) {
+	const adobe, srgb = "/usr/share/color/icc/colord/AdobeRGB1998.icc", "/usr/share/color/icc/colord/sRGB.icc"
+	dir := t.TempDir()
+	in, want := filepath.Join(dir, "adobe.tif"), filepath.Join(dir, "want.png")
+	tool(t, "/usr/bin/convert", "-size", "64x64", "xc:rgb(90,140,70)", "-profile", adobe, in)
+	tool(t, "/usr/bin/convert", in, "-intent", "Relative", "-black-point-compensation", "-profile", srgb, "-depth", "8", want)
+	got, err := vips.Load(in, 64, 64)
+	require.NoError(t, err)
+	ref, err := vips.Load(want, 64, 64)
+	require.NoError(t, err)
+	for c := range 3 {
+		assert.InDelta(t, ref.Pix[c], got.Pix[c], 2)
+	}
+	assert.Greater(t, math.Abs(float64(got.Pix[0])-90), 10.0, "the profile makes a difference")
+}
+
+func TestTransparencyIsKept(t *testing.T) {
+	img := quarters(40, 40)
+	for i := 3; i < len(img.Pix)/2; i += 4 {
+		img.Pix[i-3], img.Pix[i-2], img.Pix[i-1], img.Pix[i] = 0, 0, 0, 0
+	}
+	p, err := vips.Load(writePNG(t, img), 40, 40)
+	require.NoError(t, err)
+	require.Equal(t, 4, p.Channels)
+	assert.Zero(t, p.Pix[3])
+	assert.Equal(t, byte(255), p.Pix[len(p.Pix)-1])
+	assert.Equal(t, []byte{10, 20, 30}, Flatten(p, raster.RGB{R: 10, G: 20, B: 30}).Pix[:3])
+}
+
+// Bad files are refused with a reason; none crashes or hangs.
+func TestRefusals(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name string, b []byte) string {
+		p := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(p, b, 0o644))
+		return p
+	}
+	good := filepath.Join(dir, "good.jpg")
+	tool(t, "/usr/bin/convert", "-size", "800x600", "plasma:red-blue", good)
+	whole, err := os.ReadFile(good)
+	require.NoError(t, err)
+	for name, c := range map[string]struct {
+		data []byte
+		want string
+	}{
+		"empty.jpg":    {nil, "empty"},
+		"text.jpg":     {[]byte("Dear studio, the pictures follow tomorrow."), "not a photo, clip or song"},
+		"cut off.jpg":  {whole[:len(whole)/2], "damaged or cut off"},
+		"head.jpg":     {whole[:40], ""},
+		"playlist.mp4": {[]byte("#EXTM3U\n#EXTINF:10,\nfile:///etc/passwd\n"), "not a photo, clip or song"},
+		"concat.mov":   {[]byte("ffconcat version 1.0\nfile '/etc/hostname'\n"), "not a photo, clip or song"},
+		"doc.svg":      {[]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/>`), "not a photo, clip or song"},
+		"tiny.png":     {pngOf(t, 1, 1), "1×1"},
+		"subs.srt":     {[]byte("1\n00:00:01,000 --> 00:00:02,000\nHello\n"), "not a photo, clip or song"},
+	} {
+		_, _, err := Probe(context.Background(), write(name, c.data), name)
+		var r *Refused
+		require.ErrorAs(t, err, &r, name)
+		assert.Contains(t, r.Reason, c.want, name)
+	}
+	_, _, err = Probe(context.Background(), filepath.Join(dir, "gone.jpg"), "gone.jpg")
+	assert.ErrorIs(t, err, os.ErrNotExist)
+}
+
+func pngOf(t testing.TB, w, h int) []byte {
+	var b bytes.Buffer
+	require.NoError(t, png.Encode(&b, image.NewRGBA(image.Rect(0, 0, w, h))))
+	return b.Bytes()
+}
+
+func TestCaptureTime(t *testing.T) {
+	assert.Equal(t, time.Date(2026, 9, 12, 10, 11, 12, 0, time.UTC), takenAt("2026:09:12 10:11:12 (2026:09:12 10:11:12, ASCII)", ""))
+	assert.Equal(t, time.Date(2026, 9, 12, 10, 11, 12, 0, time.UTC), takenAt("2026:09:12 10:11:12", "+05:00 (x)"))
+	assert.True(t, takenAt("0000:00:00 00:00:00", "").IsZero())
+	assert.True(t, takenAt("", "").IsZero())
+}
+
+// Clips upright, sideways and without sound, in the containers phones write.
+func TestClips(t *testing.T) {
+	dir := t.TempDir()
+	src := writePNG(t, quarters(320, 180))
+	make := func(name string, args ...string) string {
+		p := filepath.Join(dir, name)
+		tool(t, "ffmpeg", append(append([]string{"-v", "error", "-loop", "1", "-i", src, "-f", "lavfi", "-i", "sine=440", "-t", "2", "-r", "25", "-pix_fmt", "yuv420p"}, args...), p)...)
+		return p
+	}
+	side := filepath.Join(dir, "sideways.mov")
+	tool(t, "ffmpeg", "-v", "error", "-i", make("flat.mp4"), "-c", "copy", "-metadata:s:v:0", "rotate=90", side)
+	for path, size := range map[string][2]int{make("a.mp4"): {320, 180}, make("b.webm", "-c:v", "libvpx", "-an"): {320, 180}, make("c.mov"): {320, 180}, side: {180, 320}} {
+		m, _, err := Probe(context.Background(), path, filepath.Base(path))
+		require.NoError(t, err, path)
+		assert.Equal(t, doc.ClipMedia, m.Kind)
+		assert.Equal(t, size, [2]int{m.W, m.H}, path)
+		assert.InDelta(t, 2*timecode.SampleRate, float64(m.Length), 0.05*timecode.SampleRate, path)
+	}
+	a := NewAssets(context.Background(), FilesIn{"s": side}, doc.Library{"s": {ID: "s", Kind: doc.ClipMedia, W: 180, H: 320, Length: 2 * 48000}}, DefaultBudget)
+	defer a.Close()
+	s, err := a.Clip(scene.Asset{Kind: scene.Footage, Media: "s", W: 90, H: 160}, raster.BT709, timecode.R30, 10)
+	require.NoError(t, err)
+	assert.Equal(t, [2]int{90, 160}, [2]int{s.W, s.H})
+}
+
+// A clip's frames are the same in order, from the middle, and past its end.
+func TestClipFramesByNumber(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "count.mp4")
+	// Brightness counts the frames.
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=black:s=64x64:r=30:d=2,geq=lum='16+N*3':cb=128:cr=128", "-c:v", "libx264", "-qp", "0", "-pix_fmt", "yuv420p", path)
+	lib := doc.Library{"c": {ID: "c", Kind: doc.ClipMedia, Name: "count.mp4", W: 64, H: 64, Length: 2 * 48000}}
+	as := scene.Asset{Kind: scene.Footage, Media: "c", W: 64, H: 64}
+	a := NewAssets(context.Background(), FilesIn{"c": path}, lib, DefaultBudget)
+	defer a.Close()
+	for _, n := range []timecode.Frames{0, 1, 2, 20, 19, 40, 59, 60, 75, 3} {
+		s, err := a.Clip(as, raster.BT709, timecode.R30, n)
+		require.NoError(t, err)
+		assert.InDelta(t, 16+3*min(int(n), 59), int(s.Y[64*32+32]), 2, "frame %d", n)
+	}
+}
+
+// Colour bars through our matrix against ffmpeg's, within one code value.
+func TestColourConversionAgainstFFmpeg(t *testing.T) {
+	var colours []byte
+	for _, v := range [][3]byte{{255, 255, 255}, {255, 255, 0}, {0, 255, 255}, {0, 255, 0}, {255, 0, 255}, {255, 0, 0}, {0, 0, 255}, {0, 0, 0}, {191, 191, 0}, {64, 130, 200}} {
+		for range 16 {
+			colours = append(colours, v[:]...)
+		}
+	}
+	w := len(colours) / 3
+	px := raster.Pixels{W: w, H: 2, Channels: 3, Pix: append(bytes.Clone(colours), colours...)}
+	for m, name := range map[raster.Matrix]string{raster.BT709: "bt709", raster.BT601: "smpte170m"} {
+		cmd := exec.Command("ffmpeg", "-v", "error", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", fmt.Sprintf("%dx2", w), "-i", "-",
+			"-vf", "scale=flags=accurate_rnd+full_chroma_inp+full_chroma_int:out_range=tv:out_color_matrix="+name, "-pix_fmt", "yuv444p", "-f", "rawvideo", "-")
+		cmd.Stdin = bytes.NewReader(px.Pix)
+		ref, err := cmd.Output()
+		require.NoError(t, err)
+		for i := range w {
+			y, u, v := m.YUV(px.Pix[3*i], px.Pix[3*i+1], px.Pix[3*i+2])
+			assert.InDelta(t, ref[i], y, 1)
+			assert.InDelta(t, ref[2*w+i], u, 1)
+			assert.InDelta(t, ref[4*w+i], v, 1)
+		}
+	}
+}
+
+// Loudness against ffmpeg's own meter (ebur128), on music-like noise.
+func TestSongMeasuresAgainstFFmpeg(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "song.flac")
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "anoisesrc=c=pink:r=44100:a=0.4:d=12:seed=4,tremolo=f=2:d=0.9", "-ac", "2", path)
+	m, peaks, err := Probe(context.Background(), path, "song.flac")
+	require.NoError(t, err)
+	assert.Equal(t, doc.SongMedia, m.Kind)
+	assert.InDelta(t, 12*timecode.SampleRate, float64(m.Length), 2)
+	assert.Len(t, peaks, 600)
+	out, err := exec.Command("ffmpeg", "-nostats", "-i", path, "-af", "ebur128=peak=true", "-f", "null", "-").CombinedOutput()
+	require.NoError(t, err)
+	_, summary, _ := bytes.Cut(out, []byte("Summary:"))
+	number := func(pattern string) float64 {
+		found := regexp.MustCompile(pattern).FindSubmatch(summary)
+		require.NotNil(t, found, "%s in %s", pattern, summary)
+		v, err := strconv.ParseFloat(string(found[1]), 64)
+		require.NoError(t, err)
+		return v
+	}
+	lufs, peak := number(`I:\s+(\S+) LUFS`), number(`Peak:\s+(\S+) dBFS`)
+	assert.InDelta(t, lufs, m.LUFS, 0.1)
+	assert.InDelta(t, peak, m.PeakDB, 0.4)
+}
+
+// Any script is set, long lines shrink to their box, and the shipped face is
+// the one used.
+func TestText(t *testing.T) {
+	set := func(words, face string) raster.Pixels {
+		p, err := SetText(scene.Asset{Kind: scene.Text, Words: words, Face: face, Size: 60, W: 600, H: 120, Colour: raster.RGB{R: 255, G: 240, B: 200}})
+		require.NoError(t, err, words)
+		return p
+	}
+	for _, words := range []string{"The Gannets", "Zoë & <b>Søn</b>", "مرحبا بالعالم", "海の祭り", "שלום", "🚣 crew", "Ελλάδα", "A very long name that could never be set in one line of the box at this size, whatever one tries"} {
+		p := set(words, "Fraunces,Noto Serif Semi-Bold")
+		assert.LessOrEqual(t, p.W, 600, words)
+		assert.LessOrEqual(t, p.H, 120, words)
+		ink := 0
+		for i := 3; i < len(p.Pix); i += 4 {
+			ink += int(p.Pix[i])
+		}
+		assert.Greater(t, ink, 20000, words)
+	}
+	assert.NotEqual(t, set("Gannets", "Fraunces Semi-Bold").Pix, set("Gannets", "Noto Serif Semi-Bold").Pix)
+}
+
+func TestSpritesAreKeptWithinTheBudget(t *testing.T) {
+	path := writePNG(t, quarters(64, 64))
+	files, lib := FilesIn{}, doc.Library{}
+	for i := range 20 {
+		id := doc.MediaID(fmt.Sprint(i))
+		files[id], lib[id] = path, doc.Media{ID: id, Kind: doc.PhotoMedia, Name: "a.png", W: 64, H: 64}
+	}
+	a := NewAssets(context.Background(), files, lib, 5*64*64*3/2)
+	for i := range 20 {
+		s, err := a.Sprite(scene.Asset{Kind: scene.Photo, Media: doc.MediaID(fmt.Sprint(i)), W: 64, H: 64}, raster.BT709)
+		require.NoError(t, err)
+		assert.Equal(t, 64*64*3/2, s.Bytes())
+		assert.LessOrEqual(t, a.held, 5*64*64*3/2)
+	}
+	_, err := a.Sprite(scene.Asset{Kind: scene.Photo, Media: "none", W: 8, H: 8}, raster.BT709)
+	assert.ErrorIs(t, err, os.ErrNotExist)
+}
+
+func TestBase(t *testing.T) {
+	for in, want := range map[string]string{`C:\Users\x\a.jpg`: "a.jpg", "../../etc/passwd": "passwd", "": "unnamed", "..": "unnamed", "a\nb.jpg": "ab.jpg", "é 海.png": "é 海.png"} {
+		assert.Equal(t, want, Base(in))
+	}
+}
