@@ -13,6 +13,7 @@ import (
 
 	"gocloud.dev/blob"
 	_ "gocloud.dev/blob/fileblob" // file: URLs
+	_ "gocloud.dev/blob/memblob"  // mem: URLs, for trying things out
 	_ "gocloud.dev/blob/s3blob"   // s3: URLs
 )
 

@@ -1,0 +1,116 @@
+package store_test
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"testing/iotest"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
+
+	"nelko/internal/store"
+	"nelko/internal/store/storetest"
+)
+
+func TestMigratingTwiceDoesNothing(t *testing.T) {
+	s := storetest.Open(t)
+	require.NoError(t, s.Migrate(context.Background()))
+	_, err := store.One[store.Order](s.DB, "id = 1")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	st, err := store.One[store.Studio](s.DB, "id = 1")
+	require.NoError(t, err)
+	assert.Equal(t, "Our studio", st.Name)
+	_, err = store.RawTx(s.DB)
+	assert.Error(t, err)
+	require.NoError(t, s.Tx(context.Background(), func(tx *gorm.DB) error { _, err := store.RawTx(tx); return err }))
+}
+
+func TestBadURLs(t *testing.T) {
+	_, err := store.Open(context.Background(), "postgres://nobody@127.0.0.1:1/x")
+	assert.ErrorContains(t, err, "connecting to the database")
+	_, err = store.OpenBlobs(context.Background(), "ftp://x", t.TempDir())
+	assert.ErrorContains(t, err, "opening the blob store")
+}
+
+// The SHA-256 of "abc" is the example of FIPS 180-2, appendix B.1.
+const abc = "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad"
+
+func TestBlobsAreNamedByContent(t *testing.T) {
+	b := storetest.Blobs(t)
+	ctx := context.Background()
+	for range 2 {
+		sha, n, err := b.Put(ctx, strings.NewReader("abc"))
+		require.NoError(t, err)
+		assert.Equal(t, abc, sha)
+		assert.Equal(t, int64(3), n)
+	}
+	r, err := b.Open(ctx, abc)
+	require.NoError(t, err)
+	_, err = r.Seek(1, io.SeekStart)
+	require.NoError(t, err)
+	rest, err := io.ReadAll(r)
+	require.NoError(t, err)
+	assert.Equal(t, "bc", string(rest))
+	require.NoError(t, r.Close())
+	path, err := b.Path(ctx, abc)
+	require.NoError(t, err)
+	got, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, "abc", string(got))
+	_, err = b.Open(ctx, "short")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	_, err = b.Open(ctx, strings.Repeat("0", 64))
+	assert.Error(t, err)
+}
+
+// A store that is no folder gives local copies; mem: stands for S3 here.
+func TestBlobsElsewhereAreCopiedOnce(t *testing.T) {
+	ctx := context.Background()
+	cache := t.TempDir()
+	b, err := store.OpenBlobs(ctx, "mem://", cache)
+	require.NoError(t, err)
+	sha, _, err := b.Put(ctx, strings.NewReader("abc"))
+	require.NoError(t, err)
+	for range 2 {
+		path, err := b.Path(ctx, sha)
+		require.NoError(t, err)
+		got, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, "abc", string(got))
+	}
+	left, err := os.ReadDir(cache)
+	require.NoError(t, err)
+	assert.Len(t, left, 1)
+}
+
+// An upload that breaks off leaves nothing.
+func TestBrokenPutLeavesNothing(t *testing.T) {
+	dir := t.TempDir()
+	b, err := store.OpenBlobs(context.Background(), "file://"+filepath.Join(dir, "blobs"), filepath.Join(dir, "cache"))
+	require.NoError(t, err)
+	_, _, err = b.Put(context.Background(), io.MultiReader(bytes.NewReader(make([]byte, 1<<20)), iotest.ErrReader(errors.New("line cut"))))
+	assert.ErrorContains(t, err, "line cut")
+	n := 0
+	require.NoError(t, filepath.WalkDir(dir, func(_ string, d os.DirEntry, err error) error {
+		if !d.IsDir() {
+			n++
+		}
+		return err
+	}))
+	assert.Zero(t, n)
+}
+
+func TestRowID(t *testing.T) {
+	n, err := store.RowID(store.Media{ID: 12}.DocID())
+	require.NoError(t, err)
+	assert.Equal(t, int64(12), n)
+	_, err = store.RowID("zebra")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
