@@ -308,6 +308,7 @@ func TestFailedRenderNamesSlideAndFile(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Store.DB.Create(&store.Blob{SHA256: broken}).Error)
 	require.NoError(t, s.Store.DB.Model(&b).Update("sha256", broken).Error)
+	require.NoError(t, s.Store.DB.Exec(`UPDATE revisions SET document = jsonb_set(document, '{frame}', '{"w":160,"h":90}')`).Error)
 	r, err := s.StartRender(ctx, o.ID)
 	require.NoError(t, err)
 	require.NoError(t, s.DoRender(ctx, studio.Render{RenderID: r.ID}, "w", false))

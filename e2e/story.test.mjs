@@ -1,0 +1,197 @@
+// The whole story in the demo studio: from sign-in to a link that a client
+// watches on a phone.
+import assert from "node:assert/strict";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { AxeBuilder } from "@axe-core/playwright";
+import { open, signIn } from "./browser.mjs";
+import { clip, letter, photos, probe, song } from "./material.mjs";
+import { Server } from "./server.mjs";
+
+let server, browser, page, errors;
+
+before(async () => {
+  server = await Server.start({ demo: true });
+  browser = await open();
+  const context = await browser.newContext({ baseURL: server.base, viewport: { width: 1280, height: 800 } });
+  page = await context.newPage();
+  errors = [];
+  page.on("pageerror", (e) => errors.push(e.message));
+  page.on("console", (m) => m.text().includes("Content Security Policy") && errors.push(m.text()));
+});
+after(async () => {
+  await browser?.close();
+  await server?.stop();
+});
+
+async function accessible(where, on = page) {
+  const { violations } = await new AxeBuilder({ page: on }).withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]).analyze();
+  assert.deepEqual(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`), [], where);
+}
+
+test("a wrong password is refused, the right one leads to the day sheet", async () => {
+  await page.goto("/");
+  await page.fill("#email", "demo@nelko.example");
+  await page.fill("#password", "not the password");
+  await page.click("text=Sign in >> nth=-1");
+  await page.waitForSelector("text=do not belong together");
+  await accessible("sign-in");
+  await signIn(page);
+  await page.waitForSelector("h1:has-text('Day sheet')");
+  assert.ok((await page.locator("[data-order]").count()) >= 8, "the demo's orders are there");
+  assert.equal(await page.locator("h2:has-text('Due today')").count(), 1);
+  await accessible("day sheet");
+});
+
+test("a new order says what is missing", async () => {
+  await page.click("text=New order");
+  await page.fill("#client", "The Cormorants");
+  await page.fill("#client_email", "cormorants@saltmere.example");
+  await page.fill("#event", "Harbour race");
+  await page.fill("#due", "2026-12-24");
+  await page.fill("#detail-names", "The Cormorants");
+  await accessible("new order");
+  await page.click("text=Open the order");
+  await page.waitForSelector("#next:has-text('Missing: Date')");
+  await page.fill("#detail-date", "24 December 2026");
+  await page.locator("#detail-date").press("Tab");
+  await page.waitForSelector("#next:has-text('No pictures yet')");
+});
+
+test("files come in together; the bad one is named and refused", async () => {
+  const dir = join(server.dir, "in");
+  const files = [...photos(dir, 6), clip(dir), letter(dir), song(dir, 24.3)];
+  await page.setInputFiles("[data-upload-input]", files);
+  await page.waitForSelector("[data-refused='letter.jpg']", { timeout: 60000 });
+  assert.match(await page.textContent("[data-refused='letter.jpg']"), /letter\.jpg refused: not a photo, clip or song/);
+  await page.waitForSelector("#material-count:has-text('6 photos, 1 clip, 1 song')", { timeout: 60000 });
+  await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
+  await page.click("[aria-label='Dismiss letter.jpg']");
+  await page.waitForSelector("[data-refused]", { state: "detached" });
+});
+
+test("a dropped file comes in too, and the same one again is refused as a twin", async () => {
+  const drop = (name, text) =>
+    page.evaluate(([n, t]) => {
+      const transfer = new DataTransfer();
+      transfer.items.add(new File([t], n));
+      for (const type of ["dragenter", "dragover", "drop"]) document.body.dispatchEvent(new DragEvent(type, { dataTransfer: transfer, bubbles: true, cancelable: true }));
+    }, [name, text]);
+  await drop("dropped.txt", "just words");
+  await page.waitForSelector("[data-refused='dropped.txt']", { timeout: 30000 });
+  await page.setInputFiles("[data-upload-input]", join(server.dir, "in", "photo 1.jpg"));
+  await page.waitForSelector("[data-refused='photo 1.jpg']:has-text('the same file as photo 1.jpg')", { timeout: 30000 });
+});
+
+test("the slides are fitted to the song, exact to the frame", async () => {
+  assert.match(await page.textContent("#arithmetic"), /joins × 0\.80 s = .* — music 0:24\.\d — /);
+  await page.click("#fit-music");
+  await page.waitForSelector("#arithmetic:has-text('ends with the music, to the frame')");
+  await page.waitForSelector("#next:has-text('Ready to render')");
+  await page.waitForTimeout(300);
+  await accessible("order");
+});
+
+const order = () => page.$$eval("#rows .slide", (all) => all.map((g) => g.dataset.slide));
+
+test("slides move by dragging, and undo puts them back", async () => {
+  const before = await order();
+  const boxes = await page.$$eval("#rows .slide", (all) => all.map((g) => g.querySelector(".frame").getBoundingClientRect().toJSON()));
+  const middle = (b) => [b.x + b.width * 0.6, b.y + b.height / 2];
+  await page.mouse.move(...middle(boxes[1]));
+  await page.mouse.down();
+  await page.mouse.move(boxes[3].x + 40, boxes[3].y + 30, { steps: 6 });
+  await page.mouse.move(boxes[3].x + boxes[3].width * 0.8, boxes[3].y + 30, { steps: 4 });
+  await page.mouse.up();
+  await page.waitForFunction((first) => document.querySelectorAll("#rows .slide")[1].dataset.slide !== first, before[1]);
+  const moved = await order();
+  assert.deepEqual(moved, [before[0], before[2], before[3], before[1], ...before.slice(4)]);
+  await page.click("#undo");
+  await page.waitForFunction((first) => document.querySelectorAll("#rows .slide")[1].dataset.slide === first, before[1]);
+  assert.deepEqual(await order(), before);
+  await page.click("#redo");
+  await page.waitForFunction((first) => document.querySelectorAll("#rows .slide")[1].dataset.slide !== first, before[1]);
+});
+
+test("any moment can be looked at", async () => {
+  const line = page.locator("#rows .time-line").first();
+  const box = await line.boundingBox();
+  await page.mouse.click(box.x + box.width * 0.5, box.y + 5);
+  await page.waitForFunction(() => Number(document.querySelector("#look").dataset.frame) > 100);
+  await page.waitForFunction(() => document.querySelector("#look").naturalWidth === 640);
+  const n = Number(await page.getAttribute("#look", "data-frame"));
+  await page.click("[aria-label='One frame on']");
+  await page.waitForFunction((k) => Number(document.querySelector("#look").dataset.frame) === k + 1, n);
+});
+
+test("pinned seconds stay as typed and the rest is fitted again", async () => {
+  await page.locator("#rows .slide").nth(2).click();
+  await page.waitForSelector("text=1 slide selected");
+  await page.fill("#pin", "6,5");
+  await page.click("button:has-text('Pin'):not(:has-text('Un'))");
+  await page.waitForSelector("#arithmetic:has-text('1 pinned 6.50 s')");
+  assert.match(await page.textContent("#arithmetic"), /to the frame/);
+  await page.fill("#pin", "lots");
+  await page.click("button:has-text('Pin'):not(:has-text('Un'))");
+  await page.waitForSelector("#notice:has-text('\"lots\" is not a number')");
+});
+
+test("the film is rendered in the background with progress, and is as planned", async () => {
+  await page.click("#render");
+  await page.waitForSelector("[data-state='running'] progress", { timeout: 60000 });
+  await page.waitForFunction(() => /\d+ of \d+ frames, \d+:\d\d left/.test(document.querySelector("#renders").textContent), null, { timeout: 60000 });
+  await page.goto("/queue");
+  await page.waitForSelector("td:has-text('The Cormorants')");
+  await accessible("queue");
+  await page.goBack();
+  await page.waitForSelector("[data-state='done']", { timeout: 300000 });
+  const [download] = await Promise.all([page.waitForEvent("download"), page.click("[data-state='done'] >> text=Download")]);
+  assert.equal(download.suggestedFilename(), "The Cormorants - Harbour race.mp4");
+  const path = join(server.dir, "film.mp4");
+  await download.saveAs(path);
+  const film = probe(path);
+  const frames = Number(await page.getAttribute("#work", "data-frames"));
+  assert.equal(film.frames, frames);
+  assert.equal(film.video.width, 1920);
+  assert.equal(film.video.r_frame_rate, "30/1");
+  assert.ok(Math.abs(Number(film.audio.duration) - frames / 30) <= 1 / 30, "sound as long as the picture");
+});
+
+test("a client without an account watches it on a phone", async () => {
+  await page.click("text=Make the link");
+  await page.waitForSelector("#link-address");
+  const address = new URL(await page.inputValue("#link-address"));
+  const phone = await browser.newContext({ baseURL: server.base, viewport: { width: 390, height: 844 }, isMobile: true, hasTouch: true });
+  const visitor = await phone.newPage();
+  await visitor.goto(address.pathname);
+  assert.equal(new URL(visitor.url()).pathname, address.pathname, "no sign-in asked for");
+  await visitor.waitForSelector("h1:has-text('The Cormorants · Harbour race')");
+  await accessible("link page", visitor);
+  assert.ok(await visitor.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "nothing wider than the phone");
+  await visitor.evaluate(() => {
+    const film = document.getElementById("film");
+    film.muted = true;
+    return film.play();
+  });
+  await visitor.waitForFunction(() => document.getElementById("film").currentTime > 1.5, null, { timeout: 30000 });
+  assert.deepEqual(await visitor.evaluate(() => [document.getElementById("film").videoWidth, document.getElementById("film").error]), [1920, null]);
+  await page.waitForSelector("#deliveries:has-text('watched once')", { timeout: 15000 });
+  await page.waitForSelector("#deliveries:has-text('mailed to cormorants@saltmere.example')", { timeout: 15000 });
+  await page.click("[data-link] >> text=Close");
+  await page.waitForSelector("[data-link]:has-text('closed')");
+  await visitor.reload();
+  await visitor.waitForSelector("h1:has-text('This link is closed')");
+  await phone.close();
+});
+
+test("the stand-in mailbox and the list of deliveries know of it", async () => {
+  await page.goto("/standins");
+  await page.waitForSelector("article:has-text('cormorants@saltmere.example')");
+  await accessible("stand-ins");
+  await page.goto("/deliveries");
+  await page.waitForSelector("tr:has-text('The Cormorants'):has-text('watched once')");
+  await accessible("deliveries");
+  await page.goto("/settings");
+  await accessible("settings");
+  assert.deepEqual(errors, [], "no error and no broken content policy on any page");
+});

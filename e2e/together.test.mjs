@@ -1,0 +1,124 @@
+// Two operators at once, and one who uses no mouse.
+import assert from "node:assert/strict";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { demo, open, signIn } from "./browser.mjs";
+import { photos, song } from "./material.mjs";
+import { Server } from "./server.mjs";
+
+let server, browser;
+
+before(async () => {
+  server = await Server.start();
+  browser = await open();
+});
+after(async () => {
+  await browser?.close();
+  await server?.stop();
+});
+
+async function visitor() {
+  const context = await browser.newContext({ baseURL: server.base, viewport: { width: 1280, height: 800 } });
+  return context.newPage();
+}
+
+const ids = (page) => page.$$eval("#rows .slide", (all) => all.map((g) => g.dataset.slide));
+const tabTo = async (page, selector) => {
+  for (let i = 0; i < 60; i++) {
+    if (await page.evaluate((s) => document.activeElement?.matches(s), selector)) return;
+    await page.keyboard.press("Tab");
+  }
+  assert.fail(`${selector} cannot be reached with Tab`);
+};
+
+test("an order is opened, arranged and fitted with the keyboard alone", async () => {
+  const page = await visitor();
+  await page.goto("/");
+  await page.keyboard.type(demo.email);
+  await page.keyboard.press("Tab");
+  await page.keyboard.type(demo.password);
+  await page.keyboard.press("Enter");
+  await page.waitForSelector("h1:has-text('Day sheet')");
+  await tabTo(page, "a[href='/orders/new']");
+  await page.keyboard.press("Enter");
+  await page.waitForSelector("h1:has-text('New order')");
+  for (const [selector, text] of [["#client", "The Terns"], ["#event", "Race"], ["#due", "12242026"], ["#detail-names", "The Terns"], ["#detail-date", "2026"]]) {
+    await tabTo(page, selector);
+    await page.keyboard.type(text);
+  }
+  await page.keyboard.press("Enter");
+  await page.waitForSelector("#next");
+  await tabTo(page, "#files");
+  // The file dialog is the browser's own; what is chosen there arrives here.
+  const dir = join(server.dir, "in");
+  await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 22)]);
+  await page.waitForSelector("#material-count:has-text('5 photos, 1 song')", { timeout: 60000 });
+  await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
+
+  await page.focus("#main");
+  await tabTo(page, "#rows .slide");
+  await page.keyboard.press("ArrowRight");
+  await page.waitForFunction(() => document.querySelectorAll("#rows .slide")[1].getAttribute("aria-selected") === "true");
+  const before = await ids(page);
+  await page.keyboard.press("Alt+ArrowRight");
+  await page.waitForFunction((s) => document.querySelectorAll("#rows .slide")[2].dataset.slide === s, before[1]);
+  // The focus stays with the slide.
+  await page.waitForFunction((s) => document.activeElement?.dataset.slide === s, before[1]);
+  await page.keyboard.press("Control+z");
+  await page.waitForFunction((s) => document.querySelectorAll("#rows .slide")[1].dataset.slide === s, before[1]);
+  await page.waitForFunction(() => document.activeElement?.closest("#rows"));
+  await page.keyboard.press("Delete");
+  await page.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n - 1, before.length);
+  await page.waitForSelector("#materiallist:has-text('Not in the film')");
+  await page.keyboard.press("Control+z");
+  await page.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n, before.length);
+  assert.deepEqual(await ids(page), before);
+  await page.focus("#main");
+  await tabTo(page, "#fit-music");
+  await page.keyboard.press("Enter");
+  await page.waitForSelector("#arithmetic:has-text('to the frame')");
+  await page.context().close();
+});
+
+test("a stale edit gets a clear answer and overwrites nothing", async () => {
+  const first = await visitor();
+  const second = await visitor();
+  for (const page of [first, second]) {
+    await signIn(page);
+    // The pages would hear of each other's edits within a second or two.
+    await page.route("**/live?*", (route) => route.fulfill({ status: 204 }));
+    await page.goto("/orders/1");
+    await page.waitForSelector("#rows .slide");
+  }
+  const before = await ids(first);
+  await first.locator("#rows .slide").nth(1).click();
+  await first.waitForSelector("text=1 slide selected");
+  await first.click("#take-out");
+  await first.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n - 1, before.length);
+
+  await second.fill("#pace", "9");
+  await second.click("text=Hold this pace");
+  await second.waitForSelector("#notice:has-text('Wren Ashdown changed this slideshow meanwhile (took out 1 slide). Your change was not made')");
+  assert.equal((await ids(second)).length, before.length - 1, "the second sees how it stands now");
+  await second.click("text=Hold this pace");
+  await second.waitForSelector("#notice:empty", { state: "attached" });
+  await first.context().close();
+  await second.context().close();
+});
+
+test("what one does the other sees without reloading", async () => {
+  const first = await visitor();
+  const second = await visitor();
+  for (const page of [first, second]) {
+    await signIn(page);
+    await page.goto("/orders/1");
+    await page.waitForSelector("#rows .slide");
+  }
+  const n = (await ids(first)).length;
+  await first.locator("#rows .slide").nth(1).click();
+  await first.waitForSelector("text=1 slide selected");
+  await first.keyboard.press("Delete");
+  await second.waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n, { timeout: 10000 });
+  await first.context().close();
+  await second.context().close();
+});

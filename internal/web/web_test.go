@@ -1,0 +1,356 @@
+package web_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/base64"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/http/httptest"
+	"net/url"
+	"regexp"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/store"
+	"nelko/internal/studio"
+	"nelko/internal/studio/studiotest"
+	"nelko/internal/web"
+)
+
+var ctx = context.Background()
+
+// site is a served studio and a browser of sorts.
+type site struct {
+	*httptest.Server
+	studio *studio.Studio
+	client *http.Client
+	t      *testing.T
+}
+
+func open(t *testing.T) *site {
+	s := studiotest.Open(t)
+	_, err := s.AddUser(ctx, "wren@studio.example", "Wren", "a long password", store.Owner)
+	require.NoError(t, err)
+	_, err = s.AddUser(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
+	require.NoError(t, err)
+	h, err := web.New(web.Config{Studio: s, BaseURL: "http://films.example", UploadDir: t.TempDir(), StandIns: true})
+	require.NoError(t, err)
+	srv := httptest.NewServer(h)
+	t.Cleanup(func() { srv.Close(); h.Close() })
+	v := &site{Server: srv, studio: s, t: t}
+	v.client = v.browser()
+	return v
+}
+
+func (v *site) browser() *http.Client {
+	jar, err := cookiejar.New(nil)
+	require.NoError(v.t, err)
+	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+}
+
+func (v *site) do(method, path string, body io.Reader, header ...string) (*http.Response, string) {
+	v.t.Helper()
+	r, err := http.NewRequest(method, v.URL+path, body)
+	require.NoError(v.t, err)
+	for i := 0; i+1 < len(header); i += 2 {
+		r.Header.Set(header[i], header[i+1])
+	}
+	res, err := v.client.Do(r)
+	require.NoError(v.t, err)
+	defer res.Body.Close()
+	b, err := io.ReadAll(res.Body)
+	require.NoError(v.t, err)
+	return res, string(b)
+}
+
+func (v *site) get(path string) (*http.Response, string) {
+	return v.do("GET", path, nil, "Accept", "text/html")
+}
+
+func (v *site) post(path string, form ...string) (*http.Response, string) {
+	f := url.Values{}
+	for i := 0; i+1 < len(form); i += 2 {
+		f.Add(form[i], form[i+1])
+	}
+	return v.do("POST", path, strings.NewReader(f.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+}
+
+func (v *site) signIn(email string) {
+	v.t.Helper()
+	res, _ := v.post("/signin", "email", email, "password", "a long password")
+	require.Equal(v.t, http.StatusSeeOther, res.StatusCode)
+}
+
+func TestSignIn(t *testing.T) {
+	v := open(t)
+	res, _ := v.get("/orders/1?x=2")
+	assert.Equal(t, "/signin?next=%2Forders%2F1%3Fx%3D2", res.Header.Get("Location"))
+	res, body := v.post("/signin", "email", "wren@studio.example", "password", "wrong password")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "do not belong together")
+	res, _ = v.post("/signin", "email", "wren@studio.example", "password", "a long password", "next", "//evil.example/")
+	assert.Equal(t, "/", res.Header.Get("Location"), "redirects stay here")
+	c := res.Header.Get("Set-Cookie")
+	assert.Contains(t, c, "HttpOnly")
+	assert.Contains(t, c, "SameSite=Lax")
+	res, body = v.get("/")
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	assert.Contains(t, body, "Day sheet")
+	csp := res.Header.Get("Content-Security-Policy")
+	assert.Contains(t, csp, "default-src 'none'; script-src 'self'; style-src 'self'")
+	assert.NotContains(t, csp, "unsafe")
+	assert.NotRegexp(t, `<script[^>]*>[^<]|\son\w+=|\sstyle=`, body, "no inline script or style")
+	v.post("/signout")
+	res, _ = v.get("/")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+}
+
+func TestSignInTriesAreLimited(t *testing.T) {
+	v := open(t)
+	last := 0
+	for range 12 {
+		res, _ := v.post("/signin", "email", "wren@studio.example", "password", "guess guess guess")
+		last = res.StatusCode
+	}
+	assert.Equal(t, http.StatusTooManyRequests, last)
+	res, _ := v.post("/signin", "email", "mara@studio.example", "password", "a long password")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode, "another account can still sign in")
+}
+
+// A form on another site cannot act here (Fetch Metadata, as
+// http.CrossOriginProtection checks it).
+func TestOtherSitesCannotAct(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	res, _ := v.do("POST", "/orders", strings.NewReader("client=A&event=B&due=2026-12-01"),
+		"Content-Type", "application/x-www-form-urlencoded", "Sec-Fetch-Site", "cross-site")
+	assert.Equal(t, http.StatusForbidden, res.StatusCode)
+}
+
+func TestRoles(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	res, body := v.get("/settings")
+	assert.Equal(t, http.StatusForbidden, res.StatusCode)
+	assert.Contains(t, body, "Only an owner")
+	res, _ = v.post("/settings/users", "email", "x@studio.example", "password", "a long password", "role", "owner")
+	assert.Equal(t, http.StatusForbidden, res.StatusCode)
+	v.client = v.browser()
+	v.signIn("wren@studio.example")
+	res, _ = v.post("/settings/studio", "name", "Osprey Quay")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+	_, body = v.get("/settings")
+	assert.Contains(t, body, "Osprey Quay")
+	res, body = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "short", "role", "operator")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "at least 10 characters")
+	res, _ = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "a long password", "role", "operator")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+}
+
+func TestNewOrderKeepsWhatWasTyped(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	res, body := v.post("/orders", "client", "The Gannets", "event", "", "due", "2026-12-01", "detail-names", "<b>Gannets</b>", "theme", "tideline")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "The event is missing")
+	assert.Contains(t, body, `value="The Gannets"`)
+	assert.Contains(t, body, "&lt;b&gt;Gannets")
+	res, body = v.post("/orders", "client", "A", "event", "B", "due", "31.12.2026")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "is not a date")
+	res, _ = v.post("/orders", "client", "The Gannets", "event", "Regatta", "due", "2026-12-01", "detail-names", "Gannets", "theme", "tideline")
+	assert.Equal(t, "/orders/1", res.Header.Get("Location"))
+	_, body = v.get("/orders/1")
+	assert.Contains(t, body, "Missing: Date")
+	_, body = v.get("/")
+	assert.Contains(t, body, "no pictures yet")
+	for _, path := range []string{"/queue", "/deliveries", "/standins", "/orders/new"} {
+		res, _ := v.get(path)
+		assert.Equal(t, http.StatusOK, res.StatusCode, path)
+	}
+	for _, path := range []string{"/orders/99", "/orders/x", "/media/9/thumb", "/renders/9/film.mp4", "/nowhere"} {
+		res, body := v.get(path)
+		assert.Equal(t, http.StatusNotFound, res.StatusCode, path)
+		assert.Contains(t, body, "Not here", path)
+	}
+}
+
+// A file sent in two pieces by the tus protocol (tus.io, version 1.0.0), the
+// line breaking in between, arrives whole and once.
+func TestUploadInPieces(t *testing.T) {
+	v := open(t)
+	o := studiotest.Order(t, v.studio)
+	photo := studiotest.Photo(t, 1)
+	meta := func(order any) string {
+		e := base64.StdEncoding.EncodeToString
+		return "filename " + e([]byte("größe 1.jpg")) + ",order " + e([]byte(fmt.Sprint(order)))
+	}
+	create := func(order any) *http.Response {
+		res, _ := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", strconv.Itoa(len(photo)), "Upload-Metadata", meta(order))
+		return res
+	}
+	assert.Equal(t, http.StatusUnauthorized, create(o.ID).StatusCode, "only for those signed in")
+	v.signIn("mara@studio.example")
+	assert.Equal(t, http.StatusUnprocessableEntity, create(99).StatusCode)
+	res := create(o.ID)
+	require.Equal(t, http.StatusCreated, res.StatusCode)
+	at, err := url.Parse(res.Header.Get("Location"))
+	require.NoError(t, err)
+	patch := func(from, to int) int {
+		res, _ := v.do("PATCH", at.Path, bytes.NewReader(photo[from:to]), "Tus-Resumable", "1.0.0", "Upload-Offset", strconv.Itoa(from), "Content-Type", "application/offset+octet-stream")
+		return res.StatusCode
+	}
+	half := len(photo) / 2
+	assert.Equal(t, http.StatusNoContent, patch(0, half))
+	assert.Equal(t, http.StatusConflict, patch(0, half), "the first half again")
+	w, err := v.studio.Load(ctx, o.ID)
+	require.NoError(t, err)
+	assert.Empty(t, w.Media, "not there until it is whole")
+	assert.Equal(t, http.StatusNoContent, patch(half, len(photo)))
+	w, err = v.studio.Load(ctx, o.ID)
+	require.NoError(t, err)
+	require.Len(t, w.Media, 1)
+	assert.Equal(t, "größe 1.jpg", w.Media[0].Name)
+	assert.Equal(t, int64(len(photo)), w.Media[0].Size)
+	res, _ = v.do("HEAD", at.Path, nil, "Tus-Resumable", "1.0.0")
+	assert.Equal(t, http.StatusNotFound, res.StatusCode, "handed over and gone")
+}
+
+func TestEditsOverTheWeb(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	o := studiotest.Order(t, v.studio)
+	studiotest.Bring(t, v.studio, o.ID, map[string][]byte{"a.jpg": studiotest.Photo(t, 1), "b.jpg": studiotest.Photo(t, 2), "song.flac": studiotest.Song(t, 20)})
+	page := fmt.Sprintf("/orders/%d", o.ID)
+	_, body := v.get(page)
+	head := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
+	assert.Contains(t, body, "music 0:20.0")
+	assert.Contains(t, body, `role="listbox"`)
+
+	res, body := v.post(page+"/edit/fit", "base", head)
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	assert.Contains(t, body, "ends with the music, to the frame")
+	res, body = v.post(page+"/edit/pace", "base", head, "pace", "3")
+	assert.Equal(t, http.StatusConflict, res.StatusCode)
+	assert.Contains(t, body, "Mara changed this slideshow meanwhile (fitted to the music)")
+	now := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
+	assert.NotEqual(t, head, now, "and the present state comes with the answer")
+	for path, form := range map[string][]string{"pace": {"pace", "three"}, "linger": {"linger", "0"}, "pin": {"pin", "NaN", "slide", "s3"}, "remove": {"slide", "s999"}, "move": {"slide", "s1"}} {
+		res, body := v.post(page+"/edit/"+path, append([]string{"base", now}, form...)...)
+		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, path)
+		assert.Contains(t, body, "notice-bad", path)
+	}
+	res, _ = v.post(page+"/edit/explode", "base", now)
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+	res, _ = v.post(page+"/edit/pace", "base", now, "pace", "3,5")
+	assert.Equal(t, http.StatusOK, res.StatusCode, "a comma may be the decimal sign")
+	w, err := v.studio.Load(ctx, o.ID)
+	require.NoError(t, err)
+	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: 3.5}, w.Doc.Fit)
+	res, _ = v.post(page+"/undo", "base", fmt.Sprint(w.Slideshow.Head))
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+
+	// Nothing new: nothing is sent; something new: only what changed.
+	_, body = v.get(page)
+	seen := regexp.MustCompile(`seen=([\w.]+)`).FindStringSubmatch(body)[1]
+	res, _ = v.get(page + "/live?seen=" + seen)
+	assert.Equal(t, http.StatusNoContent, res.StatusCode)
+	w, err = v.studio.Load(ctx, o.ID)
+	require.NoError(t, err)
+	_, err = v.studio.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 3}, nil)
+	require.NoError(t, err)
+	_, body = v.get(page + "/live?seen=" + seen)
+	assert.Contains(t, body, `id="work"`)
+	assert.NotContains(t, body, `id="deliveries"`)
+
+	res, body = v.get(page + "/frame?n=40&w=200")
+	assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
+	assert.Equal(t, "\xff\xd8", body[:2])
+	w, err = v.studio.Load(ctx, o.ID)
+	require.NoError(t, err)
+	_, body = v.get(page + "/desk?slide=" + string(w.Doc.Slides[1].ID) + "&frame=70")
+	assert.Contains(t, body, "1 slide selected")
+	assert.Contains(t, body, "0:00:02:10")
+	res, _ = v.get(fmt.Sprintf("/media/%d/thumb", w.Media[0].ID))
+	assert.Contains(t, []int{200, 404}, res.StatusCode)
+}
+
+// The link page: a client without an account watches parts of the film,
+// downloads it if that is allowed, and is told when the link is closed.
+func TestLinkPage(t *testing.T) {
+	v := open(t)
+	o := studiotest.Order(t, v.studio)
+	film := bytes.Repeat([]byte("film"), 1000)
+	sha, size, err := v.studio.Blobs.Put(ctx, bytes.NewReader(film))
+	require.NoError(t, err)
+	poster, _, err := v.studio.Blobs.Put(ctx, bytes.NewReader(studiotest.Photo(t, 1)))
+	require.NoError(t, err)
+	require.NoError(t, v.studio.Store.DB.Create(&[]store.Blob{{SHA256: sha, Size: size}, {SHA256: poster}}).Error)
+	now := time.Now()
+	r := store.Render{OrderID: o.ID, SlideshowID: 1, Revision: 1, Profile: "MP4", State: store.RenderDone, SHA256: &sha, Poster: &poster, Size: size, Seconds: 61, FinishedAt: &now}
+	require.NoError(t, v.studio.Store.DB.Create(&r).Error)
+	link := func(download bool) (store.Link, string) {
+		l, token, err := v.studio.MakeLink(ctx, o.ID, studio.NewLink{RenderID: r.ID, Title: "Gannets <3", Days: 9, Downloadable: download})
+		require.NoError(t, err)
+		return l, "/watch/" + token
+	}
+	l, at := link(true)
+	res, body := v.get(at)
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	assert.Contains(t, body, "Gannets &lt;3")
+	assert.Contains(t, body, "Download the film")
+	assert.Equal(t, "no-referrer", res.Header.Get("Referrer-Policy"))
+	res, body = v.do("GET", at+"/film.mp4", nil, "Range", "bytes=4-11")
+	assert.Equal(t, http.StatusPartialContent, res.StatusCode)
+	assert.Equal(t, "filmfilm", body)
+	assert.Equal(t, "bytes 4-11/4000", res.Header.Get("Content-Range"))
+	res, _ = v.get(at + "/film.mp4?download=1")
+	assert.Equal(t, `attachment; filename="The Gannets - Regatta.mp4"`, res.Header.Get("Content-Disposition"))
+	res, _ = v.get(at + "/poster.jpg")
+	assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
+	res, _ = v.do("POST", at+"/played", nil)
+	assert.Equal(t, http.StatusNoContent, res.StatusCode)
+	got, err := store.One[store.Link](v.studio.Store.DB, "id = ?", l.ID)
+	require.NoError(t, err)
+	assert.Equal(t, int64(1), got.Views)
+
+	_, locked := link(false)
+	_, body = v.get(locked)
+	assert.NotContains(t, body, "Download the film")
+	res, _ = v.get(locked + "/film.mp4?download=1")
+	assert.Equal(t, http.StatusForbidden, res.StatusCode)
+	res, _ = v.get("/watch/guess")
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+	require.NoError(t, v.studio.CloseLink(ctx, o.ID, l.ID))
+	for _, p := range []string{"", "/film.mp4", "/poster.jpg"} {
+		res, body = v.get(at + p)
+		assert.Equal(t, http.StatusGone, res.StatusCode)
+		assert.Contains(t, body, "Ask Our studio for a new link")
+	}
+}
+
+func TestHealthAndMetrics(t *testing.T) {
+	v := open(t)
+	res, body := v.get("/healthz")
+	assert.Equal(t, "200 OK ok\n", res.Status+" "+body)
+	_, body = v.get("/metrics")
+	assert.Contains(t, body, `nelko_http_request_seconds_count{method="GET",route="/healthz",status="200"}`)
+	assert.NotContains(t, body, "/watch/guess", "metrics hold no tokens")
+	v.studio.Store.Close()
+	res, _ = v.get("/healthz")
+	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)
+	res, body = v.get("/watch/x")
+	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)
+	assert.Contains(t, body, "Nothing that was kept is lost")
+}
