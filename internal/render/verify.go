@@ -22,6 +22,7 @@ type Facts struct {
 	Bytes        int64           `json:"bytes"`
 	PictureCodec string          `json:"picture_codec"`
 	SoundCodec   string          `json:"sound_codec"`
+	Colours      string          `json:"colours"` // matrix and range, as ffmpeg names them
 }
 
 // Verify checks a film file against its plan: one H.264 picture and one AAC
@@ -41,6 +42,8 @@ func Verify(ctx context.Context, path string, s *scene.Scene) (Facts, error) {
 		err = fmt.Errorf("it is %d×%d pixels in place of %d×%d", f.W, f.H, s.W, s.H)
 	case f.Rate != s.Rate:
 		err = fmt.Errorf("it has %s frames a second in place of %s", f.Rate.Fraction(), s.Rate.Fraction())
+	case f.Colours != s.Matrix.Name()+" tv":
+		err = fmt.Errorf("its colours are tagged %q in place of %q", f.Colours, s.Matrix.Name()+" tv")
 	case f.Frames != s.Frames:
 		err = fmt.Errorf("it has %d frames in place of %d", f.Frames, s.Frames)
 	case math.Abs(f.PictureSec-want) > frame:
@@ -66,6 +69,7 @@ func Inspect(ctx context.Context, path string) (Facts, error) {
 		switch s.Type {
 		case "video":
 			f.PictureCodec, f.W, f.H, f.Rate, f.Frames, f.PictureSec = s.Codec, s.W, s.H, s.Rate, s.Packets, s.Seconds
+			f.Colours = s.ColourSpace + " " + s.ColourRange
 		case "audio":
 			f.SoundCodec, f.SoundSec = s.Codec, s.Seconds
 		}

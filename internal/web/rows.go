@@ -114,7 +114,7 @@ func drawRows(w *studio.Work, waves map[doc.MediaID][]byte) rowsView {
 		v.Slides = append(v.Slides, d.slide(i))
 	}
 	if w.Plan.Pictures > 0 {
-		v.Marks = append(v.Marks, d.mark(w.Plan.Pictures, "pictures end", "#1d1d1d", 3, rulerH+slideH, 11))
+		v.Marks = append(v.Marks, d.mark(w.Plan.Pictures, "pictures end", "#1d1d1d", 3, rulerH+slideH, rulerH+13))
 	}
 	if w.Plan.Music > 0 {
 		v.Marks = append(v.Marks, d.mark(w.Plan.MusicEnd, "music ends", "#0a5a66", rulerH+slideH, rulerH+slideH+waveH, rulerH+slideH+14))

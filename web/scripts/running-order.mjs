@@ -12,7 +12,17 @@ const work = () => document.getElementById("work");
 const slides = () => [...document.querySelectorAll("#rows .slide")];
 const id = (g) => g.dataset.slide;
 
+// The details in the head follow the document, except a field being typed in.
+function showDetails() {
+  for (const now of document.querySelectorAll("#work [data-detail]")) {
+    const input = document.getElementById(now.dataset.detail);
+    if (input && input !== document.activeElement) input.value = now.value;
+    input?.parentElement.classList.toggle("missing", "missing" in now.dataset);
+  }
+}
+
 function show() {
+  showDetails();
   const all = slides();
   const known = new Set(all.map(id));
   selected = new Set([...selected].filter((s) => known.has(s)));
@@ -147,6 +157,14 @@ document.addEventListener("pointerdown", (event) => {
   }
   const g = event.target.closest("#rows .slide");
   if (g) drag = { g, x: event.clientX, y: event.clientY, on: false, before: null };
+});
+
+// The browser must not drag the thumbnails' pictures themselves.
+document.addEventListener("dragstart", (event) => {
+  if (event.target.closest?.("#rows")) event.preventDefault();
+});
+document.addEventListener("pointercancel", () => {
+  drag = null;
 });
 
 document.addEventListener("pointermove", (event) => {
