@@ -149,7 +149,7 @@ let drag = null;
 
 document.addEventListener("pointerdown", (event) => {
   if (event.button !== 0) return;
-  if (event.target.closest("#rows .time-line, #rows .ruler")) {
+  if (event.target.closest("#rows .time-line")) {
     moment = Math.max(0, Math.min(frameAt(event), Number(work().dataset.frames) - 1));
     mark();
     openDesk();
