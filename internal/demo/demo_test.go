@@ -43,10 +43,11 @@ func TestPhotosCarryOrientationAndTime(t *testing.T) {
 		assert.Equal(t, taken, m.Captured)
 		got, err := vips.Load(path, 64, 40)
 		require.NoError(t, err)
+		// JPEG halves the chroma; corners differ by more than 180.
 		for _, at := range [][2]int{{5, 5}, {58, 5}, {5, 35}, {58, 35}} {
 			i := (at[1]*64 + at[0]) * 3
-			assert.InDelta(t, px.Pix[i], got.Pix[i], 14, "orientation %d", o)
-			assert.InDelta(t, px.Pix[i+1], got.Pix[i+1], 14, "orientation %d", o)
+			assert.InDelta(t, px.Pix[i], got.Pix[i], 24, "orientation %d", o)
+			assert.InDelta(t, px.Pix[i+1], got.Pix[i+1], 24, "orientation %d", o)
 		}
 	}
 }

@@ -84,10 +84,11 @@ const (
 // shape of a picture.
 func measures(total, slideSeconds float64) (row, slideH float64) {
 	best := math.Inf(1)
-	for _, s := range []float64{15, 20, 30, 45, 60, 90, 120, 180, 240} {
+	for _, s := range []float64{15, 20, 25, 30, 35, 40, 50, 60, 80, 100, 120, 180, 240} {
 		n := math.Max(1, math.Ceil(total/s-1e-9))
 		h := math.Max(40, math.Min(112, rowsTall/n-rulerH-waveH-rowGap))
-		off := math.Abs(math.Log(slideSeconds/s*rowsWidth/h/1.55)) + 2*math.Max(0, n*(h+rulerH+waveH+rowGap)/rowsTall-1)
+		off := math.Abs(math.Log(slideSeconds/s*rowsWidth/h/1.55)) + 2*math.Max(0, n*(h+rulerH+waveH+rowGap)/rowsTall-1) +
+			0.6*(1-total/(n*s)) // rows that stay empty
 		if off < best {
 			best, row, slideH = off, s, math.Round(h)
 		}

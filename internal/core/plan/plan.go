@@ -188,6 +188,9 @@ func apart(r timecode.Rate, n timecode.Frames) string {
 	if r.Seconds(n) < 0.95 {
 		return counted(int(n), "frame")
 	}
+	if r.Seconds(n) >= 59.95 {
+		return timecode.Clock(r.Seconds(n))
+	}
 	return fmt.Sprintf("%.1f s", r.Seconds(n))
 }
 

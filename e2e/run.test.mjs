@@ -1,0 +1,119 @@
+// The two commands a newcomer types: ./run, and nelko make.
+import assert from "node:assert/strict";
+import { execFileSync, spawn, spawnSync } from "node:child_process";
+import { chmodSync, existsSync, mkdtempSync, readdirSync, rmSync } from "node:fs";
+import { createServer } from "node:net";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { clip, letter, photos, probe, song } from "./material.mjs";
+import { root } from "./server.mjs";
+
+let dir;
+before(() => {
+  dir = mkdtempSync(join(tmpdir(), "nelko-run-"));
+  chmodSync(dir, 0o755);
+});
+after(() => rmSync(dir, { recursive: true, force: true }));
+
+const freePort = () =>
+  new Promise((resolve) => {
+    const s = createServer().listen(0, "127.0.0.1", () => {
+      const { port } = s.address();
+      s.close(() => resolve(port));
+    });
+  });
+
+// Runs ./run until it says it is ready; stop() presses Ctrl-C.
+async function run(args, env, input = "") {
+  const process_ = spawn("./run", args, { cwd: root, env: { ...process.env, ...env }, detached: true });
+  let out = "";
+  process_.stdin.end(input);
+  await new Promise((resolve, reject) => {
+    const hear = (data) => {
+      out += data;
+      if (/Nelko is ready at http/.test(out)) resolve();
+    };
+    process_.stdout.on("data", hear);
+    process_.stderr.on("data", hear);
+    process_.on("exit", (code) => reject(new Error(`./run ended with ${code}: ${out}`)));
+  });
+  const stop = async () => {
+    const gone = new Promise((resolve) => process_.on("exit", resolve));
+    process.kill(-process_.pid, "SIGINT"); // the terminal tells the whole group
+    await gone;
+  };
+  return { text: () => out, stop };
+}
+
+test("./run starts the demo, says so once, refuses a second start, and stops cleanly", async () => {
+  const port = await freePort();
+  const env = { NELKO_VAR: join(dir, "var"), NELKO_ADDR: `127.0.0.1:${port}` };
+  const first = await run([], env);
+  assert.match(first.text(), new RegExp(`Nelko is ready at http://127\\.0\\.0\\.1:${port} — sign in as demo@nelko\\.example with password lantern-regatta\n`));
+  assert.equal((await fetch(`http://127.0.0.1:${port}/healthz`)).status, 200);
+
+  const second = spawnSync("./run", { cwd: root, env: { ...process.env, ...env }, encoding: "utf8" });
+  assert.equal(second.status, 1);
+  assert.match(second.stderr, /already running from this folder: http:\/\/127\.0\.0\.1/);
+
+  const other = spawnSync("./run", { cwd: root, env: { ...process.env, ...env, NELKO_VAR: join(dir, "other") }, encoding: "utf8" });
+  assert.equal(other.status, 1);
+  assert.match(other.stderr, /already listens on 127\.0\.0\.1:\d+\. Stop it, or choose another address: NELKO_ADDR=/);
+
+  await first.stop();
+  await assert.rejects(fetch(`http://127.0.0.1:${port}/healthz`));
+  assert.ok(!existsSync(join(dir, "var/postgres/data/postmaster.pid")), "its PostgreSQL has stopped too");
+  const again = await run([], env);
+  assert.equal((await fetch(`http://127.0.0.1:${port}/healthz`)).status, 200);
+  await again.stop();
+});
+
+test("./run --empty asks once for the owner and has no demo data", async () => {
+  const port = await freePort();
+  const env = { NELKO_VAR: join(dir, "own"), NELKO_ADDR: `127.0.0.1:${port}` };
+  const first = await run(["--empty"], env, "owner@studio.example\na long password\n");
+  assert.match(first.text(), /Account made for owner@studio\.example/);
+  const signIn = await (await fetch(`http://127.0.0.1:${port}/signin`)).text();
+  assert.doesNotMatch(signIn, /demo@nelko/);
+  await first.stop();
+  const second = await run(["--empty"], env);
+  assert.doesNotMatch(second.text(), /e-mail:/);
+  await second.stop();
+  const wrong = spawnSync("./run", ["--full"], { cwd: root, encoding: "utf8" });
+  assert.equal(wrong.status, 2);
+});
+
+test("nelko make renders a folder, lists what it could not use, and leaves nothing half-written", () => {
+  const media = join(dir, "media");
+  const music = join(dir, "music");
+  photos(media, 5);
+  clip(media);
+  letter(media);
+  const tune = song(music, 18);
+  const out = join(dir, "film.mp4");
+  const nelko = (...args) => spawnSync(join(root, "bin/nelko"), args, { encoding: "utf8" });
+  const wanted = ["make", "--theme", "tideline", "--media", media, "--music", tune, "--detail", "names=Ann, Bo", "--detail", "date=2026", "--size", "640x360", "--fps", "25", "--json", "--out", out];
+  const made = nelko(...wanted);
+  assert.equal(made.status, 0, made.stderr);
+  assert.match(made.stderr, /not used: letter\.jpg: not a photo/);
+  const summary = JSON.parse(made.stdout);
+  const film = probe(out);
+  assert.equal(summary.fps, "25/1");
+  assert.equal(film.frames, summary.frames);
+  assert.equal(summary.slides.reduce((n, s) => n + s.frames - s.overlap_frames, 0), summary.frames);
+  assert.ok(Math.abs(summary.film_seconds - summary.music_seconds) <= 0.5 / 25 + 1e-9);
+
+  // The same seed gives the same film, to the byte of every frame.
+  const hash = (path) => execFileSync("ffmpeg", ["-v", "error", "-i", path, "-map", "0:v", "-f", "md5", "-"], { encoding: "utf8" });
+  const twin = join(dir, "twin.mp4");
+  assert.equal(nelko(...wanted.slice(0, -1), twin).status, 0);
+  assert.equal(hash(twin), hash(out));
+
+  const failed = nelko("make", "--theme", "tideline", "--media", media, "--music", tune, "--size", "641x360", "--out", join(dir, "bad", "x.mp4"));
+  assert.equal(failed.status, 1);
+  assert.match(failed.stderr, /sides must be even/);
+  assert.deepEqual(readdirSync(dir).filter((f) => f.startsWith(".render")), []);
+  assert.match(nelko("themes").stdout, /^tideline\t/);
+  assert.equal(nelko("doctor").status, 0);
+});
