@@ -114,7 +114,7 @@ const stopWithin = 10 * time.Second
 func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
 	w := &queue.Workers{
 		Studio: a.Studio, Mailer: deliver.SMTP{URL: mail, From: a.Settings.MailFrom}, BaseURL: a.Settings.BaseURL, Films: a.Settings.Films,
-		Demo: func(ctx context.Context, n int) error { return demo.Make(ctx, a.Studio, n) },
+		Demo: func(ctx context.Context, j studio.Demo) error { return demo.Make(ctx, a.Studio, j) },
 	}
 	return w, w.Start(ctx)
 }

@@ -9,6 +9,7 @@ import (
 
 	"nelko/internal/demo"
 	"nelko/internal/store"
+	"nelko/internal/studio"
 	"nelko/internal/studio/studiotest"
 )
 
@@ -24,7 +25,7 @@ func TestBegin(t *testing.T) {
 		require.NoError(t, demo.Begin(context.Background(), s))
 		assert.Equal(t, int64(1), count("users"))
 		assert.GreaterOrEqual(t, count("orders"), int64(8))
-		assert.Equal(t, count("orders"), count("river_job"))
+		assert.Greater(t, count("river_job"), count("orders"), "painting for most, films for some")
 	}
 	st, err := store.One[store.Studio](s.Store.DB, "id = 1")
 	require.NoError(t, err)
@@ -34,7 +35,7 @@ func TestBegin(t *testing.T) {
 
 	// The last order has no material: it is made at once, twice without harm.
 	for range 2 {
-		require.NoError(t, demo.Make(context.Background(), s, 8))
+		require.NoError(t, demo.Make(context.Background(), s, studio.Demo{Number: 8}))
 	}
-	require.NoError(t, demo.Make(context.Background(), s, 99))
+	require.NoError(t, demo.Make(context.Background(), s, studio.Demo{Number: 99, Finish: true}))
 }

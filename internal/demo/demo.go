@@ -53,8 +53,20 @@ func Begin(ctx context.Context, s *studio.Studio) error {
 		if err != nil {
 			return err
 		}
-		for i := range orders {
-			if err := s.Queue.Insert(ctx, raw, studio.Demo{Number: i}); err != nil {
+		var jobs []studio.Demo
+		for i, o := range orders {
+			if len(o.pictures) > 0 {
+				jobs = append(jobs, studio.Demo{Number: i})
+			}
+		}
+		// Films take longest and come last.
+		for i, o := range orders {
+			if o.state != fresh {
+				jobs = append(jobs, studio.Demo{Number: i, Finish: true})
+			}
+		}
+		for _, j := range jobs {
+			if err := s.Queue.Insert(ctx, raw, j); err != nil {
 				return err
 			}
 		}
@@ -62,13 +74,13 @@ func Begin(ctx context.Context, s *studio.Studio) error {
 	})
 }
 
-// Make makes one of the demo's orders and brings it to its state. It may be
-// called again after a crash.
-func Make(ctx context.Context, s *studio.Studio, number int) error {
-	if number < 0 || number >= len(orders) {
+// Make does one of the jobs that Begin queued. It may be called again after a
+// crash.
+func Make(ctx context.Context, s *studio.Studio, j studio.Demo) error {
+	if j.Number < 0 || j.Number >= len(orders) {
 		return nil
 	}
-	o := orders[number]
+	number, o := j.Number, orders[j.Number]
 	row, err := store.One[store.Order](s.Store.DB.WithContext(ctx), "client = ? AND event = ?", o.client, o.event)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil // someone has done away with it
@@ -76,17 +88,18 @@ func Make(ctx context.Context, s *studio.Studio, number int) error {
 	if err != nil {
 		return fmt.Errorf("demo order %d: %w", number, err)
 	}
-	err = o.material(ctx, number, func(name string, data []byte) error {
-		_, err := s.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name, bytes.NewReader(data))
-		return err
-	})
+	if j.Finish {
+		err = bring(ctx, s, row.ID, o.state)
+	} else {
+		err = o.material(ctx, number, func(name string, data []byte) error {
+			_, err := s.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name, bytes.NewReader(data))
+			return err
+		})
+	}
 	if err != nil {
 		return fmt.Errorf("demo order %d: %w", number, err)
 	}
-	if o.state == fresh {
-		return nil
-	}
-	return bring(ctx, s, row.ID, o.state)
+	return nil
 }
 
 // bring waits for an order's material to be read, then fits, renders and

@@ -75,7 +75,7 @@ type Workers struct {
 	Studio  *studio.Studio
 	Mailer  studio.Mailer
 	BaseURL string
-	Demo    func(ctx context.Context, number int) error
+	Demo    func(ctx context.Context, j studio.Demo) error
 	Films   int // films rendered at the same time, at least 1
 
 	id     string
@@ -118,7 +118,7 @@ func (w *Workers) Start(ctx context.Context) error {
 		if w.Demo == nil {
 			return river.JobSnooze(time.Minute) // another worker has the painter
 		}
-		return w.Demo(ctx, j.Args.Number)
+		return w.Demo(ctx, j.Args)
 	})
 	w.client, err = river.NewClient(riverpgxv5.New(w.Studio.Store.Pool), &river.Config{
 		ID: w.id, Logger: quiet, Workers: set, JobTimeout: -1,

@@ -42,9 +42,11 @@ type (
 		LinkID int64  `json:"link_id"`
 		Token  string `json:"token"`
 	}
-	// Demo makes one order of the demo.
+	// Demo paints the material of one order of the demo or, later, brings
+	// the order to its state.
 	Demo struct {
-		Number int `json:"number"`
+		Number int  `json:"number"`
+		Finish bool `json:"finish"`
 	}
 )
 

@@ -91,7 +91,7 @@ func (s *Server) demoProgress(r *http.Request, b base, made int) string {
 	if err != nil || left == 0 {
 		return ""
 	}
-	return fmt.Sprintf("The demo’s pictures are being painted in the background: %d of %d orders still to come.", left, made)
+	return fmt.Sprintf("The demo’s pictures are being painted in the background: %s to go for %d orders.", counted(int(left), "step"), made)
 }
 
 func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {
