@@ -56,5 +56,7 @@ const inputs = times.flatMap((t) => ["-ss", String(t), "-i", film]);
 const scaled = times.map((_, i) => `[${i}]trim=end_frame=1,scale=420:-2[f${i}]`).join(";");
 const layout = times.map((_, i) => `${(i % 3) * 428}_${Math.floor(i / 3) * 244}`).join("|");
 execFileSync("ffmpeg", ["-v", "error", "-y", ...inputs, "-filter_complex", `${scaled};${times.map((_, i) => `[f${i}]`).join("")}xstack=inputs=6:layout=${layout}:fill=0xe7e7e7`, "-frames:v", "1", join(dir, "tideline.png")]);
+await page.goto("/orders/1#deliveries");
 await page.locator("[data-link] >> text=Close").first().click();
+await page.waitForSelector("[data-link]:has-text('closed')");
 await browser.close();

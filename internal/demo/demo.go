@@ -126,19 +126,15 @@ func bring(ctx context.Context, s *studio.Studio, orderID int64, to state) error
 		return nil
 	}
 	if len(w.Renders) == 0 {
-		r, err := s.StartRender(ctx, orderID)
-		if err != nil {
-			return err
-		}
-		// Rendered here and now; the queued job finds it done.
-		if err := s.DoRender(ctx, studio.Render{RenderID: r.ID}, "demo", true); err != nil {
+		if _, err := s.StartRender(ctx, orderID); err != nil {
 			return err
 		}
 	}
-	if w, err = s.Load(ctx, orderID); err != nil {
+	w, err = until(ctx, s, orderID, func(w *studio.Work) bool { return w.Renders[0].State.Over() })
+	if err != nil {
 		return err
 	}
-	if to < delivered || len(w.Links) > 0 || len(w.Renders) == 0 || w.Renders[0].State != store.RenderDone {
+	if to < delivered || len(w.Links) > 0 || w.Renders[0].State != store.RenderDone {
 		return nil
 	}
 	_, _, err = s.MakeLink(ctx, orderID, studio.NewLink{

@@ -2,9 +2,13 @@ package queue
 
 import (
 	"context"
+	"errors"
+	"log/slog"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promauto"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/rivertype"
 )
@@ -18,8 +22,31 @@ type worker[T river.JobArgs] struct {
 	work func(context.Context, *river.Job[T]) error
 }
 
-func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error { return w.work(ctx, j) }
-func (w *worker[T]) Timeout(*river.Job[T]) time.Duration             { return -1 }
+func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error {
+	start := time.Now()
+	err := w.work(ctx, j)
+	jobs.WithLabelValues(j.Kind, outcome(err)).Observe(time.Since(start).Seconds())
+	slog.Info("job", "job", j.ID, "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
+	return err
+}
+
+func (w *worker[T]) Timeout(*river.Job[T]) time.Duration { return -1 }
+
+var jobs = promauto.NewHistogramVec(prometheus.HistogramOpts{
+	Name: "nelko_job_seconds", Help: "Time a background job took, by kind and outcome.",
+	Buckets: []float64{.05, .2, 1, 5, 20, 60, 300, 1200},
+}, []string{"kind", "outcome"})
+
+func outcome(err error) string {
+	var later *river.JobSnoozeError
+	switch {
+	case err == nil:
+		return "done"
+	case errors.As(err, &later):
+		return "put off"
+	}
+	return "failed"
+}
 
 func add[T river.JobArgs](set *river.Workers, work func(context.Context, *river.Job[T]) error) {
 	river.AddWorker(set, &worker[T]{work: work})

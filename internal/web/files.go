@@ -10,7 +10,6 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"nelko/internal/core/timecode"
 	"nelko/internal/store"
 	"nelko/internal/studio"
 )
@@ -103,7 +102,7 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
 	s.render(w, r, http.StatusOK, "watch", struct {
 		studio.Watched
 		Version, Token, StudioName, Length string
-	}{v, s.version, chi.URLParam(r, "token"), v.Studio.Name, timecode.Clock(v.Render.Seconds)})
+	}{v, s.version, chi.URLParam(r, "token"), v.Studio.Name, minutes(v.Render.Seconds)})
 }
 
 func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {

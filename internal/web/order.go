@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"math"
 	"net/http"
 	"slices"
 	"strings"
@@ -227,7 +228,7 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		row.Text = "Rendering"
 		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)
 		if left, ok := studio.TimeLeft(rd, s.Studio.Now()); ok {
-			row.Detail += ", " + timecode.Clock(left.Round(1e9).Seconds())[:len(timecode.Clock(left.Round(1e9).Seconds()))-2] + " left"
+			row.Detail += ", " + minutes(left.Seconds()) + " left"
 		}
 		if rd.Attempt > 1 {
 			row.Detail += fmt.Sprintf(" (begun %d times)", rd.Attempt)
@@ -244,6 +245,11 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		row.Text = "Cancelled"
 	}
 	return row
+}
+
+// minutes writes seconds as m:ss.
+func minutes(seconds float64) string {
+	return strings.TrimSuffix(timecode.Clock(math.Round(seconds)), ".0")
 }
 
 func mailState(l store.Link) string {

@@ -34,6 +34,7 @@ function show() {
     if (on && !first) first = g;
   }
   (first ?? all[0])?.setAttribute("tabindex", "0");
+  for (const o of document.querySelectorAll("#rows .outline")) o.classList.toggle("chosen", selected.has(o.dataset.of));
   mark();
 }
 

@@ -1,0 +1,60 @@
+package web_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/store"
+	"nelko/internal/studio/studiotest"
+	"nelko/internal/web"
+)
+
+// leave puts an upload into the folder as the tus store writes it.
+func leave(t *testing.T, dir, id string, order int64, data []byte, size int) {
+	info, err := json.Marshal(map[string]any{
+		"ID": id, "Size": size, "Offset": 0, "MetaData": map[string]string{"filename": id + ".jpg", "order": fmt.Sprint(order)},
+		"Storage": map[string]string{"Type": "filestore", "Path": filepath.Join(dir, id), "InfoPath": filepath.Join(dir, id+".info")},
+	})
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, id), data, 0o644))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, id+".info"), info, 0o644))
+}
+
+// A file that was whole when the program was stopped is taken in at the next
+// start; one that is half there waits for its rest; one left for weeks goes.
+func TestUploadsLeftBehind(t *testing.T) {
+	s := studiotest.Open(t)
+	o := studiotest.Order(t, s)
+	dir := t.TempDir()
+	photo := studiotest.Photo(t, 1)
+	leave(t, dir, "whole", o.ID, photo, len(photo))
+	leave(t, dir, "half", o.ID, photo[:len(photo)/2], len(photo))
+	leave(t, dir, "old", o.ID, photo[:10], len(photo))
+	past := time.Now().AddDate(0, -1, 0)
+	require.NoError(t, os.Chtimes(filepath.Join(dir, "old.info"), past, past))
+	leave(t, dir, "orphan", 999, photo, len(photo)) // its order is gone: kept, and reported in the log
+
+	h, err := web.New(web.Config{Studio: s, UploadDir: dir})
+	require.NoError(t, err)
+	defer h.Close()
+	var got []store.Media
+	require.Eventually(t, func() bool {
+		require.NoError(t, s.Store.DB.Find(&got).Error)
+		_, err := os.Stat(filepath.Join(dir, "old.info"))
+		return len(got) > 0 && os.IsNotExist(err)
+	}, 10*time.Second, 50*time.Millisecond)
+	require.Len(t, got, 1)
+	assert.Equal(t, "whole.jpg", got[0].Name)
+	assert.Equal(t, int64(len(photo)), got[0].Size)
+	assert.NoFileExists(t, filepath.Join(dir, "whole"))
+	assert.FileExists(t, filepath.Join(dir, "half"))
+	assert.FileExists(t, filepath.Join(dir, "orphan"))
+	assert.NoFileExists(t, filepath.Join(dir, "old"))
+}
