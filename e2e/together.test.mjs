@@ -54,6 +54,7 @@ test("an order is opened, arranged and fitted with the keyboard alone", async ()
   await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 22)]);
   await page.waitForSelector("#material-count:has-text('5 photos, 1 song')", { timeout: 60000 });
   await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
+  await page.waitForSelector("#arithmetic:has-text('music 0:22')");
 
   await page.focus("#main");
   await tabTo(page, "#rows .slide");
@@ -72,6 +73,7 @@ test("an order is opened, arranged and fitted with the keyboard alone", async ()
   await page.waitForSelector("#materiallist:has-text('Not in the film')");
   await page.keyboard.press("Control+z");
   await page.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n, before.length);
+  await page.waitForFunction(() => !document.querySelector(".htmx-settling, .htmx-swapping, .htmx-request"));
   assert.deepEqual(await ids(page), before);
   await page.focus("#main");
   await tabTo(page, "#fit-music");

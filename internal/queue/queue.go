@@ -15,7 +15,6 @@ import (
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverdatabasesql"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
-	"github.com/riverqueue/river/rivertype"
 
 	"nelko/internal/studio"
 )
@@ -53,12 +52,8 @@ func (i *Inserter) Insert(ctx context.Context, tx *sql.Tx, j studio.Job) error {
 	case studio.Demo:
 		o.Queue, o.MaxAttempts = painter, 3
 	case studio.Pour:
-		// Files come in bunches; one pour a moment later takes them all.
+		// Files come in bunches; a pour a moment later takes several.
 		o.ScheduledAt = time.Now().Add(700 * time.Millisecond)
-		o.UniqueOpts = river.UniqueOpts{ByArgs: true, ByState: []rivertype.JobState{
-			rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable,
-			rivertype.JobStateScheduled, rivertype.JobStateRunning,
-		}}
 	}
 	args, ok := j.(river.JobArgs)
 	if !ok {

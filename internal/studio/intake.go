@@ -108,7 +108,11 @@ func (s *Studio) DoIngest(ctx context.Context, j Ingest) error {
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if refused != nil {
 			m.State, m.Reason = store.Refused, refused.Reason
-			return tx.Save(&m).Error
+			if err := tx.Save(&m).Error; err != nil {
+				return err
+			}
+			// Others may have waited for this one to be read.
+			return s.enqueue(ctx, tx, Pour{m.OrderID})
 		}
 		m.State, m.Kind, m.Width, m.Height = store.Ready, facts.Kind, facts.W, facts.H
 		m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
@@ -132,6 +136,9 @@ func (s *Studio) DoPour(ctx context.Context, j Pour) error {
 	if err != nil {
 		return err
 	}
+	if w.moreToCome(s.Now()) {
+		return nil
+	}
 	used := w.Doc.Uses()
 	var ids []doc.MediaID
 	for _, m := range w.Media {
@@ -145,6 +152,19 @@ func (s *Studio) DoPour(ctx context.Context, j Pour) error {
 	}
 	_, err = s.Edit(ctx, j.OrderID, w.Slideshow.Head, edit.Pour{Media: ids}, nil)
 	return err // a conflict is tried again by the queue
+}
+
+// pourEvery is the least time between two pours while files are being read.
+const pourEvery = 3 * time.Second
+
+// moreToCome reports whether the program poured a moment ago and files are
+// still being read: each of them brings a pour of its own, so this one can be
+// left out and the history stays short.
+func (w *Work) moreToCome(now time.Time) bool {
+	if w.Revision.AuthorID != nil || now.Sub(w.Revision.CreatedAt) > pourEvery {
+		return false
+	}
+	return slices.ContainsFunc(w.Media, func(m store.Media) bool { return m.State == store.Waiting })
 }
 
 // Dismiss forgets a refused file.
@@ -184,6 +204,9 @@ func (s *Studio) Edit(ctx context.Context, orderID int64, base int, op edit.Op, 
 		b, err := d.Marshal()
 		if err != nil {
 			return 0, err
+		}
+		if before, err := w.Doc.Marshal(); err == nil && bytes.Equal(before, b) {
+			return w.Slideshow.Head, nil // nothing changed: no step to undo
 		}
 		var top int
 		if err := tx.Model(&store.Revision{}).Where("slideshow_id = ?", w.Slideshow.ID).Select("max(number)").Scan(&top).Error; err != nil {

@@ -30,7 +30,7 @@ type (
 	}
 	// Pour brings ready media into an order's slideshow.
 	Pour struct {
-		OrderID int64 `json:"order_id" river:"unique"`
+		OrderID int64 `json:"order_id"`
 	}
 	// Render makes a film.
 	Render struct {

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -177,6 +178,38 @@ func TestEditsConflictAndUndo(t *testing.T) {
 	}
 	assert.ErrorContains(t, err, "nothing to undo")
 	assert.Empty(t, load(t, s, o.ID).Doc.Slides)
+}
+
+// No file is forgotten when many come at once: a pour while others are still
+// being read may be left out, the last one takes all.
+func TestPoursTakeEverything(t *testing.T) {
+	s := studiotest.Open(t)
+	o := studiotest.Order(t, s)
+	var jobs []studio.Ingest
+	for i := range 4 {
+		m, err := s.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"), bytes.NewReader(studiotest.Photo(t, i)))
+		require.NoError(t, err)
+		jobs = append(jobs, studio.Ingest{MediaID: m.ID})
+	}
+	bad, err := s.Receive(ctx, o.ID, "bad", "bad.jpg", strings.NewReader("no picture"))
+	require.NoError(t, err)
+	pours := func() (n int) {
+		require.NoError(t, s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'pour'").Scan(&n).Error)
+		return n
+	}
+	for i, j := range append(jobs, studio.Ingest{MediaID: bad.ID}) {
+		require.NoError(t, s.DoIngest(ctx, j))
+		assert.Equal(t, i+1, pours(), "each file brings a pour, refused ones too")
+		require.NoError(t, s.DoPour(ctx, studio.Pour{OrderID: o.ID}))
+	}
+	w := load(t, s, o.ID)
+	assert.Len(t, w.Doc.Uses(), 4)
+	assert.LessOrEqual(t, w.Slideshow.Head, 3, "in few steps")
+	head := w.Slideshow.Head
+	require.NoError(t, s.DoPour(ctx, studio.Pour{OrderID: o.ID}))
+	same, err := s.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, head, same, "an edit that changes nothing makes no revision")
 }
 
 // Two people at once: exactly one edit of the same revision succeeds.
