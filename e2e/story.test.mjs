@@ -148,6 +148,8 @@ test("pinned seconds stay as typed and the rest is fitted again", async () => {
   await page.click("button:has-text('Pin'):not(:has-text('Un'))");
   await page.waitForSelector("#arithmetic:has-text('1 pinned 6.50 s')");
   assert.match(await page.textContent("#arithmetic"), /to the frame/);
+  // The desk is drawn anew with what was kept.
+  await page.waitForFunction(() => document.querySelector("#pin")?.value === "6.5");
   await page.fill("#pin", "lots");
   await page.click("button:has-text('Pin'):not(:has-text('Un'))");
   await page.waitForSelector("#notice:has-text('\"lots\" is not a number')");
