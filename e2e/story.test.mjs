@@ -196,6 +196,7 @@ test("a client without an account watches it on a phone", async () => {
   assert.deepEqual(await visitor.evaluate(() => [document.getElementById("film").videoWidth, document.getElementById("film").error]), [1920, null]);
   await page.waitForSelector("#deliveries:has-text('watched once')", { timeout: 15000 });
   await page.waitForSelector("#deliveries:has-text('mailed to cormorants@saltmere.example')", { timeout: 15000 });
+  assert.ok(await page.inputValue("#link-address"), "the address is still there to be copied");
   await page.click("[data-link] >> text=Close");
   await page.waitForSelector("[data-link]:has-text('closed')");
   await visitor.reload();

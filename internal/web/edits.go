@@ -139,7 +139,7 @@ func (s *Server) afterEdit(w http.ResponseWriter, r *http.Request, err error) {
 	if !ok {
 		return
 	}
-	v.OOB, v.Notice = true, note
+	v.OOB, v.LiveOOB, v.Notice = true, true, note
 	s.render(w, r, status, "update", v)
 }
 

@@ -40,7 +40,8 @@ type orderView struct {
 	NewAddress    string
 	Seen          string
 	Changed       map[string]bool
-	OOB, WorkOOB  bool
+	OOB, WorkOOB  bool // parts go to their own places in the page
+	LiveOOB       bool
 }
 
 type leftOutView struct {

@@ -51,10 +51,17 @@ function mark() {
   for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 40 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
 }
 
+let opened = ""; // what the desk shows
 function openDesk() {
+  const wanted = [work().dataset.revision, moment, [...selected].sort()].join("|");
+  if (wanted === opened && document.querySelector("#desk [data-shown]")?.dataset.shown === wanted) return;
+  opened = wanted;
   const query = new URLSearchParams({ frame: String(moment) });
   for (const s of slides().map(id).filter((s) => selected.has(s))) query.append("slide", s);
-  htmx.ajax("GET", `/orders/${order}/desk?${query}`, { target: "#desk", swap: "innerHTML" });
+  htmx.ajax("GET", `/orders/${order}/desk?${query}`, { target: "#desk", swap: "innerHTML" }).then(() => {
+    const desk = document.querySelector("#desk > *");
+    if (desk && opened === wanted) desk.dataset.shown = wanted;
+  });
 }
 
 function choose(g, { range = false, add = false } = {}) {
@@ -229,7 +236,7 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (event.detail.target?.id === "work") refocus = Boolean(document.activeElement?.closest?.("#rows"));
 });
 document.addEventListener("htmx:afterSettle", (event) => {
-  if (event.detail.target?.id !== "work" && event.detail.elt?.id !== "work") return;
+  if (event.detail.elt?.id !== "work") return; // once a swap, not for each part
   show();
   if (selected.size > 0 && rows()) openDesk();
   if (refocus) slides().find((g) => selected.has(id(g)))?.focus({ preventScroll: true });
