@@ -222,7 +222,7 @@ func TestConcurrentEdits(t *testing.T) {
 	errs := make(chan error, n)
 	for i := range n {
 		go func() {
-			_, err := s.Edit(ctx, o.ID, 1, edit.Fit{Mode: doc.AtPace, Pace: 1 + float64(i)}, &u.ID)
+			_, err := s.Edit(ctx, o.ID, 1, edit.Fit{Mode: doc.AtPace, Pace: 5 + float64(i)}, &u.ID)
 			errs <- err
 		}()
 	}
