@@ -25,6 +25,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/demo/paint"
 	"nelko/internal/media"
+	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 	"nelko/internal/render"
 	"nelko/themes"
@@ -56,9 +57,12 @@ func Render(ctx context.Context, out io.Writer) error {
 	}
 	floor := time.Since(start).Seconds()
 	start = time.Now()
+	a := assets()
 	_, err = render.Film(ctx, render.Job{
-		Scene: sc, Assets: assets(), Profile: render.MP4, Out: filepath.Join(dir, "film.mp4"),
-		Track: sound.Track{Total: sc.Rate.SampleAt(sc.Frames)},
+		Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.MP4, Out: filepath.Join(dir, "film.mp4"),
+		Track: func(context.Context) (sound.Track, func(), error) {
+			return sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}, func() {}, nil
+		},
 	})
 	if err != nil {
 		return err
@@ -123,19 +127,20 @@ func film(ctx context.Context, dir string, photos int, seconds float64) (*scene.
 	if p.FitError != nil {
 		return nil, nil, p.FitError
 	}
-	return scene.Build(d, t, p, lib), func() *media.Assets { return media.NewAssets(ctx, files, lib, media.DefaultBudget) }, nil
+	return scene.Build(d, t, p, lib, pango.Words, scene.Options{}), func() *media.Assets { return media.NewAssets(ctx, files, lib, media.DefaultBudget) }, nil
 }
 
 // compose2file writes all frames raw.
 func compose2file(sc *scene.Scene, a *media.Assets, path string) error {
-	defer a.Close()
+	lane := a.Lane()
+	defer lane.Close()
 	f, err := os.Create(path)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
 	w := bufio.NewWriterSize(f, 1<<20)
-	c, fr := compose.New(sc, a), raster.NewFrame(sc.W, sc.H)
+	c, fr := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
 	for n := range sc.Frames {
 		if err := c.Frame(fr, n); err != nil {
 			return err
@@ -155,7 +160,7 @@ func encodeFile(ctx context.Context, sc *scene.Scene, frames, out string) error 
 		return err
 	}
 	defer f.Close()
-	cmd := exec.CommandContext(ctx, "ffmpeg", render.EncoderArgs(sc, render.MP4, "", out, "")...)
+	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(sc, render.MP4, 0), "-f", "mp4", out)...)
 	// A pipe, as in a render; the kernel copies the file into it.
 	in, err := cmd.StdinPipe()
 	if err != nil {

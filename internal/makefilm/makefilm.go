@@ -16,8 +16,10 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/scene"
+	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media"
+	"nelko/internal/media/pango"
 	"nelko/internal/render"
 	"nelko/themes"
 )
@@ -115,14 +117,15 @@ func Film(ctx context.Context, r Request) (Summary, error) {
 		s.Warnings = append(s.Warnings, c.Text)
 	}
 	assets := media.NewAssets(ctx, files, lib, media.DefaultBudget)
-	defer assets.Close()
-	track, closeTrack, err := render.SoundTrack(ctx, d, p, lib, files)
-	if err != nil {
-		return s, err
+	sc := scene.Build(d, t, p, lib, pango.Words, scene.Options{})
+	for _, f := range sc.Findings {
+		s.Warnings = append(s.Warnings, plan.Finding(d, lib, f.Slide, string(f.Kind), f.Media, f.Words, f.By).Text)
 	}
-	defer closeTrack()
 	s.File, err = render.Film(ctx, render.Job{
-		Scene: scene.Build(d, t, p, lib), Assets: assets, Track: track, Profile: render.MP4,
+		Scene: sc, Lanes: func() render.Lane { return assets.Lane() }, Profile: render.MP4,
+		Track: func(ctx context.Context) (sound.Track, func(), error) {
+			return render.SoundTrack(ctx, d, p, lib, files)
+		},
 		Out: r.Out, Progress: r.Progress, Title: r.Details["names"],
 	})
 	return s, err

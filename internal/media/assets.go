@@ -4,9 +4,10 @@ import (
 	"container/list"
 	"context"
 	"fmt"
-	"html"
+	"io/fs"
 	"math"
 	"os"
+	"slices"
 	"sync"
 
 	"nelko/internal/core/compose"
@@ -14,6 +15,7 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
+	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 )
 
@@ -23,7 +25,7 @@ type Files interface {
 }
 
 // Assets prepares sprites from a client's files and keeps the latest of them
-// in memory up to a budget.
+// in memory up to a budget. Clips are read through lanes.
 type Assets struct {
 	ctx    context.Context
 	files  Files
@@ -34,13 +36,7 @@ type Assets struct {
 	entries map[spriteKey]*list.Element
 	recent  *list.List // of *spriteEntry, latest first
 	held    int
-
-	clipMu sync.Mutex
-	clips  map[scene.Asset]*clipStream
-	order  []scene.Asset // open clips, oldest first
 }
-
-var _ compose.Assets = (*Assets)(nil)
 
 type spriteKey struct {
 	asset  scene.Asset
@@ -57,22 +53,9 @@ type spriteEntry struct {
 // DefaultBudget is the memory for prepared sprites in bytes.
 const DefaultBudget = 128 << 20
 
-// NewAssets prepares assets from files until ctx ends or Close is called.
+// NewAssets prepares assets from files until ctx ends.
 func NewAssets(ctx context.Context, files Files, lib doc.Library, budget int) *Assets {
-	return &Assets{
-		ctx: ctx, files: files, lib: lib, budget: budget,
-		entries: map[spriteKey]*list.Element{}, recent: list.New(), clips: map[scene.Asset]*clipStream{},
-	}
-}
-
-// Close stops decoders.
-func (a *Assets) Close() {
-	a.clipMu.Lock()
-	defer a.clipMu.Unlock()
-	for _, c := range a.clips {
-		c.close()
-	}
-	a.clips, a.order = map[scene.Asset]*clipStream{}, nil
+	return &Assets{ctx: ctx, files: files, lib: lib, budget: budget, entries: map[spriteKey]*list.Element{}, recent: list.New()}
 }
 
 // Sprite prepares an asset once; callers that ask meanwhile wait for it.
@@ -118,35 +101,119 @@ func (a *Assets) drop(el *list.Element) {
 }
 
 func (a *Assets) prepare(as scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
+	if s, ok, err := compose.Paint(as, m); ok {
+		return s, err
+	}
 	switch as.Kind {
 	case scene.Photo:
-		path, err := a.files.Path(as.Media)
+		p, err := a.photo(as, as.W, as.H)
 		if err != nil {
 			return nil, a.named(as.Media, err)
 		}
-		p, err := vips.Load(path, as.W, as.H)
-		if err != nil {
-			return nil, a.named(as.Media, err)
-		}
+		as.Look.Apply(p)
 		return raster.NewSprite(p, m)
-	case scene.Soft:
-		p, err := a.small(as)
+	case scene.Print:
+		p, err := a.inside(as)
 		if err != nil {
 			return nil, a.named(as.Media, err)
 		}
+		as.Look.Apply(p)
+		return compose.NewPrint(p, as, m)
+	case scene.Soft:
+		p, err := a.photo(as, as.W, as.H)
+		if err != nil {
+			return nil, a.named(as.Media, err)
+		}
+		p = Flatten(p, as.Colour)
+		as.Look.Apply(p)
 		raster.Blur(p, as.Blur)
 		raster.Tone(p, as.Colour, as.Tone)
 		return raster.NewSprite(p, m)
 	case scene.Text:
-		p, err := SetText(as)
+		p, err := pango.Draw(as.Text, as.W, as.H)
 		if err != nil {
-			return nil, err
+			return nil, fmt.Errorf("%q: %w", as.Text.Words, err)
 		}
 		return raster.NewSprite(p, m)
-	case scene.Shadow:
-		return compose.NewShadow(as, m)
+	case scene.Image:
+		p, err := shelfPicture(as)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", as.File, err)
+		}
+		return raster.NewSprite(p, m)
 	}
 	return nil, fmt.Errorf("asset of kind %d is not a sprite", as.Kind)
+}
+
+// photo reads a photo, or a clip's first frame, turned, at w×h pixels.
+func (a *Assets) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
+	path, err := a.files.Path(as.Media)
+	if err != nil {
+		return raster.Pixels{}, err
+	}
+	if as.Turn%2 == 1 {
+		w, h = h, w
+	}
+	var p raster.Pixels
+	if a.lib[as.Media].Kind == doc.ClipMedia {
+		p, err = clipPixels(a.ctx, path, w, h, float64(as.Begin)/timecode.SampleRate)
+	} else {
+		p, err = vips.Load(path, w, h)
+	}
+	if err != nil {
+		return p, err
+	}
+	return raster.Turn(p, as.Turn), nil
+}
+
+// inside reads the window of a photo that a print shows, at the print's size
+// less its mat.
+func (a *Assets) inside(as scene.Asset) (raster.Pixels, error) {
+	w, h := as.W-2*as.Mat, as.H-2*as.Mat
+	if w < 1 || h < 1 {
+		return raster.Pixels{}, fmt.Errorf("a print of %d×%d pixels has no room for its mat", as.W, as.H)
+	}
+	fw, fh := max(w, int(math.Round(float64(w)/as.Crop.W))), max(h, int(math.Round(float64(h)/as.Crop.H)))
+	p, err := a.photo(as, fw, fh)
+	if err != nil {
+		return p, err
+	}
+	x, y := min(fw-w, int(math.Round(as.Crop.X*float64(fw)))), min(fh-h, int(math.Round(as.Crop.Y*float64(fh))))
+	return raster.Cut(p, max(0, x), max(0, y), w, h), nil
+}
+
+// shelfPicture reads a picture of a theme, in the middle of W×H pixels.
+func shelfPicture(as scene.Asset) (raster.Pixels, error) {
+	if shelf == nil {
+		return raster.Pixels{}, fs.ErrNotExist
+	}
+	b, err := fs.ReadFile(shelf, as.File)
+	if err != nil {
+		return raster.Pixels{}, err
+	}
+	p, err := vips.LoadBuffer(b, as.W, as.H, as.Cover)
+	if err != nil {
+		return p, err
+	}
+	if as.Tone > 0 {
+		raster.Tone(p, as.Colour, as.Tone)
+	}
+	if p.W == as.W && p.H == as.H {
+		return p, nil
+	}
+	out := raster.Pixels{W: as.W, H: as.H, Channels: 4, Pix: make([]byte, as.W*as.H*4)}
+	left, top := (as.W-p.W)/2, (as.H-p.H)/2
+	for y := range min(p.H, as.H) {
+		for x := range min(p.W, as.W) {
+			src, dst := p.Pix[(y*p.W+x)*p.Channels:], out.Pix[((y+max(0, top))*as.W+x+max(0, left))*4:]
+			copy(dst[:3], src[:3])
+			dst[3] = 255
+			if p.Channels == 4 {
+				dst[3] = src[3]
+			}
+		}
+	}
+	return out, nil
 }
 
 func (a *Assets) named(id doc.MediaID, err error) error {
@@ -154,23 +221,6 @@ func (a *Assets) named(id doc.MediaID, err error) error {
 		return fmt.Errorf("%s: %w", m.Name, err)
 	}
 	return err
-}
-
-// small reads a photo, or a clip's first frame, at the asset's size, flat on
-// its colour where it is transparent.
-func (a *Assets) small(as scene.Asset) (raster.Pixels, error) {
-	path, err := a.files.Path(as.Media)
-	if err != nil {
-		return raster.Pixels{}, err
-	}
-	if a.lib[as.Media].Kind == doc.ClipMedia {
-		return clipPixels(a.ctx, path, as.W, as.H, 0)
-	}
-	p, err := vips.Load(path, as.W, as.H)
-	if err != nil || p.Channels == 3 {
-		return p, err
-	}
-	return Flatten(p, as.Colour), nil
 }
 
 // Flatten puts pixels with transparency on a colour.
@@ -188,90 +238,68 @@ func Flatten(p raster.Pixels, on raster.RGB) raster.Pixels {
 	return out
 }
 
+// Lane is one goroutine's view of assets: sprites are shared with the others,
+// clips are read by decoders of its own.
+type Lane struct {
+	*Assets
+	clips map[scene.Asset]*clipStream
+	order []scene.Asset // open clips, oldest first
+}
+
+var _ compose.Assets = (*Lane)(nil)
+
+// Lane opens a lane. It must be closed.
+func (a *Assets) Lane() *Lane { return &Lane{Assets: a, clips: map[scene.Asset]*clipStream{}} }
+
+// Close stops the lane's decoders.
+func (l *Lane) Close() {
+	for _, c := range l.clips {
+		c.close()
+	}
+	l.clips, l.order = map[scene.Asset]*clipStream{}, nil
+}
+
+// maxClips is how many clips a lane reads at the same time.
+const maxClips = 8
+
 // Clip implements compose.Assets.
-func (a *Assets) Clip(as scene.Asset, m raster.Matrix, rate timecode.Rate, n timecode.Frames) (*raster.Sprite, error) {
-	a.clipMu.Lock()
-	defer a.clipMu.Unlock()
-	if c, ok := a.clips[as]; ok {
+func (l *Lane) Clip(as scene.Asset, m raster.Matrix, rate timecode.Rate, n timecode.Frames) (*raster.Sprite, error) {
+	if c, ok := l.clips[as]; ok {
 		s, near, err := c.frame(n)
 		if near || err != nil {
 			return s, err
 		}
-		a.closeClip(as)
+		l.closeClip(as)
 	}
-	path, err := a.files.Path(as.Media)
+	path, err := l.files.Path(as.Media)
 	if err != nil {
-		return nil, a.named(as.Media, err)
+		return nil, l.named(as.Media, err)
 	}
-	// A jump into the middle (a preview) seeks; a render begins at 0 or, in
-	// a join, a frame or two later, and then reads from the start.
+	begin := float64(as.Begin) / timecode.SampleRate
 	from := n
-	if n < keptFrames {
-		from = 0
-	}
-	if last := rate.FramesIn(a.lib[as.Media].Length) - 1; from > last {
+	if last := rate.FramesIn(l.lib[as.Media].Length-as.Begin) - 1; from > last {
 		from = max(0, last-1)
 	}
-	c, err := openClip(a.ctx, path, as.W, as.H, m, rate, from)
+	c, err := openClip(l.ctx, path, as, m, rate, begin, from)
 	if err != nil {
-		return nil, a.named(as.Media, err)
+		return nil, l.named(as.Media, err)
 	}
-	if len(a.order) >= 3 {
-		a.closeClip(a.order[0])
+	if len(l.order) >= maxClips {
+		l.closeClip(l.order[0])
 	}
-	a.clips[as] = c
-	a.order = append(a.order, as)
+	l.clips[as] = c
+	l.order = append(l.order, as)
 	s, _, err := c.frame(n)
 	if err != nil {
-		return nil, a.named(as.Media, err)
+		return nil, l.named(as.Media, err)
 	}
 	return s, nil
 }
 
-func (a *Assets) closeClip(as scene.Asset) {
-	a.clips[as].close()
-	delete(a.clips, as)
-	for i, o := range a.order {
-		if o == as {
-			a.order = append(a.order[:i], a.order[i+1:]...)
-			break
-		}
-	}
-}
-
-// textFloor is how far type may be shrunk to fit its box.
-const textFloor = 0.4
-
-// SetText sets the words of a Text asset, shrinking the type until it fits
-// the box. At the floor, what is still too large is scaled.
-func SetText(as scene.Asset) (raster.Pixels, error) {
-	size := float64(as.Size)
-	markup := html.EscapeString(as.Words)
-	var p raster.Pixels
-	for {
-		track := int(math.Round(as.Track * size * 1024))
-		var err error
-		p, err = vips.Text(fmt.Sprintf(`<span foreground="%s" letter_spacing="%d">%s</span>`, as.Colour, track, markup),
-			fmt.Sprintf("%s %.1f", as.Face, size), as.W)
-		if err != nil {
-			return p, fmt.Errorf("%q: %w", as.Words, err)
-		}
-		if (p.W <= as.W && p.H <= as.H) || size <= textFloor*float64(as.Size) {
-			break
-		}
-		size = max(size*0.94, textFloor*float64(as.Size))
-	}
-	return cleanInk(p, as.Colour), nil
-}
-
-// cleanInk gives transparent pixels the text's colour, so that edges keep it.
-func cleanInk(p raster.Pixels, c raster.RGB) raster.Pixels {
-	for i := 0; i+3 < len(p.Pix); i += 4 {
-		if p.Pix[i+3] == 0 {
-			p.Pix[i], p.Pix[i+1], p.Pix[i+2] = c.R, c.G, c.B
-		}
-	}
-	return p
+func (l *Lane) closeClip(as scene.Asset) {
+	l.clips[as].close()
+	delete(l.clips, as)
+	l.order = slices.DeleteFunc(l.order, func(o scene.Asset) bool { return o == as })
 }
 
 // Thumbnail makes a small JPEG of a photo or of a clip's first frame, at most

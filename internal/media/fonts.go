@@ -17,20 +17,23 @@ import (
 	"nelko/internal/media/vips"
 )
 
-// Startup makes the fonts known to fontconfig and starts libvips. It must be
-// called before other functions of the package; calling it again does
+// Startup makes the shelf's fonts known to fontconfig and starts libvips.
+// shelf holds a folder for each theme, with its fonts and pictures. Startup
+// must be called before other functions of the package; calling it again does
 // nothing.
-func Startup(fonts fs.FS) error {
-	return startup(fonts)
+func Startup(shelf fs.FS) error {
+	return startup(shelf)
 }
 
 var (
 	startOnce sync.Once
 	errStart  error
+	shelf     fs.FS // of the themes
 )
 
 func startup(fonts fs.FS) error {
 	startOnce.Do(func() {
+		shelf = fonts
 		if errStart = installFonts(fonts); errStart == nil {
 			errStart = vips.Startup()
 		}

@@ -11,13 +11,17 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/focus"
+	"nelko/internal/core/raster"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
+	"nelko/internal/media/faces"
 	"nelko/internal/media/vips"
 )
 
@@ -64,10 +68,18 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 		return m, nil, refuse("the picture has only %d×%d pixels", m.W, m.H)
 	}
 	m.Captured = takenAt(h.Taken, h.TakenOffset)
-	// Reading it once small proves that all of it is there.
-	if _, err := vips.Load(path, max(1, m.W/16), max(1, m.H/16)); err != nil {
+	// Reading it once small proves that all of it is there, and shows faces
+	// and what stands out.
+	k := math.Min(1, faces.Side/float64(max(m.W, m.H)))
+	p, err := vips.Load(path, max(1, int(float64(m.W)*k)), max(1, int(float64(m.H)*k)))
+	if err != nil {
 		return m, nil, refuse("the picture is damaged or cut off (%v)", err)
 	}
+	if m.Faces, err = faces.Find(p); err != nil {
+		return m, nil, err
+	}
+	small := raster.Shrink(Flatten(p, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
+	m.Focus, m.Print = focus.Point(small), focus.Print(small)
 	return m, nil, nil
 }
 
@@ -101,31 +113,33 @@ func takenAt(taken, offset string) time.Time {
 
 // probed is ffprobe's JSON, as far as it is needed.
 type probed struct {
-	Streams []struct {
-		CodecType    string            `json:"codec_type"`
-		CodecName    string            `json:"codec_name"`
-		Width        int               `json:"width"`
-		Height       int               `json:"height"`
-		SAR          string            `json:"sample_aspect_ratio"`
-		Duration     string            `json:"duration"`
-		Rate         string            `json:"r_frame_rate"`
-		Packets      string            `json:"nb_read_packets"`
-		PixFmt       string            `json:"pix_fmt"`
-		ColourSpace  string            `json:"color_space"`
-		ColourRange  string            `json:"color_range"`
-		Channels     int               `json:"channels"`
-		SampleRate   string            `json:"sample_rate"`
-		Disposition  map[string]int    `json:"disposition"`
-		Tags         map[string]string `json:"tags"`
-		SideDataList []struct {
-			Rotation float64 `json:"rotation"`
-		} `json:"side_data_list"`
-	} `json:"streams"`
-	Format struct {
+	Streams []probedStream `json:"streams"`
+	Format  struct {
 		Name     string            `json:"format_name"`
 		Duration string            `json:"duration"`
 		Tags     map[string]string `json:"tags"`
 	} `json:"format"`
+}
+
+type probedStream struct {
+	CodecType    string            `json:"codec_type"`
+	CodecName    string            `json:"codec_name"`
+	Width        int               `json:"width"`
+	Height       int               `json:"height"`
+	SAR          string            `json:"sample_aspect_ratio"`
+	Duration     string            `json:"duration"`
+	Rate         string            `json:"r_frame_rate"`
+	Packets      string            `json:"nb_read_packets"`
+	PixFmt       string            `json:"pix_fmt"`
+	ColourSpace  string            `json:"color_space"`
+	ColourRange  string            `json:"color_range"`
+	Channels     int               `json:"channels"`
+	SampleRate   string            `json:"sample_rate"`
+	Disposition  map[string]int    `json:"disposition"`
+	Tags         map[string]string `json:"tags"`
+	SideDataList []struct {
+		Rotation float64 `json:"rotation"`
+	} `json:"side_data_list"`
 }
 
 // local keeps ffmpeg from following references in hostile files to anything
@@ -179,6 +193,7 @@ func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, 
 			continue
 		}
 		m.Kind, m.W, m.H = doc.ClipMedia, s.Width, s.Height
+		m.Sound = slices.ContainsFunc(p.Streams, func(o probedStream) bool { return o.CodecType == "audio" })
 		var n, d int
 		if c, _ := fmt.Sscanf(s.SAR, "%d:%d", &n, &d); c == 2 && n > 0 && d > 0 {
 			m.W = int(math.Round(float64(m.W) * float64(n) / float64(d)))
@@ -220,7 +235,7 @@ func creation(tags ...map[string]string) time.Time {
 // song decodes the whole song to measure its true length, loudness and peaks.
 func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
 	m.Kind = doc.SongMedia
-	src, err := OpenSound(ctx, path)
+	src, err := OpenSound(ctx, path, 0)
 	if err != nil {
 		return m, nil, err
 	}

@@ -4,14 +4,19 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
 	"math"
+	"os"
 	"os/exec"
+	"path/filepath"
 
+	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
 )
 
@@ -64,9 +69,14 @@ type Sound struct {
 	done bool
 }
 
-// OpenSound decodes the first audio stream of a file to 48 kHz stereo.
-func OpenSound(ctx context.Context, path string) (*Sound, error) {
-	args := append(append([]string{}, local...), "-i", "file:"+path, "-map", "0:a:0", "-f", "f32le", "-ac", "2",
+// OpenSound decodes the first audio stream of a file to 48 kHz stereo, from
+// so many seconds on.
+func OpenSound(ctx context.Context, path string, from float64) (*Sound, error) {
+	var args []string
+	if from > 0 {
+		args = append(args, "-ss", fmt.Sprintf("%.6f", from))
+	}
+	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:a:0", "-f", "f32le", "-ac", "2",
 		"-ar", fmt.Sprint(timecode.SampleRate), "-")
 	p, err := startFFmpeg(ctx, args...)
 	if err != nil {
@@ -137,25 +147,55 @@ type clipStream struct {
 	ended bool
 }
 
-const keptFrames = 24
+// keptFrames are kept for a look back: a join draws both its slides at once.
+const keptFrames = 3
 
-func openClip(ctx context.Context, path string, w, h int, m raster.Matrix, rate timecode.Rate, from timecode.Frames) (*clipStream, error) {
+// openClip decodes a clip from frame from on, counted from begin seconds into
+// it, at the film's rate: frames are dropped or repeated so that each is the
+// one shown at its time (ffmpeg's fps filter, rounding to the nearest).
+func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix, rate timecode.Rate, begin float64, from timecode.Frames) (*clipStream, error) {
 	args := []string{}
-	if from > 0 {
-		args = append(args, "-ss", fmt.Sprintf("%.6f", rate.Seconds(from)))
+	if at := begin + rate.Seconds(from); at > 0 {
+		args = append(args, "-ss", fmt.Sprintf("%.6f", at))
 	}
 	matrix := "bt709"
 	if m == raster.BT601 {
 		matrix = "smpte170m"
 	}
+	w, h := as.W, as.H
+	turn := ""
+	if as.Turn > 0 {
+		turn = []string{"", "transpose=1,", "hflip,vflip,", "transpose=2,"}[as.Turn]
+	}
+	graded, err := gradeFilter(as.Look)
+	if err != nil {
+		return nil, err
+	}
 	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:v:0",
-		"-vf", fmt.Sprintf("fps=%s,scale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p", rate.Fraction(), w, h, matrix),
+		"-vf", fmt.Sprintf("%sfps=%s,%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p", turn, rate.Fraction(), graded, w, h, matrix),
 		"-f", "rawvideo", "-")
 	p, err := startFFmpeg(ctx, args...)
 	if err != nil {
 		return nil, err
 	}
 	return &clipStream{p: p, w: w, h: h, first: from}, nil
+}
+
+// gradeFilter is an ffmpeg filter for a look: its colours as a table, which
+// ffmpeg interpolates.
+func gradeFilter(l look.Look) (string, error) {
+	if l == (look.Look{}) {
+		return "", nil
+	}
+	cube := l.Cube()
+	sum := sha256.Sum256([]byte(cube))
+	name := filepath.Join(os.TempDir(), fmt.Sprintf("nelko-look-%x.cube", sum[:8]))
+	if _, err := os.Stat(name); err != nil {
+		if err := writeWhole(name, []byte(cube)); err != nil {
+			return "", fmt.Errorf("writing a look's table: %w", err)
+		}
+	}
+	return "format=gbrp,lut3d=file=" + name + ":interp=trilinear,", nil
 }
 
 // frame returns frame n, reading on as far as needed. ok is false if n lies

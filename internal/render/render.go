@@ -1,36 +1,23 @@
 // Package render makes a film file from a scene and a soundtrack: it composes
-// the frames, encodes them with ffmpeg, and verifies what came out.
+// and encodes segments, joins them without encoding again, and verifies what
+// came out.
 package render
 
 import (
-	"bufio"
-	"bytes"
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
-	"io"
-	"math"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"runtime"
-	"strings"
 	"sync"
-	"sync/atomic"
 
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
-	"nelko/internal/core/plan"
-	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
-	"nelko/internal/media"
 )
-
-// EngineVersion changes whenever the same inputs give other frames.
-const EngineVersion = 1
 
 // Profile is a way of encoding.
 type Profile struct {
@@ -44,19 +31,50 @@ type Profile struct {
 // first, so that it starts before it is loaded.
 var MP4 = Profile{Name: "MP4", CRF: 20, Preset: "veryfast", AudioKbps: 192}
 
+// Lane is one goroutine's view of a film's assets.
+type Lane interface {
+	compose.Assets
+	Close()
+}
+
+// Cache keeps encoded segments and soundtracks by key. Files it names stay
+// readable until the render is over.
+type Cache interface {
+	// Find gives the local files of those keys that are kept.
+	Find(ctx context.Context, keys []string) (map[string]string, error)
+	// Keep stores a file under a key and gives a path to read it from.
+	Keep(ctx context.Context, key, path string) (string, error)
+}
+
 // Job is one film to make.
 type Job struct {
 	Scene    *scene.Scene
-	Assets   compose.Assets
-	Track    sound.Track
+	Lanes    func() Lane
+	Track    func(ctx context.Context) (t sound.Track, close func(), err error)
+	SoundKey string // names all the soundtrack depends on; empty: not kept
 	Profile  Profile
+	Content  func(doc.MediaID) string          // what names a medium's contents; nil: segments are not kept
+	Cache    Cache                             // may be nil
+	Workers  int                               // encoders at the same time; 0: one a processor
 	Out      string                            // final name; nothing is left under it on failure
-	Progress func(done, total timecode.Frames) // may be nil; called by one goroutine
+	Progress func(done, total timecode.Frames) // may be nil; of the frames to be made, called by one goroutine at a time
 	Title    string                            // written into the file
 }
 
+// SegmentError tells which slide a segment that could not be encoded belongs
+// to.
+type SegmentError struct {
+	Slide doc.SlideID
+	Err   error
+}
+
+func (e *SegmentError) Error() string { return fmt.Sprintf("slide %s: %v", e.Slide, e.Err) }
+
+// Unwrap gives the cause.
+func (e *SegmentError) Unwrap() error { return e.Err }
+
 // Film renders the job and verifies the file. On any error nothing is left
-// behind.
+// behind but what the cache keeps.
 func Film(ctx context.Context, j Job) (Facts, error) {
 	if j.Scene.Frames < 1 {
 		return Facts{}, errors.New("the film has no frames")
@@ -66,246 +84,161 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 		return Facts{}, fmt.Errorf("making room for the render: %w", err)
 	}
 	defer os.RemoveAll(dir)
-	wav := filepath.Join(dir, "sound.f32")
-	if err := mixTo(j.Track, wav); err != nil {
-		return Facts{}, fmt.Errorf("mixing the soundtrack: %w", err)
-	}
-	part := filepath.Join(dir, "film.mp4")
-	enc, err := startEncoder(ctx, j, wav, part)
-	if err != nil {
-		return Facts{}, err
-	}
-	err = composeAll(ctx, j, enc.in)
-	if encErr := enc.finish(); err == nil || (errors.Is(err, errPipe) && encErr != nil) {
-		err = encErr
-	}
-	if ctx.Err() != nil {
-		return Facts{}, ctx.Err()
-	}
-	if err != nil {
-		return Facts{}, err
-	}
-	facts, err := Verify(ctx, part, j.Scene)
-	if err != nil {
-		return facts, fmt.Errorf("the rendered file is not as planned: %w", err)
-	}
-	return facts, os.Rename(part, j.Out)
-}
-
-// mixTo writes the soundtrack as raw 32-bit floats.
-func mixTo(t sound.Track, path string) error {
-	f, err := os.Create(path)
-	if err != nil {
-		return err
-	}
-	w := bufio.NewWriterSize(f, 1<<18)
-	raw := make([]byte, 0, 1<<16)
-	err = t.Mix(func(s []float32) error {
-		raw = raw[:0]
-		for _, v := range s {
-			raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
-		}
-		_, err := w.Write(raw)
-		return err
-	})
-	return errors.Join(err, w.Flush(), f.Close())
-}
-
-type encoder struct {
-	cmd    *exec.Cmd
-	in     io.WriteCloser
-	stderr bytes.Buffer
-}
-
-// EncoderArgs are the ffmpeg arguments that encode raw frames from standard
-// input, and the sound from a file if given, to out.
-func EncoderArgs(s *scene.Scene, p Profile, wav, out, title string) []string {
-	m := s.Matrix.Name()
-	transfer := "bt709"
-	primaries := "bt709"
-	if s.Matrix == raster.BT601 {
-		transfer, primaries = "smpte170m", "smpte170m"
-	}
-	args := []string{"-v", "error", "-nostdin", "-y",
-		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", s.Rate.Fraction(), "-i", "pipe:0"}
-	if wav != "" {
-		args = append(args, "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", wav, "-map", "0:v", "-map", "1:a",
-			"-c:a", "aac", "-b:a", fmt.Sprintf("%dk", p.AudioKbps))
-	}
-	gop := int(math.Round(2 * s.Rate.FPS()))
-	args = append(args, "-c:v", "libx264", "-preset", p.Preset, "-crf", fmt.Sprint(p.CRF), "-profile:v", "high",
-		"-g", fmt.Sprint(gop), "-colorspace", m, "-color_trc", transfer, "-color_primaries", primaries, "-color_range", "tv",
-		"-x264-params", fmt.Sprintf("colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", m, transfer, primaries))
-	if title != "" {
-		args = append(args, "-metadata", "title="+title)
-	}
-	return append(args, "-movflags", "+faststart", "-f", "mp4", out)
-}
-
-func startEncoder(ctx context.Context, j Job, wav, out string) (*encoder, error) {
-	e := &encoder{}
-	e.cmd = exec.CommandContext(ctx, "ffmpeg", EncoderArgs(j.Scene, j.Profile, wav, out, j.Title)...)
-	e.cmd.Stderr = &e.stderr
-	in, err := e.cmd.StdinPipe()
-	if err != nil {
-		return nil, err
-	}
-	e.in = in
-	if err := e.cmd.Start(); err != nil {
-		return nil, fmt.Errorf("starting ffmpeg: %w", err)
-	}
-	return e, nil
-}
-
-func (e *encoder) finish() error {
-	e.in.Close()
-	if err := e.cmd.Wait(); err != nil {
-		lines := strings.Split(strings.TrimSpace(e.stderr.String()), "\n")
-		return fmt.Errorf("encoding: %s: %w", lines[len(lines)-1], err)
-	}
-	return nil
-}
-
-var errPipe = errors.New("the encoder stopped reading")
-
-// composeAll draws all frames with one goroutine per processor and writes
-// them in order.
-func composeAll(ctx context.Context, j Job, w io.Writer) error {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	workers := runtime.GOMAXPROCS(0)
-	c := compose.New(j.Scene, j.Assets)
-	// slots[n % len] carries frame n from its worker to the writer.
-	slots := make([]chan *raster.Frame, 2*workers+2)
-	for i := range slots {
-		slots[i] = make(chan *raster.Frame, 1)
-	}
-	spare := make(chan *raster.Frame, len(slots))
-	for range len(slots) {
-		spare <- raster.NewFrame(j.Scene.W, j.Scene.H)
-	}
-	next := newCounter(j.Scene.Frames)
 	var wg sync.WaitGroup
+	var track string
+	wg.Go(func() {
+		var err error
+		if track, err = j.Soundtrack(ctx, dir); err != nil {
+			cancel(err)
+		}
+	})
+	segs, files, err := j.segments(ctx, dir, cancel)
+	wg.Wait()
+	if cause := context.Cause(ctx); cause != nil {
+		return Facts{}, cause
+	}
+	if err != nil {
+		return Facts{}, err
+	}
+	return j.Join(ctx, segs, files, track, dir)
+}
+
+// segments makes all segments that are not kept already; files are theirs by
+// key or, without a cache, by number.
+func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCauseFunc) ([]Segment, []string, error) {
+	segs, err := Segments(j.Scene, j.Profile, j.Content)
+	if err != nil {
+		return nil, nil, err
+	}
+	files := make([]string, len(segs))
+	missing := segs
+	at := map[timecode.Frames]int{}
+	for i, s := range segs {
+		at[s.From] = i
+	}
+	if j.Cache != nil && j.Content != nil {
+		kept, err := j.Cache.Find(ctx, keysOf(segs))
+		if err != nil {
+			return nil, nil, fmt.Errorf("looking for segments: %w", err)
+		}
+		missing = nil
+		for i, s := range segs {
+			if files[i] = kept[s.Key]; files[i] == "" {
+				missing = append(missing, s)
+			}
+		}
+	}
+	workers := j.Workers
+	if workers < 1 {
+		workers = runtime.GOMAXPROCS(0)
+	}
+	work := make(chan []Segment)
+	var wg sync.WaitGroup
+	p := newTally(missing, j.Progress)
+	var mu sync.Mutex
 	for range workers {
 		wg.Go(func() {
-			for {
-				var f *raster.Frame
-				select {
-				case f = <-spare:
-				case <-ctx.Done():
-					return
-				}
-				n, ok := next()
-				if !ok {
-					return
-				}
-				if err := c.Frame(f, n); err != nil {
+			for run := range work {
+				made, err := j.Encode(ctx, run, dir, p.made)
+				if err != nil {
 					cancel(err)
 					return
 				}
-				slots[int(n)%len(slots)] <- f
+				mu.Lock()
+				for k, f := range made {
+					files[at[run[k].From]] = f
+				}
+				mu.Unlock()
 			}
 		})
 	}
-	written := make(chan timecode.Frames, 1)
-	wg.Go(func() { ahead(ctx, j, written) })
-	err := writeAll(ctx, j, w, slots, spare, written)
-	close(written)
-	if err != nil {
-		cancel(err)
-	}
-	wg.Wait()
-	if cause := context.Cause(ctx); err != nil && cause != nil {
-		return cause
-	}
-	return err
-}
-
-// newCounter hands out 0, 1, 2 … below end to concurrent callers.
-func newCounter(end timecode.Frames) func() (timecode.Frames, bool) {
-	var n atomic.Int64
-	return func() (timecode.Frames, bool) {
-		v := timecode.Frames(n.Add(1) - 1)
-		return v, v < end
-	}
-}
-
-func writeAll(ctx context.Context, j Job, w io.Writer, slots []chan *raster.Frame, spare chan<- *raster.Frame, written chan<- timecode.Frames) error {
-	for n := range j.Scene.Frames {
-		var f *raster.Frame
+	for _, run := range Stretches(missing, runLength(missing, workers)) {
 		select {
-		case f = <-slots[int(n)%len(slots)]:
+		case work <- run:
+			continue
 		case <-ctx.Done():
-			return ctx.Err()
 		}
-		for _, plane := range [][]byte{f.Y, f.U, f.V} {
-			if _, err := w.Write(plane); err != nil {
-				return fmt.Errorf("%w: %v", errPipe, err)
-			}
-		}
-		spare <- f
-		select {
-		case written <- n:
-		default: // the reader-ahead is busy and will hear of a later frame
-		}
-		if j.Progress != nil {
-			j.Progress(n+1, j.Scene.Frames)
-		}
+		break
 	}
-	return nil
+	close(work)
+	wg.Wait()
+	return segs, files, context.Cause(ctx)
 }
 
-// ahead prepares the sprites of the next slide while the present one is being
-// composed, so that no frame waits for a photo to be read.
-func ahead(ctx context.Context, j Job, written <-chan timecode.Frames) {
-	ready := 0
-	for n := range written {
-		for ready < len(j.Scene.Slides) && j.Scene.Slides[ready].Start <= n+aheadFrames {
-			for _, l := range j.Scene.Slides[ready].Layers {
-				if ctx.Err() != nil {
-					return
-				}
-				if k := l.Asset.Kind; k != scene.Fill && k != scene.Footage {
-					// An error comes up again, with its slide, when the frame is drawn.
-					_, _ = j.Assets.Sprite(l.Asset, j.Scene.Matrix)
-				}
-			}
-			ready++
-		}
+func keysOf(segs []Segment) []string {
+	keys := make([]string, len(segs))
+	for i, s := range segs {
+		keys[i] = s.Key
+	}
+	return keys
+}
+
+// tally counts the frames made by all workers.
+type tally struct {
+	mu          sync.Mutex
+	done, total timecode.Frames
+	report      func(done, total timecode.Frames)
+}
+
+func newTally(missing []Segment, report func(done, total timecode.Frames)) *tally {
+	t := &tally{report: report}
+	for _, s := range missing {
+		t.total += s.Frames()
+	}
+	return t
+}
+
+// made counts n more frames, or takes them back when a run is begun anew.
+func (t *tally) made(n timecode.Frames) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.done += n
+	if t.report != nil {
+		t.report(t.done, t.total)
 	}
 }
 
-// aheadFrames is how long before a slide its pictures are read.
-const aheadFrames = 90
+// tries is how often a run of segments is encoded before it counts as
+// failed.
+const tries = 2
 
-// SoundTrack opens the songs of a slideshow for mixing. close must be called
-// afterwards.
-func SoundTrack(ctx context.Context, d doc.Slideshow, p plan.Plan, lib doc.Library, files media.Files) (t sound.Track, closeAll func(), err error) {
-	var open []*media.Sound
-	closeAll = func() {
-		for _, s := range open {
-			s.Close()
+// Encode makes a run of segments that follow one another, with one encoder,
+// and keeps them. Files are in the run's order. A run that fails is tried
+// again; then the error names the slide, as a *compose.SlideError or a
+// *SegmentError. made hears of every frame.
+func (j *Job) Encode(ctx context.Context, run []Segment, dir string, made func(timecode.Frames)) ([]string, error) {
+	var files []string
+	var err error
+	for range tries {
+		counted := timecode.Frames(0)
+		files, err = j.encodeOnce(ctx, run, dir, func() { counted++; made(1) })
+		if err == nil || ctx.Err() != nil {
+			break
+		}
+		made(-counted)
+		var se *compose.SlideError
+		if errors.As(err, &se) {
+			break // the material is as it is
 		}
 	}
-	seconds := func(s float64) timecode.Samples { return timecode.Samples(math.Round(s * timecode.SampleRate)) }
-	t = sound.Track{
-		FadeIn: seconds(d.Soundtrack.FadeInSeconds), FadeOut: seconds(d.Soundtrack.FadeOutSeconds),
-		Total: d.Rate.SampleAt(p.Pictures),
+	if ctx.Err() != nil {
+		return nil, context.Cause(ctx)
 	}
-	for _, id := range d.Soundtrack.Songs {
-		m := lib[id]
-		path, err := files.Path(id)
-		if err != nil {
-			closeAll()
-			return t, func() {}, fmt.Errorf("%s: %w", m.Name, err)
+	if err != nil {
+		var se *compose.SlideError
+		if errors.As(err, &se) {
+			return nil, err
 		}
-		s, err := media.OpenSound(ctx, path)
-		if err != nil {
-			closeAll()
-			return t, func() {}, fmt.Errorf("%s: %w", m.Name, err)
-		}
-		open = append(open, s)
-		t.Songs = append(t.Songs, sound.Song{Source: s, Length: m.Length, Gain: sound.Gain(m.LUFS, m.PeakDB, d.Soundtrack.LUFS)})
+		return nil, &SegmentError{run[0].Slide, err}
 	}
-	return t, closeAll, nil
+	if j.Cache != nil && j.Content != nil {
+		for i, f := range files {
+			if files[i], err = j.Cache.Keep(ctx, run[i].Key, f); err != nil {
+				return nil, fmt.Errorf("keeping a segment: %w", err)
+			}
+		}
+	}
+	return files, nil
 }

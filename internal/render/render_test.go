@@ -24,6 +24,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/demo/paint"
 	"nelko/internal/media"
+	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 	"nelko/themes"
 )
@@ -62,7 +63,15 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*scene.Scene, func
 	}
 	p := plan.Build(d, th, lib)
 	require.NoError(t, p.FitError)
-	return scene.Build(d, th, p, lib), func() *media.Assets { return media.NewAssets(context.Background(), files, lib, 1<<20) }
+	return scene.Build(d, th, p, lib, pango.Words, scene.Options{}), func() *media.Assets { return media.NewAssets(context.Background(), files, lib, 1<<20) }
+}
+
+func lanes(a *media.Assets) func() Lane { return func() Lane { return a.Lane() } }
+
+func silence(sc *scene.Scene) func(context.Context) (sound.Track, func(), error) {
+	return func(context.Context) (sound.Track, func(), error) {
+		return sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}, func() {}, nil
+	}
 }
 
 // The rendered file, frame by frame: ffmpeg decodes it and every frame must be
@@ -74,10 +83,9 @@ func TestFilmHoldsThePlannedFrames(t *testing.T) {
 	out := filepath.Join(t.TempDir(), "film.mp4")
 	var last timecode.Frames
 	a := assets()
-	defer a.Close()
 	facts, err := Film(context.Background(), Job{
-		Scene: sc, Assets: a, Profile: Profile{Name: "test", CRF: 10, Preset: "veryfast", AudioKbps: 128}, Out: out, Title: "The Gannets",
-		Track: sound.Track{Total: sc.Rate.SampleAt(sc.Frames)},
+		Scene: sc, Lanes: lanes(a), Profile: Profile{Name: "test", CRF: 10, Preset: "veryfast", AudioKbps: 128}, Out: out, Title: "The Gannets",
+		Track: silence(sc),
 		Progress: func(n, total timecode.Frames) {
 			assert.Equal(t, last+1, n)
 			last = n
@@ -99,7 +107,7 @@ func TestFilmHoldsThePlannedFrames(t *testing.T) {
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
-	c, want, got := compose.New(sc, a), raster.NewFrame(320, 180), raster.NewFrame(320, 180)
+	c, want, got := compose.New(sc, a.Lane()), raster.NewFrame(320, 180), raster.NewFrame(320, 180)
 	for n := range sc.Frames {
 		for _, plane := range [][]byte{got.Y, got.U, got.V} {
 			_, err := io.ReadFull(pipe, plane)
@@ -129,10 +137,9 @@ func psnr(a, b []byte) float64 {
 func TestFilmsStartAtOnce(t *testing.T) {
 	sc, assets := tiny(t, timecode.R25, 14)
 	a := assets()
-	defer a.Close()
 	dir := t.TempDir()
 	out := filepath.Join(dir, "film.mp4")
-	_, err := Film(context.Background(), Job{Scene: sc, Assets: a, Profile: MP4, Out: out, Track: sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}})
+	_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(a), Profile: MP4, Out: out, Track: silence(sc)})
 	require.NoError(t, err)
 	b, err := os.ReadFile(out)
 	require.NoError(t, err)
@@ -162,31 +169,30 @@ func TestFilmsStartAtOnce(t *testing.T) {
 }
 
 type failing struct {
-	compose.Assets
+	Lane
 }
 
 var errTorn = errors.New("torn")
 
 func (f failing) Sprite(a scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
-	if a.Kind == scene.Photo && a.Media == "3" {
+	if (a.Kind == scene.Photo || a.Kind == scene.Print) && a.Media == "3" {
 		return nil, errTorn
 	}
-	return f.Assets.Sprite(a, m)
+	return f.Lane.Sprite(a, m)
 }
 
 func TestFailureAndCancelLeaveNothingBehind(t *testing.T) {
 	sc, assets := tiny(t, timecode.R25, 14)
 	a := assets()
-	defer a.Close()
 	dir := t.TempDir()
-	job := Job{Scene: sc, Assets: failing{Assets: a}, Profile: MP4, Out: filepath.Join(dir, "film.mp4"), Track: sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}}
+	job := Job{Scene: sc, Lanes: func() Lane { return failing{a.Lane()} }, Profile: MP4, Out: filepath.Join(dir, "film.mp4"), Track: silence(sc)}
 	_, err := Film(context.Background(), job)
 	assert.ErrorIs(t, err, errTorn)
 	var se *compose.SlideError
 	assert.ErrorAs(t, err, &se, "the slide is named")
 
 	ctx, cancel := context.WithCancel(context.Background())
-	job.Assets = a
+	job.Lanes = lanes(a)
 	job.Progress = func(n, _ timecode.Frames) {
 		if n == 20 {
 			cancel()
@@ -206,8 +212,7 @@ func TestFailureAndCancelLeaveNothingBehind(t *testing.T) {
 func TestEncoderErrorIsReported(t *testing.T) {
 	sc, assets := tiny(t, timecode.R25, 14)
 	a := assets()
-	defer a.Close()
-	_, err := Film(context.Background(), Job{Scene: sc, Assets: a, Profile: Profile{Preset: "nonsense", CRF: 20, AudioKbps: 96},
-		Out: filepath.Join(t.TempDir(), "f.mp4"), Track: sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}})
+	_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(a), Profile: Profile{Preset: "nonsense", CRF: 20, AudioKbps: 96},
+		Out: filepath.Join(t.TempDir(), "f.mp4"), Track: silence(sc)})
 	assert.ErrorContains(t, err, "encoding:")
 }

@@ -17,8 +17,10 @@ import (
 	"nelko/internal/core/plan"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
+	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media"
+	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 	"nelko/internal/render"
 	"nelko/internal/store"
@@ -158,14 +160,8 @@ func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
 	var done progress
 	go s.report(ctx, r, &done, stop)
 
-	sc := scene.Build(d, t, p, lib)
+	sc := scene.Build(d, t, p, lib, pango.Words, scene.Options{})
 	assets := media.NewAssets(ctx, from, lib, media.DefaultBudget)
-	defer assets.Close()
-	track, closeTrack, err := render.SoundTrack(ctx, d, p, lib, from)
-	if err != nil {
-		return err
-	}
-	defer closeTrack()
 	dir, err := os.MkdirTemp(s.Blobs.Cache(), "film-*")
 	if err != nil {
 		return err
@@ -173,7 +169,8 @@ func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
 	defer os.RemoveAll(dir)
 	out := filepath.Join(dir, "film.mp4")
 	facts, err := render.Film(ctx, render.Job{
-		Scene: sc, Assets: assets, Track: track, Profile: render.MP4, Out: out,
+		Scene: sc, Lanes: func() render.Lane { return assets.Lane() }, Profile: render.MP4, Out: out,
+		Track:    func(ctx context.Context) (sound.Track, func(), error) { return render.SoundTrack(ctx, d, p, lib, from) },
 		Progress: func(n, _ timecode.Frames) { done.set(n) }, Title: d.Details["names"],
 	})
 	if cause := context.Cause(ctx); err != nil && errors.Is(cause, errTaken) {
@@ -185,7 +182,7 @@ func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
 	return s.keepFilm(ctx, r, out, facts, sc, assets)
 }
 
-func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts render.Facts, sc *scene.Scene, assets compose.Assets) error {
+func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts render.Facts, sc *scene.Scene, assets *media.Assets) error {
 	f, err := os.Open(out)
 	if err != nil {
 		return err
@@ -195,7 +192,9 @@ func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts
 	if err != nil {
 		return err
 	}
-	jpg, err := still(sc, assets, posterFrame(sc), 90)
+	lane := assets.Lane()
+	defer lane.Close()
+	jpg, err := still(sc, lane, posterFrame(sc), 90)
 	if err != nil {
 		return err
 	}
@@ -282,10 +281,10 @@ func (s *Studio) Frame(ctx context.Context, w *Work, n timecode.Frames, width in
 	}
 	d := w.Doc.Clone()
 	d.Frame = fitFrame(d.Frame, width)
-	sc := scene.Build(d, w.Theme, w.Plan, w.Library)
-	a := media.NewAssets(ctx, s.mediaFiles(ctx, w.Media), w.Library, media.DefaultBudget)
-	defer a.Close()
-	return still(sc, a, max(0, min(n, sc.Frames-1)), 85)
+	sc := scene.Build(d, w.Theme, w.Plan, w.Library, pango.Words, scene.Options{})
+	lane := media.NewAssets(ctx, s.mediaFiles(ctx, w.Media), w.Library, media.DefaultBudget).Lane()
+	defer lane.Close()
+	return still(sc, lane, max(0, min(n, sc.Frames-1)), 85)
 }
 
 // fitFrame shrinks a frame to at most width, keeping sides even.

@@ -1,12 +1,16 @@
-// Package cast assigns an order's media to a theme's layouts, by rule and a
-// seed. The same media, theme and seed always give the same slides.
+// Package cast assigns an order's media to slides and a theme's layouts, by
+// rule and a seed. The same media, theme and seed always give the same
+// slides.
 package cast
 
 import (
 	"cmp"
+	"hash/fnv"
+	"math/bits"
 	"math/rand/v2"
 	"slices"
 	"strings"
+	"time"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/theme"
@@ -57,27 +61,48 @@ func digits(s string) int {
 }
 
 // Shape is how a picture counts for layouts: upright below 9:10, else wide.
-func Shape(m doc.Media) string {
-	if m.Aspect() < 0.9 {
+func Shape(aspect float64) string {
+	if aspect < 0.9 {
 		return "upright"
 	}
 	return "wide"
 }
 
+// Alike reports whether two photos look so much alike that they should not
+// stand side by side: their difference hashes differ in few of 64 bits
+// (common practice, no source).
+func Alike(a, b doc.Media) bool {
+	return a.Print != 0 && b.Print != 0 && bits.OnesCount64(a.Print^b.Print) <= 8
+}
+
+// Caster pours media into slides.
+type Caster struct {
+	Theme  *theme.Theme
+	Aspect func(doc.Media) float64 // once turned and cropped; nil: as the file is
+}
+
+func (c Caster) shape(m doc.Media) string {
+	if c.Aspect == nil {
+		return Shape(m.Aspect())
+	}
+	return Shape(c.Aspect(m))
+}
+
 // Slides pours photos and clips, in the given order, into picture and clip
 // slides. None is left out and none shown twice. The slides have no ID yet.
-func Slides(t *theme.Theme, media []doc.Media, seed uint64) []doc.Slide {
+func (c Caster) Slides(media []doc.Media, seed uint64) []doc.Slide {
 	rng := rand.New(rand.NewPCG(seed, 0x6c616e7465726e73))
+	apart := pause(media)
 	var out []doc.Slide
 	for i := 0; i < len(media); {
 		m := media[i]
 		if m.Kind == doc.ClipMedia {
-			out = append(out, doc.Slide{Kind: doc.Clip, Layout: pick(t, 1, Shape(m), rng), Media: []doc.MediaID{m.ID}, Linger: 1})
+			out = append(out, doc.Slide{Kind: doc.Clip, Media: []doc.MediaID{m.ID}, Linger: 1})
 			i++
 			continue
 		}
-		n := group(t, media[i:], rng)
-		s := doc.Slide{Kind: doc.Pictures, Layout: pick(t, n, Shape(m), rng), Linger: 1}
+		n := c.group(media[i:], apart, rng)
+		s := doc.Slide{Kind: doc.Pictures, Linger: 1}
 		for _, g := range media[i : i+n] {
 			s.Media = append(s.Media, g.ID)
 		}
@@ -87,25 +112,76 @@ func Slides(t *theme.Theme, media []doc.Media, seed uint64) []doc.Slide {
 	return out
 }
 
-// group decides how many of the leading photos share a slide: as many as
-// follow in the same shape and a suiting layout holds, by the layouts' shares.
-func group(t *theme.Theme, media []doc.Media, rng *rand.Rand) int {
-	shape := Shape(media[0])
+// pause is the time between two photos that parts one moment from the next:
+// four times the usual distance of photos that follow each other.
+func pause(media []doc.Media) time.Duration {
+	var gaps []time.Duration
+	for i := 1; i < len(media); i++ {
+		if a, b := media[i-1].Captured, media[i].Captured; !a.IsZero() && !b.IsZero() {
+			gaps = append(gaps, b.Sub(a).Abs())
+		}
+	}
+	if len(gaps) == 0 {
+		return 0
+	}
+	slices.Sort(gaps)
+	return max(time.Minute, 4*gaps[len(gaps)/2])
+}
+
+// together reports whether a photo can share a slide with those before it.
+func (c Caster) together(group []doc.Media, m doc.Media, apart time.Duration) bool {
+	first, last := group[0], group[len(group)-1]
+	if m.Kind != doc.PhotoMedia || c.shape(m) != c.shape(first) {
+		return false
+	}
+	if apart > 0 && !m.Captured.IsZero() && !last.Captured.IsZero() && m.Captured.Sub(last.Captured).Abs() > apart {
+		return false
+	}
+	return !slices.ContainsFunc(group, func(o doc.Media) bool { return Alike(o, m) })
+}
+
+// group decides how many of the leading photos share a slide: of those that
+// belong together as many as a suiting layout holds, by the layouts' shares.
+// Photos of faces that are small in the picture get more room.
+func (c Caster) group(media []doc.Media, apart time.Duration, rng *rand.Rand) int {
+	shape := c.shape(media[0])
 	same := 1
-	for same < len(media) && same < 6 && media[same].Kind == doc.PhotoMedia && Shape(media[same]) == shape {
+	for same < len(media) && same < 6 && c.together(media[:same], media[same], apart) {
 		same++
 	}
+	var weights [7]float64
 	total := 0.0
 	for n := 1; n <= same; n++ {
-		total += shareOf(t.Holds(n, shape))
+		w := shareOf(c.Theme.Holds(n, shape))
+		if n > 2 && hasSmallFaces(media[:n]) {
+			w /= 3
+		}
+		weights[n] = w
+		total += w
 	}
 	at := rng.Float64() * total
 	for n := 1; n <= same; n++ {
-		if at -= shareOf(t.Holds(n, shape)); at < 0 {
+		if at -= weights[n]; at < 0 {
 			return n
 		}
 	}
 	return 1
+}
+
+func hasSmallFaces(media []doc.Media) bool {
+	for _, m := range media {
+		if len(m.Faces) == 0 {
+			continue
+		}
+		largest := 0.0
+		for _, f := range m.Faces {
+			largest = max(largest, f.H)
+		}
+		if largest < 0.16 {
+			return true
+		}
+	}
+	return false
 }
 
 func shareOf(layouts []theme.Layout) float64 {
@@ -116,16 +192,81 @@ func shareOf(layouts []theme.Layout) float64 {
 	return sum
 }
 
-func pick(t *theme.Theme, n int, shape string, rng *rand.Rand) string {
-	layouts := t.Holds(n, shape)
-	if len(layouts) == 0 {
-		return ""
+// Layout is the layout a slide takes by the theme's rule: one chosen by hand
+// if the theme has it, else one of those that suit, by their shares and the
+// seed. The seed counts with the slide's pictures, not with its place, so a
+// moved slide keeps its layout. ok is false if the theme has none for so many
+// pictures.
+func (c Caster) Layout(s doc.Slide, lib doc.Library, seed uint64) (theme.Layout, bool) {
+	if len(s.Media) == 0 {
+		return theme.Layout{}, false
 	}
-	at := rng.Float64() * shareOf(layouts)
-	for _, l := range layouts {
-		if at -= l.Share; at < 0 {
-			return l.ID
+	if l, ok := c.Theme.Layout(s.Layout); ok && l.Pictures == len(s.Media) {
+		return l, true
+	}
+	upright := 0
+	for _, id := range s.Media {
+		if c.shape(lib[id]) == "upright" {
+			upright++
 		}
 	}
-	return layouts[len(layouts)-1].ID
+	shape := "wide"
+	if 2*upright > len(s.Media) {
+		shape = "upright"
+	}
+	layouts := c.Theme.Holds(len(s.Media), shape)
+	if len(layouts) == 0 {
+		return theme.Layout{}, false
+	}
+	at := float64(Number(s, seed)>>11) / (1 << 53) * shareOf(layouts)
+	for _, l := range layouts {
+		if at -= l.Share; at < 0 {
+			return l, true
+		}
+	}
+	return layouts[len(layouts)-1], true
+}
+
+// Number is a steady random number of a slide: it depends on the seed and on
+// what the slide shows, and on nothing else.
+func Number(s doc.Slide, seed uint64) uint64 {
+	h := fnv.New64a()
+	var b [8]byte
+	for i := range b {
+		b[i] = byte(seed >> (8 * i))
+	}
+	_, _ = h.Write(b[:]) // never fails, by the documentation of hash.Hash
+	_, _ = h.Write([]byte(s.Kind))
+	for _, id := range s.Media {
+		_, _ = h.Write([]byte{0})
+		_, _ = h.Write([]byte(id))
+	}
+	x := h.Sum64()
+	x ^= x >> 31
+	x *= 0x7fb5d329728ea185
+	return x ^ x>>27
+}
+
+// Spread puts clips and text cards evenly among the other slides, keeping
+// the order of each kind.
+func Spread(body []doc.Slide) []doc.Slide {
+	var stills, others []doc.Slide
+	for _, s := range body {
+		if s.Kind == doc.Clip || s.Kind == doc.Card {
+			others = append(others, s)
+		} else {
+			stills = append(stills, s)
+		}
+	}
+	out := make([]doc.Slide, 0, len(body))
+	k := 0
+	for i, s := range stills {
+		// The j-th of m others comes after (j+1)/(m+1) of the stills.
+		for k < len(others) && (k+1)*len(stills) <= i*(len(others)+1) {
+			out = append(out, others[k])
+			k++
+		}
+		out = append(out, s)
+	}
+	return append(out, others[k:]...)
 }

@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/drift"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
@@ -18,7 +19,7 @@ import (
 // Assets prepares what scenes ask for. Implementations must be safe for use
 // by several goroutines.
 type Assets interface {
-	// Sprite prepares a Photo, Soft, Text or Shadow asset.
+	// Sprite prepares any asset but a Fill, a Drift or Footage.
 	Sprite(a scene.Asset, m raster.Matrix) (*raster.Sprite, error)
 	// Clip is frame n of a clip, counted from its start at the film's rate
 	// and scaled to the asset's size. Frames past the end repeat the last.
@@ -55,47 +56,96 @@ func (c *Compositor) Frame(dst *raster.Frame, n timecode.Frames) error {
 	if n < 0 || n >= c.scene.Frames {
 		return fmt.Errorf("frame %d is not in the film of %d frames", n, c.scene.Frames)
 	}
-	shown := c.shown(n)
-	if len(shown) == 0 {
+	first, second := c.shown(n)
+	if first == nil {
 		return fmt.Errorf("frame %d belongs to no slide", n)
 	}
-	if err := c.slide(dst, shown[0], n); err != nil {
-		return err
-	}
-	if len(shown) > 1 {
-		next := c.spare.Get().(*raster.Frame)
-		defer c.spare.Put(next)
-		if err := c.slide(next, shown[1], n); err != nil {
+	if second == nil {
+		if err := c.slide(dst, first, n); err != nil {
 			return err
 		}
-		dst.Dissolve(dst, next, share(n-shown[1].Start, shown[0].Overlap))
+	} else if err := c.join(dst, first, second, n); err != nil {
+		return err
+	}
+	for i := range c.scene.Overlays {
+		o := &c.scene.Overlays[i]
+		if n < o.Start || n >= o.Start+o.Length {
+			continue
+		}
+		if err := c.layer(dst, &o.Layer, n-o.Start, o.Length); err != nil {
+			return err
+		}
 	}
 	c.fade(dst, n)
 	return nil
 }
 
+// join draws a frame that two slides share. Where one of them shows alone the
+// other is not drawn.
+func (c *Compositor) join(dst *raster.Frame, first, second *scene.Slide, n timecode.Frames) error {
+	share := first.Into.Share(int64(n-second.Start), int64(first.Overlap))
+	switch {
+	case share <= 0:
+		return c.slide(dst, first, n)
+	case share >= 1:
+		return c.slide(dst, second, n)
+	}
+	if err := c.slide(dst, first, n); err != nil {
+		return err
+	}
+	next := c.spare.Get().(*raster.Frame)
+	defer c.spare.Put(next)
+	if err := c.slide(next, second, n); err != nil {
+		return err
+	}
+	first.Into.Draw(dst, dst, next, share, c.scene.Matrix)
+	return nil
+}
+
 // shown finds the one or two slides at frame n.
-func (c *Compositor) shown(n timecode.Frames) []*scene.Slide {
-	var out []*scene.Slide
+func (c *Compositor) shown(n timecode.Frames) (first, second *scene.Slide) {
 	for i := range c.scene.Slides {
-		if s := &c.scene.Slides[i]; n >= s.Start && n < s.Start+s.Length && len(out) < 2 {
-			out = append(out, s)
+		s := &c.scene.Slides[i]
+		if n < s.Start || n >= s.End() {
+			continue
+		}
+		if first != nil {
+			return first, s
+		}
+		first = s
+	}
+	return first, nil
+}
+
+// Same reports whether frame n looks exactly like the one before it, so that
+// it need not be drawn again.
+func (c *Compositor) Same(n timecode.Frames) bool {
+	if n < 1 || c.light(n) != c.light(n-1) {
+		return false
+	}
+	first, second := c.shown(n)
+	before, also := c.shown(n - 1)
+	if first == nil || first != before || second != nil || also != nil {
+		return false
+	}
+	for i := range first.Layers {
+		if !first.Layers[i].Same(n-1-first.Start, n-first.Start, first.Length) {
+			return false
 		}
 	}
-	return out
-}
-
-// share is how much of the second slide shows at frame k of a join of o
-// frames, of 256: nothing at the first, everything at the last.
-func share(k, o timecode.Frames) int {
-	if o <= 1 {
-		return 128
+	for i := range c.scene.Overlays {
+		o := &c.scene.Overlays[i]
+		now, then := n >= o.Start && n < o.Start+o.Length, n-1 >= o.Start && n-1 < o.Start+o.Length
+		if now != then || (now && !o.Layer.Same(n-1-o.Start, n-o.Start, o.Length)) {
+			return false
+		}
 	}
-	return int(math.Round(256 * float64(k) / float64(o-1)))
+	return true
 }
 
-// fade takes the film in from black and out to black.
-func (c *Compositor) fade(dst *raster.Frame, n timecode.Frames) {
+// light is how far the film is faded in from black or out to it, 1 for not
+// at all.
+func (c *Compositor) light(n timecode.Frames) float64 {
 	light := 1.0
 	if f := c.scene.FadeIn; n < f {
 		light = float64(n) / float64(f)
@@ -103,7 +153,11 @@ func (c *Compositor) fade(dst *raster.Frame, n timecode.Frames) {
 	if f, left := c.scene.FadeOut, c.scene.Frames-1-n; left < f {
 		light = math.Min(light, float64(left)/float64(f))
 	}
-	if light < 1 {
+	return light
+}
+
+func (c *Compositor) fade(dst *raster.Frame, n timecode.Frames) {
+	if light := c.light(n); light < 1 {
 		dst.Fill(framing.Rect{W: float64(dst.W), H: float64(dst.H)}, raster.Black, 1-light)
 	}
 }
@@ -119,48 +173,72 @@ func (c *Compositor) slide(dst *raster.Frame, s *scene.Slide, film timecode.Fram
 }
 
 func (c *Compositor) layer(dst *raster.Frame, l *scene.Layer, n, length timecode.Frames) error {
-	alpha := l.Opacity(n)
+	place, degrees, alpha := l.Where(n, length)
 	if alpha <= 0 {
 		return nil
 	}
-	place := l.Place.At(n, length)
-	var sp *raster.Sprite
-	var err error
 	switch l.Asset.Kind {
+	case scene.None:
+		return nil
 	case scene.Fill:
 		dst.Fill(place, l.Asset.Colour.In(c.scene.Matrix), alpha)
 		return nil
-	case scene.Footage:
-		sp, err = c.assets.Clip(l.Asset, c.scene.Matrix, c.scene.Rate, n)
-	default:
-		sp, err = c.assets.Sprite(l.Asset, c.scene.Matrix)
+	case scene.Drift:
+		return c.drift(dst, l, n, alpha)
 	}
+	sp, err := c.sprite(l.Asset, n)
 	if err != nil {
 		return err
 	}
-	w, h := float64(sp.W), float64(sp.H)
-	if l.Asset.Kind == scene.Text {
-		place = framing.Rect{X: place.X + (place.W-w)/2, Y: place.Y + (place.H-h)/2, W: w, H: h}
-		dst.Draw(sp, place, framing.Rect{W: w, H: h}, alpha)
+	window := l.Window.At(n, length).Scale(float64(sp.W), float64(sp.H))
+	if degrees != 0 {
+		dst.DrawTurned(sp, place, window, degrees, alpha)
 		return nil
 	}
-	dst.Draw(sp, place, l.Window.At(n, length).Scale(w, h), alpha)
+	var mask *raster.Sprite
+	if l.Mask.Kind != scene.None {
+		if mask, err = c.sprite(l.Mask, n); err != nil {
+			return err
+		}
+	}
+	dst.DrawMasked(sp, mask, place, window, alpha)
 	return nil
 }
 
-// NewShadow makes the sprite of a Shadow asset: a black rectangle with soft
-// edges, reaching three blur radii beyond it on each side.
-func NewShadow(a scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
-	// Prepared at a quarter of the size: it has no detail.
-	const q = 4
-	spread := 3 * a.Blur
-	w, h := max(1, (a.W+2*spread)/q), max(1, (a.H+2*spread)/q)
-	p := raster.Pixels{W: w, H: h, Channels: 4, Pix: make([]byte, w*h*4)}
-	for y := spread / q; y < h-spread/q; y++ {
-		for x := spread / q; x < w-spread/q; x++ {
-			p.Pix[(y*w+x)*4+3] = 255
-		}
+func (c *Compositor) sprite(a scene.Asset, n timecode.Frames) (*raster.Sprite, error) {
+	if a.Kind == scene.Footage {
+		return c.assets.Clip(a, c.scene.Matrix, c.scene.Rate, n)
 	}
-	raster.Blur(p, max(1, a.Blur/q))
-	return raster.NewSprite(p, m)
+	return c.assets.Sprite(a, c.scene.Matrix)
+}
+
+// speckSteps: particles are painted at sizes a quarter of an octave apart and
+// drawn scaled from the next larger one.
+const speckSteps = 4
+
+// drift draws particles.
+func (c *Compositor) drift(dst *raster.Frame, l *scene.Layer, n timecode.Frames, alpha float64) error {
+	d := l.Drift
+	short := math.Min(float64(dst.W), float64(dst.H))
+	// A film begins in the middle of the fall.
+	seconds := c.scene.Rate.Seconds(n) + 60
+	for _, s := range drift.Specks(d.Particles, d.Density, d.Size, l.Seed, seconds, float64(dst.W)/float64(dst.H)) {
+		if s.Opacity*alpha < 0.01 {
+			continue
+		}
+		w := s.Size * short
+		side := int(math.Ceil(math.Pow(2, math.Ceil(math.Log2(math.Max(4, w))*speckSteps)/speckSteps)))
+		sp, err := c.sprite(scene.Asset{Kind: scene.Speck, Particles: d.Particles, Variant: s.Variant, W: side, H: side, Colour: d.Colour}, n)
+		if err != nil {
+			return err
+		}
+		place := framing.Rect{X: s.X*float64(dst.W) - w/2, Y: s.Y*float64(dst.H) - w/2, W: w, H: w}
+		window := framing.Rect{W: float64(sp.W), H: float64(sp.H)}
+		degrees := 0.0
+		if drift.Turns(d.Particles) {
+			degrees = s.Degrees
+		}
+		dst.DrawTurned(sp, place, window, degrees, s.Opacity*alpha)
+	}
+	return nil
 }

@@ -11,12 +11,16 @@ import (
 	"slices"
 	"time"
 
+	"nelko/internal/core/design"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/look"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/transition"
 )
 
 // Version is the format written today. Older ones are converted on reading;
 // newer ones are refused.
-const Version = 1
+const Version = 2
 
 // MediaID names a photo, clip or song of an order.
 type MediaID string
@@ -31,7 +35,8 @@ type Kind string
 const (
 	Opening  Kind = "opening"
 	Pictures Kind = "pictures"
-	Clip     Kind = "clip"
+	Clip     Kind = "clip" // one clip by itself, in its own length
+	Card     Kind = "card" // words without pictures
 	Closing  Kind = "closing"
 )
 
@@ -48,6 +53,16 @@ type Slideshow struct {
 	Soundtrack Soundtrack        `json:"soundtrack"`
 	Fit        Fit               `json:"fit"`
 	LastSlide  int               `json:"last_slide"` // highest number given to a slide
+
+	// What the operator has set for the whole film; the theme's where nil.
+	Join   *transition.Transition `json:"join,omitempty"`
+	Motion *design.Motion         `json:"motion,omitempty"`
+	Look   *look.Look             `json:"look,omitempty"`
+	Decor  []Laid                 `json:"decor,omitempty"`
+
+	// Shots is what has been set for single photos and clips. It goes with
+	// them whatever slide they are in.
+	Shots map[MediaID]Shot `json:"shots,omitempty"`
 }
 
 // Frame is the frame size in pixels; both sides are even.
@@ -56,15 +71,62 @@ type Frame struct {
 	H int `json:"h"`
 }
 
-// Slide is one step of a slideshow.
+// Slide is one step of a slideshow. What is empty follows the theme's rule.
 type Slide struct {
 	ID     SlideID   `json:"id"`
 	Kind   Kind      `json:"kind"`
-	Layout string    `json:"layout,omitempty"`
 	Media  []MediaID `json:"media,omitempty"`
 	Linger float64   `json:"linger"`                   // share of time, 1 is normal
 	Pinned float64   `json:"pinned_seconds,omitempty"` // above 0: set by hand
 	Placed bool      `json:"placed,omitempty"`         // put in this position by hand
+
+	Layout   string                 `json:"layout,omitempty"`
+	Caption  string                 `json:"caption,omitempty"`
+	Card     *Words                 `json:"card,omitempty"` // of a Card slide
+	Motion   *design.Motion         `json:"motion,omitempty"`
+	Backdrop *design.Backdrop       `json:"backdrop,omitempty"`
+	Join     *transition.Transition `json:"join,omitempty"` // into the next slide
+}
+
+// ByHand reports whether anything of the slide was set by hand, so that a
+// recast leaves it alone.
+func (s Slide) ByHand() bool {
+	return s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
+}
+
+// Words is what a text card says.
+type Words struct {
+	Kind    string `json:"kind"` // title, text or credits
+	Main    string `json:"main,omitempty"`
+	Smaller string `json:"smaller,omitempty"`
+	Text    string `json:"text,omitempty"` // credits: a line each, columns apart by a bar |
+}
+
+// Laid is decor over the slides from one to another, both included.
+type Laid struct {
+	From SlideID `json:"from"`
+	To   SlideID `json:"to"`
+	design.Decor
+}
+
+// Shot is what has been set by hand for one photo or clip. The zero value
+// leaves all to the theme.
+type Shot struct {
+	Turn  int            `json:"turn,omitempty"`  // quarter turns clockwise, 0 to 3
+	Crop  framing.Rect   `json:"crop,omitzero"`   // in fractions, after turning; empty is all
+	Focal *framing.Point `json:"focal,omitempty"` // in fractions, after turning
+	Fit   design.Fit     `json:"fit,omitempty"`
+	Scale float64        `json:"scale,omitempty"` // within its place, 0 is 1
+	Tilt  *float64       `json:"tilt,omitempty"`  // degrees
+	Look  *look.Look     `json:"look,omitempty"`
+	Trim  Trim           `json:"trim,omitzero"`   // clips
+	Sound float64        `json:"sound,omitempty"` // clips: gain of their own sound, 0 is off
+}
+
+// Trim cuts a clip, in seconds from its start; To 0 is its end.
+type Trim struct {
+	From float64 `json:"from"`
+	To   float64 `json:"to"`
 }
 
 // Soundtrack is the songs in order and how they begin and end.
@@ -111,6 +173,10 @@ type Media struct {
 	Length   timecode.Samples // clips and songs
 	LUFS     float64          // songs: measured integrated loudness
 	PeakDB   float64          // songs: measured true peak, dBTP
+	Faces    []framing.Rect   // photos: faces, in fractions of the upright picture
+	Focus    framing.Point    // photos: where the eye goes, in fractions; zero if unknown
+	Print    uint64           // photos: difference hash, 0 if unknown
+	Sound    bool             // clips: has sound of its own
 }
 
 // Aspect is width over height, 1 if unknown.
@@ -147,6 +213,8 @@ func (s Slideshow) Clone() Slideshow {
 		c.Slides[i].Media = slices.Clone(s.Slides[i].Media)
 	}
 	c.LeftOut = slices.Clone(s.LeftOut)
+	c.Decor = slices.Clone(s.Decor)
+	c.Shots = maps.Clone(s.Shots)
 	c.Soundtrack.Songs = slices.Clone(s.Soundtrack.Songs)
 	return c
 }
@@ -154,6 +222,52 @@ func (s Slideshow) Clone() Slideshow {
 // Index is the position of the slide, or -1.
 func (s Slideshow) Index(id SlideID) int {
 	return slices.IndexFunc(s.Slides, func(x Slide) bool { return x.ID == id })
+}
+
+// Size is a medium's size in pixels once turned and cropped; 1×1 if unknown.
+func (s Slideshow) Size(m Media) (w, h float64) {
+	w, h = float64(m.W), float64(m.H)
+	if m.W == 0 || m.H == 0 {
+		return 1, 1
+	}
+	shot := s.Shots[m.ID]
+	if shot.Turn%2 == 1 {
+		w, h = h, w
+	}
+	if shot.Crop != (framing.Rect{}) {
+		w, h = w*shot.Crop.W, h*shot.Crop.H
+	}
+	return w, h
+}
+
+// Aspect is width over height of a medium once turned and cropped.
+func (s Slideshow) Aspect(m Media) float64 {
+	w, h := s.Size(m)
+	return w / h
+}
+
+// Shot is what is set for a medium.
+func (s Slideshow) Shot(id MediaID) Shot { return s.Shots[id] }
+
+// Length is how long a clip plays once trimmed.
+func (s Slideshow) Length(m Media) timecode.Samples {
+	from, to := s.Shots[m.ID].Trim.bounds(m)
+	return to - from
+}
+
+// Begin is where a clip begins to play.
+func (s Slideshow) Begin(m Media) timecode.Samples {
+	from, _ := s.Shots[m.ID].Trim.bounds(m)
+	return from
+}
+
+func (t Trim) bounds(m Media) (from, to timecode.Samples) {
+	from, to = timecode.Samples(t.From*timecode.SampleRate), m.Length
+	if t.To > 0 {
+		to = min(to, timecode.Samples(t.To*timecode.SampleRate))
+	}
+	from = max(0, min(from, to-1))
+	return from, to
 }
 
 // Uses reports every picture and clip in the running order.
@@ -184,6 +298,9 @@ const (
 	MinPace       = 0.2 // seconds
 	MaxPace       = 120
 	MaxFade       = 30
+	MaxCaption    = 500  // bytes
+	MaxWords      = 8000 // bytes of a text card
+	MaxDecor      = 64
 	minSide       = 64
 	minLUFS, zero = -40, 0
 )
@@ -217,6 +334,9 @@ func (s Slideshow) Validate() error {
 		}
 		seen[sl.ID] = true
 	}
+	if err := s.validateFilm(); err != nil {
+		return err
+	}
 	if !between(s.Fit.PaceSeconds, MinPace, MaxPace) {
 		return fmt.Errorf("fit.pace_seconds: %g; must be %g to %d", s.Fit.PaceSeconds, MinPace, MaxPace)
 	}
@@ -230,20 +350,108 @@ func (s Slideshow) Validate() error {
 	return nil
 }
 
+// validateFilm checks what is set for the whole film and for single pictures.
+func (s Slideshow) validateFilm() error {
+	if s.Join != nil {
+		if err := s.Join.Validate(); err != nil {
+			return fmt.Errorf("join.%w", err)
+		}
+	}
+	if s.Motion != nil {
+		if err := s.Motion.Validate(); err != nil {
+			return fmt.Errorf("motion.%w", err)
+		}
+	}
+	if s.Look != nil {
+		if err := s.Look.Validate(); err != nil {
+			return err
+		}
+	}
+	if len(s.Decor) > MaxDecor {
+		return fmt.Errorf("decor: %d; at most %d", len(s.Decor), MaxDecor)
+	}
+	for i, d := range s.Decor {
+		if err := d.Validate(); err != nil {
+			return fmt.Errorf("decor[%d].%w", i, err)
+		}
+	}
+	for id, shot := range s.Shots {
+		if err := shot.validate(); err != nil {
+			return fmt.Errorf("shots.%s.%w", id, err)
+		}
+	}
+	return nil
+}
+
+func (s Shot) validate() error {
+	unit := framing.Rect{W: 1, H: 1}
+	switch {
+	case s.Turn < 0 || s.Turn > 3:
+		return fmt.Errorf("turn: %d; must be 0 to 3 quarter turns", s.Turn)
+	case s.Crop != (framing.Rect{}) && (s.Crop.W < 0.02 || s.Crop.H < 0.02 || !unit.Contains(s.Crop, 1e-6)):
+		return fmt.Errorf("crop: must lie in the picture and be at least a fiftieth of its sides")
+	case s.Focal != nil && (!between(s.Focal.X, 0, 1) || !between(s.Focal.Y, 0, 1)):
+		return fmt.Errorf("focal: must lie in the picture")
+	case s.Fit != "" && !s.Fit.Valid():
+		return fmt.Errorf("fit: %q is not fill, whole, native or stretch", s.Fit)
+	case s.Scale != 0 && !between(s.Scale, 0.1, 1):
+		return fmt.Errorf("scale: %g; must be 0.1 to 1", s.Scale)
+	case s.Tilt != nil && !between(*s.Tilt, -180, 180):
+		return fmt.Errorf("tilt: %g; must be -180 to 180 degrees", *s.Tilt)
+	case !between(s.Trim.From, 0, 86400) || !between(s.Trim.To, 0, 86400) || (s.Trim.To > 0 && s.Trim.To < s.Trim.From+0.04):
+		return fmt.Errorf("trim: must end after it begins")
+	case !between(s.Sound, 0, 4):
+		return fmt.Errorf("sound: %g; must be 0 to 4", s.Sound)
+	}
+	if s.Look != nil {
+		return s.Look.Validate()
+	}
+	return nil
+}
+
 func (sl Slide) validate() error {
+	if err := sl.validateDesign(); err != nil {
+		return err
+	}
 	switch {
 	case sl.ID == "":
 		return fmt.Errorf("id: missing")
-	case !slices.Contains([]Kind{Opening, Pictures, Clip, Closing}, sl.Kind):
+	case !slices.Contains([]Kind{Opening, Pictures, Clip, Card, Closing}, sl.Kind):
 		return fmt.Errorf("kind: %q", sl.Kind)
 	case sl.Kind == Clip && len(sl.Media) != 1:
 		return fmt.Errorf("media: a clip slide holds exactly one clip, not %d", len(sl.Media))
 	case sl.Kind == Pictures && (len(sl.Media) < 1 || len(sl.Media) > 6):
 		return fmt.Errorf("media: a picture slide holds one to six pictures, not %d", len(sl.Media))
+	case sl.Kind == Card && (sl.Card == nil || !slices.Contains([]string{"title", "text", "credits"}, sl.Card.Kind)):
+		return fmt.Errorf("card: a text card needs words of kind title, text or credits")
+	case sl.Card != nil && len(sl.Card.Main)+len(sl.Card.Smaller)+len(sl.Card.Text) > MaxWords:
+		return fmt.Errorf("card: longer than %d bytes", MaxWords)
+	case len(sl.Caption) > MaxCaption:
+		return fmt.Errorf("caption: longer than %d bytes", MaxCaption)
 	case !between(sl.Linger, MinLinger, MaxLinger):
 		return fmt.Errorf("linger: %g; must be %g to %d", sl.Linger, MinLinger, MaxLinger)
 	case sl.Pinned != 0 && !between(sl.Pinned, 0.04, MaxSeconds):
 		return fmt.Errorf("pinned_seconds: %g; must be 0.04 to %d", sl.Pinned, MaxSeconds)
+	}
+	return nil
+}
+
+// validateDesign checks what was set by hand of the slide's look.
+func (sl Slide) validateDesign() error {
+	if sl.Motion != nil {
+		if err := sl.Motion.Validate(); err != nil {
+			return fmt.Errorf("motion.%w", err)
+		}
+	}
+	if sl.Backdrop != nil {
+		if err := sl.Backdrop.Validate(); err != nil {
+			return fmt.Errorf("backdrop.%w", err)
+		}
+	}
+	if sl.Join != nil {
+		if err := sl.Join.Validate(); err != nil {
+			return fmt.Errorf("join.%w", err)
+		}
 	}
 	return nil
 }
@@ -273,8 +481,21 @@ func Parse(b []byte) (Slideshow, error) {
 	if s.Details == nil {
 		s.Details = map[string]string{}
 	}
+	if s.Version == 1 {
+		s.fromFirst()
+	}
 	if err := s.Validate(); err != nil {
 		return Slideshow{}, fmt.Errorf("slideshow document: %w", err)
 	}
 	return s, nil
+}
+
+// fromFirst converts a document of version 1, in which every slide carried
+// the layout it was cast into; since then only one chosen by hand stands
+// there.
+func (s *Slideshow) fromFirst() {
+	for i := range s.Slides {
+		s.Slides[i].Layout = ""
+	}
+	s.Version = Version
 }

@@ -87,7 +87,7 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	if len(pictures) == 0 {
 		return d, nil
 	}
-	if !slices.ContainsFunc(d.Slides, touched) {
+	if !slices.ContainsFunc(d.Slides, doc.Slide.ByHand) {
 		all := pictures
 		for _, s := range body(d) {
 			for _, id := range s.Media {
@@ -95,16 +95,19 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			}
 		}
 		cast.Order(all)
-		setBody(&d, number(&d, cast.Slides(with.Theme, all, d.Seed)))
+		setBody(&d, number(&d, caster(d, with).Slides(all, d.Seed)))
 		return d, nil
 	}
 	cast.Order(pictures)
-	setBody(&d, append(slices.Clone(body(d)), number(&d, cast.Slides(with.Theme, pictures, d.Seed))...))
+	setBody(&d, append(slices.Clone(body(d)), number(&d, caster(d, with).Slides(pictures, d.Seed))...))
 	return d, nil
 }
 
-// touched reports whether a slide was set by hand and so stays in a recast.
-func touched(s doc.Slide) bool { return s.Placed || s.Pinned > 0 || s.Linger != 1 }
+// caster casts by the context's theme, counting pictures as turned and
+// cropped.
+func caster(d doc.Slideshow, with Context) cast.Caster {
+	return cast.Caster{Theme: with.Theme, Aspect: d.Aspect}
+}
 
 // ensureCards gives the slideshow its opening and closing once.
 func ensureCards(d *doc.Slideshow) {
@@ -161,11 +164,11 @@ func (r Recast) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	var out []doc.Slide
 	var loose []doc.Media
 	flush := func() {
-		out = append(out, number(&d, cast.Slides(with.Theme, loose, r.Seed+uint64(len(out))))...)
+		out = append(out, number(&d, caster(d, with).Slides(loose, r.Seed+uint64(len(out))))...)
 		loose = nil
 	}
 	for _, s := range body(d) {
-		if touched(s) {
+		if s.ByHand() {
 			flush()
 			out = append(out, s)
 			continue

@@ -74,21 +74,44 @@ func (e *Error) Error() string {
 		e.Free, e.Reach, e.Target, e.Reach-e.Target)
 }
 
+// Even is the same overlap at each of the joins of n slides.
+func Even(n int, overlap Frames) []Frames {
+	o := make([]Frames, max(0, n-1))
+	for i := range o {
+		o[i] = overlap
+	}
+	return o
+}
+
 // Solve finds lengths that last exactly target frames, with the wanted
-// overlap at every join. Every slide keeps at least one frame to itself; if
+// overlaps at the joins. Every slide keeps at least one frame to itself; if
 // the slides are too short for that, all overlaps are shortened by the same
-// share until they fit. The error is an *Error.
-func Solve(slides []Slide, overlap, target Frames) (Solution, error) {
-	if overlap < 0 || target < 1 || len(slides) == 0 {
+// share until they fit. The error is an *Error. There must be one overlap
+// fewer than slides.
+func Solve(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
+	if target < 1 || len(slides) == 0 || len(overlaps) != len(slides)-1 {
 		return Solution{}, &Error{Target: target}
 	}
-	try := func(o Frames) (Solution, error) { return solveWith(slides, o, target) }
-	best, err := try(overlap)
+	widest := Frames(0)
+	for _, o := range overlaps {
+		widest = max(widest, o)
+	}
+	// k of widest: every overlap is brought to that share of itself.
+	try := func(k Frames) (Solution, error) {
+		laps := slices.Clone(overlaps)
+		for i := range laps {
+			if widest > 0 {
+				laps[i] = max(0, laps[i]*k/widest)
+			}
+		}
+		return solveWith(slides, laps, target)
+	}
+	best, err := try(widest)
 	if err == nil {
 		return best, nil
 	}
-	// Feasibility only improves as the overlap shrinks, so bisect.
-	lo, hi := Frames(0), overlap
+	// Feasibility only improves as the overlaps shrink, so bisect.
+	lo, hi := Frames(0), widest
 	best, err = try(0)
 	if err != nil {
 		return Solution{}, err
@@ -107,45 +130,48 @@ func Solve(slides []Slide, overlap, target Frames) (Solution, error) {
 
 // Lay gives lengths without a target: every free slide lasts pace frames
 // times its linger, and overlaps are at most what the slides can bear.
-func Lay(slides []Slide, overlap, pace Frames) Solution {
-	s := Solution{Lengths: make([]Frames, len(slides)), Overlaps: make([]Frames, max(0, len(slides)-1))}
+func Lay(slides []Slide, overlaps []Frames, pace Frames) Solution {
+	s := Solution{Lengths: make([]Frames, len(slides)), Overlaps: slices.Clone(overlaps)}
 	for i, sl := range slides {
 		s.Lengths[i] = sl.Fixed
 		if sl.Fixed <= 0 {
 			// Neighbours overlap, so a new picture comes every pace frames.
-			s.Lengths[i] = max(1, Frames(math.Round(float64(pace)*sl.Linger))) + min(overlap, pace/2)
+			lap := Frames(0)
+			if len(overlaps) > 0 {
+				lap = overlaps[min(i, len(overlaps)-1)]
+			}
+			s.Lengths[i] = max(1, Frames(math.Round(float64(pace)*sl.Linger))) + min(lap, pace/2)
 		}
 	}
-	for i := range s.Overlaps {
-		s.Overlaps[i] = min(overlap, (s.Lengths[i]-1)/2, (s.Lengths[i+1]-1)/2)
-		s.Shortened = s.Shortened || s.Overlaps[i] < overlap
+	for i, wanted := range overlaps {
+		s.Overlaps[i] = min(wanted, (s.Lengths[i]-1)/2, (s.Lengths[i+1]-1)/2)
+		s.Shortened = s.Shortened || s.Overlaps[i] < wanted
 	}
 	return s
 }
 
-func solveWith(slides []Slide, overlap, target Frames) (Solution, error) {
+func solveWith(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
 	n := len(slides)
-	s := Solution{Lengths: make([]Frames, n), Overlaps: make([]Frames, n-1)}
-	for i := range s.Overlaps {
-		s.Overlaps[i] = overlap
-	}
+	s := Solution{Lengths: make([]Frames, n), Overlaps: overlaps}
 	free := []int{}
 	least := make([]Frames, n)
-	room, need, fixed := target+overlap*Frames(n-1), Frames(0), Frames(0)
+	room, need, fixed := target, Frames(0), Frames(0)
+	for _, o := range overlaps {
+		room += o
+	}
 	for i, sl := range slides {
-		joins := Frames(2)
-		if i == 0 {
-			joins--
+		least[i] = 1
+		if i > 0 {
+			least[i] += overlaps[i-1]
 		}
-		if i == n-1 {
-			joins--
+		if i < n-1 {
+			least[i] += overlaps[i]
 		}
-		least[i] = joins*overlap + 1
 		if sl.Fixed > 0 {
 			s.Lengths[i] = sl.Fixed
 			room -= sl.Fixed
 			fixed += sl.Fixed
-			if sl.Fixed < least[i] && overlap > 0 {
+			if sl.Fixed < least[i] && least[i] > 1 {
 				return s, &Error{Target: target, Reach: target + 1, Free: len(free), Fixed: fixed}
 			}
 			continue

@@ -24,7 +24,7 @@ func stills(n int) []Slide {
 // 5208 frames: one of 128 and forty of 127 frames.
 func TestWorkedExample(t *testing.T) {
 	slides := append(append([]Slide{{Fixed: 150}}, stills(41)...), Slide{Fixed: 180})
-	s, err := Solve(slides, 24, 4530)
+	s, err := Solve(slides, Even(43, 24), 4530)
 	require.NoError(t, err)
 	assert.Equal(t, Frames(4530), s.Total())
 	counts := map[Frames]int{}
@@ -39,29 +39,29 @@ func TestWorkedExample(t *testing.T) {
 func TestLingerSharesTime(t *testing.T) {
 	slides := stills(4)
 	slides[2].Linger = 2
-	s, err := Solve(slides, 0, 500)
+	s, err := Solve(slides, Even(4, 0), 500)
 	require.NoError(t, err)
 	assert.Equal(t, []Frames{100, 100, 200, 100}, s.Lengths)
 }
 
 func TestTooShortMusicShortensJoinsThenSaysByHowMuch(t *testing.T) {
-	s, err := Solve(stills(1000), 24, 2000)
+	s, err := Solve(stills(1000), Even(1000, 24), 2000)
 	require.NoError(t, err)
 	assert.True(t, s.Shortened)
 	assert.Equal(t, Frames(2000), s.Total())
 
-	_, err = Solve(stills(1000), 24, 990)
+	_, err = Solve(stills(1000), Even(1000, 24), 990)
 	var e *Error
 	require.True(t, errors.As(err, &e))
 	assert.Equal(t, Frames(1000), e.Reach)
 	assert.Equal(t, "1000 slides need at least 1000 frames, the music has 990: 10 too few", e.Error())
 
-	_, err = Solve([]Slide{{Fixed: 100}, {Fixed: 90}}, 10, 200)
+	_, err = Solve([]Slide{{Fixed: 100}, {Fixed: 90}}, Even(2, 10), 200)
 	require.True(t, errors.As(err, &e))
 	assert.ErrorContains(t, err, "every slide has a set length")
-	_, err = Solve([]Slide{{Fixed: 100}, {Linger: 1}}, 10, 60)
+	_, err = Solve([]Slide{{Fixed: 100}, {Linger: 1}}, Even(2, 10), 60)
 	assert.ErrorContains(t, err, "41 too few")
-	_, err = Solve(nil, 10, 60)
+	_, err = Solve(nil, nil, 60)
 	assert.ErrorContains(t, err, "no slides")
 }
 
@@ -73,7 +73,12 @@ func TestFitIsExactToTheFrame(t *testing.T) {
 		rate := rapid.SampledFrom(rates).Draw(t, "rate")
 		n := rapid.IntRange(1, 1000).Draw(t, "slides")
 		music := timecode.Samples(rapid.Int64Range(48000, 900*48000).Draw(t, "samples"))
-		overlap := rate.Frames(rapid.Float64Range(0, 2).Draw(t, "overlap"))
+		overlaps := Even(n, rate.Frames(rapid.Float64Range(0, 2).Draw(t, "overlap")))
+		for i := range overlaps {
+			if i%7 == 3 {
+				overlaps[i] = rate.Frames(rapid.Float64Range(0, 2).Draw(t, "own overlap"))
+			}
+		}
 		slides := stills(n)
 		for i := range slides {
 			slides[i].Linger = rapid.SampledFrom([]float64{1, 1, 1, 0.5, 2, 3.7, 20, 0.1}).Draw(t, "linger")
@@ -82,12 +87,12 @@ func TestFitIsExactToTheFrame(t *testing.T) {
 			}
 		}
 		target := rate.FramesIn(music)
-		s, err := Solve(slides, overlap, target)
+		s, err := Solve(slides, overlaps, target)
 		var e *Error
 		if errors.As(err, &e) {
 			if e.Free > 0 {
 				assert.Greater(t, e.Reach, target)
-				_, again := Solve(slides, 0, e.Reach)
+				_, again := Solve(slides, Even(n, 0), e.Reach)
 				assert.NoError(t, again, "the length named as reachable is")
 			} else {
 				assert.NotEqual(t, e.Reach, target)
@@ -116,7 +121,7 @@ func TestEqualLingersDifferByAtMostOneFrame(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		n := rapid.IntRange(1, 300).Draw(t, "n")
 		target := Frames(rapid.IntRange(n*60, n*400).Draw(t, "target"))
-		s, err := Solve(stills(n), 20, target)
+		s, err := Solve(stills(n), Even(n, 20), target)
 		require.NoError(t, err)
 		lo, hi := s.Lengths[0], s.Lengths[0]
 		for _, l := range s.Lengths {
@@ -129,10 +134,10 @@ func TestEqualLingersDifferByAtMostOneFrame(t *testing.T) {
 // Common practice, no source: with a 4 s pace and a 1 s transition every still
 // lasts 5 s and a new picture comes every 4 s.
 func TestPace(t *testing.T) {
-	s := Lay(stills(3), 25, 100)
+	s := Lay(stills(3), Even(3, 25), 100)
 	assert.Equal(t, []Frames{125, 125, 125}, s.Lengths)
 	assert.Equal(t, []Frames{0, 100, 200}, s.Starts())
-	s = Lay([]Slide{{Fixed: 3}, {Linger: 1}, {Fixed: 1}}, 25, 100)
+	s = Lay([]Slide{{Fixed: 3}, {Linger: 1}, {Fixed: 1}}, Even(3, 25), 100)
 	assert.Equal(t, []Frames{1, 0}, s.Overlaps)
 	assert.True(t, s.Shortened)
 }

@@ -78,30 +78,80 @@ func Loss(pictureAspect, placeAspect float64) float64 {
 	return 1 - pictureAspect/placeAspect
 }
 
-func clamp(v, lo, hi float64) float64 { return math.Max(lo, math.Min(v, hi)) }
+// Shape is a frame shape, as width to height.
+type Shape string
 
-// Ease maps a share of time to a share of the way, both 0 to 1.
-type Ease string
-
-// The easings a theme can name. InOut is the smoothstep cubic 3t²−2t³: zero
-// velocity at both ends, so motion never starts or stops with a jerk.
+// The frame shapes every theme is made for.
 const (
-	Linear Ease = "linear"
-	InOut  Ease = "in-out"
-	Out    Ease = "out"
+	Wide    Shape = "16:9"
+	Classic Shape = "4:3"
+	Square  Shape = "1:1"
+	Upright Shape = "9:16"
 )
 
-// Valid reports whether e is a known easing.
-func (e Ease) Valid() bool { return e == Linear || e == InOut || e == Out }
+// Shapes lists the frame shapes, the widest first.
+var Shapes = []Shape{Wide, Classic, Square, Upright}
 
-// At evaluates the easing; t is clamped to 0…1.
-func (e Ease) At(t float64) float64 {
-	t = clamp(t, 0, 1)
-	switch e {
-	case InOut:
-		return t * t * (3 - 2*t)
-	case Out:
-		return 1 - (1-t)*(1-t)*(1-t)
+// Aspect is width over height.
+func (s Shape) Aspect() float64 {
+	switch s {
+	case Classic:
+		return 4.0 / 3
+	case Square:
+		return 1
+	case Upright:
+		return 9.0 / 16
 	}
-	return t
+	return 16.0 / 9
 }
+
+// ShapeOf is the frame shape nearest to a w×h frame.
+func ShapeOf(w, h int) Shape {
+	best, off := Wide, math.Inf(1)
+	for _, s := range Shapes {
+		if d := math.Abs(math.Log(float64(w) / float64(h) / s.Aspect())); d < off {
+			best, off = s, d
+		}
+	}
+	return best
+}
+
+// Safe areas as fractions of the frame: SMPTE ST 2046-1:2009, section 5, from
+// memory. Action stays within 93 % of width and height, titles within 90 %.
+var (
+	ActionSafe = Rect{0.035, 0.035, 0.93, 0.93}
+	TitleSafe  = Rect{0.05, 0.05, 0.9, 0.9}
+)
+
+// Cover is the smallest move of a crop, kept inside a w×h picture, after
+// which it holds what it can of keep; all in pixels. ok is false where keep
+// is larger than the crop.
+func Cover(crop, keep Rect, w, h float64) (moved Rect, ok bool) {
+	along := func(at, size, lo, span, limit float64) (float64, bool) {
+		if span > size {
+			return clamp(lo+span/2-size/2, 0, limit-size), false
+		}
+		if lo < at {
+			at = lo
+		}
+		if lo+span > at+size {
+			at = lo + span - size
+		}
+		return clamp(at, 0, math.Max(0, limit-size)), true
+	}
+	var okX, okY bool
+	crop.X, okX = along(crop.X, crop.W, keep.X, keep.W, w)
+	crop.Y, okY = along(crop.Y, crop.H, keep.Y, keep.H, h)
+	return crop, okX && okY
+}
+
+// Union is the smallest rectangle around r and o.
+func (r Rect) Union(o Rect) Rect {
+	x, y := math.Min(r.X, o.X), math.Min(r.Y, o.Y)
+	return Rect{x, y, math.Max(r.X+r.W, o.X+o.W) - x, math.Max(r.Y+r.H, o.Y+o.H) - y}
+}
+
+// Centre is the middle of r.
+func (r Rect) Centre() Point { return Point{r.X + r.W/2, r.Y + r.H/2} }
+
+func clamp(v, lo, hi float64) float64 { return math.Max(lo, math.Min(v, hi)) }

@@ -6,13 +6,13 @@ package plan
 import (
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/fit"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/transition"
 )
 
 // Plan is a slideshow in time.
@@ -22,7 +22,6 @@ type Plan struct {
 	Pictures timecode.Frames  // length of the picture
 	Music    timecode.Samples // length of the songs, as they are
 	MusicEnd timecode.Frames  // the frame nearest to where the music ends
-	Wanted   timecode.Frames  // overlap the theme asks for at a join
 	Short    bool             // overlaps are shorter than wanted
 	FitError error            // why the slides could not be fitted, an *fit.Error or ErrNoMusic
 }
@@ -31,10 +30,11 @@ type Plan struct {
 var ErrNoMusic = errors.New("there is no song to fit the pictures to")
 
 // Slide is one slide in time. Its last Overlap frames are shared with the
-// next slide.
+// next slide, into which Into leads.
 type Slide struct {
 	doc.Slide
 	Start, Length, Overlap timecode.Frames
+	Into                   transition.Transition
 }
 
 // End is the frame after the slide's last.
@@ -48,19 +48,24 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 		p.Music += lib[id].Length
 	}
 	p.MusicEnd = d.Rate.FramesIn(p.Music)
-	if t.Transition.Kind != "cut" {
-		p.Wanted = d.Rate.Frames(t.Transition.Seconds)
-	}
 	if len(d.Slides) == 0 {
 		return p
 	}
 	in := make([]fit.Slide, len(d.Slides))
+	into := make([]transition.Transition, len(d.Slides))
+	wanted := make([]timecode.Frames, len(d.Slides)-1)
 	for i, s := range d.Slides {
 		in[i] = fit.Slide{Fixed: fixed(d, t, lib, s), Linger: s.Linger}
+		if i < len(wanted) {
+			into[i] = joinOf(d, t, i)
+			if into[i].Kind != "cut" {
+				wanted[i] = d.Rate.Frames(into[i].Seconds)
+			}
+		}
 	}
-	sol := fit.Lay(in, p.Wanted, d.Rate.Frames(d.Fit.PaceSeconds))
+	sol := fit.Lay(in, wanted, d.Rate.Frames(d.Fit.PaceSeconds))
 	if d.Fit.Mode == doc.ToMusic {
-		switch solved, err := fit.Solve(in, p.Wanted, p.MusicEnd); {
+		switch solved, err := fit.Solve(in, wanted, p.MusicEnd); {
 		case len(d.Soundtrack.Songs) == 0:
 			p.FitError = ErrNoMusic
 		case err != nil:
@@ -73,7 +78,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	p.Pictures = sol.Total()
 	starts := sol.Starts()
 	for i, s := range d.Slides {
-		ps := Slide{Slide: s, Start: starts[i], Length: sol.Lengths[i]}
+		ps := Slide{Slide: s, Start: starts[i], Length: sol.Lengths[i], Into: into[i]}
 		if i < len(sol.Overlaps) {
 			ps.Overlap = sol.Overlaps[i]
 		}
@@ -82,15 +87,29 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	return p
 }
 
+// joinOf is the transition from slide i to the next: as set for this join, for
+// all joins, or by the theme's rule.
+func joinOf(d doc.Slideshow, t *theme.Theme, i int) transition.Transition {
+	switch {
+	case d.Slides[i].Join != nil:
+		return d.Slides[i].Join.Turned(i)
+	case d.Join != nil:
+		return d.Join.Turned(i)
+	}
+	return t.JoinOf(i, d.Seed)
+}
+
 // fixed is the length a slide keeps whatever the music, 0 for none.
 func fixed(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) timecode.Frames {
 	switch {
 	case s.Kind == doc.Clip:
-		return max(1, d.Rate.FramesIn(lib[s.Media[0]].Length))
+		return max(1, d.Rate.FramesIn(d.Length(lib[s.Media[0]])))
 	case s.Pinned > 0:
 		return max(1, d.Rate.Frames(s.Pinned))
 	case s.Kind == doc.Opening:
 		return max(1, d.Rate.Frames(t.Opening.Seconds*s.Linger))
+	case s.Kind == doc.Card:
+		return max(1, d.Rate.Frames(t.Card(s.Card.Kind).Seconds*s.Linger))
 	case s.Kind == doc.Closing:
 		return max(1, d.Rate.Frames(t.Closing.Seconds*s.Linger))
 	}
@@ -121,8 +140,8 @@ func (p Plan) At(n timecode.Frames) (first, second int) {
 // operator can check it.
 func (p Plan) Arithmetic() string {
 	sec := func(f timecode.Frames) string { return fmt.Sprintf("%.2f s", p.Rate.Seconds(f)) }
-	var stills, clips, pinned, overlap timecode.Frames
-	var nStills, nClips, nPinned, nJoins int
+	var stills, clips, cards, pinned, overlap timecode.Frames
+	var nStills, nClips, nCards, nPinned, nJoins int
 	even := true
 	var lo, hi timecode.Frames
 	var opening, closing []string
@@ -136,6 +155,8 @@ func (p Plan) Arithmetic() string {
 			opening = append(opening, "opening "+sec(s.Length))
 		case s.Kind == doc.Closing:
 			closing = append(closing, "closing "+sec(s.Length))
+		case s.Kind == doc.Card && s.Pinned == 0:
+			nCards, cards = nCards+1, cards+s.Length
 		case s.Kind == doc.Clip:
 			nClips, clips = nClips+1, clips+s.Length
 		case s.Pinned > 0:
@@ -163,6 +184,9 @@ func (p Plan) Arithmetic() string {
 	}
 	if nClips > 0 {
 		parts = append(parts, fmt.Sprintf("%s %s", counted(nClips, "clip"), sec(clips)))
+	}
+	if nCards > 0 {
+		parts = append(parts, fmt.Sprintf("%s %s", counted(nCards, "text card"), sec(cards)))
 	}
 	parts = append(append(parts, opening...), closing...)
 	line := strings.Join(parts, " + ")
@@ -199,117 +223,4 @@ func counted(n int, word string) string {
 		return "1 " + word
 	}
 	return fmt.Sprintf("%d %ss", n, word)
-}
-
-// Weight says how much a check matters.
-type Weight int
-
-// Stops means that rendering makes no sense yet; Doubt that someone should
-// look.
-const (
-	Doubt Weight = iota
-	Stops
-)
-
-// Check is one thing the program sees. Field is where it is put right:
-// detail:KEY, material, soundtrack, fit or slide:ID.
-type Check struct {
-	Weight Weight
-	Text   string
-	Field  string
-}
-
-// Common practice, no source: stills below 1.5 s are hectic, above 10 s tire.
-const (
-	hectic = 1.5
-	tiring = 10.0
-)
-
-// Checks lists what is wrong or doubtful, the gravest and earliest first.
-func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
-	var out []Check
-	add := func(w Weight, field, format string, a ...any) {
-		out = append(out, Check{w, fmt.Sprintf(format, a...), field})
-	}
-	if missing := t.Missing(d.Details); len(missing) > 0 {
-		labels := make([]string, len(missing))
-		for i, m := range missing {
-			labels[i] = m.Label
-		}
-		add(Stops, "detail:"+missing[0].Key, "Missing: %s", strings.Join(labels, ", "))
-	}
-	pictures := 0
-	for _, s := range d.Slides {
-		pictures += len(s.Media)
-	}
-	if pictures == 0 {
-		add(Stops, "material", "No pictures yet")
-	}
-	if len(d.Soundtrack.Songs) == 0 {
-		add(Stops, "soundtrack", "No music yet")
-	}
-	if p.FitError != nil && !errors.Is(p.FitError, ErrNoMusic) {
-		add(Stops, "fit", "Cannot fit: %v", p.FitError)
-	}
-	if left := p.Left(); p.Music > 0 && pictures > 0 && left != 0 && p.FitError == nil {
-		if left > 0 {
-			add(Doubt, "fit", "Music %s longer than pictures", apart(p.Rate, left))
-		} else {
-			add(Doubt, "fit", "Pictures %s longer than music", apart(p.Rate, -left))
-		}
-	}
-	if p.Short {
-		add(Doubt, "fit", "Transitions shortened: the slides are too short for %.1f s joins", t.Transition.Seconds)
-	}
-	out = append(out, paceChecks(p)...)
-	for _, det := range t.Details {
-		if n := len([]rune(d.Details[det.Key])); det.Max > 0 && n > det.Max {
-			add(Doubt, "detail:"+det.Key, "%s has %d characters; over %d are set small", det.Label, n, det.Max)
-		}
-	}
-	if n := leftOut(d, lib); n > 0 {
-		add(Doubt, "material", "%s not in the film", counted(n, "file"))
-	}
-	slices.SortStableFunc(out, func(a, b Check) int { return int(b.Weight - a.Weight) })
-	return out
-}
-
-func paceChecks(p Plan) []Check {
-	var out []Check
-	quick, slow := 0, 0
-	for _, s := range p.Slides {
-		if s.Kind != doc.Pictures || s.Pinned > 0 {
-			continue
-		}
-		sec := p.Rate.Seconds(s.Length - s.Overlap)
-		if sec < hectic {
-			quick++
-		}
-		if sec/max(1, s.Linger) > tiring {
-			slow++
-		}
-	}
-	if quick > 0 {
-		out = append(out, Check{Doubt, fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", counted(quick, "slide"), hectic), "fit"})
-	}
-	if slow > 0 {
-		out = append(out, Check{Doubt, fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", counted(slow, "slide"), tiring), "fit"})
-	}
-	return out
-}
-
-// leftOut counts the pictures, clips and songs of the order that the film
-// does not show or play.
-func leftOut(d doc.Slideshow, lib doc.Library) int {
-	used, n := d.Uses(), 0
-	for id, m := range lib {
-		if m.Kind == doc.SongMedia {
-			if !slices.Contains(d.Soundtrack.Songs, id) {
-				n++
-			}
-		} else if !used[id] {
-			n++
-		}
-	}
-	return n
 }

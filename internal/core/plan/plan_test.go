@@ -96,7 +96,7 @@ func TestChecks(t *testing.T) {
 
 	d, th, lib = show(t, 200, 60)
 	d.Fit.Mode = doc.ToMusic
-	assert.Equal(t, []string{"Transitions shortened: the slides are too short for 0.8 s joins", "200 slides shorter than 1.5 s: too many pictures for this music"}, texts(check()))
+	assert.Equal(t, []string{"Transitions shortened: the slides are too short for them", "200 slides shorter than 1.5 s: too many pictures for this music"}, texts(check()))
 	d, th, lib = show(t, 2, 60)
 	d.Fit.Mode = doc.ToMusic
 	assert.Equal(t, []string{"2 slides longer than 10 s: too few pictures for this music"}, texts(check()))

@@ -89,16 +89,7 @@ func (f *Frame) Dissolve(a, b *Frame, share int) {
 		f.Copy(b)
 		return
 	}
-	mix(f.Y, a.Y, b.Y, share)
-	mix(f.U, a.U, b.U, share)
-	mix(f.V, a.V, b.V, share)
-}
-
-func mix(dst, a, b []byte, share int) {
-	wb := uint32(share)
-	wa := 256 - wb
-	a, b = a[:len(dst)], b[:len(dst)]
-	for i := range dst {
-		dst[i] = byte((uint32(a[i])*wa + uint32(b[i])*wb + 128) >> 8)
-	}
+	blend(f.Y, a.Y, b.Y, uint32(share))
+	blend(f.U, a.U, b.U, uint32(share))
+	blend(f.V, a.V, b.V, uint32(share))
 }

@@ -138,3 +138,62 @@ func Tone(p Pixels, c RGB, t float64) {
 		}
 	}
 }
+
+// Turn gives p turned by quarter turns clockwise.
+func Turn(p Pixels, quarters int) Pixels {
+	switch (quarters%4 + 4) % 4 {
+	case 1:
+		return rearranged(p, p.H, p.W, func(x, y int) (int, int) { return y, p.H - 1 - x })
+	case 2:
+		return rearranged(p, p.W, p.H, func(x, y int) (int, int) { return p.W - 1 - x, p.H - 1 - y })
+	case 3:
+		return rearranged(p, p.H, p.W, func(x, y int) (int, int) { return p.W - 1 - y, x })
+	}
+	return p
+}
+
+// Cut gives the w×h pixels of p from x, y on, which must lie in it.
+func Cut(p Pixels, x, y, w, h int) Pixels {
+	if x == 0 && y == 0 && w == p.W && h == p.H {
+		return p
+	}
+	return rearranged(p, w, h, func(i, j int) (int, int) { return x + i, y + j })
+}
+
+func rearranged(p Pixels, w, h int, from func(x, y int) (int, int)) Pixels {
+	out := Pixels{W: w, H: h, Channels: p.Channels, Pix: make([]byte, w*h*p.Channels)}
+	for y := range h {
+		for x := range w {
+			sx, sy := from(x, y)
+			copy(out.Pix[(y*w+x)*p.Channels:][:p.Channels], p.Pix[(sy*p.W+sx)*p.Channels:])
+		}
+	}
+	return out
+}
+
+// Shrink averages p down to at most side pixels on its longer side.
+func Shrink(p Pixels, side int) Pixels {
+	longer := max(p.W, p.H)
+	if longer <= side {
+		return p
+	}
+	w, h := max(1, p.W*side/longer), max(1, p.H*side/longer)
+	out := Pixels{W: w, H: h, Channels: p.Channels, Pix: make([]byte, w*h*p.Channels)}
+	for y := range h {
+		y0, y1 := y*p.H/h, max(y*p.H/h+1, (y+1)*p.H/h)
+		for x := range w {
+			x0, x1 := x*p.W/w, max(x*p.W/w+1, (x+1)*p.W/w)
+			for c := range p.Channels {
+				sum := 0
+				for j := y0; j < y1; j++ {
+					for i := x0; i < x1; i++ {
+						sum += int(p.Pix[(j*p.W+i)*p.Channels+c])
+					}
+				}
+				n := (y1 - y0) * (x1 - x0)
+				out.Pix[(y*w+x)*p.Channels+c] = byte((sum + n/2) / n)
+			}
+		}
+	}
+	return out
+}

@@ -1,28 +1,41 @@
-package scene
+package scene_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/plan"
+	. "nelko/internal/core/scene"
+	"nelko/internal/core/scene/scenetest"
 	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
 	"nelko/themes"
 )
 
 // one is a film of a single picture of the given size between opening and
 // closing.
 func one(t *testing.T, w, h int, layout string, frame doc.Frame, details map[string]string) *Scene {
-	th, err := themes.Get("tideline")
+	return filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, Name: "p.jpg", W: w, H: h}, layout, frame, details, nil)
+}
+
+// filmOf is one with a medium of its own, changed before it is built.
+func filmOf(t *testing.T, themeID string, m doc.Media, layout string, frame doc.Frame, details map[string]string, change func(*doc.Slideshow)) *Scene {
+	th, err := themes.Get(themeID)
 	require.NoError(t, err)
-	lib := doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: w, H: h}}
-	d := doc.New("tideline", 1)
+	lib := doc.Library{m.ID: m}
+	d := doc.New(themeID, 1)
 	d.Frame, d.Details = frame, details
-	d.Slides = []doc.Slide{{ID: "a", Kind: doc.Opening, Linger: 1}, {ID: "b", Kind: doc.Pictures, Layout: layout, Media: []doc.MediaID{"p"}, Linger: 1}, {ID: "c", Kind: doc.Closing, Linger: 1}}
-	return Build(d, th, plan.Build(d, th, lib), lib)
+	d.Slides = []doc.Slide{{ID: "a", Kind: doc.Opening, Linger: 1}, {ID: "b", Kind: doc.Pictures, Layout: layout, Media: []doc.MediaID{m.ID}, Linger: 1}, {ID: "c", Kind: doc.Closing, Linger: 1}}
+	if change != nil {
+		change(&d)
+	}
+	return Build(d, th, plan.Build(d, th, lib), lib, scenetest.Mono{}, Options{})
 }
 
 func kinds(s Slide) (out []Kind) {
@@ -40,12 +53,14 @@ var hd = doc.Frame{W: 1920, H: 1080}
 func TestUprightPicturesAreNotCut(t *testing.T) {
 	sc := one(t, 2000, 3000, "upright", hd, nil)
 	s := sc.Slides[1]
-	assert.Equal(t, []Kind{Soft, Shadow, Fill, Photo}, kinds(s))
-	p := s.Layers[3]
-	assert.Equal(t, framing.Rect{W: 1, H: 1}, p.Window.From)
+	assert.Equal(t, []Kind{Soft, Print}, kinds(s))
+	p := s.Layers[1]
+	assert.Equal(t, framing.Rect{W: 1, H: 1}, p.Asset.Crop, "all of it is shown")
+	assert.InDelta(t, 2.0/3, float64(p.Asset.W-2*p.Asset.Mat)/float64(p.Asset.H-2*p.Asset.Mat), 0.002, "never stretched")
+	w, h := p.Asset.PrintSize()
 	for n := range s.Length {
 		r := p.Place.At(n, s.Length)
-		assert.InEpsilon(t, 2.0/3, r.Aspect(), 1e-9, "never stretched")
+		assert.InEpsilon(t, float64(w)/float64(h), r.Aspect(), 1e-9, "never stretched")
 	}
 	assert.Equal(t, []Kind{Photo}, kinds(one(t, 3000, 2000, "full", hd, nil).Slides[1]))
 }
@@ -75,7 +90,7 @@ func TestWordsAreThoseOfTheOrder(t *testing.T) {
 	words := func(s Slide) (out []string) {
 		for _, l := range s.Layers {
 			if l.Asset.Kind == Text {
-				out = append(out, l.Asset.Words)
+				out = append(out, l.Asset.Text.Words)
 			}
 		}
 		return out
@@ -89,43 +104,176 @@ func TestWordsEnter(t *testing.T) {
 	sc := one(t, 3000, 2000, "full", hd, map[string]string{"names": "A"})
 	for _, l := range sc.Slides[0].Layers {
 		if l.Asset.Kind != Text {
-			assert.Equal(t, 1.0, l.Opacity(0))
+			assert.Equal(t, 1.0, l.Opacity(0, 150))
 			continue
 		}
-		assert.Zero(t, l.Opacity(0))
-		assert.Equal(t, 1.0, l.Opacity(149))
-		for n := range sc.Slides[0].Length - 1 {
-			assert.LessOrEqual(t, l.Opacity(n), l.Opacity(n+1))
+		assert.Zero(t, l.Opacity(0, 150))
+		assert.Equal(t, 1.0, l.Opacity(90, 150))
+		for n := range timecode.Frames(90) {
+			assert.LessOrEqual(t, l.Opacity(n, 150), l.Opacity(n+1, 150))
 		}
+		assert.Zero(t, l.Opacity(149, 150), "the opening's words leave with it")
 	}
 }
 
-// A slide whose layout the theme does not have still shows all its pictures.
+// A slide whose layout the theme does not have follows the theme's rule and
+// shows all its pictures.
 func TestUnknownLayout(t *testing.T) {
 	s := one(t, 3000, 2000, "from another theme", hd, nil).Slides[1]
-	assert.Equal(t, Photo, s.Layers[len(s.Layers)-1].Asset.Kind)
-	for n := 1; n <= 6; n++ {
-		l := grid(n, theme.Backdrop{Kind: theme.Plain})
-		require.Len(t, l.Places, n)
-		for i, p := range l.Places {
-			assert.True(t, framing.Rect{W: 1, H: 1}.Contains(p.Rect, 0))
-			if i > 0 {
-				assert.Greater(t, p.Rect.X, l.Places[i-1].Rect.X+l.Places[i-1].Rect.W)
+	assert.Contains(t, []Kind{Photo, Print}, s.Layers[len(s.Layers)-1].Asset.Kind)
+}
+
+// A face lies where a plain crop would cut it: the framing moves to keep it,
+// at both ends of the motion. Two faces too far apart for any framing are
+// found and said.
+func TestNoFaceIsCut(t *testing.T) {
+	faces := func(y ...float64) doc.Media {
+		m := doc.Media{ID: "p", Kind: doc.PhotoMedia, Name: "p.jpg", W: 3000, H: 3000}
+		for _, v := range y {
+			m.Faces = append(m.Faces, framing.Rect{X: 0.45, Y: v, W: 0.1, H: 0.1})
+		}
+		return m
+	}
+	sc := filmOf(t, "tideline", faces(0.02), "full", hd, nil, nil)
+	l := sc.Slides[1].Layers[0]
+	for n := range sc.Slides[1].Length {
+		assert.True(t, l.Window.At(n, sc.Slides[1].Length).Contains(framing.Rect{X: 0.45, Y: 0.02, W: 0.1, H: 0.1}, 1e-9), "frame %d", n)
+	}
+	assert.Empty(t, sc.Findings)
+	sc = filmOf(t, "tideline", faces(0.02, 0.88), "full", hd, nil, nil)
+	require.Len(t, sc.Findings, 1)
+	assert.Equal(t, FaceCut, sc.Findings[0].Kind)
+}
+
+// A focal point set by hand is in the frame, whatever the shape; turning and
+// cropping are counted.
+func TestFocalPointByHand(t *testing.T) {
+	for _, fr := range []doc.Frame{hd, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
+		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 4000, H: 3000}, "full", fr, nil, func(d *doc.Slideshow) {
+			d.Shots = map[doc.MediaID]doc.Shot{"p": {Focal: &framing.Point{X: 0.08, Y: 0.9}}}
+		})
+		s := sc.Slides[1]
+		l := s.Layers[len(s.Layers)-1]
+		assert.True(t, l.Window.At(0, s.Length).Contains(framing.Rect{X: 0.08, Y: 0.9}, 0), "%v", fr)
+	}
+	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 4000}, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Shots = map[doc.MediaID]doc.Shot{"p": {Turn: 1, Crop: framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}}}
+	})
+	l := sc.Slides[1].Layers[0]
+	assert.Equal(t, 1, l.Asset.Turn)
+	assert.True(t, framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}.Contains(l.Window.At(0, 100), 1e-9), "only the crop is shown")
+	assert.InDelta(t, 4.0/3, float64(l.Asset.W)/float64(l.Asset.H), 0.01, "prepared as turned")
+}
+
+// What is smaller than its place is said, and nothing is prepared larger than
+// it is.
+func TestEnlargedPicturesAreSaid(t *testing.T) {
+	sc := one(t, 900, 600, "full", hd, nil)
+	require.NotEmpty(t, sc.Findings)
+	assert.Equal(t, Enlarged, sc.Findings[0].Kind)
+	assert.InDelta(t, 1920*1.12/900, sc.Findings[0].By, 0.01)
+	assert.Empty(t, one(t, 2400, 1600, "full", hd, nil).Findings)
+}
+
+// Words that enter letter by letter are cut into windows that tile their
+// sprite: together they are the whole again, without gap or overlap.
+func TestPartsTileTheWords(t *testing.T) {
+	for _, effect := range []string{"words", "letters", "type"} {
+		th, err := themes.Get("tideline")
+		require.NoError(t, err)
+		own := *th
+		own.Opening.Block.Elements = append([]theme.Element(nil), th.Opening.Block.Elements...)
+		own.Opening.Block.Elements[0].Enter = design.Effect(effect)
+		d := doc.New("tideline", 1)
+		d.Details = map[string]string{"names": "The Quayside Ladies of Saltmere"}
+		d.Slides = []doc.Slide{{ID: "a", Kind: doc.Opening, Linger: 1}}
+		sc := Build(d, &own, plan.Build(d, &own, nil), nil, scenetest.Mono{}, Options{})
+		area := 0.0
+		n := 0
+		for _, l := range sc.Slides[0].Layers {
+			if l.Asset.Kind != Text || l.Asset.Text.Words != "The Quayside Ladies of Saltmere" {
+				continue
+			}
+			n++
+			w := l.Window.To
+			area += w.W * w.H
+			assert.InDelta(t, w.W*float64(l.Asset.W), l.Place.To.W, 1e-6, "drawn at its own size")
+		}
+		assert.Greater(t, n, 4)
+		assert.InDelta(t, 1, area, 1e-9)
+	}
+}
+
+// Words too long for their place even in small type are said.
+func TestTooLongWordsAreSaid(t *testing.T) {
+	sc := one(t, 3000, 2000, "full", hd, map[string]string{"date": strings.Repeat("endless ", 30)})
+	require.NotEmpty(t, sc.Findings)
+	assert.Equal(t, TooLong, sc.Findings[0].Kind)
+}
+
+// SMPTE ST 2046-1 (from memory): titles lie in the middle 90 % of the frame.
+// Every theme's cards keep to it in every frame shape, with long details.
+func TestTitlesKeepToTheSafeArea(t *testing.T) {
+	all, err := themes.All()
+	require.NoError(t, err)
+	for _, th := range all {
+		for _, fr := range []doc.Frame{hd, {W: 1440, H: 1080}, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
+			details := map[string]string{}
+			for _, det := range th.Details {
+				details[det.Key] = strings.Repeat(det.Example+" ", 2)
+			}
+			sc := filmOf(t, th.ID, doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "", fr, details, func(d *doc.Slideshow) {
+				d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "title", Main: "A day by the water", Smaller: "September"}},
+					doc.Slide{ID: "u", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "text", Main: "Thanks", Text: strings.Repeat("Thank you all for coming. ", 6)}})
+			})
+			safe := framing.TitleSafe.Scale(float64(fr.W), float64(fr.H))
+			for _, s := range sc.Slides {
+				for _, l := range s.Layers {
+					if l.Asset.Kind == Text {
+						pad := float64(l.Asset.Text.Pad())
+						at := l.Place.To
+						if l.Window.To != (framing.Rect{W: 1, H: 1}) {
+							continue // a part of words that are tested as a whole elsewhere
+						}
+						assert.True(t, safe.Contains(at.Inset(pad), 3), "%s %v: %q at %v", th.ID, fr, l.Asset.Text.Words, at.Inset(pad))
+					}
+				}
 			}
 		}
 	}
 }
 
-// Each slide's motion is its own, whatever its position: moving a slide does
-// not change how it looks.
-func TestMotionBelongsToTheSlide(t *testing.T) {
-	assert.Equal(t, hash(1, "s7"), hash(1, "s7"))
-	assert.NotEqual(t, hash(1, "s7"), hash(1, "s8"))
-	assert.NotEqual(t, hash(1, "s7"), hash(2, "s7"))
-	for _, b := range []uint64{0, 0xffff, 0x12345} {
-		assert.GreaterOrEqual(t, unitOf(b), 0.0)
-		assert.LessOrEqual(t, unitOf(b), 1.0)
+// A list of credits longer than the frame rolls through it: it begins below
+// and ends above.
+func TestCreditsRoll(t *testing.T) {
+	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "", hd, nil, func(d *doc.Slideshow) {
+		d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "credits", Main: "Crew", Text: strings.Repeat("Bow | Ann Ferry\n", 40)}})
+	})
+	s := sc.Slides[3]
+	columns := 0
+	for _, l := range s.Layers {
+		if l.Asset.Kind != Text {
+			continue
+		}
+		columns++
+		assert.GreaterOrEqual(t, l.Place.At(0, s.Length).Y, 1080.0-60)
+		assert.LessOrEqual(t, l.Place.At(s.Length-1, s.Length).Y, 0.0)
 	}
+	assert.Equal(t, 3, columns, "the heading and two columns")
+}
+
+// Decor over a range of slides lasts as long as they do, and goes with them.
+func TestDecorOverARange(t *testing.T) {
+	laid := doc.Laid{From: "b", To: "c", Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1}}
+	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
+	require.Len(t, sc.Overlays, 1)
+	assert.Equal(t, sc.Slides[1].Start, sc.Overlays[0].Start)
+	assert.Equal(t, sc.Slides[2].End(), sc.Overlays[0].Start+sc.Overlays[0].Length)
+	sc = filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+		laid.To = "gone"
+		d.Decor = []doc.Laid{laid}
+	})
+	assert.Empty(t, sc.Overlays)
 }
 
 func TestMoveAt(t *testing.T) {

@@ -24,10 +24,45 @@ type Song struct {
 	Gain   float64
 }
 
+// Clip is the sound of a clip, heard beside the songs.
+type Clip struct {
+	Source     Source
+	At, Length Samples
+	Gain       float64
+	Fade       Samples // raised cosines at both ends
+}
+
+// add mixes the clip's part of a block that begins at pos.
+func (c *Clip) add(block []float32, pos Samples, scratch []float32) error {
+	n := Samples(len(block) / 2)
+	lo, hi := max(pos, c.At), min(pos+n, c.At+c.Length)
+	if lo >= hi {
+		return nil
+	}
+	part := scratch[:2*(hi-lo)]
+	if err := readFull(c.Source, part); err != nil {
+		return err
+	}
+	out := block[2*(lo-pos):]
+	for i := range hi - lo {
+		g := c.Gain
+		if in := lo + i - c.At; in < c.Fade {
+			g *= cosine(float64(in) / float64(c.Fade))
+		}
+		if left := c.At + c.Length - 1 - lo - i; left < c.Fade {
+			g *= cosine(float64(left) / float64(c.Fade))
+		}
+		out[2*i] = limit(out[2*i] + part[2*i]*float32(g))
+		out[2*i+1] = limit(out[2*i+1] + part[2*i+1]*float32(g))
+	}
+	return nil
+}
+
 // Track is a soundtrack to be mixed: songs one after another, faded in at the
-// start and out at the end, exactly Total long.
+// start and out at the end, clips' own sound over them, exactly Total long.
 type Track struct {
 	Songs           []Song
+	Clips           []Clip
 	FadeIn, FadeOut Samples
 	Total           Samples
 }
@@ -62,13 +97,18 @@ func cosine(t float64) float64 { return 0.5 - 0.5*math.Cos(math.Pi*t) }
 // one that gives more is cut.
 func (t Track) Mix(out func([]float32) error) error {
 	const block = 4096
-	buf := make([]float32, 2*block)
+	buf, scratch := make([]float32, 2*block), make([]float32, 2*block)
 	pos := Samples(0)
 	write := func(n int, gain float64) error {
 		for i := 0; i < n; i++ {
 			g := float32(gain * t.envelope(pos+Samples(i)))
 			buf[2*i] = limit(buf[2*i] * g)
 			buf[2*i+1] = limit(buf[2*i+1] * g)
+		}
+		for k := range t.Clips {
+			if err := t.Clips[k].add(buf[:2*n], pos, scratch); err != nil {
+				return fmt.Errorf("clip %d: %w", k+1, err)
+			}
 		}
 		pos += Samples(n)
 		return out(buf[:2*n])

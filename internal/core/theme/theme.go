@@ -1,37 +1,52 @@
-// Package theme reads prebuilt designs: the opening, the layouts, the closing,
-// type, colours, motion and transition that a slideshow's pictures and details
-// are poured into. A theme is data; package scene turns it into layers.
+// Package theme reads prebuilt designs: the opening, the layouts, the text
+// cards, the closing, type, colours, backdrops, motion, transitions and decor
+// that a slideshow's pictures and details are poured into. A theme is data;
+// package scene turns it into layers.
 package theme
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
+	"math"
 	"slices"
 
+	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
+	"nelko/internal/core/transition"
 )
 
-// Theme is one prebuilt design. Positions and sizes are fractions of the
-// frame unless their name says otherwise.
+// Format is the version of theme.json read here.
+const Format = 2
+
+// Theme is one prebuilt design. Positions are fractions of the frame; sizes
+// of type, margins, mats and gaps are shares of the frame's shorter side, so
+// that one theme holds in every frame shape.
 type Theme struct {
-	ID         string          `json:"id"`
-	Name       string          `json:"name"`
-	Version    string          `json:"version"`
-	Author     string          `json:"author"`
-	Licence    string          `json:"licence"`
-	About      string          `json:"about"`
-	Occasions  []string        `json:"occasions"`
-	Details    []Detail        `json:"details"`
-	Fonts      map[string]Font `json:"fonts"`
-	Pace       Pace            `json:"pace"`
-	Opening    Card            `json:"opening"`
-	Layouts    []Layout        `json:"layouts"`
-	Closing    Card            `json:"closing"`
-	Transition Transition      `json:"transition"`
-	Motion     Motion          `json:"motion"`
-	Fades      Fades           `json:"fades"`
+	Schema      string          `json:"$schema,omitempty"`
+	Format      int             `json:"format"`
+	ID          string          `json:"id"`
+	Name        string          `json:"name"`
+	Version     string          `json:"version"`
+	Author      string          `json:"author"`
+	Licence     string          `json:"licence"`
+	About       string          `json:"about"`
+	Occasions   []string        `json:"occasions"`
+	Details     []Detail        `json:"details"`
+	Fonts       map[string]Font `json:"fonts"`
+	Pace        Pace            `json:"pace"`
+	Opening     Card            `json:"opening"`
+	Title       Card            `json:"title_card"` // a text card with a main and a smaller line
+	Text        Card            `json:"text_card"`  // free text
+	Credits     Card            `json:"credits"`    // a list that rolls
+	Closing     Card            `json:"closing"`
+	Layouts     []Layout        `json:"layouts"`
+	Transitions Joins           `json:"transitions"`
+	Motion      design.Motion   `json:"motion"`
+	Caption     Caption         `json:"caption"`
+	Decor       []Placed        `json:"decor,omitempty"`
+	Look        look.Look       `json:"look,omitzero"`
+	Fades       Fades           `json:"fades"`
 }
 
 // Fades are the film's way in from black and out to black.
@@ -52,8 +67,9 @@ type Detail struct {
 // Font names a face by its Pango description without the size.
 type Font struct {
 	Face     string  `json:"face"`
-	Tracking float64 `json:"tracking"` // extra space between letters, in ems
-	Upper    bool    `json:"upper"`    // set in capitals
+	Tracking float64 `json:"tracking,omitempty"` // extra space between letters, in ems
+	Upper    bool    `json:"upper,omitempty"`    // set in capitals
+	Leading  float64 `json:"leading,omitempty"`  // distance of lines as a factor; 0 is the font's own
 }
 
 // Pace is the number of seconds a still suits and its comfortable range.
@@ -63,89 +79,131 @@ type Pace struct {
 	Calmest  float64 `json:"calmest"`
 }
 
-// Card is an opening or closing: words over a backdrop.
+// Card is words over a backdrop, with or without a picture.
 type Card struct {
-	Seconds  float64  `json:"seconds"`
-	Backdrop Backdrop `json:"backdrop"`
-	Rules    []Rule   `json:"rules"`
-	Lines    []Line   `json:"lines"`
+	Seconds  float64                 `json:"seconds"`
+	Backdrop design.Backdrop         `json:"backdrop"`
+	Picture  *Aside                  `json:"picture,omitempty"`
+	Block    Block                   `json:"block"`
+	Shapes   map[framing.Shape]Block `json:"shapes,omitempty"` // another block for a frame shape
+	Decor    []design.Decor          `json:"decor,omitempty"`
 }
 
-// BackdropKind is what lies behind pictures and words.
-type BackdropKind string
-
-// Plain is one colour, Soft a blurred copy of the slide's first picture (of
-// the film's first or last picture on a card), toned towards the colour.
-const (
-	Plain BackdropKind = "plain"
-	Soft  BackdropKind = "soft"
-)
-
-// Backdrop is what is behind the pictures.
-type Backdrop struct {
-	Kind   BackdropKind `json:"kind"`
-	Colour raster.RGB   `json:"colour"`
-	Tone   float64      `json:"tone"` // Soft: 0 keeps the picture's colours, 1 is all Colour
-	Blur   float64      `json:"blur"` // Soft: radius as a share of the frame height
+// In is the card's block for a frame shape.
+func (c *Card) In(s framing.Shape) Block {
+	if b, ok := c.Shapes[s]; ok {
+		return b
+	}
+	return c.Block
 }
 
-// Rule is a thin drawn line, as typographers say; it grows from its centre.
-type Rule struct {
-	Place        framing.Rect `json:"place"`
-	Colour       raster.RGB   `json:"colour"`
-	EnterSeconds float64      `json:"enter_seconds"`
+// Aside is a picture beside a card's words: it takes a share of the frame on
+// one side, or above or below them in upright frames.
+type Aside struct {
+	Side  string  `json:"side"` // left or right; left stands above and right below in upright frames
+	Share float64 `json:"share"`
+	Inset float64 `json:"inset,omitempty"`
+	Dress
 }
 
-// Line is one detail set in type, centred in its box and shrunk to fit it.
-type Line struct {
-	Detail       string       `json:"detail"`
-	Text         string       `json:"text"` // printed when the detail is empty or not named
-	Font         string       `json:"font"`
-	Size         float64      `json:"size"` // height of the type as a share of the frame's shorter side
-	Colour       raster.RGB   `json:"colour"`
-	Box          framing.Rect `json:"box"`
-	EnterSeconds float64      `json:"enter_seconds"` // from the slide's start
-	Rise         float64      `json:"rise"`          // how far it moves up while entering, share of the frame height
+// Block is words set together: its elements stand under each other, and the
+// whole is anchored in the title-safe area (or in what the card's picture
+// leaves of it).
+type Block struct {
+	Anchor   string    `json:"anchor"` // centre, left, right, upper, lower, upper-left, upper-right, lower-left, lower-right
+	Align    string    `json:"align"`  // left, centre, right
+	Width    float64   `json:"width"`  // share of the area's width
+	Shift    float64   `json:"shift,omitempty"`
+	Elements []Element `json:"elements"`
 }
 
-// Layout says where one to six pictures sit in a slide.
+// Element is a line of words, or a thin drawn line, as typographers call a
+// rule.
+type Element struct {
+	Detail    string  `json:"detail,omitempty"` // key of a detail; on text cards "main", "smaller" or "text"
+	Words     string  `json:"words,omitempty"`  // printed when the detail is empty or not named
+	Gap       float64 `json:"gap,omitempty"`    // above the element
+	Rule      float64 `json:"rule,omitempty"`   // length of a rule as a share of the block's width
+	Thickness float64 `json:"thickness,omitempty"`
+	Lines     int     `json:"lines,omitempty"` // most lines before the type is shrunk; 0 is 2
+	design.Type
+	Enter        design.Effect `json:"enter,omitempty"`
+	EnterSeconds float64       `json:"enter_seconds,omitempty"` // from the slide's start
+	LeaveSeconds float64       `json:"leave_seconds,omitempty"` // fades out over this long at the slide's end
+}
+
+// Dress is how a picture is dressed in its place.
+type Dress struct {
+	Fit    design.Fit `json:"fit"`
+	Mat    float64    `json:"mat,omitempty"`
+	MatRGB raster.RGB `json:"mat_colour,omitzero"`
+	Shadow float64    `json:"shadow,omitempty"` // strength 0 to 1
+	Corner float64    `json:"corner,omitempty"` // radius
+	Mask   string     `json:"mask,omitempty"`   // oval, arch, blot; empty is none
+	Scale  float64    `json:"scale,omitempty"`  // of the picture in its place; 0 is 1
+}
+
+// Masks lists the masks.
+var Masks = []string{"", "oval", "arch", "blot"}
+
+// Layout says where one to six pictures sit in a slide, by an arrangement that
+// knows every frame shape, or by places given for a shape.
 type Layout struct {
-	ID       string   `json:"id"`
-	Suits    string   `json:"suits"` // wide, upright or any
-	Backdrop Backdrop `json:"backdrop"`
-	Places   []Place  `json:"places"`
-	Share    float64  `json:"share"` // of the chances it is taken when it suits
+	ID       string                    `json:"id"`
+	Name     string                    `json:"name"`
+	Suits    string                    `json:"suits"` // wide, upright or any
+	Share    float64                   `json:"share"` // of the chances it is taken when it suits
+	Pictures int                       `json:"pictures"`
+	Arrange  Arrangement               `json:"arrange"`
+	Margin   float64                   `json:"margin,omitempty"`
+	Gap      float64                   `json:"gap,omitempty"`
+	Tilt     float64                   `json:"tilt,omitempty"` // degrees; pictures lean to either side in turn
+	Backdrop *design.Backdrop          `json:"backdrop,omitempty"`
+	Motion   *design.Motion            `json:"motion,omitempty"`
+	Places   map[framing.Shape][]Place `json:"places,omitempty"`
+	Dress
 }
-
-// Framing is how a picture sits in its place.
-type Framing string
-
-// FillPlace crops the picture to cover the place; WholePicture shows all of
-// it.
-const (
-	FillPlace    Framing = "fill"
-	WholePicture Framing = "whole"
-)
 
 // Place is where one picture goes.
 type Place struct {
-	Rect    framing.Rect `json:"rect"`
-	Framing Framing      `json:"framing"`
-	Mat     float64      `json:"mat"` // width of the border, share of the frame height
-	MatRGB  raster.RGB   `json:"mat_colour"`
-	Shadow  float64      `json:"shadow"` // strength 0 to 1
+	Rect framing.Rect `json:"rect"`
+	Tilt float64      `json:"tilt,omitempty"`
 }
 
-// Transition is how one slide gives way to the next.
-type Transition struct {
-	Kind    string  `json:"kind"`
-	Seconds float64 `json:"seconds"`
+// Joins is which transition joins slides.
+type Joins struct {
+	Rule string                  `json:"rule"` // turns: in order; seeded: by the film's seed
+	Set  []transition.Transition `json:"set"`
 }
 
-// Motion is the slow pan and zoom of pictures.
-type Motion struct {
-	Zoom float64      `json:"zoom"` // share of the size, 0.12 is 12 %
-	Ease framing.Ease `json:"ease"`
+// At is the transition of join n of a film. Those without a direction take
+// turns.
+func (j Joins) At(n int, seed uint64) transition.Transition {
+	if len(j.Set) == 0 {
+		return transition.Transition{Kind: "cut"}
+	}
+	k := n
+	if j.Rule == "seeded" {
+		x := seed*0x9e3779b97f4a7c15 + uint64(n+1)*0xbf58476d1ce4e5b9
+		x ^= x >> 29
+		x *= 0x94d049bb133111eb
+		k = int((x ^ x>>32) & 0x7fffffff)
+	}
+	return j.Set[k%len(j.Set)].Turned(n)
+}
+
+// Caption is how captions on pictures are set.
+type Caption struct {
+	design.Type
+	Anchor string        `json:"anchor"` // lower, lower-left, lower-right or upper
+	Width  float64       `json:"width"`  // share of the title-safe area
+	Enter  design.Effect `json:"enter,omitempty"`
+}
+
+// Placed is decor on a kind of slide: opening, closing, cards, pictures, all.
+type Placed struct {
+	On string `json:"on"`
+	design.Decor
 }
 
 // Layout finds a layout by ID.
@@ -162,7 +220,7 @@ func (t *Theme) Layout(id string) (Layout, bool) {
 func (t *Theme) Holds(n int, shape string) []Layout {
 	var out []Layout
 	for _, l := range t.Layouts {
-		if len(l.Places) == n && (l.Suits == shape || l.Suits == "any") {
+		if l.Pictures == n && (l.Suits == shape || l.Suits == "any") {
 			out = append(out, l)
 		}
 	}
@@ -180,119 +238,59 @@ func (t *Theme) Missing(details map[string]string) []Detail {
 	return out
 }
 
-// Parse reads a theme. Unknown fields and values that cannot be are refused
-// with their path.
-func Parse(b []byte) (*Theme, error) {
-	var t Theme
-	d := json.NewDecoder(bytes.NewReader(b))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&t); err != nil {
-		return nil, fmt.Errorf("theme: %w", err)
+// SuitsPictures is how many pictures suit music of the given length, at the
+// theme's calmest, usual and quickest pace.
+func (t *Theme) SuitsPictures(musicSeconds float64) (least, usual, most int) {
+	// Opening and closing take their time; what layouts show together counts
+	// by their shares.
+	free := math.Max(0, musicSeconds-t.Opening.Seconds-t.Closing.Seconds)
+	var pictures, shares float64
+	for _, l := range t.Layouts {
+		pictures += float64(l.Pictures) * l.Share
+		shares += l.Share
 	}
-	if err := t.validate(); err != nil {
-		return nil, fmt.Errorf("theme %q: %w", t.ID, err)
+	each := 1.0
+	if shares > 0 {
+		each = pictures / shares
 	}
-	return &t, nil
+	count := func(seconds float64) int { return int(math.Round(free / seconds * each)) }
+	return count(t.Pace.Calmest), count(t.Pace.Seconds), count(t.Pace.Quickest)
 }
 
-func (t *Theme) validate() error {
-	if t.ID == "" || t.Name == "" || t.Version == "" || t.Licence == "" || t.Author == "" {
-		return fmt.Errorf("id, name, version, author and licence must be given")
+// Card finds a kind of text card: title, text or credits.
+func (t *Theme) Card(kind string) *Card {
+	switch kind {
+	case "text":
+		return &t.Text
+	case "credits":
+		return &t.Credits
 	}
-	for i, d := range t.Details {
-		if d.Key == "" || d.Label == "" {
-			return fmt.Errorf("details[%d]: key and label must be given", i)
-		}
-	}
-	if err := t.validateCard(t.Opening); err != nil {
-		return fmt.Errorf("opening.%w", err)
-	}
-	if err := t.validateCard(t.Closing); err != nil {
-		return fmt.Errorf("closing.%w", err)
-	}
-	for i, l := range t.Layouts {
-		if err := l.validate(); err != nil {
-			return fmt.Errorf("layouts[%d].%w", i, err)
-		}
-		if j := slices.IndexFunc(t.Layouts, func(o Layout) bool { return o.ID == l.ID }); j < i {
-			return fmt.Errorf("layouts[%d].id: %q is used twice", i, l.ID)
-		}
-	}
-	for _, shape := range []string{"wide", "upright"} {
-		if len(t.Holds(1, shape)) == 0 {
-			return fmt.Errorf("layouts: none for one %s picture", shape)
-		}
-	}
-	if t.Transition.Kind != "dissolve" && t.Transition.Kind != "cut" {
-		return fmt.Errorf("transition.kind: %q is not dissolve or cut", t.Transition.Kind)
-	}
-	if !in(t.Transition.Seconds, 0, 5) {
-		return fmt.Errorf("transition.seconds: %g; must be 0 to 5", t.Transition.Seconds)
-	}
-	if !in(t.Motion.Zoom, 0, 0.5) || !t.Motion.Ease.Valid() {
-		return fmt.Errorf("motion: zoom must be 0 to 0.5 and ease linear, in-out or out")
-	}
-	if !in(t.Fades.InSeconds, 0, 5) || !in(t.Fades.OutSeconds, 0, 5) {
-		return fmt.Errorf("fades: must be 0 to 5 s")
-	}
-	if p := t.Pace; !in(p.Seconds, 0.5, 60) || p.Quickest <= 0 || p.Calmest < p.Quickest {
-		return fmt.Errorf("pace: seconds must be 0.5 to 60 and quickest at most calmest")
-	}
-	return nil
+	return &t.Title
 }
 
-func (t *Theme) validateCard(c Card) error {
-	if !in(c.Seconds, 0.5, 60) {
-		return fmt.Errorf("seconds: %g; must be 0.5 to 60", c.Seconds)
+// PlacesIn is where the layout's pictures go in a frame of the given aspect
+// (width over height).
+func (l Layout) PlacesIn(aspect float64, shape framing.Shape) []Place {
+	if p := l.Places[shape]; len(p) == l.Pictures {
+		return p
 	}
-	if err := c.Backdrop.validate(); err != nil {
-		return err
-	}
-	for i, l := range c.Lines {
-		if _, ok := t.Fonts[l.Font]; !ok {
-			return fmt.Errorf("lines[%d].font: %q is not among fonts", i, l.Font)
-		}
-		known := slices.ContainsFunc(t.Details, func(d Detail) bool { return d.Key == l.Detail })
-		if l.Detail != "" && !known {
-			return fmt.Errorf("lines[%d].detail: %q is not among details", i, l.Detail)
-		}
-		if !in(l.Size, 0.01, 0.5) || !inFrame(l.Box) {
-			return fmt.Errorf("lines[%d]: size must be 0.01 to 0.5 and box inside the frame", i)
-		}
-	}
-	return nil
+	return l.Arrange.Places(l.Pictures, aspect, l.Margin, l.Gap, l.Tilt, suitsAspect(l.Suits))
 }
 
-func (l Layout) validate() error {
-	if l.ID == "" {
-		return fmt.Errorf("id: missing")
+// suitsAspect is the aspect of the pictures a layout is for.
+func suitsAspect(suits string) float64 {
+	switch suits {
+	case "wide":
+		return 1.5
+	case "upright":
+		return 0.72
 	}
-	if len(l.Places) < 1 || len(l.Places) > 6 {
-		return fmt.Errorf("places: %d; must be one to six", len(l.Places))
-	}
-	if !slices.Contains([]string{"wide", "upright", "any"}, l.Suits) {
-		return fmt.Errorf("suits: %q is not wide, upright or any", l.Suits)
-	}
-	for i, p := range l.Places {
-		if !inFrame(p.Rect) || (p.Framing != FillPlace && p.Framing != WholePicture) {
-			return fmt.Errorf("places[%d]: rect must lie in the frame and framing be fill or whole", i)
-		}
-	}
-	return l.Backdrop.validate()
+	return 1.2
 }
 
-func (b Backdrop) validate() error {
-	if b.Kind != Plain && b.Kind != Soft {
-		return fmt.Errorf("backdrop.kind: %q is not plain or soft", b.Kind)
-	}
-	if !in(b.Tone, 0, 1) || !in(b.Blur, 0, 0.3) {
-		return fmt.Errorf("backdrop: tone must be 0 to 1 and blur 0 to 0.3")
-	}
-	return nil
-}
+// JoinOf is the transition between slide n and the next one by the theme's
+// rule.
+func (t *Theme) JoinOf(n int, seed uint64) transition.Transition { return t.Transitions.At(n, seed) }
 
-func inFrame(r framing.Rect) bool {
-	return r.W > 0 && r.H > 0 && framing.Rect{W: 1, H: 1}.Contains(r, 1e-9)
-}
-
-func in(v, lo, hi float64) bool { return v >= lo && v <= hi }
+// String names the theme in messages.
+func (t *Theme) String() string { return fmt.Sprintf("%s %s", t.Name, t.Version) }

@@ -82,10 +82,11 @@ int nelko_load(const char *path, int w, int h, nelko_pixels *out) {
 	return result;
 }
 
-int nelko_text(const char *text, const char *font, int width, nelko_pixels *out) {
+int nelko_load_buffer(void *data, size_t n, int w, int h, int cover, nelko_pixels *out) {
 	VipsImage *im = NULL;
 	int result;
-	if (vips_text(&im, text, "font", font, "width", width, "align", VIPS_ALIGN_CENTRE, "dpi", 72, "rgba", TRUE, NULL))
+	if (vips_thumbnail_buffer(data, n, &im, w, "height", h, "size", VIPS_SIZE_BOTH, "export_profile", "srgb",
+			"crop", cover ? VIPS_INTERESTING_CENTRE : VIPS_INTERESTING_NONE, NULL))
 		return -1;
 	result = to_pixels(im, out);
 	g_object_unref(im);

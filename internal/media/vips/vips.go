@@ -1,6 +1,5 @@
 // Package vips is the part of libvips that Nelko uses: reading pictures of
-// any common format upright, in sRGB and scaled; setting text with Pango;
-// writing JPEG. Startup must be called once before anything else.
+// any common format upright, in sRGB and scaled; writing JPEG. Startup must be called once before anything else.
 package vips
 
 /*
@@ -110,19 +109,23 @@ func take(o *C.nelko_pixels) raster.Pixels {
 	return raster.Pixels{W: int(o.w), H: int(o.h), Channels: int(o.bands), Pix: C.GoBytes(o.data, C.int(n))}
 }
 
-// Text sets words with Pango in the given font (a Pango description with the
-// size in points at 72 dots an inch, so points are pixels), wrapped and
-// centred at width pixels. markup allows Pango markup. The result has four
-// channels; it is as large as the ink.
-func Text(words, font string, width int) (raster.Pixels, error) {
+// LoadBuffer reads a picture that ships with a theme (SVG too), scaled to fit
+// w×h pixels or, to cover, to fill them.
+func LoadBuffer(b []byte, w, h int, cover bool) (raster.Pixels, error) {
+	if len(b) == 0 {
+		return raster.Pixels{}, ErrFormat
+	}
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
-	t, f := C.CString(words), C.CString(font)
-	defer C.free(unsafe.Pointer(t))
-	defer C.free(unsafe.Pointer(f))
+	data := C.CBytes(b)
+	defer C.free(data)
+	c := C.int(0)
+	if cover {
+		c = 1
+	}
 	var out C.nelko_pixels
-	if C.nelko_text(t, f, C.int(width), &out) != 0 {
-		return raster.Pixels{}, lastError("setting text")
+	if C.nelko_load_buffer(data, C.size_t(len(b)), C.int(w), C.int(h), c, &out) != 0 {
+		return raster.Pixels{}, lastError("reading the picture")
 	}
 	return take(&out), nil
 }

@@ -1,0 +1,246 @@
+package scene
+
+import (
+	"math"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/look"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
+)
+
+// Options are what a making of the film adds to it.
+type Options struct {
+	Watermark string // words laid over a draft
+	Mark      string // the studio's name, small in a corner
+}
+
+// Build places everything.
+func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typesetter, o Options) *Scene {
+	s := &Scene{
+		W: d.Frame.W, H: d.Frame.H, Rate: d.Rate, Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H), Frames: p.Pictures,
+		FadeIn: d.Rate.Frames(t.Fades.InSeconds), FadeOut: d.Rate.Frames(t.Fades.OutSeconds),
+	}
+	for i, ps := range p.Slides {
+		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed), turn: i,
+			shape: framing.ShapeOf(d.Frame.W, d.Frame.H)}
+		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
+		switch ps.Kind {
+		case doc.Opening:
+			b.card(&t.Opening, d.Details, edgePicture(d, true))
+		case doc.Closing:
+			b.card(&t.Closing, d.Details, edgePicture(d, false))
+		case doc.Card:
+			b.textCard(ps.Card)
+		default:
+			b.pictures()
+		}
+		out.Layers = b.layers
+		s.Slides = append(s.Slides, out)
+	}
+	o.lay(s, d, t, p, lib, ts)
+	return s
+}
+
+// edgePicture is the film's first or last picture or clip.
+func edgePicture(d doc.Slideshow, first bool) doc.MediaID {
+	var found doc.MediaID
+	for _, s := range d.Slides {
+		if len(s.Media) > 0 {
+			if first {
+				return s.Media[0]
+			}
+			found = s.Media[len(s.Media)-1]
+		}
+	}
+	return found
+}
+
+// nearPicture is the picture shown last before a slide, or the first after.
+func nearPicture(d doc.Slideshow, id doc.SlideID) doc.MediaID {
+	at := d.Index(id)
+	for i := at; i >= 0; i-- {
+		if m := d.Slides[i].Media; len(m) > 0 {
+			return m[len(m)-1]
+		}
+	}
+	return edgePicture(d, true)
+}
+
+// builder places the layers of one slide.
+type builder struct {
+	scene  *Scene
+	doc    doc.Slideshow
+	theme  *theme.Theme
+	lib    doc.Library
+	set    Typesetter
+	slide  plan.Slide
+	rnd    uint64
+	turn   int // position in the film, for what takes turns
+	shape  framing.Shape
+	layers []Layer
+}
+
+func (b *builder) add(l Layer) { b.layers = append(b.layers, l) }
+
+func (b *builder) w() float64 { return float64(b.scene.W) }
+func (b *builder) h() float64 { return float64(b.scene.H) }
+
+// short is the frame's shorter side in pixels, the unit of themes' sizes.
+func (b *builder) short() float64 { return math.Min(b.w(), b.h()) }
+
+func (b *builder) frame() framing.Rect { return framing.Rect{W: b.w(), H: b.h()} }
+
+func (b *builder) frames(seconds float64) timecode.Frames { return b.doc.Rate.Frames(seconds) }
+
+func (b *builder) find(f Finding) {
+	f.Slide = b.slide.ID
+	b.scene.Findings = append(b.scene.Findings, f)
+}
+
+// look is how a medium's tone is changed: as set for it, for the film, or by
+// the theme.
+func (b *builder) look(id doc.MediaID) look.Look {
+	if l := b.doc.Shot(id).Look; l != nil {
+		return *l
+	}
+	if b.doc.Look != nil {
+		return *b.doc.Look
+	}
+	return b.theme.Look
+}
+
+// motion is how pictures move: as set for the slide, for the film, by the
+// layout or by the theme.
+func (b *builder) motion(l *design.Motion) design.Motion {
+	switch {
+	case b.slide.Motion != nil:
+		return *b.slide.Motion
+	case b.doc.Motion != nil:
+		return *b.doc.Motion
+	case l != nil:
+		return *l
+	}
+	return b.theme.Motion
+}
+
+// softShare: a soft copy holds no detail, so it is prepared at an eighth of
+// the frame.
+const softShare = 8
+
+// glide is how far a moving backdrop goes, a share of its size.
+const glide = 0.06
+
+func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
+	full := Move{From: unit, To: unit, Ease: framing.InOut}
+	if back.Moves {
+		inner := framing.Zoom(unit, 1+glide, framing.Point{X: 0.5, Y: 0.5})
+		full.From = inner
+		full.To = inner
+		full.From.X, full.From.Y = 0, 0
+		full.To.X, full.To.Y = 1-inner.W, 1-inner.H
+		if b.turn%2 == 1 {
+			full.From, full.To = full.To, full.From
+		}
+	}
+	l := Layer{Place: Still(b.frame()), Window: full, Alpha: 1}
+	w, h := b.scene.W, b.scene.H
+	if back.Moves {
+		w, h = int(float64(w)*(1+glide)), int(float64(h)*(1+glide))
+	}
+	_, known := b.lib[media]
+	switch {
+	case back.Kind == design.Soft && known:
+		b.soft(back, media)
+		return
+	case back.Kind == design.Gradient:
+		l.Asset = Asset{Kind: Gradient, W: max(2, w/2), H: max(2, h/2), Colour: back.Colour, Second: back.Second, Degrees: back.Degrees}
+	case back.Kind == design.Texture:
+		l.Asset = Asset{Kind: Texture, W: w, H: h, Colour: back.Colour, Texture: back.Texture, Contrast: back.Contrast, Seed: 1}
+	case back.Kind == design.Image:
+		l.Asset = Asset{Kind: Image, Cover: true, File: b.theme.ID + "/" + back.Asset, W: w, H: h, Colour: back.Colour, Tone: back.Tone}
+	default:
+		l.Asset = Asset{Kind: Fill, Colour: back.Colour}
+	}
+	b.add(l)
+}
+
+// soft fills the frame with a blurred copy of a medium.
+func (b *builder) soft(back design.Backdrop, media doc.MediaID) {
+	m := b.lib[media]
+	w, h := b.doc.Size(m)
+	fill := framing.Fill(w, h, b.w()/b.h(), framing.Point{X: 0.5, Y: 0.45})
+	window := b.uncrop(media, framing.Rect{X: fill.X / w, Y: fill.Y / h, W: fill.W / w, H: fill.H / h})
+	full := b.fullSize(m)
+	// The whole picture at the size at which the filled part is an eighth of
+	// the frame.
+	scale := b.w() / softShare / fill.W
+	move := Move{From: window, To: window, Ease: framing.InOut}
+	if back.Moves || b.theme.Motion.Kind != design.Still {
+		move.To = framing.Zoom(window, 1+glide, framing.Point{X: 0.5, Y: 0.5})
+	}
+	b.add(Layer{
+		Asset: Asset{
+			Kind: Soft, Media: media, Turn: b.doc.Shot(media).Turn, Look: b.look(media), Colour: back.Colour, Tone: back.Tone,
+			W: max(8, int(math.Round(full.X*scale))), H: max(8, int(math.Round(full.Y*scale))),
+			Blur: int(math.Round(back.Blur * b.short() / softShare)),
+		},
+		Place: Still(b.frame()), Window: move, Alpha: 1,
+	})
+}
+
+// fullSize is a medium's size in pixels once turned, uncropped.
+func (b *builder) fullSize(m doc.Media) framing.Point {
+	if b.doc.Shot(m.ID).Turn%2 == 1 {
+		return framing.Point{X: float64(m.H), Y: float64(m.W)}
+	}
+	return framing.Point{X: float64(m.W), Y: float64(m.H)}
+}
+
+// uncrop turns a window in fractions of the cropped picture into one of the
+// whole picture.
+func (b *builder) uncrop(id doc.MediaID, r framing.Rect) framing.Rect {
+	c := b.doc.Shot(id).Crop
+	if c == (framing.Rect{}) {
+		return r
+	}
+	return framing.Rect{X: c.X + r.X*c.W, Y: c.Y + r.Y*c.H, W: r.W * c.W, H: r.H * c.H}
+}
+
+// pictures lays out a picture or clip slide.
+func (b *builder) pictures() {
+	media := b.slide.Media
+	layout, ok := cast.Caster{Theme: b.theme, Aspect: b.doc.Aspect}.Layout(b.slide.Slide, b.lib, b.doc.Seed)
+	if !ok {
+		layout = theme.Layout{Pictures: len(media), Arrange: theme.Grid, Margin: 0.05, Gap: 0.03, Suits: "any", Dress: theme.Dress{Fit: design.Fill}}
+	}
+	places := layout.PlacesIn(b.w()/b.h(), b.shape)
+	if len(places) != len(media) {
+		places = theme.Grid.Places(len(media), b.w()/b.h(), 0.05, 0.03, 0, 1.2)
+	}
+	first := b.lib[media[0]]
+	covered := len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""
+	if !covered || b.slide.Backdrop != nil {
+		back := b.theme.Opening.Backdrop
+		switch {
+		case b.slide.Backdrop != nil:
+			back = *b.slide.Backdrop
+		case layout.Backdrop != nil:
+			back = *layout.Backdrop
+		}
+		b.backdrop(back, first.ID)
+	}
+	b.behind("pictures")
+	motion := b.motion(layout.Motion)
+	for i, id := range media {
+		b.place(places[i], layout.Dress, b.lib[id], motion, i)
+	}
+	if b.slide.Caption != "" {
+		b.caption(b.slide.Caption)
+	}
+}

@@ -1,0 +1,444 @@
+package scene
+
+import (
+	"math"
+	"strings"
+
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
+)
+
+// card places an opening, closing or text card: backdrop, picture, words.
+func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaID) {
+	back := c.Backdrop
+	if b.slide.Backdrop != nil {
+		back = *b.slide.Backdrop
+	}
+	b.backdrop(back, media)
+	b.behind(map[doc.Kind]string{doc.Opening: "opening", doc.Closing: "closing"}[b.slide.Kind])
+	for _, d := range c.Decor {
+		if d.Behind {
+			b.add(b.decor(d))
+		}
+	}
+	area := framing.TitleSafe.Scale(b.w(), b.h())
+	if c.Picture != nil {
+		area = b.aside(c.Picture, media, area)
+	}
+	b.block(c.In(b.shape), values, area)
+	for _, d := range c.Decor {
+		if !d.Behind {
+			b.add(b.decor(d))
+		}
+	}
+}
+
+// aside puts a card's picture to one side and gives the area left for words.
+func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) framing.Rect {
+	m, ok := b.lib[media]
+	if !ok {
+		return area
+	}
+	inset := a.Inset * b.short()
+	r := framing.Rect{W: b.w() * a.Share, H: b.h()}
+	rest := framing.Rect{X: b.w() * a.Share, W: b.w() * (1 - a.Share), H: b.h()}
+	if b.h() > b.w() {
+		r = framing.Rect{W: b.w(), H: b.h() * a.Share}
+		rest = framing.Rect{Y: b.h() * a.Share, W: b.w(), H: b.h() * (1 - a.Share)}
+	}
+	if a.Side == "right" {
+		r.X, r.Y = b.w()-r.W, b.h()-r.H
+		rest.X, rest.Y = 0, 0
+	}
+	place := r.Inset(inset)
+	b.place(theme.Place{Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()}}, a.Dress, m, b.motion(nil), 0)
+	return intersect(rest.Inset(b.short()*0.04), area)
+}
+
+// textCard places a card the operator wrote.
+func (b *builder) textCard(w *doc.Words) {
+	c := b.theme.Card(w.Kind)
+	b.card(c, map[string]string{"main": w.Main, "smaller": w.Smaller, "text": w.Text}, nearPicture(b.doc, b.slide.ID))
+}
+
+// placed is an element of a block that has been set.
+type placed struct {
+	e       theme.Element
+	text    Type
+	right   Type // second column of credits
+	set     Setting
+	setR    Setting
+	w, h    float64
+	ruleW   float64
+	columns bool
+}
+
+// block sets words under each other and anchors the whole in an area.
+func (b *builder) block(bl theme.Block, values map[string]string, area framing.Rect) {
+	width := area.W * bl.Width
+	var set []placed
+	total := 0.0
+	for _, e := range bl.Elements {
+		p := placed{e: e}
+		if e.Rule > 0 {
+			p.ruleW, p.h = e.Rule*width, math.Max(2, math.Round(e.Thickness*b.short()))
+		} else {
+			words := e.Words
+			if e.Detail != "" && strings.TrimSpace(values[e.Detail]) != "" {
+				words = values[e.Detail]
+			}
+			if words = strings.TrimSpace(words); words == "" {
+				continue
+			}
+			if strings.Contains(words, "|") && e.Detail == "text" {
+				b.columns(&p, words, bl.Align, width)
+			} else {
+				p.text, p.set = b.setWords(words, e.Type, bl.Align, width, e.Lines)
+				p.w, p.h = p.set.W, p.set.H
+			}
+		}
+		if len(set) > 0 {
+			total += e.Gap * b.short()
+		}
+		total += p.h
+		set = append(set, p)
+	}
+	if len(set) == 0 {
+		return
+	}
+	left, top := anchored(bl, area, width, total, b.short())
+	if total > area.H {
+		b.roll(set, bl, left, width, total)
+		return
+	}
+	y := top
+	for i, p := range set {
+		if i > 0 {
+			y += p.e.Gap * b.short()
+		}
+		b.element(p, bl.Align, left, y, width)
+		y += p.h
+	}
+}
+
+// anchored is the left top corner of a block.
+func anchored(bl theme.Block, area framing.Rect, width, height, short float64) (left, top float64) {
+	left, top = area.X+(area.W-width)/2, area.Y+(area.H-height)/2
+	switch {
+	case strings.Contains(bl.Anchor, "left"):
+		left = area.X
+	case strings.Contains(bl.Anchor, "right"):
+		left = area.X + area.W - width
+	}
+	switch {
+	case strings.HasPrefix(bl.Anchor, "upper"):
+		top = area.Y
+	case strings.HasPrefix(bl.Anchor, "lower"):
+		top = area.Y + area.H - height
+	}
+	top = math.Max(area.Y, math.Min(top+bl.Shift*short, area.Y+area.H-height))
+	return left, top
+}
+
+// textFloor is how far type is shrunk to fit before that is a finding.
+const textFloor = 0.5
+
+// setWords sets words in at most so many lines, shrinking the type as far as
+// the floor.
+func (b *builder) setWords(words string, y design.Type, align string, width float64, lines int) (Type, Setting) {
+	font := b.theme.Fonts[y.Font]
+	if font.Upper {
+		words = strings.ToUpper(words)
+	}
+	if lines == 0 {
+		lines = 2
+	}
+	size := y.Size * b.short()
+	t := Type{Words: words, Face: font.Face, Track: font.Tracking, Leading: font.Leading, Align: align, Colour: y.Colour, Shadow: y.Shadow, OutlineRGB: y.OutlineRGB}
+	for k := 1.0; ; k *= 0.94 {
+		if k < textFloor {
+			k = textFloor
+		}
+		t.Size = math.Round(size*k*4) / 4
+		t.Outline = math.Round(y.Outline*t.Size*4) / 4
+		t.Width = int(width)
+		s, err := b.set.Set(t)
+		if err != nil || (s.W <= width+0.5 && s.Lines <= lines) || k == textFloor {
+			if err == nil && (s.W > width+0.5 || s.Lines > lines) {
+				b.find(Finding{Kind: TooLong, Words: words})
+			}
+			return t, s
+		}
+	}
+}
+
+// columns sets lines like "name | part" in two columns.
+func (b *builder) columns(p *placed, words, _ string, width float64) {
+	var l, r []string
+	for _, line := range strings.Split(words, "\n") {
+		left, right, both := strings.Cut(line, "|")
+		left, right = strings.TrimSpace(left), strings.TrimSpace(right)
+		if !both && left == "" {
+			left, right = " ", " "
+		}
+		if right == "" {
+			right = " "
+		}
+		if left == "" {
+			left = " "
+		}
+		l, r = append(l, left), append(r, right)
+	}
+	half := width*0.5 - b.short()*0.02
+	p.columns = true
+	p.text, p.set = b.setWords(strings.Join(l, "\n"), p.e.Type, "right", half, len(l))
+	p.right, p.setR = b.setWords(strings.Join(r, "\n"), p.e.Type, "left", half, len(r))
+	p.w, p.h = width, math.Max(p.set.H, p.setR.H)
+}
+
+// element adds the layers of one element at its place.
+func (b *builder) element(p placed, align string, left, y, width float64) {
+	if p.ruleW > 0 {
+		r := framing.Rect{X: alignedAt(align, left, width, p.ruleW), Y: math.Round(y), W: p.ruleW, H: p.h}
+		from := r
+		from.W = 0
+		if align == "centre" {
+			from.X = r.X + r.W/2
+		} else if align == "right" {
+			from.X = r.X + r.W
+		}
+		b.add(Layer{
+			Asset: Asset{Kind: Fill, Colour: p.e.Colour}, Alpha: 1, Leave: b.frames(p.e.LeaveSeconds),
+			Place: Move{From: from, To: r, Ease: framing.Out, Start: b.frames(p.e.EnterSeconds), Span: b.frames(1.2)},
+		})
+		return
+	}
+	if p.columns {
+		b.words(p.text, p.set, p.e, "right", left, y, width*0.5-b.short()*0.02)
+		b.words(p.right, p.setR, p.e, "left", left+width*0.5+b.short()*0.02, y, width*0.5)
+		return
+	}
+	b.words(p.text, p.set, p.e, align, left, y, width)
+}
+
+func alignedAt(align string, left, width, w float64) float64 {
+	switch align {
+	case "left":
+		return left
+	case "right":
+		return left + width - w
+	}
+	return left + (width-w)/2
+}
+
+// words adds the layers of words set together: one, or one a part where they
+// enter in parts.
+func (b *builder) words(t Type, s Setting, e theme.Element, align string, left, y, width float64) {
+	pad := float64(t.Pad())
+	x := math.Round(alignedAt(align, left, width, s.W)/2) * 2
+	y = math.Round(y/2) * 2
+	sprite := framing.Rect{X: x - pad, Y: y - pad, W: math.Ceil(s.W) + 2*pad, H: math.Ceil(s.H) + 2*pad}
+	if e.Plate > 0 {
+		m := t.Size * 0.45
+		b.add(Layer{Asset: Asset{Kind: Fill, Colour: e.PlateColour}, Place: Still(framing.Rect{X: x - m*1.3, Y: y - m*0.5, W: s.W + 2.6*m, H: s.H + m}), Alpha: e.Plate,
+			Enter: b.frames(0.6), Delay: b.frames(e.EnterSeconds), Leave: b.frames(e.LeaveSeconds)})
+	}
+	a := Asset{Kind: Text, Text: t, W: int(sprite.W), H: int(sprite.H)}
+	delay, leave := b.frames(e.EnterSeconds), b.frames(e.LeaveSeconds)
+	base := Layer{Asset: a, Place: Still(sprite), Window: Still(unit), Alpha: 1, Delay: delay, Leave: leave}
+	switch e.Enter {
+	case "none":
+		if e.EnterSeconds > 0 {
+			base.Hard = true
+		}
+		b.add(base)
+	case "words":
+		b.parts(base, s.Words, s, 0.12, 1.8, 0.7, 0.25*t.Size)
+	case "letters":
+		b.parts(base, s.Letters, s, 0.04, 1.6, 0.45, 0.15*t.Size)
+	case "type":
+		b.parts(base, s.Letters, s, 0.055, 2.4, 0, 0)
+	case "settle":
+		c := sprite.Centre()
+		const k = 1.07
+		big := framing.Rect{X: c.X - sprite.W*k/2, Y: c.Y - sprite.H*k/2, W: sprite.W * k, H: sprite.H * k}
+		base.Place = Move{From: big, To: sprite, Ease: framing.Out, Start: delay, Span: b.frames(1.6)}
+		base.Enter = b.frames(0.9)
+		b.add(base)
+	case "rise":
+		below := sprite
+		below.Y += t.Size * 0.35
+		base.Place = Move{From: below, To: sprite, Ease: framing.Out, Start: delay, Span: b.frames(1.4)}
+		base.Enter = b.frames(0.9)
+		b.add(base)
+	default:
+		base.Enter = b.frames(0.9)
+		b.add(base)
+	}
+}
+
+// parts lets the parts of set words come in one after another: stagger
+// seconds apart, but all within most seconds. The parts' windows tile the
+// sprite, so that together they are the whole again.
+func (b *builder) parts(base Layer, parts []framing.Rect, s Setting, stagger, most, enter, rise float64) {
+	windows := tile(parts, s, float64(base.Asset.Text.Pad()), float64(base.Asset.W), float64(base.Asset.H))
+	if len(windows) == 0 {
+		base.Enter = b.frames(0.9)
+		b.add(base)
+		return
+	}
+	step := math.Min(stagger, most/float64(len(windows)))
+	sprite := base.Place.To
+	for i, win := range windows {
+		l := base
+		l.Delay = base.Delay + b.frames(step*float64(i))
+		l.Window = Still(framing.Rect{X: win.X / sprite.W, Y: win.Y / sprite.H, W: win.W / sprite.W, H: win.H / sprite.H})
+		at := framing.Rect{X: sprite.X + win.X, Y: sprite.Y + win.Y, W: win.W, H: win.H}
+		l.Place = Still(at)
+		if enter == 0 {
+			l.Hard = true
+		} else {
+			below := at
+			below.Y += rise
+			l.Place = Move{From: below, To: at, Ease: framing.Out, Start: l.Delay, Span: b.frames(enter * 1.5)}
+			l.Enter = b.frames(enter)
+		}
+		b.add(l)
+	}
+}
+
+// tile cuts a sprite of w×h pixels into windows, one a part: lines part half-
+// way between them, parts of a line half-way between neighbours, and the
+// outermost reach to the edge. Cuts lie on even pixels.
+func tile(parts []framing.Rect, s Setting, pad, w, h float64) []framing.Rect {
+	var lines [][]int
+	for i, p := range parts {
+		k := len(lines) - 1
+		if k >= 0 && math.Abs(parts[lines[k][0]].Centre().Y-p.Centre().Y) < p.H/2 {
+			lines[k] = append(lines[k], i)
+		} else {
+			lines = append(lines, []int{i})
+		}
+	}
+	even := func(v float64) float64 { return math.Round(v/2) * 2 }
+	out := make([]framing.Rect, len(parts))
+	top := 0.0
+	for k, line := range lines {
+		bottom := h
+		if k < len(lines)-1 {
+			a, o := parts[line[0]], parts[lines[k+1][0]]
+			bottom = even(pad + (a.Y+a.H+o.Y)/2)
+		}
+		// From left to right, whatever the reading order.
+		order := append([]int(nil), line...)
+		for i := 1; i < len(order); i++ {
+			for j := i; j > 0 && parts[order[j]].X < parts[order[j-1]].X; j-- {
+				order[j], order[j-1] = order[j-1], order[j]
+			}
+		}
+		x := 0.0
+		for i, n := range order {
+			right := w
+			if i < len(order)-1 {
+				a, o := parts[n], parts[order[i+1]]
+				right = even(pad + (a.X+a.W+o.X)/2)
+			}
+			out[n] = framing.Rect{X: x, Y: top, W: math.Max(0, right-x), H: math.Max(0, bottom-top)}
+			x = math.Max(x, right)
+		}
+		top = bottom
+	}
+	return out
+}
+
+// roll lets a block that is taller than its area run through the frame from
+// bottom to top while the slide lasts.
+func (b *builder) roll(set []placed, bl theme.Block, left, width, total float64) {
+	start := len(b.layers)
+	y := 0.0
+	for i, p := range set {
+		if i > 0 {
+			y += p.e.Gap * b.short()
+		}
+		p.e.Enter, p.e.EnterSeconds, p.e.LeaveSeconds, p.e.Plate = "none", 0, 0, 0
+		b.element(p, bl.Align, left, y, width)
+		y += p.h
+	}
+	for i := start; i < len(b.layers); i++ {
+		l := &b.layers[i]
+		at := l.Place.To
+		from, to := at, at
+		from.Y += b.h()
+		to.Y -= total
+		l.Place = Move{From: from, To: to, Ease: framing.Linear}
+		l.Delay, l.Enter, l.Hard = 0, 0, false
+	}
+}
+
+// caption sets words on a slide's pictures in the theme's caption style.
+func (b *builder) caption(words string) {
+	c := b.theme.Caption
+	align := "centre"
+	if strings.Contains(c.Anchor, "left") {
+		align = "left"
+	} else if strings.Contains(c.Anchor, "right") {
+		align = "right"
+	}
+	e := theme.Element{Type: c.Type, Words: words, Enter: c.Enter, EnterSeconds: 0.5, LeaveSeconds: 0.4}
+	if lap := b.slide.Overlap; lap > 0 {
+		e.LeaveSeconds = b.doc.Rate.Seconds(lap)
+	}
+	b.block(theme.Block{Anchor: c.Anchor, Align: align, Width: c.Width, Elements: []theme.Element{e}}, nil, framing.TitleSafe.Scale(b.w(), b.h()))
+}
+
+// lay puts decor, watermark and mark over the film.
+func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib doc.Library, ts Typesetter) {
+	b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, shape: framing.ShapeOf(s.W, s.H)}
+	over := func(from, to timecode.Frames, l Layer) {
+		if to > from {
+			s.Overlays = append(s.Overlays, Overlay{from, to - from, l})
+		}
+	}
+	for _, dec := range t.Decor {
+		if dec.Behind {
+			continue
+		}
+		for _, r := range ranges(p, dec.On) {
+			over(r[0], r[1], b.decor(dec.Decor))
+		}
+	}
+	for _, laid := range d.Decor {
+		i, j := d.Index(laid.From), d.Index(laid.To)
+		if i < 0 || j < 0 {
+			continue // its slides were taken out; it comes back with them
+		}
+		i, j = min(i, j), max(i, j)
+		over(s.Slides[i].Start, s.Slides[j].End(), b.decor(laid.Decor))
+	}
+	if o.Mark != "" {
+		b.corner(o.Mark, framing.TitleSafe.Scale(b.w(), b.h()), 0.026, 0.75, "lower-right", over)
+	}
+	if o.Watermark != "" {
+		b.corner(o.Watermark, framing.TitleSafe.Scale(b.w(), b.h()), 0.05, 0.55, "upper-right", over)
+	}
+}
+
+// corner lays words over the whole film.
+func (b *builder) corner(words string, area framing.Rect, size, alpha float64, anchor string, over func(from, to timecode.Frames, l Layer)) {
+	font := ""
+	for name := range b.theme.Fonts {
+		if font == "" || name < font {
+			font = name
+		}
+	}
+	t, s := b.setWords(words, design.Type{Font: font, Size: size, Colour: raster.RGB{R: 255, G: 255, B: 255}, Shadow: 0.8}, "right", area.W, 1)
+	left, top := anchored(theme.Block{Anchor: anchor}, area, s.W, s.H, b.short())
+	b.words(t, s, theme.Element{Enter: "none"}, "left", left, top, s.W)
+	l := b.layers[len(b.layers)-1]
+	l.Alpha = alpha
+	over(0, b.scene.Frames, l)
+}

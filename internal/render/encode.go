@@ -1,0 +1,295 @@
+package render
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+
+	"golang.org/x/sys/unix"
+
+	"nelko/internal/core/compose"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/sound"
+	"nelko/internal/core/timecode"
+)
+
+// PictureArgs are the ffmpeg arguments that read raw frames from standard
+// input and encode them with so many threads (0: as many as suit).
+func PictureArgs(s *scene.Scene, p Profile, threads int) []string {
+	m := s.Matrix.Name()
+	transfer, primaries := "bt709", "bt709"
+	if s.Matrix == raster.BT601 {
+		transfer, primaries = "smpte170m", "smpte170m"
+	}
+	args := []string{"-v", "error", "-nostdin", "-y",
+		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", s.Rate.Fraction(), "-i", "pipe:0",
+		"-c:v", "libx264", "-preset", p.Preset, "-crf", fmt.Sprint(p.CRF), "-profile:v", "high",
+		"-g", fmt.Sprint(int(math.Round(2 * s.Rate.FPS()))), "-colorspace", m, "-color_trc", transfer, "-color_primaries", primaries, "-color_range", "tv",
+		"-x264-params", fmt.Sprintf("colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", m, transfer, primaries)}
+	if threads > 0 {
+		args = append(args, "-threads", fmt.Sprint(threads))
+	}
+	return args
+}
+
+// timescale is the number of ticks a second in the files: a frame is a whole
+// number of them.
+func timescale(r timecode.Rate) string {
+	if r.Den == 1 {
+		return fmt.Sprint(r.Num * 512)
+	}
+	return fmt.Sprint(r.Num)
+}
+
+// segmentArgs write a run of segments into files, cut exactly at their ends,
+// each beginning with a closed group of pictures.
+func segmentArgs(s *scene.Scene, p Profile, run []Segment, dir string) (args, files []string) {
+	args = PictureArgs(s, p, 1)
+	prefix := filepath.Join(dir, fmt.Sprintf("s%08d-", run[0].From))
+	if len(run) == 1 {
+		out := prefix + "0000.mp4"
+		return append(args, "-video_track_timescale", timescale(s.Rate), "-f", "mp4", out), []string{out}
+	}
+	var cuts, keys []string
+	for i, seg := range run {
+		files = append(files, fmt.Sprintf("%s%04d.mp4", prefix, i))
+		if i > 0 {
+			n := fmt.Sprint(int64(seg.From - run[0].From))
+			cuts, keys = append(cuts, n), append(keys, "eq(n,"+n+")")
+		}
+	}
+	return append(args, "-force_key_frames", "expr:"+strings.Join(keys, "+"),
+		"-f", "segment", "-segment_format", "mp4", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
+		"-video_track_timescale", timescale(s.Rate), strings.ReplaceAll(prefix, "%", "%%")+"%04d.mp4"), files
+}
+
+// encoder is an ffmpeg that reads frames.
+type encoder struct {
+	cmd    *exec.Cmd
+	in     *os.File
+	stderr bytes.Buffer
+}
+
+func startEncoder(ctx context.Context, args []string) (*encoder, error) {
+	r, w, err := os.Pipe()
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	// A larger pipe saves changes between the processes; where the system
+	// allows no more the usual one does.
+	_, _ = unix.FcntlInt(w.Fd(), unix.F_SETPIPE_SZ, 1<<20)
+	e := &encoder{in: w}
+	e.cmd = exec.CommandContext(ctx, "ffmpeg", args...)
+	e.cmd.Stdin, e.cmd.Stderr = r, &e.stderr
+	if err := e.cmd.Start(); err != nil {
+		w.Close()
+		return nil, fmt.Errorf("starting ffmpeg: %w", err)
+	}
+	return e, nil
+}
+
+func (e *encoder) finish() error {
+	e.in.Close()
+	if err := e.cmd.Wait(); err != nil {
+		lines := strings.Split(strings.TrimSpace(e.stderr.String()), "\n")
+		return fmt.Errorf("encoding: %s: %w", lines[len(lines)-1], err)
+	}
+	return nil
+}
+
+// write hands a frame to the encoder.
+func (e *encoder) write(f *raster.Frame) error {
+	for _, plane := range [][]byte{f.Y, f.U, f.V} {
+		if _, err := e.in.Write(plane); err != nil {
+			return fmt.Errorf("%w: %v", errPipe, err)
+		}
+	}
+	return nil
+}
+
+var errPipe = errors.New("the encoder stopped reading")
+
+// encodeOnce composes and encodes a run of segments.
+func (j *Job) encodeOnce(ctx context.Context, run []Segment, dir string, made func()) ([]string, error) {
+	args, files := segmentArgs(j.Scene, j.Profile, run, dir)
+	e, err := startEncoder(ctx, args)
+	if err != nil {
+		return nil, err
+	}
+	err = j.compose(ctx, run[0].From, run[len(run)-1].To, e.write, made)
+	if encErr := e.finish(); err == nil || (errors.Is(err, errPipe) && encErr != nil) {
+		err = encErr
+	}
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range files {
+		if _, err := os.Stat(f); err != nil {
+			return nil, fmt.Errorf("encoding: the encoder left out a segment: %w", err)
+		}
+	}
+	return files, nil
+}
+
+// compose draws frames from one to another in order.
+func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
+	lane := j.Lanes()
+	defer lane.Close()
+	c, f := compose.New(j.Scene, lane), raster.NewFrame(j.Scene.W, j.Scene.H)
+	ahead := reader{scene: j.Scene, assets: lane}
+	defer ahead.wait()
+	for n := from; n < to; n++ {
+		if ctx.Err() != nil {
+			return context.Cause(ctx)
+		}
+		ahead.at(n, to)
+		if n == from || !c.Same(n) {
+			if err := c.Frame(f, n); err != nil {
+				return err
+			}
+		}
+		if err := write(f); err != nil {
+			return err
+		}
+		made()
+	}
+	return nil
+}
+
+// reader prepares the next slide's sprites while the present one is being
+// composed, so that no frame waits for a photo to be read.
+type reader struct {
+	scene  *scene.Scene
+	assets compose.Assets
+	next   int // slide to read next
+	busy   sync.WaitGroup
+}
+
+// aheadFrames is how long before a slide its pictures are read.
+const aheadFrames = 45
+
+func (r *reader) at(n, to timecode.Frames) {
+	for r.next < len(r.scene.Slides) && r.scene.Slides[r.next].Start <= min(n+aheadFrames, to-1) {
+		s := &r.scene.Slides[r.next]
+		r.next++
+		if s.End() <= n || s.Start <= n {
+			continue // over, or drawn right now
+		}
+		r.busy.Wait()
+		r.busy.Go(func() {
+			for i := range s.Layers {
+				if k := s.Layers[i].Asset.Kind; k != scene.Fill && k != scene.Footage && k != scene.Drift && k != scene.None {
+					// An error comes up again, with its slide, when the frame is drawn.
+					_, _ = r.assets.Sprite(s.Layers[i].Asset, r.scene.Matrix)
+				}
+			}
+		})
+	}
+}
+
+func (r *reader) wait() { r.busy.Wait() }
+
+// Soundtrack mixes and encodes the soundtrack, unless it is kept.
+func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
+	key := ""
+	if j.Cache != nil && j.SoundKey != "" {
+		key = j.SoundKey
+		kept, err := j.Cache.Find(ctx, []string{key})
+		if err != nil {
+			return "", fmt.Errorf("looking for the soundtrack: %w", err)
+		}
+		if p := kept[key]; p != "" {
+			return p, nil
+		}
+	}
+	t, done, err := j.Track(ctx)
+	if err != nil {
+		return "", err
+	}
+	defer done()
+	out := filepath.Join(dir, "sound.m4a")
+	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0",
+		"-c:a", "aac", "-b:a", fmt.Sprintf("%dk", j.Profile.AudioKbps), "-f", "mp4", out})
+	if err != nil {
+		return "", err
+	}
+	err = mixTo(t, e.in)
+	if encErr := e.finish(); err == nil {
+		err = encErr
+	}
+	if err != nil {
+		return "", fmt.Errorf("mixing the soundtrack: %w", err)
+	}
+	if key == "" {
+		return out, nil
+	}
+	return j.Cache.Keep(ctx, key, out)
+}
+
+// mixTo writes the soundtrack as raw 32-bit floats.
+func mixTo(t sound.Track, to io.Writer) error {
+	w := bufio.NewWriterSize(to, 1<<18)
+	raw := make([]byte, 0, 1<<16)
+	err := t.Mix(func(s []float32) error {
+		raw = raw[:0]
+		for _, v := range s {
+			raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
+		}
+		_, err := w.Write(raw)
+		return err
+	})
+	return errors.Join(err, w.Flush())
+}
+
+// Join puts encoded segments and the soundtrack together without encoding
+// again, verifies the file and moves it to its final name.
+func (j *Job) Join(ctx context.Context, segs []Segment, files []string, track, dir string) (Facts, error) {
+	var list strings.Builder
+	for i, f := range files {
+		abs, err := filepath.Abs(f)
+		if err != nil {
+			return Facts{}, err
+		}
+		fmt.Fprintf(&list, "file '%s'\nduration %.6f\n", strings.ReplaceAll(abs, "'", `'\''`), j.Scene.Rate.Seconds(segs[i].Frames()))
+	}
+	names := filepath.Join(dir, "segments.txt")
+	if err := os.WriteFile(names, []byte(list.String()), 0o644); err != nil {
+		return Facts{}, err
+	}
+	part := filepath.Join(dir, "film.mp4")
+	// Durations in the list are rounded to microseconds, so times are set to
+	// whole frames again.
+	frame := j.Scene.Rate.Fraction()
+	whole := fmt.Sprintf("setts=pts=round(PTS*TB*%[1]s)/(%[1]s*TB):dts=round(DTS*TB*%[1]s)/(%[1]s*TB)", frame)
+	args := []string{"-v", "error", "-nostdin", "-y", "-f", "concat", "-safe", "0", "-i", names, "-i", track,
+		"-map", "0:v", "-map", "1:a", "-c", "copy", "-bsf:v", whole, "-video_track_timescale", timescale(j.Scene.Rate)}
+	if j.Title != "" {
+		args = append(args, "-metadata", "title="+j.Title)
+	}
+	var stderr bytes.Buffer
+	cmd := exec.CommandContext(ctx, "ffmpeg", append(args, "-movflags", "+faststart", "-f", "mp4", part)...)
+	cmd.Stderr = &stderr
+	if err := cmd.Run(); err != nil {
+		if ctx.Err() != nil {
+			return Facts{}, context.Cause(ctx)
+		}
+		return Facts{}, fmt.Errorf("joining the segments: %s: %w", strings.TrimSpace(stderr.String()), err)
+	}
+	facts, err := Verify(ctx, part, j.Scene)
+	if err != nil {
+		return facts, fmt.Errorf("the rendered file is not as planned: %w", err)
+	}
+	return facts, os.Rename(part, j.Out)
+}
