@@ -38,6 +38,7 @@ const (
 	films   = "films"
 	quick   = "quick"
 	painter = "painter"
+	helping = "help"
 )
 
 // quiet passes on what River warns of, not its regular counts.
@@ -49,6 +50,8 @@ func (i *Inserter) Insert(ctx context.Context, tx *sql.Tx, j studio.Job) error {
 	switch j.(type) {
 	case studio.Render:
 		o.Queue, o.MaxAttempts = films, 5
+	case studio.Help:
+		o.Queue, o.MaxAttempts = helping, 3
 	case studio.Demo:
 		o.Queue, o.MaxAttempts = painter, 3
 	case studio.Pour:
@@ -106,6 +109,13 @@ func (w *Workers) Start(ctx context.Context) error {
 		}
 		return err
 	})
+	add(set, func(ctx context.Context, j *river.Job[studio.Help]) error {
+		own, err := w.Studio.DoHelp(ctx, j.Args, w.id)
+		if own || ctx.Err() != nil {
+			return river.JobSnooze(2 * time.Second) // for another worker
+		}
+		return err
+	})
 	add(set, func(ctx context.Context, j *river.Job[studio.SendLink]) error {
 		return w.Studio.DoSendLink(ctx, j.Args, w.Mailer, w.BaseURL)
 	})
@@ -117,7 +127,7 @@ func (w *Workers) Start(ctx context.Context) error {
 	})
 	w.client, err = river.NewClient(riverpgxv5.New(w.Studio.Store.Pool), &river.Config{
 		ID: w.id, Logger: quiet, Workers: set, JobTimeout: -1,
-		Queues: map[string]river.QueueConfig{films: {MaxWorkers: max(1, w.Films)}, quick: {MaxWorkers: 2}, painter: {MaxWorkers: 1}},
+		Queues: map[string]river.QueueConfig{films: {MaxWorkers: max(1, w.Films)}, quick: {MaxWorkers: 2}, painter: {MaxWorkers: 1}, helping: {MaxWorkers: 1}},
 		// A shutdown must not count as a failed try for long.
 		RetryPolicy: retry{},
 	})

@@ -154,7 +154,7 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 			}
 		})
 	}
-	for _, run := range Stretches(missing, runLength(missing, workers)) {
+	for _, run := range Runs(missing, workers) {
 		select {
 		case work <- run:
 			continue

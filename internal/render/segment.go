@@ -162,6 +162,11 @@ func Stretches(segs []Segment, frames timecode.Frames) [][]Segment {
 	return out
 }
 
+// Runs groups segments that are to be made for so many encoders.
+func Runs(missing []Segment, encoders int) [][]Segment {
+	return Stretches(missing, runLength(missing, encoders))
+}
+
 // runLength balances few processes against even work for all workers.
 func runLength(missing []Segment, workers int) timecode.Frames {
 	total := timecode.Frames(0)

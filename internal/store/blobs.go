@@ -15,6 +15,7 @@ import (
 	_ "gocloud.dev/blob/fileblob" // file: URLs
 	_ "gocloud.dev/blob/memblob"  // mem: URLs, for trying things out
 	_ "gocloud.dev/blob/s3blob"   // s3: URLs
+	"gocloud.dev/gcerrors"
 )
 
 // Blobs is a content-addressed store of files: each is named by its SHA-256
@@ -127,6 +128,28 @@ func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
 		return "", err
 	}
 	return path, os.Rename(tmp.Name(), path)
+}
+
+// Exists reports whether a file is there.
+func (b *Blobs) Exists(ctx context.Context, sha string) (bool, error) {
+	if len(sha) != 64 {
+		return false, nil
+	}
+	return b.bucket.Exists(ctx, key(sha))
+}
+
+// Delete removes a file. One that is not there is no error.
+func (b *Blobs) Delete(ctx context.Context, sha string) error {
+	err := b.bucket.Delete(ctx, key(sha))
+	if err != nil && gcerrors.Code(err) != gcerrors.NotFound {
+		return fmt.Errorf("removing file %s…: %w", sha[:8], err)
+	}
+	if b.local == "" {
+		if err := os.Remove(filepath.Join(b.cache, sha)); err != nil && !errors.Is(err, os.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
 }
 
 // Cache is the folder for temporary files.

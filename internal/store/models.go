@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/timecode"
 )
 
@@ -82,7 +83,16 @@ type Media struct {
 	PeakDB        float64 `gorm:"column:peak_db"`
 	Waveform      []byte
 	Thumbnail     *string
+	Seen          *Seen `gorm:"serializer:json"`
 	CreatedAt     time.Time
+}
+
+// Seen is what was seen on a medium when it was looked at.
+type Seen struct {
+	Faces []framing.Rect `json:"faces,omitempty"`
+	Focus framing.Point  `json:"focus,omitzero"`
+	Print uint64         `json:"print,omitempty"`
+	Sound bool           `json:"sound,omitempty"`
 }
 
 // TableName implements GORM's Tabler.
@@ -105,6 +115,9 @@ func (m Media) Facts() doc.Media {
 	f := doc.Media{
 		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
 		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB,
+	}
+	if m.Seen != nil {
+		f.Faces, f.Focus, f.Print, f.Sound = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound
 	}
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()
@@ -158,7 +171,8 @@ type Render struct {
 	State                   RenderState
 	Worker                  string
 	Attempt                 int
-	FramesDone, FramesTotal int64
+	FramesDone, FramesTotal int64 // of the frames to be made
+	FramesKept              int64 // taken from kept segments
 	Error                   string
 	SHA256                  *string `gorm:"column:sha256"`
 	Poster                  *string
@@ -166,6 +180,33 @@ type Render struct {
 	Seconds                 float64 // length of the film
 	CreatedAt               time.Time
 	StartedAt, FinishedAt   *time.Time
+}
+
+// Segment is an encoded segment or soundtrack that is kept.
+type Segment struct {
+	Key    string `gorm:"primaryKey"`
+	SHA256 string `gorm:"column:sha256"`
+	Size   int64
+	UsedAt time.Time
+}
+
+// RenderPart is a run of segments of a render, from First to Last, that one
+// encoder makes.
+type RenderPart struct {
+	RenderID           int64 `gorm:"primaryKey"`
+	Attempt            int   `gorm:"primaryKey"`
+	Number             int   `gorm:"primaryKey"`
+	First, Last        int
+	Frames, FramesDone int64
+	State              string
+	Worker             string
+	Error              string
+}
+
+// Transition is a studio's own setting of a transition, under a name.
+type Transition struct {
+	Name    string          `gorm:"primaryKey"`
+	Setting json.RawMessage `gorm:"type:jsonb"`
 }
 
 // Link is a delivery by link. Only a hash of its token is kept.

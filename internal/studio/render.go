@@ -8,7 +8,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"gorm.io/gorm"
 
@@ -76,10 +75,11 @@ func (s *Studio) DoRender(ctx context.Context, j Render, worker string, final bo
 		return err
 	}
 	r.Attempt++
+	r.Worker = worker
 	now := s.Now()
 	res := s.Store.DB.WithContext(ctx).Model(&store.Render{}).
 		Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt-1).
-		Updates(map[string]any{"state": store.RenderRunning, "attempt": r.Attempt, "worker": worker, "frames_done": 0, "started_at": now, "error": ""})
+		Updates(map[string]any{"state": store.RenderRunning, "attempt": r.Attempt, "worker": worker, "frames_done": 0, "frames_kept": 0, "started_at": now, "error": ""})
 	if res.Error != nil {
 		return res.Error
 	}
@@ -103,7 +103,8 @@ func (s *Studio) DoRender(ctx context.Context, j Render, worker string, final bo
 // from those of the moment.
 func isHopeless(err error) bool {
 	var s *compose.SlideError
-	return errors.As(err, &s) || errors.Is(err, errMaterial)
+	var g *render.SegmentError
+	return errors.As(err, &s) || errors.As(err, &g) || errors.Is(err, errMaterial)
 }
 
 var errMaterial = errors.New("cannot be rendered")
@@ -111,12 +112,22 @@ var errMaterial = errors.New("cannot be rendered")
 // inWords names the slide a failure belongs to by its position.
 func (s *Studio) inWords(ctx context.Context, r store.Render, err error) string {
 	var se *compose.SlideError
-	if errors.As(err, &se) {
-		if rev, e := s.revision(ctx, r); e == nil {
-			return fmt.Sprintf("slide %d: %v", rev.Index(se.Slide)+1, se.Err)
-		}
+	var ge *render.SegmentError
+	var slide doc.SlideID
+	var cause error
+	switch {
+	case errors.As(err, &se):
+		slide, cause = se.Slide, se.Err
+	case errors.As(err, &ge):
+		slide, cause = ge.Slide, ge.Err
+	default:
+		return err.Error()
 	}
-	return err.Error()
+	rev, e := s.revision(ctx, r)
+	if e != nil {
+		return err.Error()
+	}
+	return fmt.Sprintf("slide %d: %v", rev.Index(slide)+1, cause)
 }
 
 func (s *Studio) revision(ctx context.Context, r store.Render) (doc.Slideshow, error) {
@@ -137,49 +148,114 @@ func (s *Studio) mine(ctx context.Context, r store.Render, set map[string]any) e
 	return res.Error
 }
 
-func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
+// film is one slideshow ready to be made.
+type film struct {
+	doc    doc.Slideshow
+	scene  *scene.Scene
+	assets *media.Assets
+	job    render.Job
+}
+
+// film lays a render's slideshow out. dir is where its files are written.
+func (s *Studio) film(ctx context.Context, r store.Render, dir string) (*film, error) {
 	d, err := s.revision(ctx, r)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	t, err := themes.Get(d.Theme)
 	if err != nil {
-		return fmt.Errorf("%w: %w", errMaterial, err)
+		return nil, fmt.Errorf("%w: %w", errMaterial, err)
 	}
 	list, err := listMedia(s.Store.DB.WithContext(ctx), r.OrderID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	lib, from := library(list), s.mediaFiles(ctx, list)
 	p := plan.Build(d, t, lib)
 	if p.FitError != nil {
-		return fmt.Errorf("%w: %w", errMaterial, p.FitError)
+		return nil, fmt.Errorf("%w: %w", errMaterial, p.FitError)
 	}
-	ctx, stop := context.WithCancelCause(ctx)
-	defer stop(nil)
-	var done progress
-	go s.report(ctx, r, &done, stop)
+	content := contents(list)
+	key, err := render.SoundKey(d, p, lib, render.MP4, content)
+	if err != nil {
+		return nil, err
+	}
+	f := &film{doc: d, scene: scene.Build(d, t, p, lib, pango.Words, scene.Options{})}
+	f.assets = media.NewAssets(ctx, from, lib, media.DefaultBudget)
+	f.job = render.Job{
+		Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: render.MP4, Out: filepath.Join(dir, "film.mp4"),
+		Track:    func(ctx context.Context) (sound.Track, func(), error) { return render.SoundTrack(ctx, d, p, lib, from) },
+		SoundKey: key, Content: content, Cache: &segmentCache{s}, Title: d.Details["names"],
+	}
+	return f, nil
+}
 
-	sc := scene.Build(d, t, p, lib, pango.Words, scene.Options{})
-	assets := media.NewAssets(ctx, from, lib, media.DefaultBudget)
+// contents names media by what they hold.
+func contents(list []store.Media) func(doc.MediaID) string {
+	sha := map[doc.MediaID]string{}
+	for _, m := range list {
+		sha[m.DocID()] = m.SHA256
+	}
+	return func(id doc.MediaID) string { return sha[id] }
+}
+
+func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
 	dir, err := os.MkdirTemp(s.Blobs.Cache(), "film-*")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	out := filepath.Join(dir, "film.mp4")
-	facts, err := render.Film(ctx, render.Job{
-		Scene: sc, Lanes: func() render.Lane { return assets.Lane() }, Profile: render.MP4, Out: out,
-		Track:    func(ctx context.Context) (sound.Track, func(), error) { return render.SoundTrack(ctx, d, p, lib, from) },
-		Progress: func(n, _ timecode.Frames) { done.set(n) }, Title: d.Details["names"],
-	})
-	if cause := context.Cause(ctx); err != nil && errors.Is(cause, errTaken) {
-		return errTaken
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	f, err := s.film(ctx, r, dir)
+	if err != nil {
+		return err
+	}
+	segs, err := render.Segments(f.scene, f.job.Profile, f.job.Content)
+	if err != nil {
+		return err
+	}
+	w := &work{s: s, r: r, film: f, segs: segs, dir: dir, stop: stop}
+	if err := w.plan(ctx); err != nil {
+		return err
+	}
+	go w.report(ctx)
+	track := make(chan soundMade, 1)
+	go func() {
+		path, err := f.job.Soundtrack(ctx, dir)
+		if err != nil {
+			stop(err)
+		}
+		track <- soundMade{path, err}
+	}()
+	err = w.all(ctx)
+	made := <-track
+	if cause := context.Cause(ctx); cause != nil {
+		return cause
 	}
 	if err != nil {
 		return err
 	}
-	return s.keepFilm(ctx, r, out, facts, sc, assets)
+	files, err := w.files(ctx)
+	if err != nil {
+		return err
+	}
+	facts, err := f.job.Join(ctx, segs, files, made.path, dir)
+	if cause := context.Cause(ctx); cause != nil {
+		return cause
+	}
+	if err != nil {
+		return err
+	}
+	if err := s.keepFilm(ctx, r, f.job.Out, facts, f.scene, f.assets); err != nil {
+		return err
+	}
+	return s.evictSegments(ctx)
+}
+
+type soundMade struct {
+	path string
+	err  error
 }
 
 func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts render.Facts, sc *scene.Scene, assets *media.Assets) error {
@@ -208,7 +284,7 @@ func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts
 		}
 		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(map[string]any{
 			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": facts.PictureSec,
-			"frames_done": facts.Frames, "finished_at": s.Now(),
+			"finished_at": s.Now(),
 		})
 		if res.Error == nil && res.RowsAffected == 0 {
 			return errTaken
@@ -230,24 +306,6 @@ func still(sc *scene.Scene, a compose.Assets, n timecode.Frames, quality int) ([
 	}
 	img := f.RGBA(sc.Matrix)
 	return vips.JPEG(raster.Pixels{W: sc.W, H: sc.H, Channels: 4, Pix: img.Pix}, quality)
-}
-
-// report writes progress once a second until ctx ends, and stops the render
-// when it was cancelled or taken over. A database that is away is waited for.
-func (s *Studio) report(ctx context.Context, r store.Render, p *progress, stop context.CancelCauseFunc) {
-	tick := time.NewTicker(time.Second)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-			if err := s.mine(ctx, r, map[string]any{"frames_done": p.get()}); errors.Is(err, errTaken) {
-				stop(errTaken)
-				return
-			}
-		}
-	}
 }
 
 // mediaFiles finds media in the blob store.

@@ -36,6 +36,10 @@ type (
 	Render struct {
 		RenderID int64 `json:"render_id"`
 	}
+	// Help makes parts of a film another worker is making.
+	Help struct {
+		RenderID int64 `json:"render_id"`
+	}
 	// SendLink mails a link to the client. The token is needed for the
 	// address and kept nowhere else.
 	SendLink struct {
@@ -60,6 +64,9 @@ func (Pour) Kind() string { return "pour" }
 func (Render) Kind() string { return "render" }
 
 // Kind implements river.JobArgs.
+func (Help) Kind() string { return "help" }
+
+// Kind implements river.JobArgs.
 func (SendLink) Kind() string { return "send_link" }
 
 // Kind implements river.JobArgs.
@@ -79,6 +86,10 @@ type Studio struct {
 	Blobs *store.Blobs
 	Queue Queue
 	Now   func() time.Time
+
+	// MaxSegmentBytes is how much room kept segments may take; 0 is
+	// DefaultSegmentBytes.
+	MaxSegmentBytes int64
 }
 
 // Invalid is an error of input: which field, and what is wrong with it.
