@@ -14,7 +14,7 @@ import (
 	"nelko/internal/core/theme"
 )
 
-//go:embed */theme.json */fonts/*
+//go:embed */theme.json */fonts/* */*.svg
 var files embed.FS
 
 var load = sync.OnceValues(func() (map[string]*theme.Theme, error) {

@@ -84,6 +84,26 @@ func progressLine() func(done, total timecode.Frames) {
 	}
 }
 
+type sheetCmd struct {
+	Theme  string            `required:"" help:"Theme identifier; see nelko themes."`
+	Media  string            `required:"" type:"existingdir" help:"Folder of photos and clips."`
+	Detail map[string]string `mapsep:"none" help:"Detail the theme asks for, as key=value; give several times."`
+	Out    string            `required:"" type:"path" help:"JPEG to write."`
+	Size   string            `default:"1920x1080" help:"Frame size in pixels; its shape is what matters."`
+	Cells  int               `default:"16" help:"How many moments to show."`
+	Seed   uint64            `default:"1" help:"Another seed gives another arrangement."`
+}
+
+// Run implements the subcommand.
+func (c *sheetCmd) Run(ctx context.Context) error {
+	f, err := parseSize(c.Size)
+	if err != nil {
+		return err
+	}
+	_, err = makefilm.Sheet(ctx, makefilm.Request{Theme: c.Theme, Media: c.Media, Details: c.Detail, Out: c.Out, Frame: f, Rate: timecode.R30, Seed: c.Seed}, c.Cells)
+	return err
+}
+
 type themesCmd struct{}
 
 // Run implements the subcommand.

@@ -71,64 +71,91 @@ type RefusedFile struct {
 	Reason string `json:"reason"`
 }
 
+// laidOut is a film ready to be rendered.
+type laidOut struct {
+	doc    doc.Slideshow
+	plan   plan.Plan
+	lib    doc.Library
+	files  media.FilesIn
+	scene  *scene.Scene
+	assets *media.Assets
+}
+
 // Film makes the film. The summary is useful even when an error is returned.
 func Film(ctx context.Context, r Request) (Summary, error) {
-	s := Summary{Out: r.Out, Theme: r.Theme, Seed: r.Seed, FPS: r.Rate.Fraction(), Width: r.Frame.W, Height: r.Frame.H,
+	s := newSummary(r)
+	f, err := layOut(ctx, r, &s)
+	if err != nil {
+		return s, err
+	}
+	s.File, err = render.Film(ctx, render.Job{
+		Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: render.MP4,
+		Track: func(ctx context.Context) (sound.Track, func(), error) {
+			return render.SoundTrack(ctx, f.doc, f.plan, f.lib, f.files)
+		},
+		Out: r.Out, Progress: r.Progress, Title: r.Details["names"],
+	})
+	return s, err
+}
+
+func newSummary(r Request) Summary {
+	return Summary{Out: r.Out, Theme: r.Theme, Seed: r.Seed, FPS: r.Rate.Fraction(), Width: r.Frame.W, Height: r.Frame.H,
 		Slides: []SlideSummary{}, Refused: []RefusedFile{}, Warnings: []string{}}
+}
+
+// layOut reads the material, casts it and fits it to the music.
+func layOut(ctx context.Context, r Request, s *Summary) (*laidOut, error) {
 	t, err := themes.Get(r.Theme)
 	if err != nil {
-		return s, err
+		return nil, err
 	}
 	if err := media.Startup(themes.Fonts()); err != nil {
-		return s, err
+		return nil, err
 	}
-	lib, files, err := gather(ctx, r, &s)
-	if err != nil {
-		return s, err
+	f := &laidOut{}
+	if f.lib, f.files, err = gather(ctx, r, s); err != nil {
+		return nil, err
 	}
 	d := doc.New(r.Theme, r.Seed)
 	d.Frame, d.Rate = r.Frame, r.Rate
-	with := edit.Context{Theme: t, Library: lib}
+	with := edit.Context{Theme: t, Library: f.lib}
 	var ids []doc.MediaID
-	for id, m := range lib {
+	for id, m := range f.lib {
 		if m.Kind != doc.SongMedia {
 			ids = append(ids, id)
 		}
 	}
 	if len(ids) == 0 {
-		return s, fmt.Errorf("there is no photo or clip that can be used in %s", r.Media)
+		return nil, fmt.Errorf("there is no photo or clip that can be used in %s", r.Media)
 	}
 	slices.Sort(ids)
 	songs := make([]doc.MediaID, len(r.Music))
 	for i := range songs {
 		songs[i] = songID(i)
 	}
-	for _, op := range []edit.Op{edit.Details{Values: r.Details}, edit.Pour{Media: ids}, edit.Songs{Songs: songs}, edit.Fit{Mode: doc.ToMusic}} {
+	ops := []edit.Op{edit.Details{Values: r.Details}, edit.Pour{Media: ids}}
+	if len(songs) > 0 {
+		ops = append(ops, edit.Songs{Songs: songs}, edit.Fit{Mode: doc.ToMusic})
+	}
+	for _, op := range ops {
 		if d, err = edit.Do(d, op, with); err != nil {
-			return s, err
+			return nil, err
 		}
 	}
-	p := plan.Build(d, t, lib)
-	if p.FitError != nil {
-		return s, fmt.Errorf("the pictures cannot be fitted to the music: %w", p.FitError)
+	f.doc, f.plan = d, plan.Build(d, t, f.lib)
+	if f.plan.FitError != nil {
+		return nil, fmt.Errorf("the pictures cannot be fitted to the music: %w", f.plan.FitError)
 	}
-	s.describe(d, p, lib)
-	for _, c := range plan.Checks(d, p, t, lib) {
+	s.describe(d, f.plan, f.lib)
+	for _, c := range plan.Checks(d, f.plan, t, f.lib) {
 		s.Warnings = append(s.Warnings, c.Text)
 	}
-	assets := media.NewAssets(ctx, files, lib, media.DefaultBudget)
-	sc := scene.Build(d, t, p, lib, pango.Words, scene.Options{})
-	for _, f := range sc.Findings {
-		s.Warnings = append(s.Warnings, plan.Finding(d, lib, f.Slide, string(f.Kind), f.Media, f.Words, f.By).Text)
+	f.assets = media.NewAssets(ctx, f.files, f.lib, media.DefaultBudget)
+	f.scene = scene.Build(d, t, f.plan, f.lib, pango.Words, scene.Options{})
+	for _, x := range f.scene.Findings {
+		s.Warnings = append(s.Warnings, plan.Finding(d, f.lib, x.Slide, string(x.Kind), x.Media, x.Words, x.By).Text)
 	}
-	s.File, err = render.Film(ctx, render.Job{
-		Scene: sc, Lanes: func() render.Lane { return assets.Lane() }, Profile: render.MP4,
-		Track: func(ctx context.Context) (sound.Track, func(), error) {
-			return render.SoundTrack(ctx, d, p, lib, files)
-		},
-		Out: r.Out, Progress: r.Progress, Title: r.Details["names"],
-	})
-	return s, err
+	return f, nil
 }
 
 func songID(i int) doc.MediaID { return doc.MediaID(fmt.Sprintf("song:%d", i)) }

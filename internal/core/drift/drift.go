@@ -38,7 +38,7 @@ var habits = map[design.Particles]habit{
 	"petals":   {count: 26, size: 0.026, vary: 0.5, fall: 0.075, wind: 0.04, sway: 0.04, swayHertz: 0.35, turn: 70, turns: true},
 	"confetti": {count: 60, size: 0.02, vary: 0.5, fall: 0.16, sway: 0.02, swayHertz: 0.6, turn: 160, turns: true},
 	"embers":   {count: 44, size: 0.009, vary: 0.8, fall: -0.08, wind: 0.02, sway: 0.02, swayHertz: 0.5, twinkle: 0.6},
-	"bokeh":    {count: 22, size: 0.16, vary: 0.6, fall: -0.012, wind: 0.008, sway: 0.01, swayHertz: 0.1, twinkle: 0.7},
+	"bokeh":    {count: 30, size: 0.15, vary: 0.7, fall: -0.012, wind: 0.008, sway: 0.01, swayHertz: 0.1, twinkle: 0.5},
 }
 
 // Turns reports whether particles of the kind are drawn at an angle.
@@ -176,7 +176,7 @@ func form(k design.Particles, u, v float64) (alpha, light float64) {
 			return 0, 0
 		}
 		rim := math.Exp(-90 * (r - 0.88) * (r - 0.88))
-		return (0.22 + 0.2*rim) * math.Min(1, (0.96-r)*16), 0
+		return (0.3 + 0.25*rim) * math.Min(1, (0.96-r)*16), 0
 	}
 	return math.Max(0, 1-r*r) * math.Exp(-1.5*r*r), 0
 }

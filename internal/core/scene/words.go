@@ -2,6 +2,7 @@ package scene
 
 import (
 	"math"
+	"slices"
 	"strings"
 
 	"nelko/internal/core/design"
@@ -68,6 +69,7 @@ func (b *builder) textCard(w *doc.Words) {
 // placed is an element of a block that has been set.
 type placed struct {
 	e       theme.Element
+	gap     float64 // above, in pixels
 	text    Type
 	right   Type // second column of credits
 	set     Setting
@@ -77,13 +79,46 @@ type placed struct {
 	columns bool
 }
 
-// block sets words under each other and anchors the whole in an area.
+// rolls is the number of lines from which words may run through the frame.
+const rolls = 40
+
+// block sets words under each other and anchors the whole in an area. What is
+// higher than the area is set smaller; a long list rolls through it instead.
 func (b *builder) block(bl theme.Block, values map[string]string, area framing.Rect) {
 	width := area.W * bl.Width
-	var set []placed
-	total := 0.0
+	long := slices.ContainsFunc(bl.Elements, func(e theme.Element) bool { return e.Lines >= rolls })
+	found := len(b.scene.Findings)
+	k := 1.0
+	set, total := b.stack(bl, values, width, k)
+	for total > area.H && !long && k > textFloor {
+		k *= 0.93
+		b.scene.Findings = b.scene.Findings[:found]
+		set, total = b.stack(bl, values, width, k)
+	}
+	if len(set) == 0 {
+		return
+	}
+	left, top := anchored(bl, area, width, total, b.short())
+	if total > area.H && long {
+		b.roll(set, bl, left, width, total)
+		return
+	}
+	y := top
+	for i, p := range set {
+		if i > 0 {
+			y += p.gap
+		}
+		b.element(p, bl.Align, left, y, width)
+		y += p.h
+	}
+}
+
+// stack sets a block's elements, all sizes times k, and measures their
+// height.
+func (b *builder) stack(bl theme.Block, values map[string]string, width, k float64) (set []placed, total float64) {
 	for _, e := range bl.Elements {
-		p := placed{e: e}
+		e.Size *= k
+		p := placed{e: e, gap: e.Gap * k * b.short()}
 		if e.Rule > 0 {
 			p.ruleW, p.h = e.Rule*width, math.Max(2, math.Round(e.Thickness*b.short()))
 		} else {
@@ -95,34 +130,19 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 				continue
 			}
 			if strings.Contains(words, "|") && e.Detail == "text" {
-				b.columns(&p, words, bl.Align, width)
+				b.columns(&p, words, width)
 			} else {
 				p.text, p.set = b.setWords(words, e.Type, bl.Align, width, e.Lines)
 				p.w, p.h = p.set.W, p.set.H
 			}
 		}
 		if len(set) > 0 {
-			total += e.Gap * b.short()
+			total += p.gap
 		}
 		total += p.h
 		set = append(set, p)
 	}
-	if len(set) == 0 {
-		return
-	}
-	left, top := anchored(bl, area, width, total, b.short())
-	if total > area.H {
-		b.roll(set, bl, left, width, total)
-		return
-	}
-	y := top
-	for i, p := range set {
-		if i > 0 {
-			y += p.e.Gap * b.short()
-		}
-		b.element(p, bl.Align, left, y, width)
-		y += p.h
-	}
+	return set, total
 }
 
 // anchored is the left top corner of a block.
@@ -171,13 +191,37 @@ func (b *builder) setWords(words string, y design.Type, align string, width floa
 			if err == nil && (s.W > width+0.5 || s.Lines > lines) {
 				b.find(Finding{Kind: TooLong, Words: words})
 			}
+			if s.Lines > 1 && s.Lines <= 3 {
+				return b.balanced(t, s)
+			}
 			return t, s
 		}
 	}
 }
 
+// balanced sets lines of about equal length: the narrowest measure that takes
+// no more lines.
+func (b *builder) balanced(t Type, s Setting) (Type, Setting) {
+	lo, hi := t.Width/s.Lines, t.Width
+	for lo < hi {
+		mid := (lo + hi) / 2
+		try := t
+		try.Width = mid
+		if n, err := b.set.Set(try); err == nil && n.Lines <= s.Lines && n.W <= float64(mid)+0.5 {
+			hi = mid
+		} else {
+			lo = mid + 1
+		}
+	}
+	t.Width = hi
+	if n, err := b.set.Set(t); err == nil {
+		return t, n
+	}
+	return t, s
+}
+
 // columns sets lines like "name | part" in two columns.
-func (b *builder) columns(p *placed, words, _ string, width float64) {
+func (b *builder) columns(p *placed, words string, width float64) {
 	var l, r []string
 	for _, line := range strings.Split(words, "\n") {
 		left, right, both := strings.Cut(line, "|")
@@ -362,7 +406,7 @@ func (b *builder) roll(set []placed, bl theme.Block, left, width, total float64)
 	y := 0.0
 	for i, p := range set {
 		if i > 0 {
-			y += p.e.Gap * b.short()
+			y += p.gap
 		}
 		p.e.Enter, p.e.EnterSeconds, p.e.LeaveSeconds, p.e.Plate = "none", 0, 0, 0
 		b.element(p, bl.Align, left, y, width)

@@ -52,7 +52,7 @@ func smooth(t float64) float64 { return framing.InOut.At(t) }
 
 // glow adds light: the second slide comes before the first has gone.
 func (p *painter) glow() {
-	p.dst.Add(p.a, p.b, weight(smooth(math.Min(1, (1-p.s)*1.6))), weight(smooth(math.Min(1, p.s*1.6))))
+	p.dst.Add(p.a, p.b, weight(smooth(math.Min(1, (1-p.s)*1.2))), weight(smooth(math.Min(1, p.s*1.2))))
 }
 
 // through goes by way of a colour.
@@ -245,7 +245,7 @@ func (p *painter) page() {
 	}
 	front := strip(0, x0)
 	p.dst.Draw(p.a.Sprite(), front, front, 1)
-	const steps = 12
+	const steps = 40
 	shadow := w * 0.05 * math.Min(1, 4*s*(1-s)+0.2)
 	for i := range steps {
 		lo, hi := x0+shadow*float64(i)/steps, x0+shadow*float64(i+1)/steps
@@ -253,13 +253,19 @@ func (p *painter) page() {
 	}
 	pale := raster.RGB{R: 236, G: 233, B: 226}.In(p.m)
 	for i := range steps {
-		// Light on the curl: brightest a third in from the fold.
 		t := (float64(i) + 0.5) / steps
+		// Strips overlap by a pixel, so that no seam shows between them.
 		lo, hi := x0-back*float64(i+1)/steps, x0-back*float64(i)/steps
-		r := strip(math.Max(0, lo), hi)
+		r := strip(math.Max(0, lo-1), hi)
 		p.dst.Fill(r, pale, 1)
-		p.dst.Fill(r, raster.Black, 0.30*math.Abs(t-0.35)+0.02)
+		p.dst.Fill(r, raster.Black, curl(t))
 	}
+}
+
+// curl is the shade on the back of a turning sheet, 0 at the fold and 1 at
+// its edge: dark in the bend, bright a third in, dimmer to the edge.
+func curl(t float64) float64 {
+	return 0.34*math.Exp(-9*t) + 0.16*math.Pow(math.Max(0, t-0.25), 1.4)
 }
 
 // light sweeps over the frame and takes the first slide with it.

@@ -158,7 +158,7 @@ func (t Transition) Draw(dst, a, b *raster.Frame, s float64, m raster.Matrix) {
 }
 
 // softness is the width of edges where a transition does not say.
-var softness = map[Kind]float64{"wipe": 0.12, "diagonal": 0.12, "doors": 0.1, "blinds": 0.25, "iris": 0.08, "diamond": 0.08, "frame": 0.06, "clock": 0.04, "tiles": 0.08, "mosaic": 0.1, "cloud": 0.3, "grain": 0.5}
+var softness = map[Kind]float64{"wipe": 0.12, "diagonal": 0.12, "doors": 0.1, "blinds": 0.25, "iris": 0.08, "diamond": 0.08, "frame": 0.06, "clock": 0.04, "tiles": 0.08, "mosaic": 0.1, "cloud": 0.3, "grain": 0.7}
 
 // spare frames, of any size.
 var frames sync.Pool
@@ -271,7 +271,7 @@ func (t Transition) order(aspect float64) func(x, y float64) float64 {
 			return math.Max(0, math.Min(1, (v-0.2)/0.6))
 		}
 	case "grain":
-		return func(x, y float64) float64 { return texture.Cloud(x*260*aspect, y*260, 2, 5) }
+		return func(x, y float64) float64 { return texture.Cloud(x*110*aspect, y*110, 3, 5) }
 	}
 	return nil
 }

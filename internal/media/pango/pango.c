@@ -26,7 +26,8 @@ static PangoLayout *layout(const nelko_words *t, PangoContext **context) {
 	pango_font_description_free(d);
 	pango_layout_set_text(l, t->text, -1);
 	pango_layout_set_width(l, t->width * PANGO_SCALE);
-	pango_layout_set_wrap(l, PANGO_WRAP_WORD_CHAR);
+	/* Words are kept whole: type is shrunk instead. */
+	pango_layout_set_wrap(l, PANGO_WRAP_WORD);
 	pango_layout_set_alignment(l, t->align == 1 ? PANGO_ALIGN_CENTER : t->align == 2 ? PANGO_ALIGN_RIGHT : PANGO_ALIGN_LEFT);
 	if (t->leading > 0)
 		pango_layout_set_line_spacing(l, t->leading);
