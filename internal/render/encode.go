@@ -238,6 +238,36 @@ func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
 	return j.Cache.Keep(ctx, key, out)
 }
 
+// PackSound mixes and encodes a soundtrack into HLS segments of about four
+// seconds. The playlist grows while it is made.
+func PackSound(ctx context.Context, t sound.Track, p Profile, dir, list string) error {
+	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0",
+		"-c:a", "aac", "-b:a", fmt.Sprintf("%dk", p.AudioKbps), "-muxdelay", "0", "-muxpreload", "0",
+		"-f", "hls", "-hls_time", "4", "-hls_list_size", "0", "-hls_playlist_type", "event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list})
+	if err != nil {
+		return err
+	}
+	err = mixTo(t, e.in)
+	if encErr := e.finish(); err == nil {
+		err = encErr
+	}
+	return err
+}
+
+// Silent makes the whole film without sound in one piece, in a file in dir.
+func (j *Job) Silent(ctx context.Context, dir string) (string, error) {
+	out := filepath.Join(dir, "silent.mp4")
+	e, err := startEncoder(ctx, append(PictureArgs(j.Scene, j.Profile, 0), "-movflags", "+faststart", "-f", "mp4", out))
+	if err != nil {
+		return "", err
+	}
+	err = j.compose(ctx, 0, j.Scene.Frames, e.write, func() {})
+	if encErr := e.finish(); err == nil || (errors.Is(err, errPipe) && encErr != nil) {
+		err = encErr
+	}
+	return out, err
+}
+
 // mixTo writes the soundtrack as raw 32-bit floats.
 func mixTo(t sound.Track, to io.Writer) error {
 	w := bufio.NewWriterSize(to, 1<<18)

@@ -36,10 +36,11 @@ const longest = 240
 // Segments cuts a film. content gives what names a medium's contents; it may
 // be nil where segments are not kept.
 func Segments(sc *scene.Scene, p Profile, content func(doc.MediaID) string) ([]Segment, error) {
-	return cut(sc, p, content, longest)
+	return Cut(sc, p, content, longest)
 }
 
-func cut(sc *scene.Scene, p Profile, content func(doc.MediaID) string, most timecode.Frames) ([]Segment, error) {
+// Cut is Segments with a longest segment of one's own, in frames.
+func Cut(sc *scene.Scene, p Profile, content func(doc.MediaID) string, most timecode.Frames) ([]Segment, error) {
 	var out []Segment
 	add := func(from, to timecode.Frames, id doc.SlideID) {
 		n := (to - from + most - 1) / most

@@ -331,29 +331,6 @@ func (f blobFiles) Path(id doc.MediaID) (string, error) {
 	return f.blobs.Path(f.ctx, sha)
 }
 
-// Frame is one frame of an order's slideshow as a JPEG, at most width pixels
-// wide. n outside the film is moved to its nearest end.
-func (s *Studio) Frame(ctx context.Context, w *Work, n timecode.Frames, width int) ([]byte, error) {
-	if w.Plan.Pictures < 1 {
-		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
-	}
-	d := w.Doc.Clone()
-	d.Frame = fitFrame(d.Frame, width)
-	sc := scene.Build(d, w.Theme, w.Plan, w.Library, pango.Words, scene.Options{})
-	lane := media.NewAssets(ctx, s.mediaFiles(ctx, w.Media), w.Library, media.DefaultBudget).Lane()
-	defer lane.Close()
-	return still(sc, lane, max(0, min(n, sc.Frames-1)), 85)
-}
-
-// fitFrame shrinks a frame to at most width, keeping sides even.
-func fitFrame(f doc.Frame, width int) doc.Frame {
-	if width >= f.W {
-		return f
-	}
-	h := int(float64(f.H)*float64(width)/float64(f.W)+1) / 2 * 2
-	return doc.Frame{W: width / 2 * 2, H: max(2, h)}
-}
-
 // FileName is the name a film is downloaded under.
 func FileName(o store.Order) string {
 	clean := func(r rune) rune {

@@ -16,7 +16,9 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/plan"
+	"nelko/internal/core/scene"
 	"nelko/internal/core/theme"
+	"nelko/internal/media/pango"
 	"nelko/internal/store"
 	"nelko/themes"
 )
@@ -90,6 +92,8 @@ type Studio struct {
 	// MaxSegmentBytes is how much room kept segments may take; 0 is
 	// DefaultSegmentBytes.
 	MaxSegmentBytes int64
+
+	look previews
 }
 
 // Invalid is an error of input: which field, and what is wrong with it.
@@ -227,6 +231,19 @@ func (s *Studio) Load(ctx context.Context, orderID int64) (*Work, error) {
 	return w, w.layOut()
 }
 
+// LoadRevision is Load with the slideshow as it stood at a revision.
+func (s *Studio) LoadRevision(ctx context.Context, orderID int64, number int) (*Work, error) {
+	w, err := s.Load(ctx, orderID)
+	if err != nil || w.Slideshow.Head == number {
+		return w, err
+	}
+	if w.Revision, err = store.One[store.Revision](s.Store.DB.WithContext(ctx), "slideshow_id = ? AND number = ?", w.Slideshow.ID, number); err != nil {
+		return nil, fmt.Errorf("revision %d: %w", number, err)
+	}
+	w.Slideshow.Head = number
+	return w, w.layOut()
+}
+
 func listMedia(tx *gorm.DB, orderID int64) ([]store.Media, error) {
 	var list []store.Media
 	err := tx.Omit("waveform").Where("order_id = ?", orderID).Order("id").Find(&list).Error
@@ -246,6 +263,27 @@ func (w *Work) layOut() error {
 	w.Plan = plan.Build(w.Doc, w.Theme, w.Library)
 	w.Checks = plan.Checks(w.Doc, w.Plan, w.Theme, w.Library)
 	return nil
+}
+
+// maxFindings is how many findings are told of; the rest are counted.
+const maxFindings = 3
+
+// Findings are what the film's frames show that someone should look at:
+// faces cut, pictures enlarged, words too long.
+func (w *Work) Findings() []plan.Check {
+	if w.Plan.Pictures < 1 {
+		return nil
+	}
+	var out []plan.Check
+	found := scene.Build(w.Doc, w.Theme, w.Plan, w.Library, pango.Words, scene.Options{}).Findings
+	for i, f := range found {
+		if i == maxFindings {
+			out = append(out, plan.Check{Weight: plan.Doubt, Text: fmt.Sprintf("and %d more to look at", len(found)-i), Field: "slide:" + string(f.Slide)})
+			break
+		}
+		out = append(out, plan.Finding(w.Doc, w.Library, f.Slide, string(f.Kind), f.Media, f.Words, f.By))
+	}
+	return out
 }
 
 func library(media []store.Media) doc.Library {

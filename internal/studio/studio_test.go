@@ -302,8 +302,7 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	assert.Contains(t, box.bodies[0], "https://films.example/watch/"+token)
 	assert.NotNil(t, load(t, s, o.ID).Links[0].MailedAt)
 
-	later := *s
-	later.Now = func() time.Time { return time.Now().AddDate(0, 0, 4) }
+	later := &studio.Studio{Store: s.Store, Blobs: s.Blobs, Queue: s.Queue, Now: func() time.Time { return time.Now().AddDate(0, 0, 4) }}
 	_, err = later.OpenLink(ctx, token)
 	assert.ErrorIs(t, err, studio.ErrClosed, "expired")
 	require.NoError(t, s.CloseLink(ctx, o.ID, l.ID))

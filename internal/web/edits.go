@@ -12,7 +12,6 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/store"
 	"nelko/internal/studio"
 )
 
@@ -85,7 +84,7 @@ func readOp(r *http.Request) (edit.Op, error) {
 	case "restore":
 		return edit.Restore{Media: []doc.MediaID{doc.MediaID(r.PostFormValue("media"))}}, nil
 	default:
-		return nil, fmt.Errorf("edit %q: %w", op, store.ErrNotFound)
+		return readDesign(r, op, slides)
 	}
 }
 

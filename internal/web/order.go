@@ -24,6 +24,7 @@ type orderView struct {
 	Due           string
 	Rows          rowsView
 	Desk          deskView
+	Whole         filmView
 	NextStep      studio.Step
 	Doubts        []plan.Check
 	Fitted        bool
@@ -73,7 +74,7 @@ type linkRow struct {
 }
 
 func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, error) {
-	v := &orderView{Work: wk, Due: day(wk.Order.Due), NextStep: wk.Next(), Changed: map[string]bool{}}
+	v := &orderView{Work: wk, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk), Changed: map[string]bool{}}
 	waves := map[doc.MediaID][]byte{}
 	for _, id := range wk.Doc.Soundtrack.Songs {
 		row, err := store.RowID(id)
@@ -90,7 +91,7 @@ func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, er
 		v.Rows = drawRows(wk, waves)
 		v.Desk = s.desk(wk, nil, openingLook(wk))
 	}
-	for _, c := range wk.Checks {
+	for _, c := range append(slices.Clone(wk.Checks), wk.Findings()...) {
 		if c.Weight == plan.Doubt && c.Text != v.NextStep.Text {
 			v.Doubts = append(v.Doubts, c)
 		}
@@ -321,53 +322,6 @@ func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 	}
 	v.OOB, v.WorkOOB = true, true
 	s.render(w, r, http.StatusOK, "livepart", v)
-}
-
-type deskView struct {
-	OrderID         int64
-	Revision        int
-	Frame           timecode.Frames
-	Height          int
-	Timecode        string
-	Heading         string
-	IDs             []doc.SlideID
-	Slides          []deskSlide
-	Linger, Pin     string
-	Pinned, HasClip bool
-}
-
-type deskSlide struct {
-	Number                     int
-	Kind, Begins, Lasts, Media string
-}
-
-// desk shows what can be changed on the selected slides, and the film at a
-// frame.
-func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames) deskView {
-	frame = max(0, min(frame, wk.Plan.Pictures-1))
-	v := deskView{OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(frame),
-		Height: 480 * wk.Doc.Frame.H / wk.Doc.Frame.W}
-	lingers, pins := map[string]bool{}, map[string]bool{}
-	for i, sl := range wk.Plan.Slides {
-		if !slices.Contains(ids, sl.ID) {
-			continue
-		}
-		v.IDs = append(v.IDs, sl.ID)
-		d := drawing{Work: wk}
-		v.Slides = append(v.Slides, deskSlide{i + 1, string(sl.Kind), wk.Doc.Rate.Timecode(sl.Start),
-			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Length)), d.describe(sl.Slide)})
-		lingers[fmt.Sprintf("%g", sl.Linger)] = true
-		if sl.Pinned > 0 {
-			v.Pinned = true
-			pins[fmt.Sprintf("%g", sl.Pinned)] = true
-		} else {
-			pins[""] = true
-		}
-		v.HasClip = v.HasClip || sl.Kind == doc.Clip
-	}
-	v.Linger, v.Pin = onlyOne(lingers), onlyOne(pins)
-	v.Heading = counted(len(v.Slides), "slide") + " selected"
-	return v
 }
 
 // onlyOne is the value all agree on, or nothing.

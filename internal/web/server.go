@@ -141,6 +141,14 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/live", s.orderLive)
 		r.Get("/desk", s.orderDesk)
 		r.Get("/frame", s.orderFrame)
+		r.Get("/themes", s.themePicker)
+		r.Post("/theme", s.takeTheme)
+		r.Get("/themes/{theme}/still.jpg", s.themeStill)
+		r.Get("/themes/{theme}/loop.mp4", s.themeLoop)
+		r.Get("/play/{revision}/film.m3u8", s.playFilm)
+		r.Get("/play/{revision}/picture.m3u8", s.playPicture)
+		r.Get("/play/{revision}/{segment}.ts", s.playSegment)
+		r.Get("/play/{revision}/sound/{file}", s.playSound)
 		r.Post("/head", s.changeHead)
 		r.Post("/edit/{op}", s.editOrder)
 		r.Post("/undo", s.undo)
@@ -162,7 +170,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 func securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self'; "+
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self' blob:; worker-src 'self' blob:; "+
 			"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")

@@ -229,6 +229,23 @@ document.addEventListener("click", (event) => {
   }
 });
 
+// Where the eye should go in a picture, pressed on its thumbnail.
+document.addEventListener("click", (event) => {
+  const picture = event.target.closest?.("[data-focal]");
+  if (!picture) return;
+  const box = picture.getBoundingClientRect();
+  const share = (v, lo, size) => Math.max(0, Math.min(1, (v - lo) / size)).toFixed(4);
+  edit("edit/focal", { media: picture.dataset.focal, x: share(event.clientX, box.left, box.width), y: share(event.clientY, box.top, box.height) });
+});
+
+// The player says where it stopped.
+document.addEventListener("nelko:moment", (event) => {
+  const { rateNum, rateDen, frames } = work().dataset;
+  moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), Number(frames) - 1));
+  mark();
+  openDesk();
+});
+
 // After the running order was drawn anew, the selection and the focus are
 // where they were.
 let refocus = false;

@@ -1,6 +1,9 @@
 package framing
 
 import (
+	"encoding/json"
+	"github.com/stretchr/testify/require"
+	"os"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -53,4 +56,56 @@ func TestEase(t *testing.T) {
 	assert.Equal(t, 0.5, InOut.At(0.5))
 	assert.InDelta(t, 0.104, InOut.At(0.2), 1e-12) // 3·0.04 − 2·0.008
 	assert.False(t, Ease("bounce").Valid())
+}
+
+// CSS Easing Functions Level 1, section 2.2, gives the control points of the
+// keywords; testdata/easing.json holds what the npm package bezier-easing
+// makes of them (scripts/references.mjs). It solves to about 1e-4.
+func TestEasingAgainstReference(t *testing.T) {
+	b, err := os.ReadFile("testdata/easing.json")
+	require.NoError(t, err)
+	var ref struct {
+		Source string
+		Values map[Ease][]float64
+	}
+	require.NoError(t, json.Unmarshal(b, &ref))
+	require.Len(t, ref.Values, 5)
+	for e, values := range ref.Values {
+		require.True(t, e.Valid(), e)
+		for i, want := range values {
+			assert.InDelta(t, want, e.At(float64(i)/100), 2e-4, "%s at %d %% (%s)", e, i, ref.Source)
+		}
+	}
+	for _, bad := range []Ease{"bouncy", "cubic-bezier(2,0,0,1)", "cubic-bezier(0,0,1)", "cubic-bezier(0,0,1,1) x"} {
+		assert.False(t, bad.Valid(), bad)
+	}
+}
+
+func TestShapeOf(t *testing.T) {
+	for size, want := range map[[2]int]Shape{{1920, 1080}: Wide, {1280, 720}: Wide, {1440, 1080}: Classic, {720, 576}: Classic, {1080, 1080}: Square, {1080, 1920}: Upright, {1080, 1350}: Square} {
+		assert.Equal(t, want, ShapeOf(size[0], size[1]), "%v", size)
+	}
+}
+
+// A crop moved to cover something is moved no further than it must be, stays
+// in the picture, and says when the thing is too large for it.
+func TestCover(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		f := func(name string, lo, hi float64) float64 { return rapid.Float64Range(lo, hi).Draw(t, name) }
+		w, h := f("w", 100, 1000), f("h", 100, 1000)
+		crop := Rect{W: f("cw", 10, w), H: f("ch", 10, h)}
+		crop.X, crop.Y = f("cx", 0, w-crop.W), f("cy", 0, h-crop.H)
+		keep := Rect{W: f("kw", 1, w), H: f("kh", 1, h)}
+		keep.X, keep.Y = f("kx", 0, w-keep.W), f("ky", 0, h-keep.H)
+		moved, ok := Cover(crop, keep, w, h)
+		assert.Equal(t, keep.W <= crop.W && keep.H <= crop.H, ok)
+		assert.True(t, Rect{W: w, H: h}.Contains(moved, 1e-6))
+		assert.True(t, moved.W == crop.W && moved.H == crop.H)
+		if ok {
+			assert.True(t, moved.Contains(keep, 1e-6))
+		}
+		if crop.Contains(keep, 0) {
+			assert.Equal(t, crop, moved)
+		}
+	})
 }

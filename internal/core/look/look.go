@@ -147,8 +147,13 @@ func (l Look) curves(p raster.Pixels) (c [3][256]float64) {
 
 type level struct{ low, high float64 }
 
+// leastSpan is the narrowest range of codes that is stretched to all: never
+// more than a bit over double the contrast, because fog is not noise.
+const leastSpan = 110
+
 // stretch finds the levels at which half a per cent of each channel is
-// clipped, pulled half-way to their mean so that a coloured evening stays one.
+// clipped, pulled a quarter of the way to their mean so that a coloured
+// evening stays one.
 func stretch(p raster.Pixels) (out [3]level) {
 	n := len(p.Pix) / p.Channels
 	var mean level
@@ -162,9 +167,11 @@ func stretch(p raster.Pixels) (out [3]level) {
 		mean.high += out[ch].high / 3
 	}
 	for ch := range out {
-		// Never more than doubles the contrast: fog is not noise.
-		out[ch].low = math.Min(64, (out[ch].low+mean.low)/2)
-		out[ch].high = math.Max(192, (out[ch].high+mean.high)/2)
+		l := level{0.75*out[ch].low + 0.25*mean.low, 0.75*out[ch].high + 0.25*mean.high}
+		if short := leastSpan - (l.high - l.low); short > 0 {
+			l.low, l.high = l.low-short/2, l.high+short/2
+		}
+		out[ch] = l
 	}
 	return out
 }

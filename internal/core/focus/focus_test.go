@@ -1,0 +1,53 @@
+package focus
+
+import (
+	"math/bits"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"nelko/internal/core/raster"
+)
+
+// field is a grey field with a red disc.
+func field(w, h, cx, cy int, light byte) raster.Pixels {
+	p := raster.Pixels{W: w, H: h, Channels: 3}
+	for y := range h {
+		for x := range w {
+			if (x-cx)*(x-cx)+(y-cy)*(y-cy) < w*w/80 {
+				p.Pix = append(p.Pix, 220, 40, 30)
+			} else {
+				p.Pix = append(p.Pix, light+byte(x%3), light, light)
+			}
+		}
+	}
+	return p
+}
+
+// The eye goes to what stands out, wherever it is.
+func TestTheEyeGoesToWhatStandsOut(t *testing.T) {
+	for _, at := range [][2]int{{20, 20}, {100, 30}, {64, 48}, {30, 80}} {
+		f := Point(field(128, 96, at[0], at[1], 128))
+		assert.InDelta(t, float64(at[0])/128, f.X, 0.08, "%v", at)
+		assert.InDelta(t, float64(at[1])/96, f.Y, 0.08, "%v", at)
+	}
+	f := Point(raster.Pixels{W: 8, H: 8, Channels: 3, Pix: make([]byte, 192)})
+	assert.InDelta(t, 0.5, f.X, 0.01, "nothing stands out: the middle")
+}
+
+// The same picture lighter and smaller is alike; another one is not.
+func TestPrintsOfLookAlikes(t *testing.T) {
+	scene := func(w, h int, light byte, cx float64, lean int) raster.Pixels {
+		p := field(w, h, int(cx*float64(w)), h/2, light)
+		for y := range h {
+			for x := range w {
+				p.Pix[(y*w+x)*3+1] = byte(int(p.Pix[(y*w+x)*3+1]) + lean*x/w - 40*y/h)
+			}
+		}
+		return p
+	}
+	a := Print(scene(128, 96, 120, 0.3, 60))
+	assert.LessOrEqual(t, bits.OnesCount64(a^Print(scene(64, 48, 130, 0.3, 60))), 8)
+	assert.Greater(t, bits.OnesCount64(a^Print(scene(128, 96, 120, 0.75, -60))), 8)
+	assert.NotZero(t, Print(raster.Pixels{W: 9, H: 8, Channels: 3, Pix: make([]byte, 9*8*3)}))
+}

@@ -1,0 +1,128 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"nelko/internal/store"
+	"nelko/internal/studio"
+)
+
+// playing loads the order whose preview is played. The address names the
+// revision, so that what is played does not change while it plays.
+func (s *Server) playing(w http.ResponseWriter, r *http.Request) (*studio.Work, bool) {
+	wk, err := s.Studio.LoadRevision(r.Context(), number(r, "order"), int(number(r, "revision")))
+	if err != nil {
+		s.fail(w, r, err)
+		return nil, false
+	}
+	return wk, true
+}
+
+func playlist(w http.ResponseWriter, text string) {
+	w.Header().Set("Content-Type", "application/vnd.apple.mpegurl")
+	w.Header().Set("Cache-Control", "no-store")
+	_, _ = w.Write([]byte(text)) // the browser may have gone
+}
+
+// playFilm is the master playlist: pictures and sound apart, so that a
+// changed caption does not touch the sound (RFC 8216, 4.3.4).
+func (s *Server) playFilm(w http.ResponseWriter, r *http.Request) {
+	wk, ok := s.playing(w, r)
+	if !ok {
+		return
+	}
+	var b strings.Builder
+	b.WriteString("#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-INDEPENDENT-SEGMENTS\n")
+	audio := ""
+	if len(wk.Doc.Soundtrack.Songs) > 0 {
+		b.WriteString(`#EXT-X-MEDIA:TYPE=AUDIO,GROUP-ID="sound",NAME="Soundtrack",DEFAULT=YES,AUTOSELECT=YES,URI="sound/sound.m3u8"` + "\n")
+		audio = `,AUDIO="sound"`
+	}
+	fmt.Fprintf(&b, "#EXT-X-STREAM-INF:BANDWIDTH=1500000,CODECS=\"avc1.64001f,mp4a.40.2\"%s\npicture.m3u8\n", audio)
+	playlist(w, b.String())
+}
+
+// playPicture lists the segments of the preview; each is made when it is
+// asked for.
+func (s *Server) playPicture(w http.ResponseWriter, r *http.Request) {
+	wk, ok := s.playing(w, r)
+	if !ok {
+		return
+	}
+	segs, err := s.Studio.Played(wk)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	var b strings.Builder
+	longest := 0.0
+	for _, g := range segs {
+		longest = max(longest, wk.Doc.Rate.Seconds(g.Frames()))
+	}
+	fmt.Fprintf(&b, "#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:%d\n", int(longest+0.999))
+	for i, g := range segs {
+		fmt.Fprintf(&b, "#EXTINF:%.6f,\n%d.ts\n", wk.Doc.Rate.Seconds(g.Frames()), i)
+	}
+	b.WriteString("#EXT-X-ENDLIST\n")
+	playlist(w, b.String())
+}
+
+func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
+	wk, ok := s.playing(w, r)
+	if !ok {
+		return
+	}
+	n, err := strconv.Atoi(chi.URLParam(r, "segment"))
+	if err != nil {
+		n = -1
+	}
+	ts, err := s.Studio.PlayedSegment(r.Context(), wk, n)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "video/mp2t")
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	_, _ = w.Write(ts) // the browser may have gone
+}
+
+// soundFile are the names a packed soundtrack's files have.
+var soundFile = regexp.MustCompile(`^(sound\.m3u8|\d{5}\.ts)$`)
+
+func (s *Server) playSound(w http.ResponseWriter, r *http.Request) {
+	name := chi.URLParam(r, "file")
+	wk, ok := s.playing(w, r)
+	if !ok {
+		return
+	}
+	dir, err := s.Studio.PlayedSound(r.Context(), wk)
+	if err == nil && !soundFile.MatchString(name) {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	b, err := os.ReadFile(filepath.Join(dir, name))
+	if os.IsNotExist(err) {
+		err = fmt.Errorf("%s: %w", name, store.ErrNotFound)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if strings.HasSuffix(name, ".m3u8") {
+		playlist(w, string(b))
+		return
+	}
+	w.Header().Set("Content-Type", "video/mp2t")
+	_, _ = w.Write(b) // the browser may have gone
+}

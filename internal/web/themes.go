@@ -1,0 +1,131 @@
+package web
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+
+	"nelko/internal/core/timecode"
+	"nelko/internal/studio"
+	"nelko/themes"
+)
+
+// themeRow is one theme as the picker shows it.
+type themeRow struct {
+	ID, Name, About, Occasions, Suits, Pace string
+	Here                                    bool
+	Missing                                 string
+}
+
+// themePicker shows every theme moving with this order's pictures and names.
+func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
+	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	b, err := s.base(r, "Theme · "+wk.Order.Client)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	all, err := themes.All()
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	music := float64(wk.Plan.Music) / timecode.SampleRate
+	var rows []themeRow
+	for _, t := range all {
+		row := themeRow{ID: t.ID, Name: t.Name, About: t.About, Occasions: strings.Join(t.Occasions, ", "), Here: t.ID == wk.Doc.Theme,
+			Pace: fmt.Sprintf("%g s a picture", t.Pace.Seconds)}
+		if music > 0 {
+			least, usual, most := t.SuitsPictures(music)
+			row.Suits = fmt.Sprintf("%d pictures suit this music, %d to %d at a stretch", usual, least, most)
+		}
+		var missing []string
+		for _, d := range t.Missing(wk.Doc.Details) {
+			missing = append(missing, d.Label)
+		}
+		row.Missing = strings.Join(missing, ", ")
+		rows = append(rows, row)
+	}
+	pictures := 0
+	for _, sl := range wk.Doc.Slides {
+		pictures += len(sl.Media)
+	}
+	s.render(w, r, http.StatusOK, "themepicker", struct {
+		base
+		OrderID       int64
+		Client, Event string
+		Revision      int
+		Rows          []themeRow
+		Pictures      string
+		Music         string
+		Any           bool
+		Width, Height int
+	}{b, wk.Order.ID, wk.Order.Client, wk.Order.Event, wk.Slideshow.Head, rows, counted(pictures, "picture"), timecode.Clock(music), pictures > 0,
+		384, 384 * wk.Doc.Frame.H / wk.Doc.Frame.W})
+}
+
+func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
+	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	jpg, err := s.Studio.ThemeStill(wk, chi.URLParam(r, "theme"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	_, _ = w.Write(jpg) // the browser may have gone
+}
+
+func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
+	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	path, err := s.Studio.ThemeLoop(r.Context(), wk, chi.URLParam(r, "theme"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	defer f.Close()
+	w.Header().Set("Content-Type", "video/mp4")
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	http.ServeContent(w, r, "", time.Time{}, f)
+}
+
+// takeTheme changes an order's theme from the picker.
+func (s *Server) takeTheme(w http.ResponseWriter, r *http.Request) {
+	id := number(r, "order")
+	op, err := readDesign(r, "theme", nil)
+	if err == nil {
+		_, err = s.Studio.Edit(r.Context(), id, seenRevision(r), op, &user(r).ID)
+	}
+	var invalid *studio.Invalid
+	var conflict *studio.Conflict
+	switch {
+	case err == nil:
+		http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
+	case errors.As(err, &conflict), errors.As(err, &invalid):
+		s.message(w, r, http.StatusConflict, "Not changed", err.Error(), fmt.Sprintf("/orders/%d/themes", id), "Back to the themes")
+	default:
+		s.fail(w, r, err)
+	}
+}
