@@ -8,8 +8,22 @@ import (
 )
 
 type benchCmd struct {
-	What string `arg:"" enum:"render" help:"What to measure: render."`
+	What    string  `arg:"" enum:"render,memory" help:"What to measure: render or memory."`
+	Photos  int     `help:"Photos of 24 megapixels; 60, or 300 for memory."`
+	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
 }
 
 // Run implements the subcommand.
-func (c *benchCmd) Run(ctx context.Context) error { return bench.Render(ctx, os.Stdout) }
+func (c *benchCmd) Run(ctx context.Context) error {
+	o := bench.Options{Photos: c.Photos, Seconds: c.Seconds}
+	if o.Photos == 0 {
+		o.Photos = map[string]int{"render": 60, "memory": 300}[c.What]
+	}
+	if o.Seconds == 0 {
+		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5}[c.What]
+	}
+	if c.What == "memory" {
+		return bench.Memory(ctx, os.Stdout, o)
+	}
+	return bench.Render(ctx, os.Stdout, o)
+}

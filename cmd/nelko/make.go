@@ -12,6 +12,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/timecode"
 	"nelko/internal/makefilm"
+	"nelko/internal/schema"
 	"nelko/themes"
 )
 
@@ -104,10 +105,27 @@ func (c *sheetCmd) Run(ctx context.Context) error {
 	return err
 }
 
-type themesCmd struct{}
+type themesCmd struct {
+	Schema bool   `help:"Print the JSON Schema of theme.json."`
+	Check  string `type:"existingfile" help:"Check a theme's zip and say what is wrong with it."`
+}
 
 // Run implements the subcommand.
-func (themesCmd) Run() error {
+func (c themesCmd) Run() error {
+	if c.Schema {
+		b, err := schema.Theme()
+		if err == nil {
+			_, err = os.Stdout.Write(b)
+		}
+		return err
+	}
+	if c.Check != "" {
+		t, _, err := themes.OpenZip(c.Check)
+		if err == nil {
+			fmt.Printf("%s\t%s\tcan be put on the shelf\n", t.ID, t)
+		}
+		return err
+	}
 	all, err := themes.All()
 	if err != nil {
 		return err

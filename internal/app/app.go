@@ -36,6 +36,8 @@ type Settings struct {
 	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
 	Films       int    `env:"NELKO_FILMS" envDefault:"1"` // films rendered at the same time
+	Themes      string `env:"NELKO_THEMES"`               // folder of the studio's own themes, as zip files
+	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`          // room for kept segments; 0 is the usual
 	LogLevel    string `env:"NELKO_LOG" envDefault:"info"`
 }
 
@@ -75,6 +77,13 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 	if err := os.MkdirAll(s.Var, 0o755); err != nil {
 		return nil, fmt.Errorf("folder for local files: %w", err)
 	}
+	if s.Themes != "" {
+		added, refused := themes.AddDir(s.Themes)
+		for _, err := range refused {
+			slog.Error("theme refused", "error", err)
+		}
+		slog.Info("the studio's own themes", "folder", s.Themes, "added", added)
+	}
 	if err := media.Startup(themes.Fonts()); err != nil {
 		return nil, err
 	}
@@ -96,7 +105,7 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 		db.Close()
 		return nil, err
 	}
-	return &App{Settings: s, Studio: &studio.Studio{Store: db, Blobs: blobs, Queue: ins, Now: time.Now}}, nil
+	return &App{Settings: s, Studio: &studio.Studio{Store: db, Blobs: blobs, Queue: ins, Now: time.Now, MaxSegmentBytes: int64(s.SegmentsGB) << 30}}, nil
 }
 
 // Close closes what Open opened.

@@ -3,16 +3,20 @@
 package bench
 
 import (
-	"bufio"
 	"context"
-	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
-	"syscall"
+	"runtime"
+	"runtime/debug"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
 	"time"
 
 	"nelko/internal/core/compose"
@@ -31,148 +35,441 @@ import (
 	"nelko/themes"
 )
 
-// Render measures a film of 30 photos in 1080p30 with motion on every slide:
-// the whole render against encoding the same frames, made before, with the
-// same settings.
-func Render(ctx context.Context, out io.Writer) error {
-	if err := media.Startup(themes.Fonts()); err != nil {
-		return err
-	}
-	dir, err := os.MkdirTemp("", "nelko-bench-*")
+// Options are the measures of a bench.
+type Options struct {
+	Photos  int     // of 24 megapixels
+	Seconds float64 // length of the film
+}
+
+// show is the film that is measured: painted photos of 24 megapixels, motion
+// on every slide, 1080p30.
+type show struct {
+	doc   doc.Slideshow
+	lib   doc.Library
+	files media.FilesIn
+}
+
+// Render measures a whole render against its floor, encoding the same frames
+// ready-made with the same settings; against ffmpeg's own filters at equally
+// smooth motion; making the film again after one caption was changed; and
+// single preview frames.
+func Render(ctx context.Context, out io.Writer, o Options) error {
+	dir, s, err := begin(ctx, o)
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	sc, assets, err := film(ctx, dir, 30, 45)
+	say := func(name string, v float64, digits int) {
+		fmt.Fprintf(out, "%s=%s\n", name, strconv.FormatFloat(v, 'f', digits, 64)) // a lost line shows in the output
+	}
+	fmt.Fprintf(out, "kernels=%s\n", raster.Kernels())
+	sc, err := s.scene()
 	if err != nil {
 		return err
 	}
-	frames := filepath.Join(dir, "frames.yuv")
-	if err := compose2file(sc, assets(), frames); err != nil {
-		return err
-	}
-	start := time.Now()
-	if err := encodeFile(ctx, sc, frames, filepath.Join(dir, "floor.mp4")); err != nil {
-		return err
-	}
-	floor := time.Since(start).Seconds()
-	start = time.Now()
-	a := assets()
-	_, err = render.Film(ctx, render.Job{
-		Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.MP4, Out: filepath.Join(dir, "film.mp4"),
-		Track: func(context.Context) (sound.Track, func(), error) {
-			return sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}, func() {}, nil
-		},
-	})
+	say("photos", float64(o.Photos), 0)
+	say("frames", float64(sc.Frames), 0)
+	floor, err := s.floor(ctx, sc, dir)
 	if err != nil {
 		return err
 	}
-	took := time.Since(start).Seconds()
-	var self syscall.Rusage
-	if err := syscall.Getrusage(syscall.RUSAGE_SELF, &self); err != nil {
+	say("encoder_floor_s", floor, 2)
+
+	debug.FreeOSMemory()
+	forgetPeak()
+	cache := newDirCache(filepath.Join(dir, "cache"))
+	took, err := s.film(ctx, sc, cache, filepath.Join(dir, "film.mp4"))
+	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "frames=%d\nencoder_floor_s=%.2f\nrender_s=%.2f\nratio_to_floor=%.3f\nframes_per_s=%.1f\npeak_rss_mb=%d\n",
-		sc.Frames, floor, took, took/floor, float64(sc.Frames)/took, self.Maxrss/1024)
+	say("render_s", took, 2)
+	say("ratio_to_floor", took/floor, 3)
+	say("frames_per_s", float64(sc.Frames)/took, 1)
+	say("peak_rss_mb", peakMB(), 0)
+
+	changed := s.doc.Slides[len(s.doc.Slides)/2].ID
+	if s.doc, err = edit.Do(s.doc, edit.Caption{Slides: []doc.SlideID{changed}, Text: "The start"}, s.with()); err != nil {
+		return err
+	}
+	if sc, err = s.scene(); err != nil {
+		return err
+	}
+	again, err := s.film(ctx, sc, cache, filepath.Join(dir, "again.mp4"))
+	if err != nil {
+		return err
+	}
+	say("rerender_s", again, 2)
+	say("rerender_share", again/took, 4)
+
+	filters, err := s.filtergraph(ctx, dir)
+	if err != nil {
+		return err
+	}
+	say("filtergraph_s_per_frame", filters, 4)
+	say("speedup_vs_filtergraph", filters/(took/float64(sc.Frames)), 2)
+	unseen, seen, err := s.previews(ctx)
+	if err != nil {
+		return err
+	}
+	say("preview_frame_unseen_p95_ms", unseen, 1)
+	say("preview_frame_seen_p95_ms", seen, 1)
+	first, err := s.firstSegment(ctx, dir)
+	if err != nil {
+		return err
+	}
+	say("play_first_segment_ms", first, 0)
+	return nil
+}
+
+// Memory measures the highest memory use of the process while it renders a
+// film of many large photos.
+func Memory(ctx context.Context, out io.Writer, o Options) error {
+	dir, s, err := begin(ctx, o)
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	sc, err := s.scene()
+	if err != nil {
+		return err
+	}
+	debug.FreeOSMemory()
+	forgetPeak()
+	took, err := s.film(ctx, sc, nil, filepath.Join(dir, "film.mp4"))
+	if err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, sc.Frames, took, peakMB())
 	return err
 }
 
-// film paints photos and lays them out to a length in seconds. assets makes
-// fresh ones, with cold caches.
-func film(ctx context.Context, dir string, photos int, seconds float64) (*scene.Scene, func() *media.Assets, error) {
-	t, err := themes.Get("tideline")
-	if err != nil {
-		return nil, nil, err
+func begin(ctx context.Context, o Options) (string, *show, error) {
+	if err := media.Startup(themes.Fonts()); err != nil {
+		return "", nil, err
 	}
-	lib, files := doc.Library{}, media.FilesIn{}
-	var ids []doc.MediaID
+	dir, err := os.MkdirTemp("", "nelko-bench-*")
+	if err != nil {
+		return "", nil, err
+	}
+	s, err := newShow(ctx, dir, o)
+	if err != nil {
+		return "", nil, fmt.Errorf("%w: %w", err, os.RemoveAll(dir))
+	}
+	return dir, s, nil
+}
+
+// paintings is how many different pictures are painted; the photos are large
+// cuts of them with grain of their own.
+const paintings = 12
+
+func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 	kinds := []paint.Scene{paint.Race, paint.Quay, paint.Portrait, paint.Headland, paint.Lanterns, paint.Start}
-	for i := range photos {
-		s := paint.Spec{Scene: kinds[i%len(kinds)], W: 1920, H: 1280, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}}
-		if s.Scene == paint.Portrait {
-			s.W, s.H = 1200, 1600
+	for i := range min(paintings, o.Photos) {
+		p := paint.Spec{Scene: kinds[i%len(kinds)], W: 900, H: 600, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}}
+		if p.Scene == paint.Portrait {
+			p.W, p.H = 600, 900
 		}
-		px, err := paint.Paint(s)
+		px, err := paint.Paint(p)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
-		jpg, err := vips.JPEG(px, 90)
+		jpg, err := vips.JPEG(px, 95)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
-		name := fmt.Sprintf("%02d.jpg", i)
-		path := filepath.Join(dir, name)
-		if err := os.WriteFile(path, jpg, 0o644); err != nil {
-			return nil, nil, err
+		if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("base%d.jpg", i)), jpg, 0o644); err != nil {
+			return nil, err
 		}
-		m, _, err := media.Probe(ctx, path, name)
+	}
+	s := &show{lib: doc.Library{}, files: media.FilesIn{}}
+	var ids []doc.MediaID
+	for i := range o.Photos {
+		m, path, err := enlarge(ctx, dir, i)
 		if err != nil {
-			return nil, nil, err
+			return nil, err
 		}
-		m.ID = doc.MediaID(name)
-		lib[m.ID], files[m.ID] = m, path
+		s.lib[m.ID], s.files[m.ID] = m, path
 		ids = append(ids, m.ID)
 	}
-	lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(seconds * timecode.SampleRate))}
-	d := doc.New(t.ID, 1)
+	s.lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate))}
+	s.doc = doc.New("tideline", 1)
+	var err error
 	for _, op := range []edit.Op{
 		edit.Details{Values: map[string]string{"names": "The Gannets", "date": "12 September 2026"}},
 		edit.Pour{Media: append(ids, "song")}, edit.Fit{Mode: doc.ToMusic},
 	} {
-		if d, err = edit.Do(d, op, edit.Context{Theme: t, Library: lib}); err != nil {
-			return nil, nil, err
+		if s.doc, err = edit.Do(s.doc, op, s.with()); err != nil {
+			return nil, err
 		}
 	}
-	p := plan.Build(d, t, lib)
+	return s, nil
+}
+
+// different is how many different files stand for the photos at most: reading
+// one twice costs as much as reading two.
+const different = 60
+
+// enlarge makes photo i: 24 megapixels, with grain.
+func enlarge(ctx context.Context, dir string, i int) (doc.Media, string, error) {
+	m := doc.Media{ID: doc.MediaID(fmt.Sprintf("%03d.jpg", i)), Kind: doc.PhotoMedia, Name: fmt.Sprintf("%03d.jpg", i), W: 6000, H: 4000}
+	size := "6000:4000"
+	if i%paintings%6 == 2 {
+		m.W, m.H, size = 4000, 6000, "4000:6000"
+	}
+	path := filepath.Join(dir, fmt.Sprintf("%03d.jpg", i%different))
+	if _, err := os.Stat(path); err == nil {
+		return m, path, nil
+	}
+	off := float64(i/paintings) * 0.01
+	msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-y", "-i", filepath.Join(dir, fmt.Sprintf("base%d.jpg", i%paintings)),
+		"-vf", fmt.Sprintf("crop=iw*0.94:ih*0.94:iw*%g:ih*%g,scale=%s:flags=bicubic,noise=alls=3:all_seed=%d", off, off, size, i), "-q:v", "5", path).CombinedOutput()
+	if err != nil {
+		return m, "", fmt.Errorf("making a photo: %s: %w", msg, err)
+	}
+	return m, path, nil
+}
+
+func (s *show) with() edit.Context {
+	t, err := themes.Get(s.doc.Theme)
+	if err != nil {
+		t, _ = themes.Get("tideline") // shipped; an error comes up again where it is used
+	}
+	return edit.Context{Theme: t, Library: s.lib}
+}
+
+func (s *show) scene() (*scene.Scene, error) {
+	t, err := themes.Get(s.doc.Theme)
+	if err != nil {
+		return nil, err
+	}
+	p := plan.Build(s.doc, t, s.lib)
 	if p.FitError != nil {
-		return nil, nil, p.FitError
+		return nil, p.FitError
 	}
-	return scene.Build(d, t, p, lib, pango.Words, scene.Options{}), func() *media.Assets { return media.NewAssets(ctx, files, lib, media.DefaultBudget) }, nil
+	return scene.Build(s.doc, t, p, s.lib, pango.Words, scene.Options{}), nil
 }
 
-// compose2file writes all frames raw.
-func compose2file(sc *scene.Scene, a *media.Assets, path string) error {
-	lane := a.Lane()
-	defer lane.Close()
-	f, err := os.Create(path)
-	if err != nil {
-		return err
-	}
-	defer f.Close()
-	w := bufio.NewWriterSize(f, 1<<20)
-	c, fr := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
-	for n := range sc.Frames {
-		if err := c.Frame(fr, n); err != nil {
-			return err
-		}
-		for _, plane := range [][]byte{fr.Y, fr.U, fr.V} {
-			if err := binary.Write(w, binary.LittleEndian, plane); err != nil {
-				return err
-			}
-		}
-	}
-	return w.Flush()
+func (s *show) assets(ctx context.Context) *media.Assets {
+	return media.NewAssets(ctx, s.files, s.lib, media.DefaultBudget)
 }
 
-func encodeFile(ctx context.Context, sc *scene.Scene, frames, out string) error {
-	f, err := os.Open(frames)
+// film renders with cold sprites and gives the seconds it took.
+func (s *show) film(ctx context.Context, sc *scene.Scene, cache render.Cache, out string) (float64, error) {
+	a := s.assets(ctx)
+	job := render.Job{
+		Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.MP4, Out: out, Cache: cache, SoundKey: "silence",
+		Track: func(context.Context) (sound.Track, func(), error) {
+			return sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}, func() {}, nil
+		},
+	}
+	if cache != nil {
+		job.Content = func(id doc.MediaID) string { return string(id) }
+	}
+	start := time.Now()
+	_, err := render.Film(ctx, job)
+	return time.Since(start).Seconds(), err
+}
+
+// floor encodes the film's frames, composed beforehand into a file, through
+// one encoder with the render's settings. The file is read into memory before
+// it is timed, and comes by a pipe as in a render.
+func (s *show) floor(ctx context.Context, sc *scene.Scene, dir string) (float64, error) {
+	name := filepath.Join(dir, "frames.yuv")
+	if err := s.compose(ctx, sc, name); err != nil {
+		return 0, err
+	}
+	defer os.Remove(name)
+	f, err := os.Open(name)
 	if err != nil {
-		return err
+		return 0, err
 	}
 	defer f.Close()
-	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(sc, render.MP4, 0), "-f", "mp4", out)...)
-	// A pipe, as in a render; the kernel copies the file into it.
+	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(sc, render.MP4, 0), "-f", "mp4", filepath.Join(dir, "floor.mp4"))...)
 	in, err := cmd.StdinPipe()
 	if err != nil {
-		return err
+		return 0, err
 	}
+	start := time.Now()
 	if err := cmd.Start(); err != nil {
-		return err
+		return 0, err
 	}
 	_, err = io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
-	in.Close()
+	if e := in.Close(); err == nil {
+		err = e
+	}
 	if e := cmd.Wait(); err == nil {
 		err = e
 	}
-	return err
+	return time.Since(start).Seconds(), err
+}
+
+// compose writes all frames raw, on all processors.
+func (s *show) compose(ctx context.Context, sc *scene.Scene, name string) error {
+	f, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	a := s.assets(ctx)
+	size := int64(sc.W * sc.H * 3 / 2)
+	n := timecode.Frames(runtime.GOMAXPROCS(0))
+	errs := make([]error, n)
+	var wg sync.WaitGroup
+	for k := range n {
+		wg.Go(func() {
+			lane := a.Lane()
+			defer lane.Close()
+			c, fr := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
+			for i := sc.Frames * k / n; i < sc.Frames*(k+1)/n && errs[k] == nil; i++ {
+				if errs[k] = c.Frame(fr, i); errs[k] != nil {
+					return
+				}
+				_, errs[k] = f.WriteAt(slices.Concat(fr.Y, fr.U, fr.V), int64(i)*size)
+			}
+		})
+	}
+	wg.Wait()
+	return errors.Join(append(errs, f.Close())...)
+}
+
+// filterPhotos is how many photos the filter graph is tried with: it is slow.
+const filterPhotos = 4
+
+// filtergraph makes the same kind of show by ffmpeg's filters, at equally
+// smooth motion: each photo scaled up four times before zoompan, which steps
+// in whole pixels, and cross-fades between. It gives seconds a frame.
+func (s *show) filtergraph(ctx context.Context, dir string) (perFrame float64, err error) {
+	const each, lap = 90, 24 // frames
+	args := []string{"-v", "error", "-nostdin", "-y"}
+	var graph strings.Builder
+	for i := range filterPhotos {
+		args = append(args, "-i", s.files[doc.MediaID(fmt.Sprintf("%03d.jpg", i))])
+		fmt.Fprintf(&graph, "[%d]scale=7680:4320:force_original_aspect_ratio=increase,crop=7680:4320,zoompan=z='1+0.12*on/%d':x='iw/2-iw/zoom/2':y='ih/2-ih/zoom/2':d=%d:s=1920x1080:fps=30,format=yuv420p[v%d];", i, each-1, each, i)
+	}
+	last := "v0"
+	for i := 1; i < filterPhotos; i++ {
+		fmt.Fprintf(&graph, "[%s][v%d]xfade=transition=fade:duration=%.3f:offset=%.3f[x%d];", last, i, float64(lap)/30, float64(i*(each-lap))/30, i)
+		last = fmt.Sprintf("x%d", i)
+	}
+	frames := filterPhotos*each - (filterPhotos-1)*lap
+	args = append(args, "-filter_complex", strings.TrimSuffix(graph.String(), ";"), "-map", "["+last+"]",
+		"-c:v", "libx264", "-preset", render.MP4.Preset, "-crf", fmt.Sprint(render.MP4.CRF), filepath.Join(dir, "filters.mp4"))
+	start := time.Now()
+	msg, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput()
+	if err != nil {
+		return 0, fmt.Errorf("ffmpeg's filters: %s: %w", msg, err)
+	}
+	return time.Since(start).Seconds() / float64(frames), nil
+}
+
+// previews draws single frames of 960×540 as JPEG: of slides not seen before,
+// and another frame of a slide that was. It gives the 95th percentiles in
+// milliseconds.
+func (s *show) previews(ctx context.Context) (unseen, seen float64, err error) {
+	d := s.doc
+	s.doc.Frame = doc.Frame{W: 960, H: 540}
+	sc, err := s.scene()
+	s.doc = d
+	if err != nil {
+		return 0, 0, err
+	}
+	lane := s.assets(ctx).Lane()
+	defer lane.Close()
+	c, f := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
+	still := func(n timecode.Frames) (float64, error) {
+		start := time.Now()
+		if err := c.Frame(f, n); err != nil {
+			return 0, err
+		}
+		img := f.RGBA(sc.Matrix)
+		_, err := vips.JPEG(raster.Pixels{W: sc.W, H: sc.H, Channels: 4, Pix: img.Pix}, 85)
+		return float64(time.Since(start).Microseconds()) / 1000, err
+	}
+	var first, then []float64
+	for _, sl := range sc.Slides {
+		a, err := still(sl.Start + sl.Length/2)
+		if err != nil {
+			return 0, 0, err
+		}
+		b, err := still(sl.Start + sl.Length/2 + 3)
+		if err != nil {
+			return 0, 0, err
+		}
+		first, then = append(first, a), append(then, b)
+	}
+	return p95(first), p95(then), nil
+}
+
+func p95(v []float64) float64 {
+	slices.Sort(v)
+	return v[min(len(v)-1, len(v)*95/100)]
+}
+
+// firstSegment is how long the first segment of a played preview takes, in
+// milliseconds; the browser adds what it needs itself.
+func (s *show) firstSegment(ctx context.Context, dir string) (float64, error) {
+	d := s.doc
+	s.doc.Frame = doc.Frame{W: 640, H: 360}
+	sc, err := s.scene()
+	s.doc = d
+	if err != nil {
+		return 0, err
+	}
+	a := s.assets(ctx)
+	start := time.Now()
+	segs, err := render.Cut(sc, render.Draft, func(id doc.MediaID) string { return string(id) }, render.DraftFrames)
+	if err != nil {
+		return 0, err
+	}
+	job := render.Job{Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.Draft}
+	_, err = job.Encode(ctx, segs[:1], dir, func(timecode.Frames) {})
+	return float64(time.Since(start).Milliseconds()), err
+}
+
+// forgetPeak makes the kernel count the peak memory anew (proc(5),
+// clear_refs).
+func forgetPeak() { _ = os.WriteFile("/proc/self/clear_refs", []byte("5"), 0) } // elsewhere the peak is that of the whole run
+
+func peakMB() float64 {
+	b, err := os.ReadFile("/proc/self/status")
+	if err != nil {
+		return 0
+	}
+	for _, line := range strings.Split(string(b), "\n") {
+		if v, ok := strings.CutPrefix(line, "VmHWM:"); ok {
+			kb, _ := strconv.ParseFloat(strings.TrimSpace(strings.TrimSuffix(v, "kB")), 64)
+			return kb / 1024
+		}
+	}
+	return 0
+}
+
+// dirCache keeps segments in a folder.
+type dirCache struct {
+	dir string
+	mu  sync.Mutex
+}
+
+func newDirCache(dir string) *dirCache { return &dirCache{dir: dir} }
+
+// Find implements render.Cache.
+func (c *dirCache) Find(_ context.Context, keys []string) (map[string]string, error) {
+	found := map[string]string{}
+	for _, k := range keys {
+		p := filepath.Join(c.dir, k)
+		if _, err := os.Stat(p); err == nil {
+			found[k] = p
+		}
+	}
+	return found, nil
+}
+
+// Keep implements render.Cache.
+func (c *dirCache) Keep(_ context.Context, key, path string) (string, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if err := os.MkdirAll(c.dir, 0o755); err != nil {
+		return "", err
+	}
+	p := filepath.Join(c.dir, key)
+	return p, os.Rename(path, p)
 }

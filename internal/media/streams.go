@@ -3,7 +3,10 @@ package media
 import (
 	"context"
 	"fmt"
+	"os/exec"
+	"slices"
 	"strconv"
+	"strings"
 
 	"nelko/internal/core/timecode"
 )
@@ -44,4 +47,23 @@ func Streams(ctx context.Context, path string) ([]Stream, error) {
 		out = append(out, st)
 	}
 	return out, nil
+}
+
+// FrameTimes lists when each frame of a file's picture is shown, in seconds,
+// in order.
+func FrameTimes(ctx context.Context, path string) ([]float64, error) {
+	out, err := exec.CommandContext(ctx, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path).Output()
+	if err != nil {
+		return nil, fmt.Errorf("ffprobe: %w", err)
+	}
+	var times []float64
+	for _, line := range strings.Fields(string(out)) {
+		v, err := strconv.ParseFloat(strings.Trim(line, ","), 64)
+		if err != nil {
+			return nil, fmt.Errorf("ffprobe told a time of %q", line)
+		}
+		times = append(times, v)
+	}
+	slices.Sort(times)
+	return times, nil
 }

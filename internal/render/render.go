@@ -31,6 +31,13 @@ type Profile struct {
 // first, so that it starts before it is loaded.
 var MP4 = Profile{Name: "MP4", CRF: 20, Preset: "veryfast", AudioKbps: 192}
 
+// Draft encodes preview segments: quickly, and small.
+var Draft = Profile{Name: "Draft", CRF: 27, Preset: "ultrafast", AudioKbps: 128}
+
+// DraftFrames is the most frames of a preview segment, so that playing starts
+// soon.
+const DraftFrames = 40
+
 // Lane is one goroutine's view of a film's assets.
 type Lane interface {
 	compose.Assets

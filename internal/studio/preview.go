@@ -60,13 +60,6 @@ const (
 	previewMakers = 2
 )
 
-// draft encodes preview segments: quickly, and small.
-var draft = render.Profile{Name: "Draft", CRF: 27, Preset: "ultrafast", AudioKbps: 128}
-
-// draftFrames is the most frames of a preview segment, so that playing
-// starts soon.
-const draftFrames = 40
-
 // draftWidth is the longer side of a played preview in pixels.
 const draftWidth = 640
 
@@ -95,10 +88,10 @@ func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error)
 	s.look.order = append(s.look.order, name)
 	var err error
 	content := contents(w.Media)
-	if f.segs, err = render.Cut(f.scene, draft, content, draftFrames); err != nil {
+	if f.segs, err = render.Cut(f.scene, render.Draft, content, render.DraftFrames); err != nil {
 		return nil, err
 	}
-	f.sound, err = render.SoundKey(d, w.Plan, w.Library, draft, content)
+	f.sound, err = render.SoundKey(d, w.Plan, w.Library, render.Draft, content)
 	return f, err
 }
 
@@ -209,7 +202,7 @@ func (s *Studio) draftSegment(ctx context.Context, f *openFilm, seg render.Segme
 			return "", err
 		}
 		defer os.RemoveAll(dir)
-		job := render.Job{Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: draft, Cache: cache, Content: func(doc.MediaID) string { return "" }}
+		job := render.Job{Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: render.Draft, Cache: cache, Content: func(doc.MediaID) string { return "" }}
 		made, err := job.Encode(ctx, []render.Segment{seg}, dir, func(timecode.Frames) {})
 		if err != nil {
 			return "", err
@@ -262,7 +255,7 @@ func (s *Studio) packSound(f *openFilm, dir, list string) error {
 		return err
 	}
 	defer closeAll()
-	err = render.PackSound(ctx, t, draft, dir, list)
+	err = render.PackSound(ctx, t, render.Draft, dir, list)
 	if err != nil {
 		return errors.Join(err, os.RemoveAll(dir)) // so that it is made anew
 	}
@@ -288,7 +281,7 @@ func (s *Studio) ThemeLoop(ctx context.Context, w *Work, themeID string) (string
 	if err != nil {
 		return "", err
 	}
-	segs, err := render.Cut(f.scene, draft, contents(w.Media), f.scene.Frames)
+	segs, err := render.Cut(f.scene, render.Draft, contents(w.Media), f.scene.Frames)
 	if err != nil {
 		return "", err
 	}
@@ -312,7 +305,7 @@ func (s *Studio) ThemeLoop(ctx context.Context, w *Work, themeID string) (string
 			return "", err
 		}
 		defer os.RemoveAll(dir)
-		job := render.Job{Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: draft}
+		job := render.Job{Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: render.Draft}
 		out, err := job.Silent(ctx, dir)
 		if err != nil {
 			return "", err
@@ -360,7 +353,7 @@ func (s *Studio) loop(w *Work, t *theme.Theme) (*openFilm, error) {
 	p := plan.Build(d, t, w.Library)
 	f := &openFilm{doc: d, plan: p, lib: w.Library, files: s.mediaFiles(context.Background(), w.Media)}
 	f.scene = scene.Build(d, t, p, w.Library, pango.Words, scene.Options{})
-	f.scene.FadeOut = 0
+	f.scene.FadeIn, f.scene.FadeOut = 0, 0 // a loop goes round without black
 	f.assets = media.NewAssets(context.Background(), f.files, w.Library, previewBudget)
 	return f, nil
 }

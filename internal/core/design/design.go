@@ -246,8 +246,8 @@ func (e Effect) Known() bool { return e == "" || slices.Contains(Effects, e) }
 
 // Type is how words are set. Sizes are shares of the frame's shorter side.
 type Type struct {
-	Font        string     `json:"font"` // name in the theme's fonts
-	Size        float64    `json:"size"`
+	Font        string     `json:"font,omitempty"` // name in the theme's fonts
+	Size        float64    `json:"size,omitempty"`
 	Colour      raster.RGB `json:"colour"`
 	Outline     float64    `json:"outline,omitempty"` // width, share of the type's size
 	OutlineRGB  raster.RGB `json:"outline_colour,omitzero"`

@@ -56,6 +56,9 @@ func (f *Frame) Copy(o *Frame) {
 func (f *Frame) RGBA(m Matrix) *image.RGBA {
 	img := image.NewRGBA(image.Rect(0, 0, f.W, f.H))
 	cw := f.W / 2
+	// Chroma of one row in eighths, at every second pixel and one beyond.
+	u, v := make([]int32, cw+1), make([]int32, cw+1)
+	c := &tables[m]
 	for y := 0; y < f.H; y++ {
 		// Vertically chroma lies between two rows: weights 3/4 and 1/4.
 		near, far := y/2, y/2-1
@@ -63,16 +66,18 @@ func (f *Frame) RGBA(m Matrix) *image.RGBA {
 			far = y/2 + 1
 		}
 		far = min(max(far, 0), f.H/2-1)
-		row := img.Pix[y*img.Stride:]
+		nu, fu, nv, fv := f.U[near*cw:][:cw], f.U[far*cw:][:cw], f.V[near*cw:][:cw], f.V[far*cw:][:cw]
+		for x := range cw {
+			u[x], v[x] = 3*int32(nu[x])+int32(fu[x]), 3*int32(nv[x])+int32(fv[x])
+		}
+		u[cw], v[cw] = u[cw-1], v[cw-1]
+		luma, row := f.Y[y*f.W:][:f.W], img.Pix[y*img.Stride:][:4*f.W]
 		for x := 0; x < f.W; x++ {
-			i0, i1 := x/2, x/2
-			if x%2 == 1 && i1+1 < cw {
-				i1++
-			}
-			u := (3*(int(f.U[near*cw+i0])+int(f.U[near*cw+i1])) + int(f.U[far*cw+i0]) + int(f.U[far*cw+i1]) + 4) / 8
-			v := (3*(int(f.V[near*cw+i0])+int(f.V[near*cw+i1])) + int(f.V[far*cw+i0]) + int(f.V[far*cw+i1]) + 4) / 8
-			r, g, b := m.rgb(int(f.Y[y*f.W+x]), u, v)
-			row[4*x], row[4*x+1], row[4*x+2], row[4*x+3] = r, g, b, 255
+			k := x / 2
+			cu, cv := (u[k]+u[k+x%2]+4)/8-128, (v[k]+v[k+x%2]+4)/8-128
+			l := c.iy*(int32(luma[x])-16) + fixed/2
+			px := row[4*x : 4*x+4 : 4*x+4]
+			px[0], px[1], px[2], px[3] = clip((l+c.irv*cv)>>16), clip((l+c.igu*cu+c.igv*cv)>>16), clip((l+c.ibu*cu)>>16), 255
 		}
 	}
 	return img

@@ -115,18 +115,28 @@ func Blur(p Pixels, r int) {
 // boxLine averages n samples, stride apart, over 2r+1 neighbours with the
 // ends repeated.
 func boxLine(p []byte, stride, n, r int, line []byte) {
-	for i := 0; i < n; i++ {
+	for i := range n {
 		line[i] = p[i*stride]
 	}
-	at := func(i int) int { return int(line[min(max(i, 0), n-1)]) }
-	sum := 0
-	for i := -r; i <= r; i++ {
-		sum += at(i)
+	line = line[:n]
+	first, last := uint32(line[0]), uint32(line[n-1])
+	sum := uint32(r+1) * first
+	for i := 1; i <= r; i++ {
+		sum += uint32(line[min(i, n-1)])
 	}
-	w := 2*r + 1
-	for i := 0; i < n; i++ {
-		p[i*stride] = byte((sum + w/2) / w)
-		sum += at(i+r+1) - at(i-r)
+	w := uint32(2*r + 1)
+	// Dividing by multiplying: exact for sums below 2^24.
+	inverse := (uint64(1)<<40 + uint64(w) - 1) / uint64(w)
+	for i := range n {
+		p[i*stride] = byte(uint64(sum+w/2) * inverse >> 40)
+		in, out := last, first
+		if j := i + r + 1; j < n {
+			in = uint32(line[j])
+		}
+		if j := i - r; j > 0 {
+			out = uint32(line[j])
+		}
+		sum += in - out
 	}
 }
 

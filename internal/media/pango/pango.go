@@ -161,7 +161,12 @@ func inked(p raster.Pixels, c raster.RGB) raster.Pixels {
 
 // underlaid puts a soft shadow of the words under them, a little lower.
 func underlaid(p, below raster.Pixels, t scene.Type) raster.Pixels {
-	raster.Blur(below, max(1, int(t.Size*0.05)))
+	// Only the shadow's strength is blurred.
+	soft := raster.Pixels{W: p.W, H: p.H, Channels: 1, Pix: make([]byte, p.W*p.H)}
+	for i := range soft.Pix {
+		soft.Pix[i] = below.Pix[4*i+3]
+	}
+	raster.Blur(soft, max(1, int(t.Size*0.05)))
 	down := int(t.Size*0.04) + 1
 	out := raster.Pixels{W: p.W, H: p.H, Channels: 4, Pix: make([]byte, len(p.Pix))}
 	for y := range p.H {
@@ -170,7 +175,7 @@ func underlaid(p, below raster.Pixels, t scene.Type) raster.Pixels {
 			a := float64(p.Pix[i+3]) / 255
 			s := 0.0
 			if y >= down {
-				s = float64(below.Pix[((y-down)*p.W+x)*4+3]) / 255 * t.Shadow
+				s = float64(soft.Pix[(y-down)*p.W+x]) / 255 * t.Shadow
 			}
 			sum := a + s*(1-a)
 			if sum <= 0 {

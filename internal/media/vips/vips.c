@@ -71,10 +71,27 @@ done:
 	return result;
 }
 
+/* Whether a picture's colours must go through profiles: it has one of its own,
+   or is not in RGB or grey. */
+static int needs_profile(const char *path) {
+	VipsImage *im = vips_image_new_from_file(path, "access", VIPS_ACCESS_SEQUENTIAL, NULL);
+	int needs = 1;
+	if (im) {
+		VipsInterpretation i = vips_image_get_interpretation(im);
+		needs = vips_image_get_typeof(im, VIPS_META_ICC_NAME) || (i != VIPS_INTERPRETATION_sRGB && i != VIPS_INTERPRETATION_B_W);
+		g_object_unref(im);
+	}
+	return needs;
+}
+
 int nelko_load(const char *path, int w, int h, nelko_pixels *out) {
 	VipsImage *im = NULL;
 	int result;
-	if (vips_thumbnail(path, &im, w, "height", h, "size", VIPS_SIZE_FORCE, "export_profile", "srgb",
+	if (!needs_profile(path)) {
+		/* Converting sRGB to itself would take as long as decoding. */
+		if (vips_thumbnail(path, &im, w, "height", h, "size", VIPS_SIZE_FORCE, "fail_on", VIPS_FAIL_ON_TRUNCATED, NULL))
+			return -1;
+	} else if (vips_thumbnail(path, &im, w, "height", h, "size", VIPS_SIZE_FORCE, "export_profile", "srgb",
 			"fail_on", VIPS_FAIL_ON_TRUNCATED, NULL))
 		return -1;
 	result = to_pixels(im, out);
@@ -102,7 +119,7 @@ int nelko_jpeg(void *pix, int w, int h, int bands, int quality, void **buf, size
 	im->Type = VIPS_INTERPRETATION_sRGB;
 	result = vips_copy(im, &rgb, "interpretation", VIPS_INTERPRETATION_sRGB, NULL);
 	if (!result)
-		result = vips_jpegsave_buffer(rgb, buf, n, "Q", quality, "optimize_coding", TRUE, "strip", TRUE, NULL);
+		result = vips_jpegsave_buffer(rgb, buf, n, "Q", quality, "strip", TRUE, NULL);
 	if (rgb)
 		g_object_unref(rgb);
 	g_object_unref(im);

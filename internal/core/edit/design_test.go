@@ -1,0 +1,191 @@
+package edit
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/look"
+	"nelko/internal/core/transition"
+	"nelko/themes"
+)
+
+// byHand draws an edit of what an operator sets by hand.
+func byHand(t *rapid.T, d doc.Slideshow) Op {
+	var some []doc.SlideID
+	var media []doc.MediaID
+	for _, s := range d.Slides {
+		if len(s.Media) > 0 && rapid.IntRange(0, 3).Draw(t, "pick") == 0 {
+			some, media = append(some, s.ID), append(media, s.Media...)
+		}
+	}
+	switch rapid.IntRange(0, 9).Draw(t, "edit") {
+	case 0:
+		return Caption{some, rapid.StringN(0, 40, 200).Draw(t, "caption")}
+	case 1:
+		return Motion{some, &design.Motion{Kind: design.Pan, Zoom: 0.1}}
+	case 2:
+		return Backdrop{some, &design.Backdrop{Kind: design.Texture, Texture: "linen", Contrast: 0.5}}
+	case 3:
+		return Join{some, &transition.Transition{Kind: "iris", Seconds: 0.5}}
+	case 4:
+		return Shots{Media: media, Focal: &framing.Point{X: 0.2, Y: 0.7}}
+	case 5:
+		return Shots{Media: media, Look: &look.Look{Saturation: -1}}
+	case 6:
+		return Time{Slides: some, Linger: 2}
+	case 7:
+		return AddCard{Words: doc.Words{Kind: "title", Main: "Noon"}}
+	case 8:
+		return Split{some}
+	}
+	return Shots{Media: media, Turn: rapid.IntRange(-3, 3).Draw(t, "turn")}
+}
+
+// Theme A → B → A gives the document back, whatever was set by hand before;
+// and under B everything set by hand is still there.
+func TestChangingThemesKeepsWhatIsSetByHand(t *testing.T) {
+	all, err := themes.All()
+	require.NoError(t, err)
+	rapid.Check(t, func(t *rapid.T) {
+		with, ids := shelf(rapid.IntRange(1, 20).Draw(t, "photos"))
+		d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+		for range rapid.IntRange(0, 8).Draw(t, "edits") {
+			n, err := Do(d, byHand(t, d), with)
+			if err == nil {
+				d = n
+			} else {
+				assert.ErrorIs(t, err, ErrInvalid)
+			}
+		}
+		b := rapid.SampledFrom(all).Draw(t, "theme")
+		under := must(t, d, SetTheme{b.ID, b.Name}, with)
+		back := must(t, under, SetTheme{"tideline", "Tideline"}, with)
+		assert.Equal(t, d, back)
+		under.Theme = d.Theme
+		assert.Equal(t, d, under, "nothing but the theme's name differs")
+	})
+}
+
+// Recast with another seed leaves slides set by hand where they are, loses
+// and doubles nothing, and the same seed gives the same film.
+func TestRecastKeepsSlidesSetByHand(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		with, ids := shelf(rapid.IntRange(3, 24).Draw(t, "photos"))
+		d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+		for range rapid.IntRange(0, 4).Draw(t, "edits") {
+			if n, err := Do(d, byHand(t, d), with); err == nil {
+				d = n
+			}
+		}
+		seed := rapid.Uint64().Draw(t, "seed")
+		r := must(t, d, Recast{seed}, with)
+		assert.ElementsMatch(t, shown(d), shown(r))
+		for _, s := range d.Slides {
+			if s.ByHand() {
+				i := r.Index(s.ID)
+				require.GreaterOrEqual(t, i, 0)
+				assert.Equal(t, s, r.Slides[i])
+			}
+		}
+		layouts := func(d doc.Slideshow) (out []string) {
+			for _, s := range d.Slides {
+				l, _ := cast.Caster{Theme: with.Theme, Aspect: d.Aspect}.Layout(s, with.Library, d.Seed)
+				out = append(out, fmt.Sprint(s.Kind, s.Media, l.ID))
+			}
+			return out
+		}
+		assert.Equal(t, layouts(r), layouts(must(t, d, Recast{seed}, with)))
+		assert.Equal(t, layouts(r), layouts(must(t, r, Recast{seed}, with)), "recast again with the same seed")
+	})
+}
+
+func TestGroupAndSplit(t *testing.T) {
+	with, ids := shelf(6)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	d = must(t, d, Split{slideIDs(d)}, with)
+	for _, s := range d.Slides {
+		assert.LessOrEqual(t, len(s.Media), 1)
+	}
+	three := slideIDs(d)[1:4]
+	g := must(t, d, Group{[]doc.SlideID{three[2], three[0], three[1]}}, with)
+	assert.Equal(t, shown(d), shown(g), "the order of pictures stays")
+	assert.Len(t, g.Slides[g.Index(three[0])].Media, 3)
+	back := must(t, g, Split{[]doc.SlideID{three[0]}}, with)
+	assert.Equal(t, shown(d), shown(back))
+	_, err := Do(d, Group{slideIDs(d)}, with)
+	assert.ErrorIs(t, err, ErrInvalid, "opening and closing cannot be put together with pictures")
+	_, err = Do(d, Group{three[:1]}, with)
+	assert.ErrorIs(t, err, ErrInvalid)
+	_, err = Do(d, Group{[]doc.SlideID{"no"}}, with)
+	assert.ErrorIs(t, err, ErrGone)
+}
+
+func slideIDs(d doc.Slideshow) (out []doc.SlideID) {
+	for _, s := range d.Slides {
+		out = append(out, s.ID)
+	}
+	return out
+}
+
+func TestBadDesignsAreRefused(t *testing.T) {
+	with, ids := shelf(4)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	pic := d.Slides[1].ID
+	for _, op := range []Op{
+		Layout{[]doc.SlideID{pic}, "nonsense"}, Layout{[]doc.SlideID{pic}, "six"}, Caption{[]doc.SlideID{d.Slides[0].ID}, "x"},
+		Motion{[]doc.SlideID{pic}, &design.Motion{Kind: "bounce"}}, Join{nil, &transition.Transition{Kind: "melt"}},
+		Shots{Media: []doc.MediaID{"p0"}, Trim: &doc.Trim{From: 1, To: 2}}, Shots{Media: []doc.MediaID{"p0"}, Focal: &framing.Point{X: 3}},
+		Words{pic, doc.Words{Kind: "title"}}, AddCard{Words: doc.Words{Kind: "sonnet"}}, Sort{By: "mood"}, Shape{doc.Frame{W: 7, H: 7}}, SetTheme{},
+	} {
+		n, err := Do(d, op, with)
+		assert.ErrorIs(t, err, ErrInvalid, "%T", op)
+		assert.Equal(t, d, n, "%T changes nothing", op)
+	}
+	for _, op := range []Op{Caption{[]doc.SlideID{"no"}, "x"}, Shots{Media: []doc.MediaID{"no"}}, Decorate{Index: 3}, AddCard{Words: doc.Words{Kind: "title"}, Before: "no"}} {
+		_, err := Do(d, op, with)
+		assert.ErrorIs(t, err, ErrGone, "%T", op)
+	}
+}
+
+// Turning twice by hand is half a turn, and what lay in the picture as it was
+// is forgotten; putting it back as received forgets everything.
+func TestShots(t *testing.T) {
+	with, ids := shelf(3)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	p := []doc.MediaID{"p0"}
+	d = must(t, d, Shots{Media: p, Focal: &framing.Point{X: 0.1, Y: 0.1}}, with)
+	d = must(t, d, Shots{Media: p, Turn: 1}, with)
+	assert.Nil(t, d.Shot("p0").Focal)
+	d = must(t, d, Shots{Media: p, Turn: 1}, with)
+	assert.Equal(t, 2, d.Shot("p0").Turn)
+	w, h := d.Size(with.Library["p0"])
+	assert.Equal(t, [2]float64{3000, 2000}, [2]float64{w, h})
+	d = must(t, d, Shots{Media: p, Turn: -1}, with)
+	w, h = d.Size(with.Library["p0"])
+	assert.Equal(t, [2]float64{2000, 3000}, [2]float64{w, h})
+	d = must(t, d, Shots{Media: p, Anew: true}, with)
+	assert.Empty(t, d.Shots)
+}
+
+// Decor goes on, changes and comes off.
+func TestDecorate(t *testing.T) {
+	with, ids := shelf(3)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	snow := doc.Laid{From: d.Slides[0].ID, To: d.Slides[1].ID, Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1}}
+	on := must(t, d, Decorate{-1, &snow}, with)
+	require.Len(t, on.Decor, 1)
+	leaves := snow
+	leaves.Particles = "leaves"
+	on = must(t, on, Decorate{0, &leaves}, with)
+	assert.Equal(t, design.Particles("leaves"), on.Decor[0].Particles)
+	off := must(t, on, Decorate{0, nil}, with)
+	assert.Empty(t, off.Decor)
+}
