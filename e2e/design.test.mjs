@@ -89,7 +89,11 @@ test("caption, motion, transition and look are set by hand, and undone", async (
   });
   await page.waitForFunction((src) => document.querySelector("#look")?.getAttribute("src") !== src, before);
   await edited(() => page.selectOption("#join", "iris"));
+  await page.fill("#join-name", "Porthole");
+  await page.click("button[hx-post$='/transitions']");
+  await page.waitForSelector("#notice:has-text('“Porthole” is kept')");
   await edited(() => page.selectOption("#motion", "none"));
+  await page.waitForSelector("#join option:has-text('Porthole')", { state: "attached" });
   await edited(() => page.selectOption("[data-shot] select[name=look]", "mono"));
   await edited(() => page.click("[data-focal]", { position: { x: 10, y: 80 } }));
   await page.waitForSelector("[data-focal] line", { state: "attached" });

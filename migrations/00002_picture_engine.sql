@@ -1,6 +1,8 @@
 -- +goose Up
 -- What framing needs to know of a picture, as JSON: faces, focus, print.
 ALTER TABLE media ADD COLUMN seen jsonb;
+-- A copy of a large photo small enough to be read at once, for previews.
+ALTER TABLE media ADD COLUMN proxy text REFERENCES blobs;
 
 -- Encoded segments and soundtracks by what they depend on. The least recently
 -- used go when there are too many; the blob goes with its last row.
@@ -40,4 +42,4 @@ CREATE TABLE transitions (
 -- +goose Down
 DROP TABLE transitions, render_parts, segments;
 ALTER TABLE renders DROP COLUMN frames_kept;
-ALTER TABLE media DROP COLUMN seen;
+ALTER TABLE media DROP COLUMN seen, DROP COLUMN proxy;

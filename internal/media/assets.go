@@ -24,6 +24,12 @@ type Files interface {
 	Path(id doc.MediaID) (string, error)
 }
 
+// Smaller is implemented by Files that have small copies of large photos.
+type Smaller interface {
+	// Small is a copy good enough for the given longer side in pixels.
+	Small(id doc.MediaID, side int) (path string, ok bool)
+}
+
 // Assets prepares sprites from a client's files and keeps the latest of them
 // in memory up to a budget. Clips are read through lanes.
 type Assets struct {
@@ -150,6 +156,11 @@ func (a *Assets) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
 	path, err := a.files.Path(as.Media)
 	if err != nil {
 		return raster.Pixels{}, err
+	}
+	if f, ok := a.files.(Smaller); ok {
+		if small, ok := f.Small(as.Media, max(w, h)); ok {
+			path = small
+		}
 	}
 	if as.Turn%2 == 1 {
 		w, h = h, w
@@ -300,6 +311,13 @@ func (l *Lane) closeClip(as scene.Asset) {
 	l.clips[as].close()
 	delete(l.clips, as)
 	l.order = slices.DeleteFunc(l.order, func(o scene.Asset) bool { return o == as })
+}
+
+// Transparent reports whether a photo has transparency, which a JPEG would
+// lose. What cannot be read is taken for transparent.
+func Transparent(path string) bool {
+	p, err := vips.Load(path, 32, 32)
+	return err != nil || p.Channels == 4
 }
 
 // Thumbnail makes a small JPEG of a photo or of a clip's first frame, at most

@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -247,11 +248,41 @@ func PackSound(ctx context.Context, t sound.Track, p Profile, dir, list string) 
 	if err != nil {
 		return err
 	}
-	err = mixTo(t, e.in)
+	err = mixTo(t, &paced{to: e.in, ctx: ctx, start: time.Now()})
 	if encErr := e.finish(); err == nil {
 		err = encErr
 	}
 	return err
+}
+
+// paced lets a played soundtrack through quickly at first and then at several
+// times its own pace, so that it leaves the processors to the pictures.
+type paced struct {
+	to    io.Writer
+	ctx   context.Context
+	start time.Time
+	bytes int64
+}
+
+const (
+	pacedBytesPerSecond = timecode.SampleRate * 2 * 4
+	pacedHeadStart      = 12 // seconds of sound
+	pacedTimes          = 8
+)
+
+// Write implements io.Writer.
+func (p *paced) Write(b []byte) (int, error) {
+	n, err := p.to.Write(b)
+	p.bytes += int64(n)
+	ahead := float64(p.bytes)/pacedBytesPerSecond - pacedHeadStart - pacedTimes*time.Since(p.start).Seconds()
+	if err == nil && ahead > 0 {
+		select {
+		case <-time.After(time.Duration(ahead / pacedTimes * float64(time.Second))):
+		case <-p.ctx.Done():
+			return n, p.ctx.Err()
+		}
+	}
+	return n, err
 }
 
 // Silent makes the whole film without sound in one piece, in a file in dir.

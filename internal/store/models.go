@@ -83,6 +83,7 @@ type Media struct {
 	PeakDB        float64 `gorm:"column:peak_db"`
 	Waveform      []byte
 	Thumbnail     *string
+	Proxy         *string
 	Seen          *Seen `gorm:"serializer:json"`
 	CreatedAt     time.Time
 }

@@ -92,18 +92,14 @@ func (s *Studio) DoIngest(ctx context.Context, j Ingest) error {
 		return err
 	}
 	if refused == nil && facts.Kind != doc.SongMedia {
-		jpg, err := media.Thumbnail(ctx, path, facts, thumbSide)
-		if err != nil {
+		if m.Thumbnail, err = s.smaller(ctx, path, facts, thumbSide); err != nil {
 			return fmt.Errorf("%s: thumbnail: %w", m.Name, err)
 		}
-		sha, size, err := s.Blobs.Put(ctx, bytes.NewReader(jpg))
-		if err != nil {
-			return err
+		if facts.Kind == doc.PhotoMedia && max(facts.W, facts.H) > 2*proxySide && !media.Transparent(path) {
+			if m.Proxy, err = s.smaller(ctx, path, facts, proxySide); err != nil {
+				return fmt.Errorf("%s: copy for previews: %w", m.Name, err)
+			}
 		}
-		if err := keepBlob(s.Store.DB.WithContext(ctx), sha, size); err != nil {
-			return err
-		}
-		m.Thumbnail = &sha
 	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if refused != nil {
@@ -125,6 +121,23 @@ func (s *Studio) DoIngest(ctx context.Context, j Ingest) error {
 		}
 		return s.enqueue(ctx, tx, Pour{m.OrderID})
 	})
+}
+
+// proxySide is the longer side of the copies that previews are made from, in
+// pixels: enough for a frame of 960×540 with a zoom.
+const proxySide = 1200
+
+// smaller stores a smaller copy of a photo, or of a clip's first frame.
+func (s *Studio) smaller(ctx context.Context, path string, facts doc.Media, side int) (*string, error) {
+	jpg, err := media.Thumbnail(ctx, path, facts, side)
+	if err != nil {
+		return nil, err
+	}
+	sha, size, err := s.Blobs.Put(ctx, bytes.NewReader(jpg))
+	if err != nil {
+		return nil, err
+	}
+	return &sha, keepBlob(s.Store.DB.WithContext(ctx), sha, size)
 }
 
 // DoPour brings all ready media into the order's slideshow that are neither

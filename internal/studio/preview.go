@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"nelko/internal/core/doc"
@@ -33,6 +34,8 @@ type previews struct {
 	order  []string
 	making map[string]*making
 	slots  chan struct{}
+
+	warming atomic.Bool
 }
 
 // openFilm is a slideshow laid out at a small size.
@@ -77,7 +80,7 @@ func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error)
 	d := w.Doc.Clone()
 	d.Frame = fitFrame(d.Frame, width)
 	// What is open outlives the request that opened it.
-	files := s.mediaFiles(context.Background(), w.Media)
+	files := s.previewFiles(context.Background(), w.Media)
 	f := &openFilm{doc: d, plan: w.Plan, lib: w.Library, files: files, scene: scene.Build(d, w.Theme, w.Plan, w.Library, pango.Words, o)}
 	f.assets = media.NewAssets(context.Background(), files, w.Library, previewBudget)
 	if len(s.look.order) >= openFilms {
@@ -186,6 +189,28 @@ func (s *Studio) PlayedSegment(ctx context.Context, w *Work, n int) ([]byte, err
 		return nil, fmt.Errorf("packing segment %d: %s: %w", n, strings.TrimSpace(stderr.String()), err)
 	}
 	return out, nil
+}
+
+// WarmUp makes the preview segment at a frame in the background, so that
+// playing from there starts at once. While one is being made others are not
+// begun.
+func (s *Studio) WarmUp(w *Work, frame timecode.Frames) {
+	if !s.look.warming.CompareAndSwap(false, true) {
+		return
+	}
+	go func() {
+		defer s.look.warming.Store(false)
+		f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
+		if err != nil {
+			return // it comes again when the film is played
+		}
+		for _, seg := range f.segs {
+			if frame >= seg.From && frame < seg.To {
+				_, _ = s.draftSegment(context.Background(), f, seg) // likewise
+				return
+			}
+		}
+	}()
 }
 
 // draftSegment makes a preview segment unless it is kept.
@@ -351,7 +376,7 @@ func (s *Studio) loop(w *Work, t *theme.Theme) (*openFilm, error) {
 	}
 	d.Slides = append([]doc.Slide{{ID: "opening", Kind: doc.Opening, Linger: 1, Pinned: loopOpening}}, keep...)
 	p := plan.Build(d, t, w.Library)
-	f := &openFilm{doc: d, plan: p, lib: w.Library, files: s.mediaFiles(context.Background(), w.Media)}
+	f := &openFilm{doc: d, plan: p, lib: w.Library, files: s.previewFiles(context.Background(), w.Media)}
 	f.scene = scene.Build(d, t, p, w.Library, pango.Words, scene.Options{})
 	f.scene.FadeIn, f.scene.FadeOut = 0, 0 // a loop goes round without black
 	f.assets = media.NewAssets(context.Background(), f.files, w.Library, previewBudget)

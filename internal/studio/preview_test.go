@@ -15,6 +15,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/transition"
 	"nelko/internal/store"
 	"nelko/internal/studio"
 	"nelko/internal/studio/studiotest"
@@ -191,4 +192,28 @@ func TestThemeLoops(t *testing.T) {
 	}
 	_, err = s.ThemeLoop(ctx, w, "no such theme")
 	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+// A studio's own transition is kept under a name and found again in another
+// order; a name used twice keeps the newer.
+func TestOwnTransitions(t *testing.T) {
+	s := studiotest.Open(t)
+	soft := transition.Transition{Kind: "wipe", Seconds: 1.5, Direction: transition.Up, Soft: 0.4}
+	require.NoError(t, s.KeepTransition(ctx, " Soft rise ", soft))
+	got, err := s.Transition(ctx, "Soft rise")
+	require.NoError(t, err)
+	assert.Equal(t, soft, got)
+	soft.Seconds = 2
+	require.NoError(t, s.KeepTransition(ctx, "Soft rise", soft))
+	names, err := s.TransitionNames(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Soft rise"}, names)
+	got, err = s.Transition(ctx, "Soft rise")
+	require.NoError(t, err)
+	assert.Equal(t, 2.0, got.Seconds)
+	var invalid *studio.Invalid
+	assert.ErrorAs(t, s.KeepTransition(ctx, "", soft), &invalid)
+	assert.ErrorAs(t, s.KeepTransition(ctx, "x", transition.Transition{Kind: "melt"}), &invalid)
+	_, err = s.Transition(ctx, "nobody")
+	assert.ErrorAs(t, err, &invalid)
 }

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -250,7 +251,11 @@ func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
 	if err := s.keepFilm(ctx, r, f.job.Out, facts, f.scene, f.assets); err != nil {
 		return err
 	}
-	return s.evictSegments(ctx)
+	// The film is done whatever becomes of old segments; the next one tries again.
+	if err := s.evictSegments(context.WithoutCancel(ctx)); err != nil {
+		slog.Warn("old segments stay", "error", err)
+	}
+	return nil
 }
 
 type soundMade struct {
@@ -315,6 +320,33 @@ func (s *Studio) mediaFiles(ctx context.Context, list []store.Media) media.Files
 		f.sha[m.DocID()] = m.SHA256
 	}
 	return f
+}
+
+// previewFiles are mediaFiles that also know the small copies.
+func (s *Studio) previewFiles(ctx context.Context, list []store.Media) media.Files {
+	f := withProxies{Files: s.mediaFiles(ctx, list), small: blobFiles{ctx: ctx, blobs: s.Blobs, sha: map[doc.MediaID]string{}}}
+	for _, m := range list {
+		if m.Proxy != nil {
+			f.small.sha[m.DocID()] = *m.Proxy
+		}
+	}
+	return f
+}
+
+type withProxies struct {
+	media.Files
+	small blobFiles
+}
+
+var _ media.Smaller = withProxies{}
+
+// Small implements media.Smaller.
+func (f withProxies) Small(id doc.MediaID, side int) (string, bool) {
+	if side > proxySide {
+		return "", false
+	}
+	p, err := f.small.Path(id)
+	return p, err == nil
 }
 
 type blobFiles struct {

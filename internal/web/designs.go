@@ -1,6 +1,7 @@
 package web
 
 import (
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net/http"
@@ -17,6 +18,28 @@ import (
 	"nelko/internal/studio"
 	"nelko/themes"
 )
+
+// keepTransition keeps the transition of the form under a name.
+func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
+	t, err := readJoin(r)
+	name := strings.TrimSpace(r.PostFormValue("join-name"))
+	if err == nil && t == nil {
+		err = &studio.Invalid{Field: "join", Problem: "Choose a transition first."}
+	}
+	if err == nil {
+		err = s.Studio.KeepTransition(r.Context(), name, *t)
+	}
+	var invalid *studio.Invalid
+	if err != nil && !errors.As(err, &invalid) {
+		s.fail(w, r, err)
+		return
+	}
+	n := notice{"good", fmt.Sprintf("“%s” is kept. It stands under “Our own” in every order.", name)}
+	if invalid != nil {
+		n = notice{"bad", invalid.Problem}
+	}
+	s.render(w, r, http.StatusOK, "notice-text", n)
+}
 
 // readDesign makes an edit of the film's look of a form.
 func readDesign(r *http.Request, op string, slides []doc.SlideID) (edit.Op, error) {

@@ -40,6 +40,7 @@ type deskView struct {
 	Backdrops []choice
 	Backdrop  string
 	Joins     []joinFamily
+	OwnJoins  []string
 	Join      string
 	JoinIs    string // what the theme's rule gives
 	JoinSec   string
@@ -88,8 +89,8 @@ type decorView struct {
 }
 
 // desk shows what can be changed on the selected slides, and the film at a
-// frame.
-func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames) deskView {
+// frame. own names the studio's own transitions.
+func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames, own []string) deskView {
 	frame = max(0, min(frame, wk.Plan.Pictures-1))
 	v := deskView{OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(frame),
 		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(frame)), Width: 480, Height: 480 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
@@ -123,6 +124,7 @@ func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames)
 	v.Many = v.Pictures && len(v.IDs) > 1
 	if len(v.IDs) > 0 {
 		v.designs(wk)
+		v.OwnJoins = own
 	}
 	for i, laid := range wk.Doc.Decor {
 		v.Decor = append(v.Decor, decorView{i, fmt.Sprintf("%s over slides %d to %d", laid.Particles, wk.Doc.Index(laid.From)+1, wk.Doc.Index(laid.To)+1)})

@@ -90,11 +90,32 @@ func readOp(r *http.Request) (edit.Op, error) {
 
 func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
-	op, err := readOp(r)
+	op, err := s.ownJoin(r)
+	if op == nil && err == nil {
+		op, err = readOp(r)
+	}
 	if err == nil {
 		_, err = s.Studio.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
 	}
 	s.afterEdit(w, r, err)
+}
+
+// ownJoin makes an edit of one of the studio's own transitions; nil if the
+// form is of another edit.
+func (s *Server) ownJoin(r *http.Request) (edit.Op, error) {
+	name, own := strings.CutPrefix(r.PostFormValue("join"), "own:")
+	if !own || chi.URLParam(r, "op") != "join" {
+		return nil, nil
+	}
+	t, err := s.Studio.Transition(r.Context(), name)
+	if err != nil {
+		return nil, err
+	}
+	var slides []doc.SlideID
+	for _, id := range r.PostForm["slide"] {
+		slides = append(slides, doc.SlideID(id))
+	}
+	return edit.Join{Slides: slides, Join: &t}, nil
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {

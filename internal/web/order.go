@@ -89,7 +89,7 @@ func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, er
 	}
 	if len(wk.Plan.Slides) > 0 {
 		v.Rows = drawRows(wk, waves)
-		v.Desk = s.desk(wk, nil, openingLook(wk))
+		v.Desk = s.desk(wk, nil, openingLook(wk), nil)
 	}
 	for _, c := range append(slices.Clone(wk.Checks), wk.Findings()...) {
 		if c.Weight == plan.Doubt && c.Text != v.NextStep.Text {
@@ -344,7 +344,15 @@ func (s *Server) orderDesk(w http.ResponseWriter, r *http.Request) {
 	for _, id := range r.URL.Query()["slide"] {
 		ids = append(ids, doc.SlideID(id))
 	}
-	s.render(w, r, http.StatusOK, "desk", s.desk(wk, ids, timecode.Frames(queryInt(r, "frame", 0))))
+	if wk.Plan.Pictures > 0 {
+		s.Studio.WarmUp(wk, timecode.Frames(queryInt(r, "frame", 0)))
+	}
+	own, err := s.Studio.TransitionNames(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, "desk", s.desk(wk, ids, timecode.Frames(queryInt(r, "frame", 0)), own))
 }
 
 func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {

@@ -143,6 +143,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/frame", s.orderFrame)
 		r.Get("/themes", s.themePicker)
 		r.Post("/theme", s.takeTheme)
+		r.Post("/transitions", s.keepTransition)
 		r.Get("/themes/{theme}/still.jpg", s.themeStill)
 		r.Get("/themes/{theme}/loop.mp4", s.themeLoop)
 		r.Get("/play/{revision}/film.m3u8", s.playFilm)

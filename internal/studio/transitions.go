@@ -1,0 +1,52 @@
+package studio
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/transition"
+	"nelko/internal/store"
+)
+
+// KeepTransition keeps a setting of a transition under a name, in place of
+// one that had it before.
+func (s *Studio) KeepTransition(ctx context.Context, name string, t transition.Transition) error {
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 60 {
+		return &Invalid{"name", "The transition needs a name of at most 60 characters."}
+	}
+	if err := t.Validate(); err != nil {
+		return &Invalid{"transition", "Transition: " + err.Error() + "."}
+	}
+	b, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"setting"})}).
+		Create(&store.Transition{Name: name, Setting: b}).Error
+}
+
+// TransitionNames lists the studio's own transitions.
+func (s *Studio) TransitionNames(ctx context.Context) ([]string, error) {
+	var names []string
+	err := s.Store.DB.WithContext(ctx).Model(&store.Transition{}).Order("name").Pluck("name", &names).Error
+	return names, err
+}
+
+// Transition is the studio's own transition of a name.
+func (s *Studio) Transition(ctx context.Context, name string) (transition.Transition, error) {
+	var t transition.Transition
+	row, err := store.One[store.Transition](s.Store.DB.WithContext(ctx), "name = ?", name)
+	if errors.Is(err, store.ErrNotFound) {
+		return t, &Invalid{"transition", fmt.Sprintf("There is no transition of our own named “%s”.", name)}
+	}
+	if err != nil {
+		return t, err
+	}
+	return t, json.Unmarshal(row.Setting, &t)
+}
