@@ -114,6 +114,6 @@ test("nelko make renders a folder, lists what it could not use, and leaves nothi
   assert.equal(failed.status, 1);
   assert.match(failed.stderr, /sides must be even/);
   assert.deepEqual(readdirSync(dir).filter((f) => f.startsWith(".render")), []);
-  assert.match(nelko("themes").stdout, /^tideline\t/);
+  assert.match(nelko("themes").stdout, /^tideline\t/m);
   assert.equal(nelko("doctor").status, 0);
 });

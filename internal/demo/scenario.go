@@ -26,7 +26,8 @@ var songs = map[string]synth.Piece{
 // order is one order of the demo.
 type order struct {
 	client, email, event string
-	due                  int // days from today
+	theme                string // the studio's usual one if empty
+	due                  int    // days from today
 	details              map[string]string
 	club                 [2]uint32
 	pictures             []paint.Scene
@@ -66,14 +67,14 @@ var orders = []order{
 		pictures: repeat(byDay, byNight), clips: []paint.Scene{paint.Race}, songs: []string{"harbour"}, state: delivered},
 	{client: "Harbour Lights", email: "lights@saltmere.example", event: "Lantern Regatta, crew film", due: 2, details: regatta("Harbour Lights"), club: [2]uint32{0x8c2f39, 0xf4e4c1},
 		pictures: repeat(byDay, byNight, byDay[2:7]), songs: []string{"oars"}, state: fitted},
-	{client: "Mrs Hollin Tarrant", email: "hollin@tarrant.example", event: "Lighthouse keeper’s retirement", due: 0,
+	{client: "Mrs Hollin Tarrant", email: "hollin@tarrant.example", event: "Lighthouse keeper’s retirement", theme: "evergreen", due: 0,
 		details: map[string]string{"names": "Forty Years of Light", "date": "1986 – 2026", "place": "Saltmere Point", "message": "Fair winds, Hollin"}, club: [2]uint32{0x34506b, 0xe8d9b0},
 		pictures: []paint.Scene{paint.Lighthouse, paint.Headland, paint.Portrait, paint.Lighthouse, paint.Headland, paint.Quay, paint.Pair, paint.Lighthouse, paint.Headland, paint.Lanterns, paint.Portrait, paint.Headland},
 		clips:    []paint.Scene{paint.Headland}, songs: []string{"tide"}, state: fresh},
-	{client: "Saltmere Pottery Guild", event: "Open day", due: 5,
+	{client: "Saltmere Pottery Guild", event: "Open day", theme: "opendoor", due: 5,
 		details: map[string]string{"names": "Pottery Guild Open Day", "place": "The Old Ropewalk"}, club: [2]uint32{0x6e4c30, 0x7fa6a0},
 		pictures: []paint.Scene{paint.Pots, paint.Pots, paint.Portrait, paint.Pots, paint.Evening, paint.Pots, paint.Pair, paint.Pots, paint.Pots, paint.Portrait, paint.Pots}, songs: []string{"kiln"}, state: fresh},
-	{client: "Bramble Lane School", email: "office@bramblelane.example", event: "Leavers’ evening", due: -1,
+	{client: "Bramble Lane School", email: "office@bramblelane.example", event: "Leavers’ evening", theme: "chalkline", due: -1,
 		details: map[string]string{"names": "Leavers 2026", "date": "3 July 2026", "message": "Go well, all of you"}, club: [2]uint32{0x4b3f72, 0xf0c987},
 		pictures: []paint.Scene{paint.Evening, paint.Portrait, paint.Portrait, paint.Evening, paint.Pair, paint.Evening, paint.Portrait, paint.Portrait, paint.Evening, paint.Pair, paint.Portrait, paint.Evening, paint.Evening}, songs: []string{"lantern"}, state: rendered},
 	{client: "The Shearwaters", email: "shearwaters@saltmere.example", event: "Lantern Regatta, crew film", due: 3, details: regatta("The Shearwaters"), club: [2]uint32{0x2f5d8a, 0xffffff},
@@ -86,5 +87,5 @@ var orders = []order{
 
 // newOrder is the order as an operator would have opened it.
 func (o order) newOrder() studio.NewOrder {
-	return studio.NewOrder{Client: o.client, ClientEmail: o.email, Event: o.event, Details: o.details}
+	return studio.NewOrder{Theme: o.theme, Client: o.client, ClientEmail: o.email, Event: o.event, Details: o.details}
 }

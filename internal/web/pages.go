@@ -95,7 +95,12 @@ func (s *Server) demoProgress(r *http.Request, b base, made int) string {
 }
 
 func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {
-	s.showNewOrder(w, r, http.StatusOK, map[string]string{}, nil)
+	// The form asks again with what was typed when another theme is chosen.
+	form := map[string]string{}
+	for k := range r.URL.Query() {
+		form[k] = r.URL.Query().Get(k)
+	}
+	s.showNewOrder(w, r, http.StatusOK, form, nil)
 }
 
 func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *notice) {
@@ -112,11 +117,19 @@ func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int
 	if n != nil {
 		b.Notice = n
 	}
+	chosen, err := themes.Get(form["theme"])
+	if err != nil {
+		if chosen, err = themes.Get(studio.DefaultTheme); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
 	s.render(w, r, status, "neworder", struct {
 		base
 		Form   map[string]string
 		Themes []*theme.Theme
-	}{b, form, all})
+		Chosen *theme.Theme
+	}{b, form, all, chosen})
 }
 
 func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
