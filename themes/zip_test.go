@@ -86,7 +86,9 @@ func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
 			}
 			return p, b
 		},
-		"transitions.set[0].kind": func(p, b string) (string, string) { return p, strings.Replace(b, `"kind": "drift"`, `"kind": "melt"`, 1) },
+		"transitions.set[0].kind": func(p, b string) (string, string) {
+			return p, strings.Replace(b, `"kind": "drift"`, `"kind": "melt"`, 1)
+		},
 		"a theme holds no files of this kind": func(p, b string) (string, string) {
 			if p == "compass.svg" {
 				return "compass.exe", b

@@ -1,18 +1,10 @@
 package studio
 
 import (
-	"sync/atomic"
 	"time"
 
-	"nelko/internal/core/timecode"
 	"nelko/internal/store"
 )
-
-// progress is a frame count shared between a render and its reporter.
-type progress struct{ n atomic.Int64 }
-
-func (p *progress) set(n timecode.Frames) { p.n.Store(int64(n)) }
-func (p *progress) get() int64            { return p.n.Load() }
 
 // TimeLeft estimates how long a running render still takes, by the rate
 // measured so far; ok is false while there is nothing to go by.

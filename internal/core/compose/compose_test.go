@@ -21,6 +21,9 @@ import (
 	"nelko/themes"
 )
 
+// painted keeps what the tests paint; all draw in one matrix.
+var painted sync.Map
+
 // flatAssets makes every asset one colour of its own, and counts clip frames
 // by brightness.
 type flatAssets struct{ fail doc.MediaID }
@@ -29,13 +32,19 @@ func (f flatAssets) Sprite(a scene.Asset, m raster.Matrix) (*raster.Sprite, erro
 	if a.Media != "" && a.Media == f.fail {
 		return nil, errors.New("torn")
 	}
+	if s, ok := painted.Load(a); ok {
+		return s.(*raster.Sprite), nil
+	}
 	if s, ok, err := Paint(a, m); ok {
+		painted.Store(a, s)
 		return s, err
 	}
 	if a.Kind == scene.Print {
 		px := raster.Pixels{W: a.W - 2*a.Mat, H: a.H - 2*a.Mat, Channels: 3}
 		px.Pix = make([]byte, px.W*px.H*3)
-		return NewPrint(px, a, m)
+		s, err := NewPrint(px, a, m)
+		painted.Store(a, s)
+		return s, err
 	}
 	c := a.Colour
 	if a.Kind == scene.Photo {

@@ -1,0 +1,179 @@
+package doc
+
+import (
+	"fmt"
+	"slices"
+
+	"nelko/internal/core/framing"
+)
+
+// Limits on what a document may say.
+const (
+	MaxSlides     = 2000
+	MaxSide       = 4096 // pixels
+	MaxDetail     = 2000 // bytes of one detail
+	MaxSeconds    = 3600 // of one pinned slide
+	MinLinger     = 0.1
+	MaxLinger     = 20
+	MinPace       = 0.2 // seconds
+	MaxPace       = 120
+	MaxFade       = 30
+	MaxCaption    = 500  // bytes
+	MaxWords      = 8000 // bytes of a text card
+	MaxDecor      = 64
+	minSide       = 64
+	minLUFS, zero = -40, 0
+)
+
+// Validate reports the first thing in the document that cannot be.
+func (s Slideshow) Validate() error {
+	if s.Theme == "" {
+		return fmt.Errorf("theme: missing")
+	}
+	if f := s.Frame; f.W < minSide || f.H < minSide || f.W > MaxSide || f.H > MaxSide || f.W%2 != 0 || f.H%2 != 0 {
+		return fmt.Errorf("frame: %d×%d; sides must be even, %d to %d pixels", f.W, f.H, minSide, MaxSide)
+	}
+	if !s.Rate.Valid() {
+		return fmt.Errorf("rate: %s is not a frame rate Nelko renders at", s.Rate.Fraction())
+	}
+	if len(s.Slides) > MaxSlides {
+		return fmt.Errorf("slides: %d; at most %d", len(s.Slides), MaxSlides)
+	}
+	for k, v := range s.Details {
+		if len(v) > MaxDetail {
+			return fmt.Errorf("details.%s: longer than %d bytes", k, MaxDetail)
+		}
+	}
+	seen := map[SlideID]bool{}
+	for i, sl := range s.Slides {
+		if err := sl.validate(); err != nil {
+			return fmt.Errorf("slides[%d].%w", i, err)
+		}
+		if seen[sl.ID] {
+			return fmt.Errorf("slides[%d].id: %q is used twice", i, sl.ID)
+		}
+		seen[sl.ID] = true
+	}
+	if err := s.validateFilm(); err != nil {
+		return err
+	}
+	if !between(s.Fit.PaceSeconds, MinPace, MaxPace) {
+		return fmt.Errorf("fit.pace_seconds: %g; must be %g to %d", s.Fit.PaceSeconds, MinPace, MaxPace)
+	}
+	if s.Fit.Mode != ToMusic && s.Fit.Mode != AtPace {
+		return fmt.Errorf("fit.mode: %q", s.Fit.Mode)
+	}
+	t := s.Soundtrack
+	if !between(t.FadeInSeconds, 0, MaxFade) || !between(t.FadeOutSeconds, 0, MaxFade) || !between(t.LUFS, minLUFS, zero) {
+		return fmt.Errorf("soundtrack: fades must be 0 to %d s and loudness %d to 0 LUFS", MaxFade, minLUFS)
+	}
+	return nil
+}
+
+// validateFilm checks what is set for the whole film and for single pictures.
+func (s Slideshow) validateFilm() error {
+	if s.Join != nil {
+		if err := s.Join.Validate(); err != nil {
+			return fmt.Errorf("join.%w", err)
+		}
+	}
+	if s.Motion != nil {
+		if err := s.Motion.Validate(); err != nil {
+			return fmt.Errorf("motion.%w", err)
+		}
+	}
+	if s.Look != nil {
+		if err := s.Look.Validate(); err != nil {
+			return err
+		}
+	}
+	if len(s.Decor) > MaxDecor {
+		return fmt.Errorf("decor: %d; at most %d", len(s.Decor), MaxDecor)
+	}
+	for i, d := range s.Decor {
+		if err := d.Validate(); err != nil {
+			return fmt.Errorf("decor[%d].%w", i, err)
+		}
+	}
+	for id, shot := range s.Shots {
+		if err := shot.validate(); err != nil {
+			return fmt.Errorf("shots.%s.%w", id, err)
+		}
+	}
+	return nil
+}
+
+func (s Shot) validate() error {
+	unit := framing.Rect{W: 1, H: 1}
+	switch {
+	case s.Turn < 0 || s.Turn > 3:
+		return fmt.Errorf("turn: %d; must be 0 to 3 quarter turns", s.Turn)
+	case s.Crop != (framing.Rect{}) && (s.Crop.W < 0.02 || s.Crop.H < 0.02 || !unit.Contains(s.Crop, 1e-6)):
+		return fmt.Errorf("crop: must lie in the picture and be at least a fiftieth of its sides")
+	case s.Focal != nil && (!between(s.Focal.X, 0, 1) || !between(s.Focal.Y, 0, 1)):
+		return fmt.Errorf("focal: must lie in the picture")
+	case s.Fit != "" && !s.Fit.Valid():
+		return fmt.Errorf("fit: %q is not fill, whole, native or stretch", s.Fit)
+	case s.Scale != 0 && !between(s.Scale, 0.1, 1):
+		return fmt.Errorf("scale: %g; must be 0.1 to 1", s.Scale)
+	case s.Tilt != nil && !between(*s.Tilt, -180, 180):
+		return fmt.Errorf("tilt: %g; must be -180 to 180 degrees", *s.Tilt)
+	case !between(s.Trim.From, 0, 86400) || !between(s.Trim.To, 0, 86400) || (s.Trim.To > 0 && s.Trim.To < s.Trim.From+0.04):
+		return fmt.Errorf("trim: must end after it begins")
+	case !between(s.Sound, 0, 4):
+		return fmt.Errorf("sound: %g; must be 0 to 4", s.Sound)
+	}
+	if s.Look != nil {
+		return s.Look.Validate()
+	}
+	return nil
+}
+
+func (sl Slide) validate() error {
+	if err := sl.validateDesign(); err != nil {
+		return err
+	}
+	switch {
+	case sl.ID == "":
+		return fmt.Errorf("id: missing")
+	case !slices.Contains([]Kind{Opening, Pictures, Clip, Card, Closing}, sl.Kind):
+		return fmt.Errorf("kind: %q", sl.Kind)
+	case sl.Kind == Clip && len(sl.Media) != 1:
+		return fmt.Errorf("media: a clip slide holds exactly one clip, not %d", len(sl.Media))
+	case sl.Kind == Pictures && (len(sl.Media) < 1 || len(sl.Media) > 6):
+		return fmt.Errorf("media: a picture slide holds one to six pictures, not %d", len(sl.Media))
+	case sl.Kind == Card && (sl.Card == nil || !slices.Contains([]string{"title", "text", "credits"}, sl.Card.Kind)):
+		return fmt.Errorf("card: a text card needs words of kind title, text or credits")
+	case sl.Card != nil && len(sl.Card.Main)+len(sl.Card.Smaller)+len(sl.Card.Text) > MaxWords:
+		return fmt.Errorf("card: longer than %d bytes", MaxWords)
+	case len(sl.Caption) > MaxCaption:
+		return fmt.Errorf("caption: longer than %d bytes", MaxCaption)
+	case !between(sl.Linger, MinLinger, MaxLinger):
+		return fmt.Errorf("linger: %g; must be %g to %d", sl.Linger, MinLinger, MaxLinger)
+	case sl.Pinned != 0 && !between(sl.Pinned, 0.04, MaxSeconds):
+		return fmt.Errorf("pinned_seconds: %g; must be 0.04 to %d", sl.Pinned, MaxSeconds)
+	}
+	return nil
+}
+
+// validateDesign checks what was set by hand of the slide's look.
+func (sl Slide) validateDesign() error {
+	if sl.Motion != nil {
+		if err := sl.Motion.Validate(); err != nil {
+			return fmt.Errorf("motion.%w", err)
+		}
+	}
+	if sl.Backdrop != nil {
+		if err := sl.Backdrop.Validate(); err != nil {
+			return fmt.Errorf("backdrop.%w", err)
+		}
+	}
+	if sl.Join != nil {
+		if err := sl.Join.Validate(); err != nil {
+			return fmt.Errorf("join.%w", err)
+		}
+	}
+	return nil
+}
+
+func between(v, lo, hi float64) bool { return v >= lo && v <= hi }

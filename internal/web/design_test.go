@@ -1,0 +1,213 @@
+package web_test
+
+import (
+	"fmt"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/transition"
+	"nelko/internal/studio"
+	"nelko/internal/studio/studiotest"
+)
+
+// filled is a signed-in site with an order of three photos and a song, fitted.
+func filled(t *testing.T) (*site, int64) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	o := studiotest.Order(t, v.studio)
+	files := map[string][]byte{"song.flac": studiotest.Song(t, 14)}
+	for i := range 3 {
+		files[fmt.Sprint(i, ".jpg")] = studiotest.Photo(t, i)
+	}
+	studiotest.Bring(t, v.studio, o.ID, files)
+	_, err := v.studio.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	require.NoError(t, err)
+	return v, o.ID
+}
+
+func (v *site) load(order int64) *studio.Work {
+	w, err := v.studio.Load(ctx, order)
+	require.NoError(v.t, err)
+	return w
+}
+
+// edit posts an edit of an order as its page does.
+func (v *site) edit(order int64, op string, form ...string) (int, string) {
+	form = append(form, "base", fmt.Sprint(v.load(order).Slideshow.Head))
+	res, body := v.post(fmt.Sprintf("/orders/%d/edit/%s", order, op), form...)
+	return res.StatusCode, body
+}
+
+// Each control of the desk does its edit, and what cannot be is answered in
+// words with nothing changed.
+func TestDesignsOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	slide := func() doc.Slide { return v.load(order).Doc.Slides[1] }
+	id, medium := string(slide().ID), string(slide().Media[0])
+	shot := func() doc.Shot { return v.load(order).Doc.Shot(doc.MediaID(medium)) }
+	for _, step := range []struct {
+		op   string
+		form []string
+		done func() bool
+	}{
+		{"caption", []string{"slide", id, "caption", "Zoë <at> noon"}, func() bool { return slide().Caption == "Zoë <at> noon" }},
+		{"layout", []string{"slide", id, "layout", "print"}, func() bool { return slide().Layout == "print" }},
+		{"layout", []string{"slide", id, "layout", ""}, func() bool { return slide().Layout == "" }},
+		{"motion", []string{"slide", id, "motion", "pan", "zoom", "15"}, func() bool { m := slide().Motion; return m != nil && m.Kind == design.Pan && m.Zoom == 0.15 }},
+		{"motion", []string{"slide", id, "motion", ""}, func() bool { return slide().Motion == nil }},
+		{"backdrop", []string{"slide", id, "backdrop", "linen"}, func() bool { b := slide().Backdrop; return b != nil && b.Texture == "linen" }},
+		{"join", []string{"slide", id, "join", "wipe", "join-seconds", "0,5", "direction", "up"}, func() bool {
+			j := slide().Join
+			return j != nil && j.Kind == "wipe" && j.Seconds == 0.5 && j.Direction == transition.Up
+		}},
+		{"join", []string{"join", "iris", "join-seconds", "1"}, func() bool { w := v.load(order); return w.Doc.Join != nil && slide().Join == nil }},
+		{"look", []string{"media", medium, "look", "mono"}, func() bool { l := shot().Look; return l != nil && l.Saturation == -1 }},
+		{"fitin", []string{"media", medium, "fit", "whole"}, func() bool { return shot().Fit == design.Whole }},
+		{"turn", []string{"media", medium, "turn", "-1"}, func() bool { return shot().Turn == 3 }},
+		{"focal", []string{"media", medium, "x", "0.25", "y", "0.75"}, func() bool { f := shot().Focal; return f != nil && f.X == 0.25 }},
+		{"tilt", []string{"media", medium, "tilt", "-4.5"}, func() bool { return shot().Tilt != nil && *shot().Tilt == -4.5 }},
+		{"anew", []string{"media", medium}, func() bool { return shot() == (doc.Shot{}) }},
+		{"drift", []string{"slide", id, "particles", "snow"}, func() bool { return len(v.load(order).Doc.Decor) == 1 }},
+		{"undecorate", []string{"index", "0"}, func() bool { return len(v.load(order).Doc.Decor) == 0 }},
+		{"addcard", []string{"slide", id}, func() bool { return slide().Kind == doc.Card }},
+		{"shape", []string{"frame", "1080x1920"}, func() bool { return v.load(order).Doc.Frame.H == 1920 }},
+		{"sort", []string{"by", "name"}, func() bool { return v.load(order).Doc.Slides[2].Placed }},
+	} {
+		status, body := v.edit(order, step.op, step.form...)
+		require.Equal(t, 200, status, "%s: %s", step.op, body)
+		assert.True(t, step.done(), step.op)
+	}
+	card := string(slide().ID)
+	status, _ := v.edit(order, "words", "slide", card, "kind", "credits", "main", "Crew", "text", "Bow | Ann\r\nStroke | Bo")
+	assert.Equal(t, 200, status)
+	assert.Equal(t, "Bow | Ann\nStroke | Bo", slide().Card.Text)
+	_, desk := v.get(fmt.Sprintf("/orders/%d/desk?slide=%s&slide=%s", order, card, id))
+	assert.Contains(t, desk, "2 slides selected")
+	assert.NotContains(t, desk, "<at>", "words are escaped")
+
+	head := v.load(order).Slideshow.Head
+	for _, bad := range []struct {
+		op, want string
+		form     []string
+	}{
+		{"motion", "Zoom", []string{"slide", id, "motion", "in", "zoom", "much"}},
+		{"motion", "zoom: 9", []string{"slide", id, "motion", "in", "zoom", "900"}},
+		{"join", "there is no transition", []string{"slide", id, "join", "melt", "join-seconds", "1"}},
+		{"join", "named “gone”", []string{"slide", id, "join", "own:gone"}},
+		{"backdrop", "no backdrop", []string{"slide", id, "backdrop", "lava"}},
+		{"look", "no look", []string{"media", medium, "look", "neon"}},
+		{"focal", "two numbers", []string{"media", medium, "x", "left", "y", "0"}},
+		{"tilt", "is not a number", []string{"media", medium, "tilt", "a bit"}},
+		{"trim", "not a clip", []string{"media", medium, "from", "0", "to", "1"}},
+		{"shape", "not of the form", []string{"frame", "wide"}},
+		{"drift", "Choose the slides", []string{"particles", "snow"}},
+		{"theme", "there is no theme", []string{"theme", "none"}},
+	} {
+		status, body := v.edit(order, bad.op, bad.form...)
+		assert.Equal(t, 422, status, bad.op)
+		assert.Contains(t, body, bad.want, bad.op)
+	}
+	assert.Equal(t, head, v.load(order).Slideshow.Head, "nothing was changed")
+	status, _ = v.edit(order, "enchant", "slide", id)
+	assert.Equal(t, 404, status)
+}
+
+// A transition kept under a name is offered and used in the next order.
+func TestOwnTransitionsOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	_, body := v.post(fmt.Sprintf("/orders/%d/transitions", order), "join", "wipe", "join-seconds", "1.5", "direction", "up", "join-name", "Soft <rise>")
+	assert.Contains(t, body, "is kept")
+	_, body = v.post(fmt.Sprintf("/orders/%d/transitions", order), "join", "", "join-name", "x")
+	assert.Contains(t, body, "Choose a transition first")
+	id := string(v.load(order).Doc.Slides[1].ID)
+	_, desk := v.get(fmt.Sprintf("/orders/%d/desk?slide=%s", order, id))
+	assert.Contains(t, desk, `value="own:Soft &lt;rise&gt;"`)
+	status, _ := v.edit(order, "join", "slide", id, "join", "own:Soft <rise>")
+	assert.Equal(t, 200, status)
+	assert.Equal(t, 1.5, v.load(order).Doc.Slides[1].Join.Seconds)
+}
+
+// The picker lists every theme with what it asks for; taking one changes the
+// theme and nothing else, and a stale take is refused.
+func TestThemePicker(t *testing.T) {
+	v, order := filled(t)
+	_, body := v.get(fmt.Sprintf("/orders/%d/themes", order))
+	assert.GreaterOrEqual(t, strings.Count(body, "data-theme="), 10)
+	assert.Contains(t, body, "✓ this film’s theme")
+	assert.Contains(t, body, "Asks for: Company", "what Ledger needs and the order lacks")
+	assert.Regexp(t, regexp.MustCompile(`\d+ pictures suit this music`), body)
+	before := v.load(order)
+	res, _ := v.post(fmt.Sprintf("/orders/%d/theme", order), "theme", "ledger", "base", fmt.Sprint(before.Slideshow.Head))
+	assert.Equal(t, 303, res.StatusCode)
+	after := v.load(order)
+	assert.Equal(t, "ledger", after.Doc.Theme)
+	assert.Equal(t, before.Doc.Slides, after.Doc.Slides)
+	res, body = v.post(fmt.Sprintf("/orders/%d/theme", order), "theme", "pennant", "base", fmt.Sprint(before.Slideshow.Head))
+	assert.Equal(t, 409, res.StatusCode)
+	assert.Contains(t, body, "changed this slideshow meanwhile")
+	res, still := v.get(fmt.Sprintf("/orders/%d/themes/pennant/still.jpg", order))
+	assert.Equal(t, 200, res.StatusCode)
+	assert.True(t, strings.HasPrefix(still, "\xff\xd8"))
+	res, _ = v.get(fmt.Sprintf("/orders/%d/themes/nothing/still.jpg", order))
+	assert.Equal(t, 404, res.StatusCode)
+}
+
+// The played draft: playlists name segments that are there, lengths add up to
+// the film, and no other file can be reached through the sound's address.
+func TestPlaylists(t *testing.T) {
+	v, order := filled(t)
+	at := fmt.Sprintf("/orders/%d/play/%d/", order, v.load(order).Slideshow.Head)
+	res, master := v.get(at + "film.m3u8")
+	assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
+	assert.Contains(t, master, `URI="sound/sound.m3u8"`)
+	_, list := v.get(at + "picture.m3u8")
+	sum := 0.0
+	for _, m := range regexp.MustCompile(`#EXTINF:([\d.]+),\n(\d+)\.ts`).FindAllStringSubmatch(list, -1) {
+		var s float64
+		_, err := fmt.Sscan(m[1], &s)
+		require.NoError(t, err)
+		sum += s
+	}
+	assert.InDelta(t, 14, sum, 0.001)
+	res, ts := v.get(at + "0.ts")
+	assert.Equal(t, 200, res.StatusCode)
+	assert.Equal(t, byte(0x47), ts[0], "MPEG-TS begins with its sync byte (ISO/IEC 13818-1, 2.4.3.2)")
+	res, _ = v.get(at + "9999.ts")
+	assert.Equal(t, 404, res.StatusCode)
+	require.Eventually(t, func() bool {
+		_, list := v.get(at + "sound/sound.m3u8")
+		return strings.Contains(list, "#EXT-X-ENDLIST")
+	}, 30*time.Second, 100*time.Millisecond)
+	res, _ = v.get(at + "sound/00000.ts")
+	assert.Equal(t, 200, res.StatusCode)
+	for _, bad := range []string{"secret.txt", url.PathEscape("../../film.mp4"), "99999.ts"} {
+		res, _ = v.get(at + "sound/" + bad)
+		assert.Equal(t, 404, res.StatusCode, bad)
+	}
+	res, _ = v.get(fmt.Sprintf("/orders/%d/play/777/film.m3u8", order))
+	assert.Equal(t, 404, res.StatusCode)
+	v.client = v.browser()
+	res, _ = v.get(at + "film.m3u8")
+	assert.Equal(t, 303, res.StatusCode, "only those signed in play drafts")
+}
+
+// A new order asks for what the chosen theme needs and keeps what was typed.
+func TestNewOrderAsksForTheChosenTheme(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	_, body := v.get("/orders/new")
+	assert.Contains(t, body, `<option value="tideline" selected>`)
+	_, body = v.get("/orders/new?theme=ledger&client=Zo%C3%AB&detail-names=Review")
+	assert.Contains(t, body, `<option value="ledger" selected>`)
+	assert.Contains(t, body, "Company")
+	assert.Contains(t, body, `value="Review"`)
+}
