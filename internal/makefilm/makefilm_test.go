@@ -2,6 +2,8 @@ package makefilm
 
 import (
 	"context"
+	"fmt"
+	"image/jpeg"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -75,5 +77,39 @@ func TestFolderBecomesAFilm(t *testing.T) {
 	assert.ErrorContains(t, err, "no photo or clip")
 	r.Theme = "nothing"
 	_, err = Film(context.Background(), r)
-	assert.ErrorContains(t, err, "there are: tideline")
+	assert.ErrorContains(t, err, "there are: chalkline")
+}
+
+// A contact sheet of a theme in each frame shape: as many cells as asked for,
+// none empty, without a song.
+func TestSheet(t *testing.T) {
+	dir := t.TempDir()
+	for i, size := range []string{"640x400", "400x640", "640x420"} {
+		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", filepath.Join(dir, fmt.Sprintf("%d.jpg", i)))
+	}
+	for _, f := range []doc.Frame{{W: 1920, H: 1080}, {W: 1080, H: 1920}} {
+		out := filepath.Join(t.TempDir(), "sheet.jpg")
+		s, err := Sheet(context.Background(), Request{Theme: "opendoor", Media: dir, Details: map[string]string{"names": "A", "date": "B"}, Out: out, Frame: f, Rate: timecode.R25, Seed: 2}, 6)
+		require.NoError(t, err)
+		assert.NotEmpty(t, s.Slides)
+		file, err := os.Open(out)
+		require.NoError(t, err)
+		img, err := jpeg.Decode(file)
+		require.NoError(t, err)
+		require.NoError(t, file.Close())
+		cell := cellFrame(f)
+		cols := 4
+		if f.H > f.W {
+			cols = 8
+		}
+		assert.Equal(t, cols*(cell.W+6)-6, img.Bounds().Dx())
+		for i := range 6 {
+			seen := map[uint32]bool{}
+			for k := range 200 {
+				r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%20)/20, i/cols*(cell.H+6)+cell.H*(k/20)/10).RGBA()
+				seen[r>>8<<16|g>>8<<8|b>>8] = true
+			}
+			assert.Greater(t, len(seen), 8, "cell %d shows something", i)
+		}
+	}
 }

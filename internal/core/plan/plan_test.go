@@ -2,6 +2,7 @@ package plan
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/transition"
 	"nelko/themes"
 )
 
@@ -113,4 +115,53 @@ func TestChecks(t *testing.T) {
 	d.Slides = nil
 	d.Fit.Mode = doc.ToMusic
 	assert.Equal(t, []string{"No pictures yet", "No music yet"}, texts(check()))
+}
+
+// Joins by hand, for all and by the theme's rule: each counts with its own
+// length, and a cut with none. The film still ends with the music.
+func TestJoinsOfDifferentLengths(t *testing.T) {
+	d, th, lib := show(t, 6, 30)
+	d.Fit.Mode = doc.ToMusic
+	d.Slides[2].Join = &transition.Transition{Kind: "iris", Seconds: 2}
+	d.Slides[3].Join = &transition.Transition{Kind: "cut", Seconds: 2}
+	p := Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	assert.Zero(t, p.Left())
+	assert.EqualValues(t, 60, p.Slides[2].Overlap)
+	assert.EqualValues(t, 0, p.Slides[3].Overlap)
+	assert.EqualValues(t, 24, p.Slides[4].Overlap)
+	assert.Equal(t, transition.Kind("iris"), p.Slides[2].Into.Kind)
+	d.Join = &transition.Transition{Kind: "push", Seconds: 0.5}
+	p = Build(d, th, lib)
+	assert.EqualValues(t, 60, p.Slides[2].Overlap, "by hand goes before for all")
+	assert.EqualValues(t, 15, p.Slides[4].Overlap)
+	assert.NotEqual(t, p.Slides[4].Into.Direction, p.Slides[5].Into.Direction, "directions take turns")
+}
+
+// Text cards last as the theme has them, trimmed clips as trimmed, and both
+// are counted in the arithmetic.
+func TestCardsAndTrimmedClipsInTheArithmetic(t *testing.T) {
+	d, th, lib := show(t, 4, 40)
+	lib["c"] = doc.Media{ID: "c", Kind: doc.ClipMedia, Name: "c.mp4", W: 640, H: 360, Length: 10 * timecode.SampleRate}
+	d.Shots = map[doc.MediaID]doc.Shot{"c": {Trim: doc.Trim{From: 1, To: 4}}}
+	d.Slides = slices.Insert(d.Slides, 2, doc.Slide{ID: "k", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "title", Main: "Noon"}},
+		doc.Slide{ID: "c", Kind: doc.Clip, Media: []doc.MediaID{"c"}, Linger: 1})
+	d.Fit.Mode = doc.ToMusic
+	p := Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	assert.Zero(t, p.Left())
+	assert.EqualValues(t, th.Title.Seconds*30, p.Slides[2].Length)
+	assert.EqualValues(t, 90, p.Slides[3].Length)
+	assert.Contains(t, p.Arithmetic(), "1 clip 3.00 s")
+	assert.Contains(t, p.Arithmetic(), "1 text card 4.00 s")
+}
+
+// What a scene found is told with the slide's number and the file's name.
+func TestFindingsInWords(t *testing.T) {
+	d, _, lib := show(t, 3, 30)
+	assert.Equal(t, "Slide 2: p000 is shown 1.8 times its own size and will look soft", Finding(d, lib, "p000", "enlarged", "p000", "", 1.8).Text)
+	assert.Contains(t, Finding(d, lib, "p001", "face", "p001", "", 0).Text, "Slide 3: no framing keeps the faces of p001")
+	long := Finding(d, lib, "open", "long", "", "A name that goes on\nand on and on for ever", 0)
+	assert.Contains(t, long.Text, "“A name that goes on and on and…”")
+	assert.Equal(t, "slide:open", long.Field)
 }

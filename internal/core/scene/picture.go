@@ -302,6 +302,9 @@ func (b *builder) windowed(p placing) {
 	}
 	l := Layer{Asset: b.sprite(p, closest, widest), Place: Still(p.inner), Alpha: 1, Turn: p.tilt,
 		Window: Move{From: b.uncrop(p.m.ID, from), To: b.uncrop(p.m.ID, to), Ease: b.ease(p.motion)}}
+	if from == to {
+		l.Window = Still(snapped(l.Window.From, l.Asset, p.inner))
+	}
 	if p.fit != design.Fill && p.motion.Kind != design.Still && p.motion.Kind != design.ByHand {
 		l = b.swell(l, p.inner, p.outer, p.motion, p.inward)
 	}
@@ -309,6 +312,21 @@ func (b *builder) windowed(p placing) {
 		l.Mask = Asset{Kind: Mask, W: max(2, int(math.Round(p.inner.W))), H: max(2, int(math.Round(p.inner.H))), Radius: int(math.Round(p.radius)), Mask: p.dress.Mask}
 	}
 	b.add(l)
+}
+
+// snapped moves a still window onto whole pixels of its asset, where it is as
+// large as its place to within a pixel: then the picture is shown as libvips
+// scaled it, not sampled once more.
+func snapped(window framing.Rect, a Asset, place framing.Rect) framing.Rect {
+	w, h := float64(a.W), float64(a.H)
+	px := window.Scale(w, h)
+	if math.Abs(px.W-place.W) >= 1 || math.Abs(px.H-place.H) >= 1 || place.W > w || place.H > h ||
+		place.W != math.Round(place.W) || place.H != math.Round(place.H) {
+		return window
+	}
+	px.X, px.Y = math.Min(math.Round(px.X), w-place.W), math.Min(math.Round(px.Y), h-place.H)
+	px.W, px.H = place.W, place.H
+	return fractions(px, w, h)
 }
 
 func (b *builder) matLayer(p placing) {

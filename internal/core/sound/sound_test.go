@@ -153,3 +153,25 @@ func TestPeaks(t *testing.T) {
 		assert.InDelta(t, 127, v, 2)
 	}
 }
+
+// Clips' own sound is heard where they play, at their level, fading in and
+// out, over the songs, and never above full scale.
+func TestClipsAreHeardOverSongs(t *testing.T) {
+	out := mixed(t, Track{
+		Songs: []Song{{ones(4000), 4000, 0.25}},
+		Clips: []Clip{{Source: ones(5000), At: 1000, Length: 2000, Gain: 0.5, Fade: 100}, {Source: ones(10), At: 3500, Length: 200, Gain: 5}},
+		Total: 4000,
+	})
+	require.Len(t, out, 8000)
+	assert.InDelta(t, 0.25, out[2*500], 1e-6)
+	assert.InDelta(t, 0.5, out[2*1050], 0.02, "half-way through its fade")
+	assert.InDelta(t, 0.75, out[2*2000], 1e-6)
+	assert.InDelta(t, 0.25, out[2*2999], 1e-3, "faded out at its end")
+	assert.InDelta(t, 0.25, out[2*3200], 1e-6)
+	assert.Equal(t, float32(1), out[2*3505], "held at full scale")
+	assert.InDelta(t, 0.25, out[2*3600], 1e-6, "a clip with less sound than it lasts is silent then")
+	broken := errors.New("broken")
+	err := Track{Clips: []Clip{{Source: &slice{fail: broken}, Length: 10, Gain: 1}}, Total: 10}.Mix(func([]float32) error { return nil })
+	assert.ErrorIs(t, err, broken)
+	assert.ErrorContains(t, err, "clip 1")
+}
