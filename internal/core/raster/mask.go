@@ -56,13 +56,12 @@ func reveal(dst, src []byte, m []uint16, mask []byte, limit float64, gain uint32
 	// Limits above the range are brought into it by lowering what they are
 	// compared with.
 	t, lift := uint32(math.Min(limit, 65535)), uint32(math.Max(0, limit-65535))
-	line := m[:w]
 	var lowered []uint16
 	if lift > 0 {
 		lowered = make([]uint16, w)
 	}
 	for at := 0; at < len(dst); at += w {
-		line = m[at : at+w]
+		line := m[at : at+w]
 		if lift > 0 {
 			for i, v := range line {
 				lowered[i] = uint16(max(0, int(v)-int(lift)))
