@@ -289,7 +289,7 @@ func (s *Studio) keepFilm(ctx context.Context, r store.Render, out string, facts
 		}
 		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(map[string]any{
 			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": facts.PictureSec,
-			"finished_at": s.Now(),
+			"frames_done": gorm.Expr("frames_total"), "finished_at": s.Now(),
 		})
 		if res.Error == nil && res.RowsAffected == 0 {
 			return errTaken
