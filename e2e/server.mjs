@@ -8,7 +8,7 @@ import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 
 export const root = dirname(dirname(fileURLToPath(import.meta.url)));
-const binary = join(root, "bin/nelko");
+const binary = process.env.NELKO_BINARY ?? join(root, "bin/nelko");
 
 function freePort() {
   return new Promise((resolve) => {

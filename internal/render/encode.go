@@ -14,7 +14,6 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
-	"time"
 
 	"golang.org/x/sys/unix"
 
@@ -239,50 +238,41 @@ func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
 	return j.Cache.Keep(ctx, key, out)
 }
 
+// soundSegment is the length of a played soundtrack's segments in seconds,
+// and aacFrame the samples of one AAC frame (ISO/IEC 14496-3).
+const (
+	soundSegment = 4
+	aacFrame     = 1024
+)
+
+// SoundSegments are the lengths, in seconds, of the segments PackSound cuts a
+// soundtrack into: at the first AAC frame that ends at or after each multiple
+// of four seconds.
+func SoundSegments(total timecode.Samples) (out []float64) {
+	at := timecode.Samples(0)
+	for k := timecode.Samples(1); at < total; k++ {
+		next := (k*soundSegment*timecode.SampleRate + aacFrame - 1) / aacFrame * aacFrame
+		next = min(next, total)
+		out = append(out, float64(next-at)/timecode.SampleRate)
+		at = next
+	}
+	return out
+}
+
 // PackSound mixes and encodes a soundtrack into HLS segments of about four
-// seconds. The playlist grows while it is made.
+// seconds, named by number. The playlist grows while it is made.
 func PackSound(ctx context.Context, t sound.Track, p Profile, dir, list string) error {
 	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0",
 		"-c:a", "aac", "-b:a", fmt.Sprintf("%dk", p.AudioKbps), "-muxdelay", "0", "-muxpreload", "0",
-		"-f", "hls", "-hls_time", "4", "-hls_list_size", "0", "-hls_playlist_type", "event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list})
+		"-f", "hls", "-hls_time", fmt.Sprint(soundSegment), "-hls_list_size", "0", "-hls_playlist_type", "event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list})
 	if err != nil {
 		return err
 	}
-	err = mixTo(t, &paced{to: e.in, ctx: ctx, start: time.Now()})
+	err = mixTo(t, e.in)
 	if encErr := e.finish(); err == nil {
 		err = encErr
 	}
 	return err
-}
-
-// paced lets a played soundtrack through quickly at first and then at several
-// times its own pace, so that it leaves the processors to the pictures.
-type paced struct {
-	to    io.Writer
-	ctx   context.Context
-	start time.Time
-	bytes int64
-}
-
-const (
-	pacedBytesPerSecond = timecode.SampleRate * 2 * 4
-	pacedHeadStart      = 12 // seconds of sound
-	pacedTimes          = 8
-)
-
-// Write implements io.Writer.
-func (p *paced) Write(b []byte) (int, error) {
-	n, err := p.to.Write(b)
-	p.bytes += int64(n)
-	ahead := float64(p.bytes)/pacedBytesPerSecond - pacedHeadStart - pacedTimes*time.Since(p.start).Seconds()
-	if err == nil && ahead > 0 {
-		select {
-		case <-time.After(time.Duration(ahead / pacedTimes * float64(time.Second))):
-		case <-p.ctx.Done():
-			return n, p.ctx.Err()
-		}
-	}
-	return n, err
 }
 
 // Silent makes the whole film without sound in one piece, in a file in dir.

@@ -191,9 +191,9 @@ func (s *Studio) PlayedSegment(ctx context.Context, w *Work, n int) ([]byte, err
 	return out, nil
 }
 
-// WarmUp makes the preview segment at a frame in the background, so that
-// playing from there starts at once. While one is being made others are not
-// begun.
+// WarmUp makes the preview segment at a frame, and the soundtrack, in the
+// background, so that playing from there starts at once. While one is being
+// made others are not begun.
 func (s *Studio) WarmUp(w *Work, frame timecode.Frames) {
 	if !s.look.warming.CompareAndSwap(false, true) {
 		return
@@ -207,8 +207,12 @@ func (s *Studio) WarmUp(w *Work, frame timecode.Frames) {
 		for _, seg := range f.segs {
 			if frame >= seg.From && frame < seg.To {
 				_, _ = s.draftSegment(context.Background(), f, seg) // likewise
-				return
 			}
+		}
+		dir := filepath.Join(s.Blobs.Cache(), "play", f.sound)
+		list := filepath.Join(dir, "sound.m3u8")
+		if _, err := os.Stat(list); err != nil && len(f.doc.Soundtrack.Songs) > 0 {
+			<-s.beginSound(f, dir, list).done
 		}
 	}()
 }
@@ -236,42 +240,76 @@ func (s *Studio) draftSegment(ctx context.Context, f *openFilm, seg render.Segme
 	})
 }
 
-// PlayedSound is a folder with the soundtrack of a played preview as HLS
-// ("sound.m3u8"). Its first part is there when this returns; the rest follows
-// while it is played.
-func (s *Studio) PlayedSound(ctx context.Context, w *Work) (string, error) {
-	f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
-	if err != nil {
-		return "", err
-	}
-	dir := filepath.Join(s.Blobs.Cache(), "play", f.sound)
-	list := filepath.Join(dir, "sound.m3u8")
-	if _, err := os.Stat(list); err == nil {
-		return dir, nil
-	}
-	return s.once(ctx, dir, func() (string, error) {
-		if _, err := os.Stat(list); err == nil {
-			return dir, nil
-		}
-		if err := os.MkdirAll(dir, 0o755); err != nil {
-			return "", err
-		}
-		done := make(chan error, 1)
-		go func() { done <- s.packSound(f, dir, list) }()
-		for {
-			if _, err := os.Stat(list); err == nil {
-				return dir, nil
-			}
-			select {
-			case err := <-done:
-				return dir, err
-			case <-time.After(20 * time.Millisecond):
-			}
-		}
-	})
+// PlayedSound is the lengths in seconds of a played preview's sound segments.
+func (s *Studio) PlayedSound(w *Work) []float64 {
+	return render.SoundSegments(w.Doc.Rate.SampleAt(w.Plan.Pictures))
 }
 
-// packSound mixes a soundtrack into HLS segments of four seconds.
+// soundPatience is how long a sound segment is waited for.
+const soundPatience = time.Minute
+
+// PlayedSoundSegment is segment n of a played preview's sound as MPEG-TS. The
+// whole soundtrack is made from its beginning when any of it is first asked
+// for; a segment is handed out as soon as it is there.
+func (s *Studio) PlayedSoundSegment(ctx context.Context, w *Work, n int) ([]byte, error) {
+	if n < 0 || n >= len(s.PlayedSound(w)) {
+		return nil, fmt.Errorf("sound segment %d: %w", n, store.ErrNotFound)
+	}
+	f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
+	if err != nil {
+		return nil, err
+	}
+	dir := filepath.Join(s.Blobs.Cache(), "play", f.sound)
+	list, name := filepath.Join(dir, "sound.m3u8"), filepath.Join(dir, fmt.Sprintf("%05d.ts", n))
+	ready := func() bool { // whole once the next has begun or the list is closed
+		if _, err := os.Stat(filepath.Join(dir, fmt.Sprintf("%05d.ts", n+1))); err == nil {
+			return true
+		}
+		b, err := os.ReadFile(list)
+		return err == nil && strings.Contains(string(b), "#EXT-X-ENDLIST")
+	}
+	if !ready() {
+		failed := s.beginSound(f, dir, list)
+		ctx, cancel := context.WithTimeout(ctx, soundPatience)
+		defer cancel()
+		for !ready() {
+			select {
+			case <-failed.done:
+				if failed.err != nil {
+					return nil, failed.err
+				}
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			case <-time.After(15 * time.Millisecond):
+			}
+		}
+	}
+	return os.ReadFile(name)
+}
+
+// beginSound begins to pack a soundtrack unless that is being done.
+func (s *Studio) beginSound(f *openFilm, dir, list string) *making {
+	s.look.mu.Lock()
+	defer s.look.mu.Unlock()
+	if m, ok := s.look.making[dir]; ok {
+		return m
+	}
+	m := &making{done: make(chan struct{})}
+	s.look.making[dir] = m
+	go func() {
+		m.err = os.MkdirAll(dir, 0o755)
+		if m.err == nil {
+			m.err = s.packSound(f, dir, list)
+		}
+		s.look.mu.Lock()
+		delete(s.look.making, dir)
+		s.look.mu.Unlock()
+		close(m.done)
+	}()
+	return m
+}
+
+// packSound mixes a soundtrack into segments.
 func (s *Studio) packSound(f *openFilm, dir, list string) error {
 	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Minute)
 	defer cancel()

@@ -2,6 +2,7 @@ package studio_test
 
 import (
 	"bytes"
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -159,16 +160,24 @@ func TestPlayedPreview(t *testing.T) {
 	_, err = s.PlayedSegment(ctx, w, len(segs))
 	assert.ErrorIs(t, err, store.ErrNotFound)
 
-	sound, err := s.PlayedSound(ctx, w)
-	require.NoError(t, err)
-	list := filepath.Join(sound, "sound.m3u8")
-	require.Eventually(t, func() bool {
-		b, err := os.ReadFile(list)
-		return err == nil && strings.Contains(string(b), "#EXT-X-ENDLIST")
-	}, 20*time.Second, 20*time.Millisecond)
-	out, err = exec.Command("ffprobe", "-v", "error", "-show_entries", "format=duration", "-of", "csv=p=0", list).Output()
-	require.NoError(t, err)
-	assert.True(t, strings.HasPrefix(string(out), "15.0"), string(out))
+	sum := 0.0
+	for i, seconds := range s.PlayedSound(w) {
+		ts, err := s.PlayedSoundSegment(ctx, w, i)
+		require.NoError(t, err)
+		path := filepath.Join(dir, "sound.ts")
+		require.NoError(t, os.WriteFile(path, ts, 0o644))
+		out, err := exec.Command("ffprobe", "-v", "error", "-show_entries", "stream=start_time,duration", "-of", "csv=p=0", path).Output()
+		require.NoError(t, err)
+		var start, length float64
+		_, err = fmt.Sscanf(strings.TrimSpace(strings.Split(string(out), "\n")[0]), "%f,%f", &start, &length)
+		require.NoError(t, err, string(out))
+		assert.InDelta(t, sum, start, 0.03, "segment %d begins where the list says", i)
+		assert.InDelta(t, seconds, length, 0.05, "and lasts as long")
+		sum += seconds
+	}
+	assert.InDelta(t, 15, sum, 0.001)
+	_, err = s.PlayedSoundSegment(ctx, w, 4)
+	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
 // Every theme moves with the order's own pictures, and is made once.

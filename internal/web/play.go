@@ -3,15 +3,11 @@ package web
 import (
 	"fmt"
 	"net/http"
-	"os"
-	"path/filepath"
-	"regexp"
 	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
 
-	"nelko/internal/store"
 	"nelko/internal/studio"
 )
 
@@ -94,35 +90,33 @@ func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(ts) // the browser may have gone
 }
 
-// soundFile are the names a packed soundtrack's files have.
-var soundFile = regexp.MustCompile(`^(sound\.m3u8|\d{5}\.ts)$`)
-
+// playSound lists the soundtrack's segments, or answers with one.
 func (s *Server) playSound(w http.ResponseWriter, r *http.Request) {
-	name := chi.URLParam(r, "file")
 	wk, ok := s.playing(w, r)
 	if !ok {
 		return
 	}
-	dir, err := s.Studio.PlayedSound(r.Context(), wk)
-	if err == nil && !soundFile.MatchString(name) {
-		err = store.ErrNotFound
-	}
-	if err != nil {
-		s.fail(w, r, err)
+	name := chi.URLParam(r, "file")
+	if name == "sound.m3u8" {
+		var b strings.Builder
+		b.WriteString("#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:5\n")
+		for i, seconds := range s.Studio.PlayedSound(wk) {
+			fmt.Fprintf(&b, "#EXTINF:%.6f,\n%d.ts\n", seconds, i)
+		}
+		b.WriteString("#EXT-X-ENDLIST\n")
+		playlist(w, b.String())
 		return
 	}
-	b, err := os.ReadFile(filepath.Join(dir, name))
-	if os.IsNotExist(err) {
-		err = fmt.Errorf("%s: %w", name, store.ErrNotFound)
+	n, err := strconv.Atoi(strings.TrimSuffix(name, ".ts"))
+	if err != nil {
+		n = -1
 	}
+	ts, err := s.Studio.PlayedSoundSegment(r.Context(), wk, n)
 	if err != nil {
 		s.fail(w, r, err)
-		return
-	}
-	if strings.HasSuffix(name, ".m3u8") {
-		playlist(w, string(b))
 		return
 	}
 	w.Header().Set("Content-Type", "video/mp2t")
-	_, _ = w.Write(b) // the browser may have gone
+	w.Header().Set("Cache-Control", "private, max-age=3600")
+	_, _ = w.Write(ts) // the browser may have gone
 }
