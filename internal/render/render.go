@@ -126,7 +126,7 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 		at[s.From] = i
 	}
 	if j.Cache != nil && j.Content != nil {
-		kept, err := j.Cache.Find(ctx, keysOf(segs))
+		kept, err := j.Cache.Find(ctx, Keys(segs))
 		if err != nil {
 			return nil, nil, fmt.Errorf("looking for segments: %w", err)
 		}
@@ -174,7 +174,8 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 	return segs, files, context.Cause(ctx)
 }
 
-func keysOf(segs []Segment) []string {
+// Keys lists the keys of segments, in order.
+func Keys(segs []Segment) []string {
 	keys := make([]string, len(segs))
 	for i, s := range segs {
 		keys[i] = s.Key

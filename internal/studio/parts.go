@@ -33,11 +33,7 @@ type work struct {
 // plan writes down which parts are to be made, and asks other workers to
 // help.
 func (w *work) plan(ctx context.Context) error {
-	keys := make([]string, len(w.segs))
-	for i, s := range w.segs {
-		keys[i] = s.Key
-	}
-	kept, err := w.film.job.Cache.Find(ctx, keys)
+	kept, err := w.film.job.Cache.Find(ctx, render.Keys(w.segs))
 	if err != nil {
 		return err
 	}
@@ -186,17 +182,13 @@ func (w *work) count(part int, n int64) {
 
 // files are the segments' files, all of which must be kept by now.
 func (w *work) files(ctx context.Context) ([]string, error) {
-	keys := make([]string, len(w.segs))
-	for i, s := range w.segs {
-		keys[i] = s.Key
-	}
-	kept, err := w.film.job.Cache.Find(ctx, keys)
+	kept, err := w.film.job.Cache.Find(ctx, render.Keys(w.segs))
 	if err != nil {
 		return nil, err
 	}
-	files := make([]string, len(keys))
-	for i, k := range keys {
-		if files[i] = kept[k]; files[i] == "" {
+	files := make([]string, len(w.segs))
+	for i, s := range w.segs {
+		if files[i] = kept[s.Key]; files[i] == "" {
 			return nil, errors.New("a segment that was made is gone from the store")
 		}
 	}

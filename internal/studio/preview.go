@@ -38,6 +38,14 @@ type previews struct {
 	warming atomic.Bool
 }
 
+// lock takes the lock, and makes what the zero value lacks.
+func (p *previews) lock() {
+	p.mu.Lock()
+	if p.open == nil {
+		p.open, p.making, p.slots = map[string]*openFilm{}, map[string]*making{}, make(chan struct{}, previewMakers)
+	}
+}
+
 // openFilm is a slideshow laid out at a small size.
 type openFilm struct {
 	doc    doc.Slideshow
@@ -68,11 +76,8 @@ const draftWidth = 640
 
 // preview opens an order's slideshow at a width.
 func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error) {
-	s.look.mu.Lock()
+	s.look.lock()
 	defer s.look.mu.Unlock()
-	if s.look.open == nil {
-		s.look.open, s.look.making, s.look.slots = map[string]*openFilm{}, map[string]*making{}, make(chan struct{}, previewMakers)
-	}
 	name := fmt.Sprintf("%d.%d.%d.%s.%d", w.Slideshow.ID, w.Slideshow.Head, width, o.Watermark, len(w.Library))
 	if f, ok := s.look.open[name]; ok {
 		return f, nil
@@ -123,7 +128,7 @@ func fitFrame(f doc.Frame, side int) doc.Frame {
 // once makes something under a name, unless it is being made: then it waits.
 // At most so many things are made at the same time.
 func (s *Studio) once(ctx context.Context, name string, f func() (string, error)) (string, error) {
-	s.look.mu.Lock()
+	s.look.lock()
 	m, ok := s.look.making[name]
 	if !ok {
 		m = &making{done: make(chan struct{})}
@@ -289,7 +294,7 @@ func (s *Studio) PlayedSoundSegment(ctx context.Context, w *Work, n int) ([]byte
 
 // beginSound begins to pack a soundtrack unless that is being done.
 func (s *Studio) beginSound(f *openFilm, dir, list string) *making {
-	s.look.mu.Lock()
+	s.look.lock()
 	defer s.look.mu.Unlock()
 	if m, ok := s.look.making[dir]; ok {
 		return m
@@ -354,9 +359,6 @@ func (s *Studio) ThemeLoop(ctx context.Context, w *Work, themeID string) (string
 	}
 	key := "loop" + hex.EncodeToString(h.Sum(nil))[:60]
 	cache := &segmentCache{s}
-	if _, err := s.preview(w, draftWidth, scene.Options{}); err != nil { // makes room for what is being made
-		return "", err
-	}
 	return s.once(ctx, key, func() (string, error) {
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 2*time.Minute)
 		defer cancel()

@@ -58,29 +58,36 @@ func (s *Server) playPicture(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	var b strings.Builder
-	longest := 0.0
-	for _, g := range segs {
-		longest = max(longest, wk.Doc.Rate.Seconds(g.Frames()))
-	}
-	fmt.Fprintf(&b, "#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:%d\n", int(longest+0.999))
+	lengths := make([]float64, len(segs))
 	for i, g := range segs {
-		fmt.Fprintf(&b, "#EXTINF:%.6f,\n%d.ts\n", wk.Doc.Rate.Seconds(g.Frames()), i)
+		lengths[i] = wk.Doc.Rate.Seconds(g.Frames())
 	}
-	b.WriteString("#EXT-X-ENDLIST\n")
-	playlist(w, b.String())
+	playlist(w, segmentList(lengths))
 }
 
-func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
-	wk, ok := s.playing(w, r)
-	if !ok {
-		return
+// segmentList is a media playlist of segments named by number, of the given
+// lengths in seconds (RFC 8216, 4.3.3).
+func segmentList(lengths []float64) string {
+	var b strings.Builder
+	longest := 0.0
+	for _, v := range lengths {
+		longest = max(longest, v)
 	}
-	n, err := strconv.Atoi(chi.URLParam(r, "segment"))
+	fmt.Fprintf(&b, "#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:%d\n", int(longest+0.999))
+	for i, v := range lengths {
+		fmt.Fprintf(&b, "#EXTINF:%.6f,\n%d.ts\n", v, i)
+	}
+	b.WriteString("#EXT-X-ENDLIST\n")
+	return b.String()
+}
+
+// segment answers with the segment whose number is given, as make makes it.
+func (s *Server) segment(w http.ResponseWriter, r *http.Request, number string, make func(n int) ([]byte, error)) {
+	n, err := strconv.Atoi(number)
 	if err != nil {
-		n = -1
+		n = -1 // there is none: answered as not found
 	}
-	ts, err := s.Studio.PlayedSegment(r.Context(), wk, n)
+	ts, err := make(n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -88,6 +95,12 @@ func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "video/mp2t")
 	w.Header().Set("Cache-Control", "private, max-age=3600")
 	_, _ = w.Write(ts) // the browser may have gone
+}
+
+func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
+	if wk, ok := s.playing(w, r); ok {
+		s.segment(w, r, chi.URLParam(r, "segment"), func(n int) ([]byte, error) { return s.Studio.PlayedSegment(r.Context(), wk, n) })
+	}
 }
 
 // playSound lists the soundtrack's segments, or answers with one.
@@ -98,25 +111,8 @@ func (s *Server) playSound(w http.ResponseWriter, r *http.Request) {
 	}
 	name := chi.URLParam(r, "file")
 	if name == "sound.m3u8" {
-		var b strings.Builder
-		b.WriteString("#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:5\n")
-		for i, seconds := range s.Studio.PlayedSound(wk) {
-			fmt.Fprintf(&b, "#EXTINF:%.6f,\n%d.ts\n", seconds, i)
-		}
-		b.WriteString("#EXT-X-ENDLIST\n")
-		playlist(w, b.String())
+		playlist(w, segmentList(s.Studio.PlayedSound(wk)))
 		return
 	}
-	n, err := strconv.Atoi(strings.TrimSuffix(name, ".ts"))
-	if err != nil {
-		n = -1
-	}
-	ts, err := s.Studio.PlayedSoundSegment(r.Context(), wk, n)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	w.Header().Set("Content-Type", "video/mp2t")
-	w.Header().Set("Cache-Control", "private, max-age=3600")
-	_, _ = w.Write(ts) // the browser may have gone
+	s.segment(w, r, strings.TrimSuffix(name, ".ts"), func(n int) ([]byte, error) { return s.Studio.PlayedSoundSegment(r.Context(), wk, n) })
 }

@@ -49,7 +49,7 @@ func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion d
 	}
 	p.outer = pl.Rect.Scale(b.w(), b.h())
 	if s := b.scale(dress, m.ID); s != 1 {
-		p.outer = p.outer.Inset(0).Lerp(centred(p.outer, p.outer.W*s, p.outer.H*s), 1)
+		p.outer = centred(p.outer, p.outer.W*s, p.outer.H*s)
 	}
 	p.inner = p.outer.Inset(p.mat)
 	switch p.fit {

@@ -74,7 +74,7 @@ type placed struct {
 	right   Type // second column of credits
 	set     Setting
 	setR    Setting
-	w, h    float64
+	h       float64
 	ruleW   float64
 	columns bool
 }
@@ -133,7 +133,7 @@ func (b *builder) stack(bl theme.Block, values map[string]string, width, k float
 				b.columns(&p, words, width)
 			} else {
 				p.text, p.set = b.setWords(words, e.Type, bl.Align, width, e.Lines)
-				p.w, p.h = p.set.W, p.set.H
+				p.h = p.set.H
 			}
 		}
 		if len(set) > 0 {
@@ -241,7 +241,7 @@ func (b *builder) columns(p *placed, words string, width float64) {
 	p.columns = true
 	p.text, p.set = b.setWords(strings.Join(l, "\n"), p.e.Type, "right", half, len(l))
 	p.right, p.setR = b.setWords(strings.Join(r, "\n"), p.e.Type, "left", half, len(r))
-	p.w, p.h = width, math.Max(p.set.H, p.setR.H)
+	p.h = math.Max(p.set.H, p.setR.H)
 }
 
 // element adds the layers of one element at its place.
