@@ -19,6 +19,8 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/sys/unix"
+
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -73,18 +75,21 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
-	say("encoder_floor_s", floor, 2)
+	say("encoder_floor_s", floor.seconds, 2)
+	say("encoder_floor_cpu_s", floor.cpu, 2)
 
 	debug.FreeOSMemory()
 	forgetPeak()
 	cache := newDirCache(filepath.Join(dir, "cache"))
-	took, err := s.film(ctx, sc, cache, filepath.Join(dir, "film.mp4"))
+	whole, err := s.film(ctx, sc, cache, filepath.Join(dir, "film.mp4"))
 	if err != nil {
 		return err
 	}
-	say("render_s", took, 2)
-	say("ratio_to_floor", took/floor, 3)
-	say("frames_per_s", float64(sc.Frames)/took, 1)
+	say("render_s", whole.seconds, 2)
+	say("render_cpu_s", whole.cpu, 2)
+	say("ratio_to_floor", whole.seconds/floor.seconds, 3)
+	say("cpu_ratio_to_floor", whole.cpu/floor.cpu, 3)
+	say("frames_per_s", float64(sc.Frames)/whole.seconds, 1)
 	say("peak_rss_mb", peakMB(), 0)
 
 	changed := s.doc.Slides[len(s.doc.Slides)/2].ID
@@ -98,16 +103,22 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
-	say("rerender_s", again, 2)
-	say("rerender_share", again/took, 4)
+	say("rerender_s", again.seconds, 2)
+	say("rerender_share", again.seconds/whole.seconds, 4)
+	say("cpu_rerender_share", again.cpu/whole.cpu, 4)
 
 	filters, err := s.filtergraph(ctx, dir)
 	if err != nil {
 		return err
 	}
-	say("filtergraph_s_per_frame", filters, 4)
-	say("speedup_vs_filtergraph", filters/(took/float64(sc.Frames)), 2)
-	unseen, seen, err := s.previews(ctx)
+	say("filtergraph_s_per_frame", filters.seconds, 4)
+	say("speedup_vs_filtergraph", filters.seconds/(whole.seconds/float64(sc.Frames)), 2)
+	say("cpu_speedup_vs_filtergraph", filters.cpu/(whole.cpu/float64(sc.Frames)), 2)
+	copies, err := s.small(ctx)
+	if err != nil {
+		return err
+	}
+	unseen, seen, err := s.previews(ctx, copies)
 	if err != nil {
 		return err
 	}
@@ -139,7 +150,7 @@ func Memory(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, sc.Frames, took, peakMB())
+	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, sc.Frames, took.seconds, peakMB())
 	return err
 }
 
@@ -253,8 +264,30 @@ func (s *show) assets(ctx context.Context) *media.Assets {
 	return media.NewAssets(ctx, s.files, s.lib, media.DefaultBudget)
 }
 
-// film renders with cold sprites and gives the seconds it took.
-func (s *show) film(ctx context.Context, sc *scene.Scene, cache render.Cache, out string) (float64, error) {
+// took is what something cost: seconds on the clock, and seconds of processor
+// time of this process and those it waited for. On a machine that others use
+// too only the second is steady.
+type took struct{ seconds, cpu float64 }
+
+// measured runs do and gives what it took.
+func measured(do func() error) (took, error) {
+	start, before := time.Now(), cpuSeconds()
+	err := do()
+	return took{time.Since(start).Seconds(), cpuSeconds() - before}, err
+}
+
+func cpuSeconds() (sum float64) {
+	for _, who := range []int{unix.RUSAGE_SELF, unix.RUSAGE_CHILDREN} {
+		var u unix.Rusage
+		if unix.Getrusage(who, &u) == nil {
+			sum += float64(u.Utime.Nano()+u.Stime.Nano()) / 1e9
+		}
+	}
+	return sum
+}
+
+// film renders with cold sprites and gives what it took.
+func (s *show) film(ctx context.Context, sc *scene.Scene, cache render.Cache, out string) (took, error) {
 	a := s.assets(ctx)
 	job := render.Job{
 		Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.MP4, Out: out, Cache: cache, SoundKey: "silence",
@@ -265,42 +298,38 @@ func (s *show) film(ctx context.Context, sc *scene.Scene, cache render.Cache, ou
 	if cache != nil {
 		job.Content = func(id doc.MediaID) string { return string(id) }
 	}
-	start := time.Now()
-	_, err := render.Film(ctx, job)
-	return time.Since(start).Seconds(), err
+	return measured(func() error {
+		_, err := render.Film(ctx, job)
+		return err
+	})
 }
 
 // floor encodes the film's frames, composed beforehand into a file, through
 // one encoder with the render's settings. The file is read into memory before
 // it is timed, and comes by a pipe as in a render.
-func (s *show) floor(ctx context.Context, sc *scene.Scene, dir string) (float64, error) {
+func (s *show) floor(ctx context.Context, sc *scene.Scene, dir string) (took, error) {
 	name := filepath.Join(dir, "frames.yuv")
 	if err := s.compose(ctx, sc, name); err != nil {
-		return 0, err
+		return took{}, err
 	}
 	defer os.Remove(name)
 	f, err := os.Open(name)
 	if err != nil {
-		return 0, err
+		return took{}, err
 	}
 	defer f.Close()
 	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(sc, render.MP4, 0), "-f", "mp4", filepath.Join(dir, "floor.mp4"))...)
 	in, err := cmd.StdinPipe()
 	if err != nil {
-		return 0, err
+		return took{}, err
 	}
-	start := time.Now()
-	if err := cmd.Start(); err != nil {
-		return 0, err
-	}
-	_, err = io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
-	if e := in.Close(); err == nil {
-		err = e
-	}
-	if e := cmd.Wait(); err == nil {
-		err = e
-	}
-	return time.Since(start).Seconds(), err
+	return measured(func() error {
+		if err := cmd.Start(); err != nil {
+			return err
+		}
+		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
+		return errors.Join(err, in.Close(), cmd.Wait())
+	})
 }
 
 // compose writes all frames raw, on all processors.
@@ -336,8 +365,9 @@ const filterPhotos = 4
 
 // filtergraph makes the same kind of show by ffmpeg's filters, at equally
 // smooth motion: each photo scaled up four times before zoompan, which steps
-// in whole pixels, and cross-fades between. It gives seconds a frame.
-func (s *show) filtergraph(ctx context.Context, dir string) (perFrame float64, err error) {
+// in whole pixels, and cross-fades between. It gives what a
+// frame takes.
+func (s *show) filtergraph(ctx context.Context, dir string) (perFrame took, err error) {
 	const each, lap = 90, 24 // frames
 	args := []string{"-v", "error", "-nostdin", "-y"}
 	var graph strings.Builder
@@ -353,18 +383,46 @@ func (s *show) filtergraph(ctx context.Context, dir string) (perFrame float64, e
 	frames := filterPhotos*each - (filterPhotos-1)*lap
 	args = append(args, "-filter_complex", strings.TrimSuffix(graph.String(), ";"), "-map", "["+last+"]",
 		"-c:v", "libx264", "-preset", render.MP4.Preset, "-crf", fmt.Sprint(render.MP4.CRF), filepath.Join(dir, "filters.mp4"))
-	start := time.Now()
-	msg, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput()
-	if err != nil {
-		return 0, fmt.Errorf("ffmpeg's filters: %s: %w", msg, err)
+	t, err := measured(func() error {
+		msg, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput()
+		if err != nil {
+			err = fmt.Errorf("ffmpeg's filters: %s: %w", msg, err)
+		}
+		return err
+	})
+	return took{t.seconds / float64(frames), t.cpu / float64(frames)}, err
+}
+
+// proxySide is the longer side of the copies previews are made from, as in
+// the application, where they are made when a photo comes in.
+const proxySide = 1200
+
+// proxies are files with small copies beside them.
+type proxies struct{ media.FilesIn }
+
+// Small implements media.Smaller.
+func (p proxies) Small(id doc.MediaID, side int) (string, bool) {
+	return p.FilesIn[id] + ".small", side <= proxySide
+}
+
+// small makes the copies.
+func (s *show) small(ctx context.Context) (proxies, error) {
+	for id, path := range s.files {
+		jpg, err := media.Thumbnail(ctx, path, s.lib[id], proxySide)
+		if err == nil {
+			err = os.WriteFile(path+".small", jpg, 0o644)
+		}
+		if err != nil {
+			return proxies{}, err
+		}
 	}
-	return time.Since(start).Seconds() / float64(frames), nil
+	return proxies{s.files}, nil
 }
 
 // previews draws single frames of 960×540 as JPEG: of slides not seen before,
 // and another frame of a slide that was. It gives the 95th percentiles in
 // milliseconds.
-func (s *show) previews(ctx context.Context) (unseen, seen float64, err error) {
+func (s *show) previews(ctx context.Context, files media.Files) (unseen, seen float64, err error) {
 	d := s.doc
 	s.doc.Frame = doc.Frame{W: 960, H: 540}
 	sc, err := s.scene()
@@ -372,7 +430,7 @@ func (s *show) previews(ctx context.Context) (unseen, seen float64, err error) {
 	if err != nil {
 		return 0, 0, err
 	}
-	lane := s.assets(ctx).Lane()
+	lane := media.NewAssets(ctx, files, s.lib, media.DefaultBudget).Lane()
 	defer lane.Close()
 	c, f := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
 	still := func(n timecode.Frames) (float64, error) {

@@ -54,8 +54,8 @@ func timescale(r timecode.Rate) string {
 
 // segmentArgs write a run of segments into files, cut exactly at their ends,
 // each beginning with a closed group of pictures.
-func segmentArgs(s *scene.Scene, p Profile, run []Segment, dir string) (args, files []string) {
-	args = PictureArgs(s, p, 1)
+func segmentArgs(s *scene.Scene, p Profile, threads int, run []Segment, dir string) (args, files []string) {
+	args = PictureArgs(s, p, max(1, threads))
 	prefix := filepath.Join(dir, fmt.Sprintf("s%08d-", run[0].From))
 	if len(run) == 1 {
 		out := prefix + "0000.mp4"
@@ -123,7 +123,7 @@ var errPipe = errors.New("the encoder stopped reading")
 
 // encodeOnce composes and encodes a run of segments.
 func (j *Job) encodeOnce(ctx context.Context, run []Segment, dir string, made func()) ([]string, error) {
-	args, files := segmentArgs(j.Scene, j.Profile, run, dir)
+	args, files := segmentArgs(j.Scene, j.Profile, j.Threads, run, dir)
 	e, err := startEncoder(ctx, args)
 	if err != nil {
 		return nil, err

@@ -63,6 +63,7 @@ type Job struct {
 	Content  func(doc.MediaID) string          // what names a medium's contents; nil: segments are not kept
 	Cache    Cache                             // may be nil
 	Workers  int                               // encoders at the same time; 0: one a processor
+	Threads  int                               // of each encoder; 0: one
 	Out      string                            // final name; nothing is left under it on failure
 	Progress func(done, total timecode.Frames) // may be nil; of the frames to be made, called by one goroutine at a time
 	Title    string                            // written into the file
@@ -141,6 +142,10 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 	if workers < 1 {
 		workers = runtime.GOMAXPROCS(0)
 	}
+	runs := Runs(missing, workers)
+	if j.Threads == 0 {
+		j.Threads = Threads(len(runs), workers)
+	}
 	work := make(chan []Segment)
 	var wg sync.WaitGroup
 	p := newTally(missing, j.Progress)
@@ -161,7 +166,7 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 			}
 		})
 	}
-	for _, run := range Runs(missing, workers) {
+	for _, run := range runs {
 		select {
 		case work <- run:
 			continue

@@ -15,7 +15,7 @@ import (
 
 // EngineVersion changes whenever the same inputs give other frames or other
 // files.
-const EngineVersion = 2
+const EngineVersion = 3
 
 // Segment is a stretch of frames that is encoded by itself: a slide between
 // its joins, or a join. Key names everything its frames and their encoding
@@ -141,20 +141,26 @@ func byContent(layers []scene.Layer, content func(doc.MediaID) string) []scene.L
 	return out
 }
 
-// Stretches groups segments that follow one another into runs of about so
-// many frames, each encoded by one process.
-func Stretches(segs []Segment, frames timecode.Frames) [][]Segment {
+// Stretches groups segments that follow one another into runs, each encoded
+// by one process. most is how many frames a run may have when so many are
+// left, its own included; a single segment may have more.
+func Stretches(segs []Segment, most func(left timecode.Frames) timecode.Frames) [][]Segment {
+	left := timecode.Frames(0)
+	for _, s := range segs {
+		left += s.Frames()
+	}
 	var out [][]Segment
 	var run []Segment
-	total := timecode.Frames(0)
+	total, room := timecode.Frames(0), most(left)
 	flush := func() {
 		if len(run) > 0 {
 			out = append(out, run)
 		}
-		run, total = nil, 0
+		left -= total
+		run, total, room = nil, 0, most(left)
 	}
 	for _, s := range segs {
-		if len(run) > 0 && (run[len(run)-1].To != s.From || total+s.Frames() > frames) {
+		if len(run) > 0 && (run[len(run)-1].To != s.From || total+s.Frames() > room) {
 			flush()
 		}
 		run, total = append(run, s), total+s.Frames()
@@ -163,16 +169,21 @@ func Stretches(segs []Segment, frames timecode.Frames) [][]Segment {
 	return out
 }
 
-// Runs groups segments that are to be made for so many encoders.
+// The frames of the shortest and the longest run.
+const (
+	shortRun = 60
+	longRun  = 900
+)
+
+// Runs groups segments that are to be made for so many encoders: long runs
+// first, since every process costs something, and ever shorter ones, so that
+// all encoders end at about the same time.
 func Runs(missing []Segment, encoders int) [][]Segment {
-	return Stretches(missing, runLength(missing, encoders))
+	return Stretches(missing, func(left timecode.Frames) timecode.Frames {
+		return max(shortRun, min(longRun, left/timecode.Frames(2*max(1, encoders))))
+	})
 }
 
-// runLength balances few processes against even work for all workers.
-func runLength(missing []Segment, workers int) timecode.Frames {
-	total := timecode.Frames(0)
-	for _, s := range missing {
-		total += s.Frames()
-	}
-	return max(120, min(900, total/timecode.Frames(4*max(1, workers))))
-}
+// Threads is how many threads each encoder of so few runs may have, so that
+// no processor is idle.
+func Threads(runs, encoders int) int { return max(1, encoders/max(1, runs)) }

@@ -38,7 +38,7 @@ func TestSegmentsCoverTheFilm(t *testing.T) {
 		assert.Equal(t, sc.Frames, at)
 		assert.Len(t, keys, len(segs), "no two segments of this film are alike")
 		var joined []Segment
-		for _, run := range Stretches(segs, 60) {
+		for _, run := range Stretches(segs, func(timecode.Frames) timecode.Frames { return 60 }) {
 			joined = append(joined, run...)
 		}
 		assert.Equal(t, segs, joined)

@@ -14,9 +14,11 @@ import (
 
 // Studio is the one row of the studio's own settings.
 type Studio struct {
-	ID   int
-	Name string
-	Demo bool
+	ID        int
+	Name      string
+	Demo      bool
+	Watermark string // words on drafts; empty: none
+	Mark      string // words in a corner of finished films; empty: none
 }
 
 // TableName implements GORM's Tabler.
@@ -169,6 +171,7 @@ type Render struct {
 	SlideshowID             int64
 	Revision                int
 	Profile                 string
+	Mark                    string // the studio's mark in its frames
 	State                   RenderState
 	Worker                  string
 	Attempt                 int

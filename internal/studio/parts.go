@@ -50,7 +50,9 @@ func (w *work) plan(ctx context.Context) error {
 		total += int64(s.Frames())
 	}
 	var parts []store.RenderPart
-	for i, run := range render.Runs(missing, runtime.GOMAXPROCS(0)) {
+	runs := render.Runs(missing, runtime.GOMAXPROCS(0))
+	w.film.job.Threads = render.Threads(len(runs), runtime.GOMAXPROCS(0))
+	for i, run := range runs {
 		p := store.RenderPart{RenderID: w.r.ID, Attempt: w.r.Attempt, Number: i, First: at[run[0].From], Last: at[run[len(run)-1].From], State: "waiting"}
 		for _, s := range run {
 			p.Frames += int64(s.Frames())

@@ -78,7 +78,7 @@ const draftWidth = 640
 func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error) {
 	s.look.lock()
 	defer s.look.mu.Unlock()
-	name := fmt.Sprintf("%d.%d.%d.%s.%d", w.Slideshow.ID, w.Slideshow.Head, width, o.Watermark, len(w.Library))
+	name := fmt.Sprintf("%d.%d.%d.%d.%q.%q", w.Slideshow.ID, w.Slideshow.Head, width, len(w.Library), o.Watermark, o.Mark)
 	if f, ok := s.look.open[name]; ok {
 		return f, nil
 	}
@@ -109,7 +109,7 @@ func (s *Studio) Frame(_ context.Context, w *Work, n timecode.Frames, width int)
 	if w.Plan.Pictures < 1 {
 		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
 	}
-	f, err := s.preview(w, width, scene.Options{})
+	f, err := s.preview(w, width, scene.Options{Mark: w.Studio.Mark})
 	if err != nil {
 		return nil, err
 	}
@@ -152,15 +152,17 @@ func (s *Studio) once(ctx context.Context, name string, f func() (string, error)
 	}
 }
 
-// draftMark is what stands on a played preview.
-const draftMark = "Draft"
+// draft is what stands on a played preview.
+func (w *Work) draft() scene.Options {
+	return scene.Options{Watermark: w.Studio.Watermark, Mark: w.Studio.Mark}
+}
 
 // Played is an order's slideshow as it is played: segments in order.
 func (s *Studio) Played(w *Work) ([]render.Segment, error) {
 	if w.Plan.Pictures < 1 {
 		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
 	}
-	f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
+	f, err := s.preview(w, draftWidth, w.draft())
 	if err != nil {
 		return nil, err
 	}
@@ -171,7 +173,7 @@ func (s *Studio) Played(w *Work) ([]render.Segment, error) {
 // of the film. It is made when it is first asked for, and so are the two that
 // follow.
 func (s *Studio) PlayedSegment(ctx context.Context, w *Work, n int) ([]byte, error) {
-	f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
+	f, err := s.preview(w, draftWidth, w.draft())
 	if err != nil {
 		return nil, err
 	}
@@ -205,7 +207,7 @@ func (s *Studio) WarmUp(w *Work, frame timecode.Frames) {
 	}
 	go func() {
 		defer s.look.warming.Store(false)
-		f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
+		f, err := s.preview(w, draftWidth, w.draft())
 		if err != nil {
 			return // it comes again when the film is played
 		}
@@ -260,7 +262,7 @@ func (s *Studio) PlayedSoundSegment(ctx context.Context, w *Work, n int) ([]byte
 	if n < 0 || n >= len(s.PlayedSound(w)) {
 		return nil, fmt.Errorf("sound segment %d: %w", n, store.ErrNotFound)
 	}
-	f, err := s.preview(w, draftWidth, scene.Options{Watermark: draftMark})
+	f, err := s.preview(w, draftWidth, w.draft())
 	if err != nil {
 		return nil, err
 	}

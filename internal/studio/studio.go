@@ -16,9 +16,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/plan"
-	"nelko/internal/core/scene"
 	"nelko/internal/core/theme"
-	"nelko/internal/media/pango"
 	"nelko/internal/store"
 	"nelko/themes"
 )
@@ -93,7 +91,8 @@ type Studio struct {
 	// DefaultSegmentBytes.
 	MaxSegmentBytes int64
 
-	look previews
+	look  previews
+	found findings
 }
 
 // Invalid is an error of input: which field, and what is wrong with it.
@@ -185,6 +184,7 @@ func (s *Studio) UpdateOrder(ctx context.Context, id int64, n NewOrder) error {
 
 // Work is an order with all that belongs to it, laid out.
 type Work struct {
+	Studio    store.Studio
 	Order     store.Order
 	Slideshow store.Slideshow
 	Revision  store.Revision
@@ -205,6 +205,9 @@ func (s *Studio) Load(ctx context.Context, orderID int64) (*Work, error) {
 	tx := s.Store.DB.WithContext(ctx)
 	w := &Work{}
 	var err error
+	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+		return nil, fmt.Errorf("the studio's settings: %w", err)
+	}
 	if w.Order, err = store.One[store.Order](tx, "id = ?", orderID); err != nil {
 		return nil, fmt.Errorf("order %d: %w", orderID, err)
 	}
@@ -263,27 +266,6 @@ func (w *Work) layOut() error {
 	w.Plan = plan.Build(w.Doc, w.Theme, w.Library)
 	w.Checks = plan.Checks(w.Doc, w.Plan, w.Theme, w.Library)
 	return nil
-}
-
-// maxFindings is how many findings are told of; the rest are counted.
-const maxFindings = 3
-
-// Findings are what the film's frames show that someone should look at:
-// faces cut, pictures enlarged, words too long.
-func (w *Work) Findings() []plan.Check {
-	if w.Plan.Pictures < 1 {
-		return nil
-	}
-	var out []plan.Check
-	found := scene.Build(w.Doc, w.Theme, w.Plan, w.Library, pango.Words, scene.Options{}).Findings
-	for i, f := range found {
-		if i == maxFindings {
-			out = append(out, plan.Check{Weight: plan.Doubt, Text: fmt.Sprintf("and %d more to look at", len(found)-i), Field: "slide:" + string(f.Slide)})
-			break
-		}
-		out = append(out, plan.Finding(w.Doc, w.Library, f.Slide, string(f.Kind), f.Media, f.Words, f.By))
-	}
-	return out
 }
 
 func library(media []store.Media) doc.Library {

@@ -91,7 +91,7 @@ func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, er
 		v.Rows = drawRows(wk, waves)
 		v.Desk = s.desk(wk, nil, openingLook(wk), nil)
 	}
-	for _, c := range append(slices.Clone(wk.Checks), wk.Findings()...) {
+	for _, c := range append(slices.Clone(wk.Checks), s.Studio.Findings(wk)...) {
 		if c.Weight == plan.Doubt && c.Text != v.NextStep.Text {
 			v.Doubts = append(v.Doubts, c)
 		}

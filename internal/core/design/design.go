@@ -231,37 +231,4 @@ func (d Decor) Along(t float64) Waypoint {
 	return one(p[len(p)-1])
 }
 
-// Edge is where words are aligned.
-type Edge string
-
-// Effect is how words enter and leave.
-type Effect string
-
-// Effects lists how words can enter and leave: all at once, rising, word by
-// word, letter by letter, as if typed, or from a little larger.
-var Effects = []Effect{"none", "fade", "rise", "words", "letters", "type", "settle"}
-
-// Known reports whether e is an effect or empty.
-func (e Effect) Known() bool { return e == "" || slices.Contains(Effects, e) }
-
-// Type is how words are set. Sizes are shares of the frame's shorter side.
-type Type struct {
-	Font        string     `json:"font,omitempty"` // name in the theme's fonts
-	Size        float64    `json:"size,omitempty"`
-	Colour      raster.RGB `json:"colour"`
-	Outline     float64    `json:"outline,omitempty"` // width, share of the type's size
-	OutlineRGB  raster.RGB `json:"outline_colour,omitzero"`
-	Shadow      float64    `json:"shadow,omitempty"` // strength 0 to 1
-	Plate       float64    `json:"plate,omitempty"`  // opacity of a plate behind the words
-	PlateColour raster.RGB `json:"plate_colour,omitzero"`
-}
-
-// Validate reports the first value that cannot be.
-func (t Type) Validate() error {
-	if !in(t.Size, 0.01, 0.5) || !in(t.Outline, 0, 0.3) || !in(t.Shadow, 0, 1) || !in(t.Plate, 0, 1) {
-		return fmt.Errorf("size must be 0.01 to 0.5, outline 0 to 0.3, shadow and plate 0 to 1")
-	}
-	return nil
-}
-
 func in(v, lo, hi float64) bool { return v >= lo && v <= hi }

@@ -55,10 +55,11 @@ type Slideshow struct {
 	LastSlide  int               `json:"last_slide"` // highest number given to a slide
 
 	// What the operator has set for the whole film; the theme's where nil.
-	Join   *transition.Transition `json:"join,omitempty"`
-	Motion *design.Motion         `json:"motion,omitempty"`
-	Look   *look.Look             `json:"look,omitempty"`
-	Decor  []Laid                 `json:"decor,omitempty"`
+	Join         *transition.Transition `json:"join,omitempty"`
+	Motion       *design.Motion         `json:"motion,omitempty"`
+	Look         *look.Look             `json:"look,omitempty"`
+	CaptionStyle *design.Caption        `json:"caption_style,omitempty"`
+	Decor        []Laid                 `json:"decor,omitempty"`
 
 	// Shots is what has been set for single photos and clips. It goes with
 	// them whatever slide they are in.
@@ -80,18 +81,19 @@ type Slide struct {
 	Pinned float64   `json:"pinned_seconds,omitempty"` // above 0: set by hand
 	Placed bool      `json:"placed,omitempty"`         // put in this position by hand
 
-	Layout   string                 `json:"layout,omitempty"`
-	Caption  string                 `json:"caption,omitempty"`
-	Card     *Words                 `json:"card,omitempty"` // of a Card slide
-	Motion   *design.Motion         `json:"motion,omitempty"`
-	Backdrop *design.Backdrop       `json:"backdrop,omitempty"`
-	Join     *transition.Transition `json:"join,omitempty"` // into the next slide
+	Layout       string                 `json:"layout,omitempty"`
+	Caption      string                 `json:"caption,omitempty"`
+	CaptionStyle *design.Caption        `json:"caption_style,omitempty"` // instead of the film's
+	Card         *Words                 `json:"card,omitempty"`          // of a Card slide
+	Motion       *design.Motion         `json:"motion,omitempty"`
+	Backdrop     *design.Backdrop       `json:"backdrop,omitempty"`
+	Join         *transition.Transition `json:"join,omitempty"` // into the next slide
 }
 
 // ByHand reports whether anything of the slide was set by hand, so that a
 // recast leaves it alone.
 func (s Slide) ByHand() bool {
-	return s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
+	return s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
 }
 
 // Words is what a text card says.
@@ -100,6 +102,8 @@ type Words struct {
 	Main    string `json:"main,omitempty"`
 	Smaller string `json:"smaller,omitempty"`
 	Text    string `json:"text,omitempty"` // credits: a line each, columns apart by a bar |
+
+	At *framing.Point `json:"at,omitempty"` // the words' middle in fractions of the frame; the theme's place if nil
 }
 
 // Laid is decor over the slides from one to another, both included.

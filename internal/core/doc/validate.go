@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
 )
 
@@ -85,6 +86,11 @@ func (s Slideshow) validateFilm() error {
 	if s.Look != nil {
 		if err := s.Look.Validate(); err != nil {
 			return err
+		}
+	}
+	if s.CaptionStyle != nil {
+		if err := s.CaptionStyle.Validate(); err != nil {
+			return fmt.Errorf("caption_style.%w", err)
 		}
 	}
 	if len(s.Decor) > MaxDecor {
@@ -171,6 +177,16 @@ func (sl Slide) validateDesign() error {
 	if sl.Join != nil {
 		if err := sl.Join.Validate(); err != nil {
 			return fmt.Errorf("join.%w", err)
+		}
+	}
+	if sl.CaptionStyle != nil {
+		if err := sl.CaptionStyle.Validate(); err != nil {
+			return fmt.Errorf("caption_style.%w", err)
+		}
+	}
+	if sl.Card != nil {
+		if err := design.InFrame(sl.Card.At); err != nil {
+			return fmt.Errorf("card.%w", err)
 		}
 	}
 	return nil

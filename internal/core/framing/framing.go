@@ -123,6 +123,29 @@ var (
 	TitleSafe  = Rect{0.05, 0.05, 0.9, 0.9}
 )
 
+// Snap moves a point, the middle of a box of w×h, to where the box's middle
+// lies in the frame's or one of its sides on the frame's edge or on the edge
+// of a safe area, along each axis by itself and no further than within. All
+// are fractions of the frame.
+func Snap(at Point, w, h, within float64) Point {
+	return Point{snap(at.X, w, within), snap(at.Y, h, within)}
+}
+
+func snap(v, size, within float64) float64 {
+	best, off := v, within
+	try := func(to float64) {
+		if d := math.Abs(to - v); d <= off {
+			best, off = to, d
+		}
+	}
+	for _, edge := range []float64{0, ActionSafe.X, TitleSafe.X} {
+		try(edge + size/2)
+		try(1 - edge - size/2)
+	}
+	try(0.5)
+	return best
+}
+
 // Cover is the smallest move of a crop, kept inside a w×h picture, after
 // which it holds what it can of keep; all in pixels. ok is false where keep
 // is larger than the crop.

@@ -134,6 +134,8 @@ func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, m
 		c.Text = fmt.Sprintf("Slide %d: no framing keeps the faces of %s whole", n, lib[media].Name)
 	case "enlarged":
 		c.Text = fmt.Sprintf("Slide %d: %s is shown %.1f times its own size and will look soft", n, lib[media].Name, by)
+	case "outside":
+		c.Text = fmt.Sprintf("Slide %d: its words reach out of the title-safe area and may be cut off on television sets", n)
 	default:
 		c.Text = fmt.Sprintf("Slide %d: “%s” is too long for its place even in small type", n, shortened(words))
 	}

@@ -90,3 +90,17 @@ func thresholdPortable(mask []byte, m []uint16, t, gain uint32) {
 		mask[i] = byte(min(255, d*gain>>16))
 	}
 }
+
+// convertPortable is YUV for a row of pixels; chroma comes out at full size.
+func (m Matrix) convertPortable(row []byte, channels int, y []byte, u, v []int32) {
+	c := &tables[m]
+	yr, yg, yb, ur, ug, ub, vr, vg, vb := c.yr, c.yg, c.yb, c.ur, c.ug, c.ub, c.vr, c.vg, c.vb
+	u, v = u[:len(y)], v[:len(y)]
+	for i, x := 0, 0; x < len(y) && i+3 <= len(row); i, x = i+channels, x+1 {
+		px := row[i : i+3]
+		r, g, b := int32(px[0]), int32(px[1]), int32(px[2])
+		y[x] = byte((yr*r + yg*g + yb*b + 16*fixed + fixed/2) >> 16)
+		u[x] = (ur*r + ug*g + ub*b + 128*fixed + fixed/2) >> 16
+		v[x] = (vr*r + vg*g + vb*b + 128*fixed + fixed/2) >> 16
+	}
+}

@@ -27,3 +27,7 @@ func over(dst, v, alpha []byte, s uint32) { overPortable(dst, v, alpha, s) }
 func threshold(mask []byte, m []uint16, t, gain uint32) {
 	thresholdPortable(mask, m, min(t, 65535), gain)
 }
+
+func (m Matrix) convert(row []byte, channels int, y []byte, u, v []int32) {
+	m.convertPortable(row, channels, y, u, v)
+}

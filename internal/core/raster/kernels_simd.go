@@ -213,3 +213,59 @@ func threshold(mask []byte, m []uint16, t, gain uint32) {
 	}
 	thresholdPortable(mask[n:], m[n:], min(t, 65535), gain)
 }
+
+// picks[channels-3][c] puts channel c of four pixels in each half into the
+// lowest bytes of 32-bit values.
+var picks = func() (p [2][3][32]int8) {
+	for channels := 3; channels <= 4; channels++ {
+		for c := range 3 {
+			for i := range 32 {
+				p[channels-3][c][i] = -1
+				if i%4 == 0 {
+					p[channels-3][c][i] = int8(i%16/4*channels + c)
+				}
+			}
+		}
+	}
+	return
+}()
+
+// lowest puts the lowest bytes of the 32-bit values of each half together.
+var lowest = func() (p [32]int8) {
+	for i := range 32 {
+		p[i] = -1
+		if i%16 < 4 {
+			p[i] = int8(i % 16 * 4)
+		}
+	}
+	return
+}()
+
+// convert is YUV for a row of pixels; see convertPortable.
+func (m Matrix) convert(row []byte, channels int, y []byte, u, v []int32) {
+	n := 0
+	if vectors {
+		c := &tables[m]
+		all := archsimd.BroadcastInt32x8
+		yr, yg, yb, ur, ug, ub, vr, vg, vb := all(c.yr), all(c.yg), all(c.yb), all(c.ur), all(c.ug), all(c.ub), all(c.vr), all(c.vg), all(c.vb)
+		black, grey := all(16*fixed+fixed/2), all(128*fixed+fixed/2)
+		p := &picks[channels-3]
+		red, green, blue, low := archsimd.LoadInt8x32(&p[0]), archsimd.LoadInt8x32(&p[1]), archsimd.LoadInt8x32(&p[2]), archsimd.LoadInt8x32(&lowest)
+		var bytes [32]byte
+		// The second half is read 16 bytes from the fifth pixel on.
+		for ; n+8 <= len(y) && (n+4)*channels+16 <= len(row); n += 8 {
+			var x archsimd.Uint8x32
+			x = x.SetLo(archsimd.LoadUint8x16Slice(row[n*channels:]))
+			x = x.SetHi(archsimd.LoadUint8x16Slice(row[(n+4)*channels:]))
+			r, g, b := x.PermuteOrZeroGrouped(red).AsInt32x8(), x.PermuteOrZeroGrouped(green).AsInt32x8(), x.PermuteOrZeroGrouped(blue).AsInt32x8()
+			yy := r.Mul(yr).Add(g.Mul(yg)).Add(b.Mul(yb)).Add(black).ShiftAllRight(16)
+			r.Mul(ur).Add(g.Mul(ug)).Add(b.Mul(ub)).Add(grey).ShiftAllRight(16).StoreSlice(u[n:])
+			r.Mul(vr).Add(g.Mul(vg)).Add(b.Mul(vb)).Add(grey).ShiftAllRight(16).StoreSlice(v[n:])
+			yy.AsUint8x32().PermuteOrZeroGrouped(low).Store(&bytes)
+			copy(y[n:n+4], bytes[:4])
+			copy(y[n+4:n+8], bytes[16:20])
+		}
+		archsimd.ClearAVXUpperBits()
+	}
+	m.convertPortable(row[n*channels:], channels, y[n:], u[n:], v[n:])
+}

@@ -52,6 +52,8 @@ func TestVectorKernelsGiveTheSameBytes(t *testing.T) {
 				}
 				threshold(dst, m, seed%70000, seed>>3%65536)
 			},
+			func(dst []byte) { converted(dst, noise(3*n, seed), 3) },
+			func(dst []byte) { converted(dst, noise(4*n, seed), 4) },
 		} {
 			fast, slow := make([]byte, n), make([]byte, n)
 			f(fast)
@@ -59,6 +61,16 @@ func TestVectorKernelsGiveTheSameBytes(t *testing.T) {
 			sameBytes(t, fast, slow)
 		}
 	})
+}
+
+// converted writes the luma of a row of pixels, with its chroma added so that
+// a difference in that shows too.
+func converted(dst, row []byte, channels int) {
+	u, v := make([]int32, len(dst)), make([]int32, len(dst))
+	BT709.convert(row, channels, dst, u, v)
+	for i := range dst {
+		dst[i] += byte(3*u[i] + 7*v[i])
+	}
 }
 
 // Whole pictures drawn anywhere, at any zoom, masked and with transparency:

@@ -44,12 +44,10 @@ func NewSprite(p Pixels, m Matrix) (*Sprite, error) {
 		for k := 0; k < 2; k++ {
 			s.convertRow(p, m, min(2*cy+k, p.H-1), rows[0][k], rows[1][k], rows[2][k])
 		}
-		for cx := 0; cx < cw; cx++ {
-			s.U[cy*cw+cx] = down(rows[0], 2*cx)
-			s.V[cy*cw+cx] = down(rows[1], 2*cx)
-			if s.A != nil {
-				s.A2[cy*cw+cx] = down(rows[2], 2*cx)
-			}
+		down(s.U[cy*cw:][:cw], rows[0])
+		down(s.V[cy*cw:][:cw], rows[1])
+		if s.A != nil {
+			down(s.A2[cy*cw:][:cw], rows[2])
 		}
 	}
 	return s, nil
@@ -58,18 +56,21 @@ func NewSprite(p Pixels, m Matrix) (*Sprite, error) {
 // convertRow writes row y of the luma (and alpha) plane and its full-size
 // premultiplied chroma and alpha, padded by one repeated pixel on each side.
 func (s *Sprite) convertRow(p Pixels, m Matrix, y int, u, v, a []int32) {
-	for x := 0; x < p.W; x++ {
-		px := p.Pix[(y*p.W+x)*p.Channels:]
-		yy, uu, vv := m.YUV(px[0], px[1], px[2])
-		if s.A == nil {
-			s.Y[y*s.W+x] = yy
-			u[x+1], v[x+1] = int32(uu), int32(vv)
-			continue
+	row, luma := p.Pix[y*p.W*p.Channels:(y+1)*p.W*p.Channels], s.Y[y*s.W:][:p.W]
+	if s.A == nil {
+		m.convert(row, p.Channels, luma, u[1:p.W+1], v[1:p.W+1])
+	} else {
+		alpha := s.A[y*s.W:][:p.W]
+		m.convert(row, p.Channels, luma, u[1:p.W+1], v[1:p.W+1])
+		for x := range alpha {
+			al := row[4*x+3]
+			alpha[x], a[x+1] = al, int32(al)
+			if al != 255 {
+				k := int32(al)
+				luma[x] = premultiply(int32(luma[x]), k)
+				u[x+1], v[x+1] = int32(premultiply(u[x+1], k)), int32(premultiply(v[x+1], k))
+			}
 		}
-		al := int32(px[3])
-		s.Y[y*s.W+x] = premultiply(int32(yy), al)
-		s.A[y*s.W+x] = px[3]
-		u[x+1], v[x+1], a[x+1] = int32(premultiply(int32(uu), al)), int32(premultiply(int32(vv), al)), al
 	}
 	for _, r := range [][]int32{u, v, a} {
 		r[0], r[p.W+1] = r[1], r[p.W]
@@ -78,10 +79,16 @@ func (s *Sprite) convertRow(p Pixels, m Matrix, y int, u, v, a []int32) {
 
 func premultiply(v, a int32) byte { return byte((v*a + 127) / 255) }
 
-// down filters one chroma sample whose luma column is x.
-func down(rows [2][]int32, x int) byte {
-	a, b := rows[0][x:], rows[1][x:]
-	return byte((a[0] + 2*a[1] + a[2] + b[0] + 2*b[1] + b[2] + 4) / 8)
+// down filters a row of chroma from two rows at full size, padded by one.
+func down(out []byte, rows [2][]int32) {
+	a, b := rows[0], rows[1]
+	left := a[0] + b[0]
+	for x := range out {
+		i := 2*x + 1
+		middle, right := a[i]+b[i], a[i+1]+b[i+1]
+		out[x] = byte((left + 2*middle + right + 4) / 8)
+		left = right
+	}
 }
 
 func opaque(pix []byte) bool {
@@ -95,13 +102,19 @@ func opaque(pix []byte) bool {
 
 // Blur softens p in place with three passes of a box 2r+1 pixels wide, which
 // is close to a Gaussian of standard deviation sqrt(r(r+1)).
-func Blur(p Pixels, r int) {
+func Blur(p Pixels, r int) { blur(p, r, 0) }
+
+// BlurAlpha softens only the transparency of p, which has four channels.
+func BlurAlpha(p Pixels, r int) { blur(p, r, 3) }
+
+// blur softens the channels from one on.
+func blur(p Pixels, r, from int) {
 	if r < 1 {
 		return
 	}
 	line := make([]byte, max(p.W, p.H))
 	for pass := 0; pass < 3; pass++ {
-		for c := 0; c < p.Channels; c++ {
+		for c := from; c < p.Channels; c++ {
 			for y := 0; y < p.H; y++ {
 				boxLine(p.Pix[y*p.W*p.Channels+c:], p.Channels, p.W, r, line)
 			}

@@ -32,9 +32,9 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
 		switch ps.Kind {
 		case doc.Opening:
-			b.card(&t.Opening, d.Details, edgePicture(d, true))
+			b.card(&t.Opening, d.Details, edgePicture(d, true), nil)
 		case doc.Closing:
-			b.card(&t.Closing, d.Details, edgePicture(d, false))
+			b.card(&t.Closing, d.Details, edgePicture(d, false), nil)
 		case doc.Card:
 			b.textCard(ps.Card)
 		default:

@@ -63,11 +63,13 @@ type FindingKind string
 
 // FaceCut: no framing of the place keeps the faces whole. Enlarged: a picture
 // is shown larger than its own pixels. TooLong: words do not fit their box
-// even at the smallest size.
+// even at the smallest size. OutsideSafe: words were put where some screens
+// cut them off.
 const (
-	FaceCut  FindingKind = "face"
-	Enlarged FindingKind = "enlarged"
-	TooLong  FindingKind = "long"
+	FaceCut     FindingKind = "face"
+	Enlarged    FindingKind = "enlarged"
+	TooLong     FindingKind = "long"
+	OutsideSafe FindingKind = "outside"
 )
 
 // Kind is what a layer draws.

@@ -14,7 +14,8 @@ import (
 )
 
 // card places an opening, closing or text card: backdrop, picture, words.
-func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaID) {
+// The words stand where at says, or where the theme puts them if it is nil.
+func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaID, at *framing.Point) {
 	back := c.Backdrop
 	if b.slide.Backdrop != nil {
 		back = *b.slide.Backdrop
@@ -30,7 +31,7 @@ func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaI
 	if c.Picture != nil {
 		area = b.aside(c.Picture, media, area)
 	}
-	b.block(c.In(b.shape), values, area)
+	b.block(c.In(b.shape), values, area, at)
 	for _, d := range c.Decor {
 		if !d.Behind {
 			b.add(b.decor(d))
@@ -63,7 +64,7 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 // textCard places a card the operator wrote.
 func (b *builder) textCard(w *doc.Words) {
 	c := b.theme.Card(w.Kind)
-	b.card(c, map[string]string{"main": w.Main, "smaller": w.Smaller, "text": w.Text}, nearPicture(b.doc, b.slide.ID))
+	b.card(c, map[string]string{"main": w.Main, "smaller": w.Smaller, "text": w.Text}, nearPicture(b.doc, b.slide.ID), w.At)
 }
 
 // placed is an element of a block that has been set.
@@ -84,7 +85,9 @@ const rolls = 40
 
 // block sets words under each other and anchors the whole in an area. What is
 // higher than the area is set smaller; a long list rolls through it instead.
-func (b *builder) block(bl theme.Block, values map[string]string, area framing.Rect) {
+// at, where it is not nil, is the middle of the block in fractions of the
+// frame.
+func (b *builder) block(bl theme.Block, values map[string]string, area framing.Rect, at *framing.Point) {
 	width := area.W * bl.Width
 	long := slices.ContainsFunc(bl.Elements, func(e theme.Element) bool { return e.Lines >= rolls })
 	found := len(b.scene.Findings)
@@ -99,6 +102,9 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 		return
 	}
 	left, top := anchored(bl, area, width, total, b.short())
+	if at != nil {
+		left, top = b.centredAt(*at, set, bl.Align, width, total)
+	}
 	if total > area.H && long {
 		b.roll(set, bl, left, width, total)
 		return
@@ -111,6 +117,27 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 		b.element(p, bl.Align, left, y, width)
 		y += p.h
 	}
+}
+
+// centredAt is the left top corner of a block whose words have their middle
+// at a point, moved so far that all of them lie in the frame. What reaches out
+// of the title-safe area is told of.
+func (b *builder) centredAt(at framing.Point, set []placed, align string, width, total float64) (left, top float64) {
+	words := 0.0
+	for _, p := range set {
+		w := math.Max(p.set.W, p.ruleW)
+		if p.columns {
+			w = width
+		}
+		words = math.Max(words, w)
+	}
+	r := framing.Rect{W: words, H: total}
+	r.X = math.Max(0, math.Min(at.X*b.w()-words/2, b.w()-words))
+	r.Y = math.Max(0, math.Min(at.Y*b.h()-total/2, b.h()-total))
+	if !framing.TitleSafe.Scale(b.w(), b.h()).Contains(r, 2) {
+		b.find(Finding{Kind: OutsideSafe})
+	}
+	return r.X - alignedAt(align, 0, width, words), r.Y
 }
 
 // stack sets a block's elements, all sizes times k, and measures their
@@ -423,20 +450,30 @@ func (b *builder) roll(set []placed, bl theme.Block, left, width, total float64)
 	}
 }
 
-// caption sets words on a slide's pictures in the theme's caption style.
+// caption sets words on a slide's pictures, in the style set for the slide,
+// for the film or by the theme.
 func (b *builder) caption(words string) {
 	c := b.theme.Caption
+	switch {
+	case b.slide.CaptionStyle != nil:
+		c = *b.slide.CaptionStyle
+	case b.doc.CaptionStyle != nil:
+		c = *b.doc.CaptionStyle
+	}
+	if _, ok := b.theme.Fonts[c.Font]; !ok {
+		c.Font = b.theme.Caption.Font // of another theme, or left to this one
+	}
 	align := "centre"
-	if strings.Contains(c.Anchor, "left") {
+	if c.At == nil && strings.Contains(c.Anchor, "left") {
 		align = "left"
-	} else if strings.Contains(c.Anchor, "right") {
+	} else if c.At == nil && strings.Contains(c.Anchor, "right") {
 		align = "right"
 	}
 	e := theme.Element{Type: c.Type, Words: words, Enter: c.Enter, EnterSeconds: 0.5, LeaveSeconds: 0.4}
 	if lap := b.slide.Overlap; lap > 0 {
 		e.LeaveSeconds = b.doc.Rate.Seconds(lap)
 	}
-	b.block(theme.Block{Anchor: c.Anchor, Align: align, Width: c.Width, Elements: []theme.Element{e}}, nil, framing.TitleSafe.Scale(b.w(), b.h()))
+	b.block(theme.Block{Anchor: c.Anchor, Align: align, Width: c.Width, Elements: []theme.Element{e}}, nil, framing.TitleSafe.Scale(b.w(), b.h()), c.At)
 }
 
 // lay puts decor, watermark and mark over the film.
@@ -459,6 +496,9 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 		i, j := d.Index(laid.From), d.Index(laid.To)
 		if i < 0 || j < 0 {
 			continue // its slides were taken out; it comes back with them
+		}
+		if _, ok := lib[doc.MediaID(laid.Media)]; laid.Media != "" && !ok {
+			continue // its picture is gone
 		}
 		i, j = min(i, j), max(i, j)
 		over(s.Slides[i].Start, s.Slides[j].End(), b.decor(laid.Decor))

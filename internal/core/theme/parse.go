@@ -78,8 +78,8 @@ func (t *Theme) validate() error {
 	if err := t.validateType(t.Caption.Type); err != nil {
 		return fmt.Errorf("caption.%w", err)
 	}
-	if !in(t.Caption.Width, 0.1, 1) || !anchors[t.Caption.Anchor] || !t.Caption.Enter.Known() {
-		return fmt.Errorf("caption: width must be 0.1 to 1, anchor and enter be known")
+	if err := t.Caption.Validate(); err != nil {
+		return fmt.Errorf("caption.%w", err)
 	}
 	for i, d := range t.Decor {
 		if !slices.Contains([]string{"opening", "closing", "cards", "pictures", "all"}, d.On) {
@@ -122,9 +122,6 @@ func (t *Theme) validateType(y design.Type) error {
 	return y.Validate()
 }
 
-var anchors = map[string]bool{"centre": true, "left": true, "right": true, "upper": true, "lower": true,
-	"upper-left": true, "upper-right": true, "lower-left": true, "lower-right": true}
-
 func (t *Theme) validateCard(c *Card, keys []string) error {
 	if !in(c.Seconds, 0.5, 60) {
 		return fmt.Errorf("seconds: %g; must be 0.5 to 60", c.Seconds)
@@ -160,7 +157,7 @@ func (t *Theme) validateCard(c *Card, keys []string) error {
 }
 
 func (t *Theme) validateBlock(b Block, keys []string) error {
-	if !anchors[b.Anchor] || (b.Align != "left" && b.Align != "centre" && b.Align != "right") || !in(b.Width, 0.1, 1) || !in(b.Shift, -0.5, 0.5) {
+	if !slices.Contains(design.Anchors, b.Anchor) || (b.Align != "left" && b.Align != "centre" && b.Align != "right") || !in(b.Width, 0.1, 1) || !in(b.Shift, -0.5, 0.5) {
 		return fmt.Errorf("anchor and align must be known, width 0.1 to 1 and shift -0.5 to 0.5")
 	}
 	for i, e := range b.Elements {

@@ -43,7 +43,7 @@ type Theme struct {
 	Layouts     []Layout        `json:"layouts"`
 	Transitions Joins           `json:"transitions"`
 	Motion      design.Motion   `json:"motion"`
-	Caption     Caption         `json:"caption"`
+	Caption     design.Caption  `json:"caption"`
 	Decor       []Placed        `json:"decor,omitempty"`
 	Look        look.Look       `json:"look,omitzero"`
 	Fades       Fades           `json:"fades"`
@@ -190,14 +190,6 @@ func (j Joins) At(n int, seed uint64) transition.Transition {
 		k = int((x ^ x>>32) & 0x7fffffff)
 	}
 	return j.Set[k%len(j.Set)].Turned(n)
-}
-
-// Caption is how captions on pictures are set.
-type Caption struct {
-	design.Type
-	Anchor string        `json:"anchor"` // lower, lower-left, lower-right or upper
-	Width  float64       `json:"width"`  // share of the title-safe area
-	Enter  design.Effect `json:"enter,omitempty"`
 }
 
 // Placed is decor on a kind of slide: opening, closing, cards, pictures, all.

@@ -1,0 +1,122 @@
+package edit
+
+import (
+	"cmp"
+	"fmt"
+	"math/rand/v2"
+	"nelko/internal/core/cast"
+	"nelko/internal/core/doc"
+	"slices"
+)
+
+// Group puts the pictures of several slides together on the first of them.
+type Group struct{ Slides []doc.SlideID }
+
+// Title implements Op.
+func (g Group) Title() string { return "Put " + plural(len(g.Slides), "slide") + " together" }
+
+// Apply implements Op.
+func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	ids := slices.Clone(g.Slides)
+	for _, id := range ids {
+		if d.Index(id) < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+	}
+	slices.SortFunc(ids, func(a, b doc.SlideID) int { return cmp.Compare(d.Index(a), d.Index(b)) })
+	if len(ids) < 2 {
+		return d, fmt.Errorf("one slide cannot be put together: %w", ErrInvalid)
+	}
+	var media []doc.MediaID
+	for _, id := range ids {
+		s := d.Slides[d.Index(id)]
+		if s.Kind != doc.Pictures && s.Kind != doc.Clip {
+			return d, fmt.Errorf("only slides with pictures or clips can be put together: %w", ErrInvalid)
+		}
+		media = append(media, s.Media...)
+	}
+	if len(media) > 6 {
+		return d, fmt.Errorf("a slide holds at most six pictures, these have %d: %w", len(media), ErrInvalid)
+	}
+	first := &d.Slides[d.Index(ids[0])]
+	first.Kind, first.Media, first.Layout, first.Placed = doc.Pictures, media, "", true
+	d.Slides = slices.DeleteFunc(slices.Clone(d.Slides), func(s doc.Slide) bool { return slices.Contains(ids[1:], s.ID) })
+	return d, nil
+}
+
+// Split gives every picture of slides a slide of its own.
+type Split struct{ Slides []doc.SlideID }
+
+// Title implements Op.
+func (s Split) Title() string { return "Took " + plural(len(s.Slides), "slide") + " apart" }
+
+// Apply implements Op.
+func (s Split) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	var out []doc.Slide
+	for _, id := range s.Slides {
+		if d.Index(id) < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+	}
+	for _, x := range d.Slides {
+		if !slices.Contains(s.Slides, x.ID) || len(x.Media) < 2 {
+			out = append(out, x)
+			continue
+		}
+		for i, m := range x.Media {
+			one := x
+			if i > 0 {
+				one.ID, one.Caption = d.NextSlide(), ""
+			}
+			one.Media, one.Layout, one.Placed, one.Kind = []doc.MediaID{m}, "", true, doc.Pictures
+			if with.Library[m].Kind == doc.ClipMedia {
+				one.Kind = doc.Clip
+			}
+			out = append(out, one)
+		}
+	}
+	d.Slides = out
+	return d, nil
+}
+
+// Sort puts the body of the film in order: by capture "time", by file "name",
+// at "random" by the seed, or with clips and cards spread "evenly". Opening
+// and closing stay.
+type Sort struct {
+	By   string
+	Seed uint64
+}
+
+// Title implements Op.
+func (s Sort) Title() string {
+	return map[string]string{"time": "Sorted by capture time", "name": "Sorted by file name", "random": "Shuffled", "evenly": "Spread clips and cards evenly"}[s.By]
+}
+
+// Apply implements Op.
+func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	b := slices.Clone(body(d))
+	first := func(x doc.Slide) doc.Media {
+		if len(x.Media) == 0 {
+			return doc.Media{}
+		}
+		return with.Library[x.Media[0]]
+	}
+	switch s.By {
+	case "time":
+		slices.SortStableFunc(b, func(x, y doc.Slide) int { return first(x).Captured.Compare(first(y).Captured) })
+	case "name":
+		slices.SortStableFunc(b, func(x, y doc.Slide) int { return cast.CompareNames(first(x).Name, first(y).Name) })
+	case "random":
+		rng := rand.New(rand.NewPCG(s.Seed, 7))
+		rng.Shuffle(len(b), func(i, j int) { b[i], b[j] = b[j], b[i] })
+	case "evenly":
+		b = cast.Spread(b)
+	default:
+		return d, fmt.Errorf("order %q: %w", s.By, ErrInvalid)
+	}
+	for i := range b {
+		b[i].Placed = true
+	}
+	setBody(&d, b)
+	return d, nil
+}

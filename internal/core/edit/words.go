@@ -1,0 +1,99 @@
+package edit
+
+import (
+	"fmt"
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"slices"
+	"strings"
+)
+
+// Caption sets the words on a slide's pictures.
+type Caption struct {
+	Slides []doc.SlideID
+	Text   string
+}
+
+// Title implements Op.
+func (c Caption) Title() string {
+	if strings.TrimSpace(c.Text) == "" {
+		return "Took off the caption of " + plural(len(c.Slides), "slide")
+	}
+	return "Captioned " + plural(len(c.Slides), "slide")
+}
+
+// Apply implements Op.
+func (c Caption) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	return d, on(&d, c.Slides, func(s *doc.Slide) error {
+		if len(s.Media) == 0 {
+			return fmt.Errorf("captions stand on pictures: %w", ErrInvalid)
+		}
+		s.Caption = strings.TrimSpace(c.Text)
+		return nil
+	})
+}
+
+// CaptionStyle sets how captions are set: on slides, or in the whole film if
+// none are named. Nil leaves it to the film, or to the theme.
+type CaptionStyle struct {
+	Slides []doc.SlideID
+	Style  *design.Caption
+}
+
+// Title implements Op.
+func (c CaptionStyle) Title() string { return "Changed the caption style" + ofSlides(c.Slides) }
+
+// Apply implements Op.
+func (c CaptionStyle) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	if len(c.Slides) == 0 {
+		d.CaptionStyle = c.Style
+		return d, nil
+	}
+	return d, on(&d, c.Slides, func(s *doc.Slide) error { s.CaptionStyle = c.Style; return nil })
+}
+
+// AddCard puts a text card before a slide, or before the closing.
+type AddCard struct {
+	Words  doc.Words
+	Before doc.SlideID
+}
+
+// Title implements Op.
+func (AddCard) Title() string { return "Added a text card" }
+
+// Apply implements Op.
+func (a AddCard) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	lo, hi := bounds(d)
+	at := hi
+	if a.Before != "" {
+		if at = d.Index(a.Before); at < 0 {
+			return d, fmt.Errorf("slide %s: %w", a.Before, ErrGone)
+		}
+		at = max(lo, min(at, hi))
+	}
+	w := a.Words
+	s := doc.Slide{ID: d.NextSlide(), Kind: doc.Card, Card: &w, Linger: 1}
+	d.Slides = slices.Insert(slices.Clone(d.Slides), at, s)
+	return d, nil
+}
+
+// Words changes what a text card says.
+type Words struct {
+	Slide doc.SlideID
+	Words doc.Words
+}
+
+// Title implements Op.
+func (Words) Title() string { return "Changed a text card" }
+
+// Apply implements Op.
+func (w Words) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	return d, on(&d, []doc.SlideID{w.Slide}, func(s *doc.Slide) error {
+		if s.Kind != doc.Card {
+			return fmt.Errorf("slide %s is not a text card: %w", w.Slide, ErrInvalid)
+		}
+		words := w.Words
+		s.Card = &words
+		return nil
+	})
+}
