@@ -109,7 +109,7 @@ func (s *Studio) Frame(_ context.Context, w *Work, n timecode.Frames, width int)
 	if w.Plan.Pictures < 1 {
 		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
 	}
-	f, err := s.preview(w, width, scene.Options{Mark: w.Studio.Mark})
+	f, err := s.preview(w, width, scene.Options{Mark: w.Settings.Mark})
 	if err != nil {
 		return nil, err
 	}
@@ -154,7 +154,7 @@ func (s *Studio) once(ctx context.Context, name string, f func() (string, error)
 
 // draft is what stands on a played preview.
 func (w *Work) draft() scene.Options {
-	return scene.Options{Watermark: w.Studio.Watermark, Mark: w.Studio.Mark}
+	return scene.Options{Watermark: w.Settings.Watermark, Mark: w.Settings.Mark}
 }
 
 // Played is an order's slideshow as it is played: segments in order.

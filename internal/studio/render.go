@@ -42,7 +42,7 @@ func (s *Studio) StartRender(ctx context.Context, orderID int64) (store.Render, 
 		return w.Renders[0], nil // pressed twice
 	}
 	r := store.Render{
-		OrderID: orderID, SlideshowID: w.Slideshow.ID, Mark: w.Studio.Mark, Revision: w.Slideshow.Head, Profile: render.MP4.Name,
+		OrderID: orderID, SlideshowID: w.Slideshow.ID, Mark: w.Settings.Mark, Revision: w.Slideshow.Head, Profile: render.MP4.Name,
 		State: store.RenderWaiting, FramesTotal: int64(w.Plan.Pictures),
 	}
 	err = s.Store.Tx(ctx, func(tx *gorm.DB) error {

@@ -184,7 +184,7 @@ func (s *Studio) UpdateOrder(ctx context.Context, id int64, n NewOrder) error {
 
 // Work is an order with all that belongs to it, laid out.
 type Work struct {
-	Studio    store.Studio
+	Settings  store.Studio // the studio's own
 	Order     store.Order
 	Slideshow store.Slideshow
 	Revision  store.Revision
@@ -205,7 +205,7 @@ func (s *Studio) Load(ctx context.Context, orderID int64) (*Work, error) {
 	tx := s.Store.DB.WithContext(ctx)
 	w := &Work{}
 	var err error
-	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+	if w.Settings, err = store.One[store.Studio](tx, "id = 1"); err != nil {
 		return nil, fmt.Errorf("the studio's settings: %w", err)
 	}
 	if w.Order, err = store.One[store.Order](tx, "id = ?", orderID); err != nil {

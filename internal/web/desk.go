@@ -2,11 +2,13 @@ package web
 
 import (
 	"fmt"
+	"math"
 	"slices"
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
@@ -14,8 +16,8 @@ import (
 	"nelko/internal/studio"
 )
 
-// deskView is what can be changed on the selected slides, and the film at a
-// frame.
+// deskView is what can be changed on the selected slides, or in the whole
+// film if none are, and the film at a frame.
 type deskView struct {
 	OrderID         int64
 	Revision        int
@@ -25,6 +27,7 @@ type deskView struct {
 	Seconds         string // of the frame, for the player
 	Heading         string
 	IDs             []doc.SlideID
+	MediaIDs        []doc.MediaID // of the selection
 	Slides          []deskSlide
 	Linger, Pin     string
 	Pinned, HasClip bool
@@ -35,23 +38,21 @@ type deskView struct {
 	Layouts   []choice
 	LayoutIs  string
 	Caption   string
-	Motion    string
-	Zoom      string
 	Backdrops []choice
-	Backdrop  string
-	Joins     []joinFamily
-	OwnJoins  []string
-	Join      string
-	JoinIs    string // what the theme's rule gives
-	JoinSec   string
-	Direction string
-
-	Directions []string
-	Shots      []shotView
-	Looks      []choice
-	Card       *doc.Words
-	Drifts     []design.Particles
-	Decor      []decorView
+	Backdrop  backdropView
+	Motion    motionView
+	Join      joinView
+	Tone      toneView
+	Style     styleView
+	Shots     []shotView
+	Looks     []choice
+	Card      *doc.Words
+	CardX     string
+	CardY     string
+	Drifts    []design.Particles
+	Decor     []decorView
+	Overlays  []choice // pictures that can be laid over
+	Eases     []choice
 }
 
 type choice struct{ ID, Name string }
@@ -68,25 +69,35 @@ type deskSlide struct {
 
 // shotView is one picture of the selection and what is set for it.
 type shotView struct {
-	ID          doc.MediaID
-	Row         int64
-	Name        string
-	Clip, Sound bool
-	FocalX      string // of a drawing 100 wide
-	FocalY      string
-	W, H        float64
-	Look, Fit   string
-	Tilt        string
-	From, To    string
-	Gain        string
-	Set         bool
-	ThumbW      int
+	ID           doc.MediaID
+	Row          int64
+	Name         string
+	Clip, Sound  bool
+	FocalX       string // of a drawing 100 wide
+	FocalY       string
+	Turn         int // degrees
+	Look, Fit    string
+	Scale, Tilt  string
+	From, To     string
+	Gain         string
+	Set          bool
+	ThumbW       int
+	FrameW       int // of the larger drawing in which it is cropped and framed
+	FrameH       int
+	Crop         rectView
+	Slide        doc.SlideID // whose motion can be set by framings, if it has no other picture
+	Begins, Ends rectView
 }
 
-type decorView struct {
-	Index int
-	Text  string
+// rectView is a rectangle in per cent.
+type rectView struct{ X, Y, W, H string }
+
+func percentRect(r framing.Rect) rectView {
+	return rectView{percent(r.X), percent(r.Y), percent(r.W), percent(r.H)}
 }
+
+// percent writes a share as per cent, to a hundredth.
+func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/100) }
 
 // desk shows what can be changed on the selected slides, and the film at a
 // frame. own names the studio's own transitions.
@@ -123,12 +134,12 @@ func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames,
 	v.Pictures = v.Pictures && len(v.IDs) > 0
 	v.Many = v.Pictures && len(v.IDs) > 1
 	if len(v.IDs) > 0 {
-		v.designs(wk)
-		v.OwnJoins = own
+		v.designs(wk, own)
 	}
-	for i, laid := range wk.Doc.Decor {
-		v.Decor = append(v.Decor, decorView{i, fmt.Sprintf("%s over slides %d to %d", laid.Particles, wk.Doc.Index(laid.From)+1, wk.Doc.Index(laid.To)+1)})
+	if len(v.IDs) == 0 {
+		v.film(wk, own)
 	}
+	v.decor(wk)
 	return v
 }
 
@@ -136,10 +147,13 @@ func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames,
 const maxShots = 12
 
 // designs fills in what is chosen for the selected slides' look.
-func (v *deskView) designs(wk *studio.Work) {
+func (v *deskView) designs(wk *studio.Work, own []string) {
 	first := wk.Doc.Slides[wk.Doc.Index(v.IDs[0])]
-	if len(v.IDs) == 1 {
+	if len(v.IDs) == 1 && first.Card != nil {
 		v.Card = first.Card
+		if at := first.Card.At; at != nil {
+			v.CardX, v.CardY = percent(at.X), percent(at.Y)
+		}
 	}
 	same := true
 	for _, id := range v.IDs {
@@ -147,51 +161,61 @@ func (v *deskView) designs(wk *studio.Work) {
 		same = same && len(sl.Media) == len(first.Media)
 		v.Apart = v.Apart || len(sl.Media) > 1
 		for _, m := range sl.Media {
+			v.MediaIDs = append(v.MediaIDs, m)
 			if len(v.Shots) < maxShots {
-				v.Shots = append(v.Shots, shotOf(wk, m))
+				v.Shots = append(v.Shots, shotOf(wk, sl, m))
 			}
 		}
 	}
 	if v.Pictures && same && first.Kind == doc.Pictures {
-		for _, l := range wk.Theme.Layouts {
-			if l.Pictures == len(first.Media) {
-				v.Layouts = append(v.Layouts, choice{l.ID, l.Name})
-			}
-		}
-		v.LayoutIs = "by the theme"
-		if l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect}).Layout(first, wk.Library, wk.Doc.Seed); ok && first.Layout == "" {
-			v.LayoutIs = "by the theme: " + lowerFirst(l.Name)
-		}
-		for i := range v.Layouts {
-			if v.Layouts[i].ID == first.Layout {
-				v.Layouts[i].Name = "● " + v.Layouts[i].Name
-			}
-		}
+		v.layouts(wk, first)
 	}
-	if m := first.Motion; m != nil {
-		v.Motion, v.Zoom = string(m.Kind), fmt.Sprintf("%g", m.Zoom*100)
-	} else {
-		v.Zoom = fmt.Sprintf("%g", wk.Theme.Motion.Zoom*100)
+	v.Motion = motionOf(first.Motion, wk.Theme.Motion)
+	v.backdrops(first.Backdrop)
+	v.Join = joinOf(first.Join, wk.Plan.Slides[wk.Doc.Index(v.IDs[0])].Into, own)
+	v.Eases = eases
+	v.looks()
+	if len(v.MediaIDs) > 0 {
+		v.Tone = toneOf(wk.Doc.Shot(v.MediaIDs[0]).Look, wk.Theme.Look)
 	}
-	for _, b := range backdrops {
-		v.Backdrops = append(v.Backdrops, choice{b.ID, b.Name})
-		if first.Backdrop != nil && *first.Backdrop == b.Backdrop {
-			v.Backdrop = b.ID
-		}
+	style := wk.Doc.CaptionStyle
+	if first.CaptionStyle != nil {
+		style = first.CaptionStyle
 	}
-	for _, d := range transition.Turns {
-		v.Directions = append(v.Directions, string(d))
-	}
-	for _, f := range transition.Families {
-		v.Joins = append(v.Joins, joinFamily{f.Name, f.Kinds})
-	}
-	into := wk.Plan.Slides[wk.Doc.Index(v.IDs[0])].Into
-	v.JoinIs, v.JoinSec = string(into.Kind), fmt.Sprintf("%g", into.Seconds)
-	if first.Join != nil {
-		v.Join, v.Direction = string(first.Join.Kind), string(first.Join.Direction)
-	}
+	v.Style = styleOf(wk, style, first.CaptionStyle != nil)
+}
+
+// film fills in what is chosen for the whole film.
+func (v *deskView) film(wk *studio.Work, own []string) {
+	v.Motion = motionOf(wk.Doc.Motion, wk.Theme.Motion)
+	into := wk.Theme.Transitions.Set[0]
+	v.Join = joinOf(wk.Doc.Join, into, own)
+	v.Eases = eases
+	v.looks()
+	v.Tone = toneOf(wk.Doc.Look, wk.Theme.Look)
+	v.Style = styleOf(wk, wk.Doc.CaptionStyle, wk.Doc.CaptionStyle != nil)
+}
+
+func (v *deskView) looks() {
 	for _, l := range look.Named {
 		v.Looks = append(v.Looks, choice{l.ID, l.Name})
+	}
+}
+
+func (v *deskView) layouts(wk *studio.Work, first doc.Slide) {
+	for _, l := range wk.Theme.Layouts {
+		if l.Pictures == len(first.Media) {
+			v.Layouts = append(v.Layouts, choice{l.ID, l.Name})
+		}
+	}
+	v.LayoutIs = "by the theme"
+	if l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect}).Layout(first, wk.Library, wk.Doc.Seed); ok && first.Layout == "" {
+		v.LayoutIs = "by the theme: " + lowerFirst(l.Name)
+	}
+	for i := range v.Layouts {
+		if v.Layouts[i].ID == first.Layout {
+			v.Layouts[i].Name = "● " + v.Layouts[i].Name
+		}
 	}
 }
 
@@ -202,28 +226,51 @@ func lowerFirst(s string) string {
 	return string(s[0]|0x20) + s[1:]
 }
 
-func shotOf(wk *studio.Work, id doc.MediaID) shotView {
+// frameSide is the longer side of the drawing in which a picture is framed.
+const frameSide = 380
+
+func shotOf(wk *studio.Work, sl doc.Slide, id doc.MediaID) shotView {
 	m, shot := wk.Library[id], wk.Doc.Shot(id)
 	row, err := store.RowID(id)
 	if err != nil {
 		row = 0
 	}
 	v := shotView{ID: id, Row: row, Name: m.Name, Clip: m.Kind == doc.ClipMedia, Sound: m.Sound, Set: shot != (doc.Shot{}), Fit: string(shot.Fit), Look: "theme"}
-	v.W, v.H = float64(m.W), float64(m.H)
-	v.ThumbW = max(40, int(96*m.Aspect()))
-	if f := shot.Focal; f != nil && shot.Turn == 0 {
+	aspect := m.Aspect()
+	if v.Turn = shot.Turn * 90; shot.Turn%2 == 1 {
+		aspect = 1 / aspect
+	}
+	v.ThumbW = max(40, int(96*aspect))
+	v.FrameW, v.FrameH = frameSide, int(frameSide/aspect)
+	if aspect < 1 {
+		v.FrameW, v.FrameH = int(frameSide*aspect), frameSide
+	}
+	if f := shot.Focal; f != nil {
 		v.FocalX, v.FocalY = fmt.Sprintf("%.1f", f.X*100), fmt.Sprintf("%.1f", f.Y*100)
 	}
 	if shot.Look != nil {
+		v.Look = "own"
 		for _, n := range look.Named {
 			if n.Look == *shot.Look {
 				v.Look = n.ID
 			}
 		}
 	}
-	v.Tilt = "0"
+	v.Scale, v.Tilt = "100", "0"
+	if shot.Scale != 0 {
+		v.Scale = percent(shot.Scale)
+	}
 	if shot.Tilt != nil {
 		v.Tilt = fmt.Sprintf("%g", *shot.Tilt)
+	}
+	if shot.Crop != (framing.Rect{}) {
+		v.Crop = percentRect(shot.Crop)
+	}
+	if len(sl.Media) == 1 && !v.Clip {
+		v.Slide = sl.ID
+		if mo := sl.Motion; mo != nil && mo.Kind == design.ByHand {
+			v.Begins, v.Ends = percentRect(whole(mo.From, shot.Crop)), percentRect(whole(mo.To, shot.Crop))
+		}
 	}
 	v.From, v.To = fmt.Sprintf("%g", shot.Trim.From), fmt.Sprintf("%.2f", float64(m.Length)/timecode.SampleRate)
 	if shot.Trim.To > 0 {
@@ -231,6 +278,15 @@ func shotOf(wk *studio.Work, id doc.MediaID) shotView {
 	}
 	v.Gain = fmt.Sprintf("%g", shot.Sound*100)
 	return v
+}
+
+// whole turns a rectangle in fractions of a crop into one of the whole
+// picture.
+func whole(r, crop framing.Rect) framing.Rect {
+	if crop == (framing.Rect{}) {
+		return r
+	}
+	return framing.Rect{X: crop.X + r.X*crop.W, Y: crop.Y + r.Y*crop.H, W: r.W * crop.W, H: r.H * crop.H}
 }
 
 // filmView is what can be set for the whole film.

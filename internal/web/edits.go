@@ -25,7 +25,11 @@ func queryInt(r *http.Request, name string, otherwise int64) int64 {
 
 // readNumber reads what people type: a comma may be the decimal sign.
 func readNumber(r *http.Request, field, name string) (float64, error) {
-	text := strings.TrimSpace(r.PostFormValue(field))
+	return parseNumber(field, name, r.PostFormValue(field))
+}
+
+func parseNumber(field, name, text string) (float64, error) {
+	text = strings.TrimSpace(text)
 	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
 	if err != nil || v != v {
 		return 0, &studio.Invalid{Field: field, Problem: fmt.Sprintf("%s: %q is not a number.", name, text)}

@@ -89,7 +89,11 @@ func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, er
 	}
 	if len(wk.Plan.Slides) > 0 {
 		v.Rows = drawRows(wk, waves)
-		v.Desk = s.desk(wk, nil, openingLook(wk), nil)
+		own, err := s.Studio.TransitionNames(ctx)
+		if err != nil {
+			return nil, err
+		}
+		v.Desk = s.desk(wk, nil, openingLook(wk), own)
 	}
 	for _, c := range append(slices.Clone(wk.Checks), s.Studio.Findings(wk)...) {
 		if c.Weight == plan.Doubt && c.Text != v.NextStep.Text {

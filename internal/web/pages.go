@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"nelko/internal/core/theme"
@@ -288,6 +289,11 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 	if n != nil {
 		b.Notice = n
 	}
+	st, err := store.One[store.Studio](s.Studio.Store.DB.WithContext(r.Context()), "id = 1")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	var users []store.User
 	if err := s.Studio.Store.DB.WithContext(r.Context()).Order("id").Find(&users).Error; err != nil {
 		s.fail(w, r, err)
@@ -295,9 +301,13 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 	}
 	s.render(w, r, status, "settings", struct {
 		base
-		Users []store.User
-	}{b, users})
+		Users           []store.User
+		Watermark, Mark string
+	}{b, users, st.Watermark, st.Mark})
 }
+
+// maxMark is the longest watermark or mark, in bytes.
+const maxMark = 60
 
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
@@ -305,11 +315,23 @@ func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", "The studio's name must have 1 to 200 characters."})
 		return
 	}
-	if err := s.Studio.Store.DB.WithContext(r.Context()).Model(&store.Studio{}).Where("id = 1").Update("name", name).Error; err != nil {
+	set := map[string]any{"name": name}
+	for _, field := range []string{"watermark", "mark"} {
+		if !r.PostForm.Has(field) {
+			continue
+		}
+		text := strings.TrimSpace(r.PostForm.Get(field))
+		if len(text) > maxMark {
+			s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", fmt.Sprintf("What stands on films may have at most %d characters.", maxMark)})
+			return
+		}
+		set[field] = text
+	}
+	if err := s.Studio.Store.DB.WithContext(r.Context()).Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.tell(r, "The studio's name is kept.")
+	s.tell(r, "The studio's settings are kept.")
 	http.Redirect(w, r, "/settings", http.StatusSeeOther)
 }
 

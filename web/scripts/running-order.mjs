@@ -212,9 +212,14 @@ document.addEventListener("pointerup", (event) => {
 });
 
 document.addEventListener("keydown", (event) => {
-  if (event.key === "Escape" && drag) {
+  if (event.key !== "Escape") return;
+  if (drag) {
     drag = null;
     rows()?.querySelector("#drop").setAttribute("visibility", "hidden");
+  } else if (selected.size > 0 && !event.target.closest("input, textarea, select")) {
+    selected = new Set();
+    show();
+    openDesk();
   }
 });
 

@@ -6,7 +6,6 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/look"
 	"nelko/internal/core/transition"
-	"slices"
 )
 
 // SetTheme changes the theme. Everything else stays as it is, so that going
@@ -157,47 +156,5 @@ func (Look) Title() string { return "Changed the look of the film" }
 // Apply implements Op.
 func (l Look) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	d.Look = l.Look
-	return d, nil
-}
-
-// Decorate lays decor over the film; an index replaces what was laid there,
-// and nil takes it off. Index −1 adds.
-type Decorate struct {
-	Index int
-	Laid  *doc.Laid
-}
-
-// Title implements Op.
-func (e Decorate) Title() string {
-	switch {
-	case e.Laid == nil:
-		return "Took off decor"
-	case e.Index < 0:
-		return "Laid decor over slides"
-	}
-	return "Changed decor"
-}
-
-// Apply implements Op.
-func (e Decorate) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	if e.Index >= len(d.Decor) || (e.Index < 0 && e.Laid == nil) {
-		return d, fmt.Errorf("decor %d: %w", e.Index, ErrGone)
-	}
-	if e.Laid == nil {
-		d.Decor = slices.Delete(slices.Clone(d.Decor), e.Index, e.Index+1)
-		return d, nil
-	}
-	if d.Index(e.Laid.From) < 0 || d.Index(e.Laid.To) < 0 {
-		return d, fmt.Errorf("the slides of the decor: %w", ErrGone)
-	}
-	if m := with.Library[doc.MediaID(e.Laid.Media)]; e.Laid.Kind == design.Sprite && m.Kind != doc.PhotoMedia {
-		return d, fmt.Errorf("decor is a picture of the order, or a drift: %w", ErrInvalid)
-	}
-	if e.Index < 0 {
-		d.Decor = append(d.Decor, *e.Laid)
-	} else {
-		d.Decor = slices.Clone(d.Decor)
-		d.Decor[e.Index] = *e.Laid
-	}
 	return d, nil
 }

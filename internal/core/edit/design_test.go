@@ -180,12 +180,12 @@ func TestDecorate(t *testing.T) {
 	with, ids := shelf(3)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
 	snow := doc.Laid{From: d.Slides[0].ID, To: d.Slides[1].ID, Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1}}
-	on := must(t, d, Decorate{-1, &snow}, with)
+	on := must(t, d, Decorate{Index: -1, Laid: &snow}, with)
 	require.Len(t, on.Decor, 1)
 	leaves := snow
 	leaves.Particles = "leaves"
-	on = must(t, on, Decorate{0, &leaves}, with)
+	on = must(t, on, Decorate{Laid: &leaves}, with)
 	assert.Equal(t, design.Particles("leaves"), on.Decor[0].Particles)
-	off := must(t, on, Decorate{0, nil}, with)
+	off := must(t, on, Decorate{}, with)
 	assert.Empty(t, off.Decor)
 }

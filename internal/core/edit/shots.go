@@ -81,3 +81,37 @@ func set[T any](to *T, from *T) {
 		*to = *from
 	}
 }
+
+// Framing lets the picture of slides with one picture go from one framing to
+// another. Both are fractions of the whole picture, turned but not cropped.
+type Framing struct {
+	Slides   []doc.SlideID
+	From, To framing.Rect
+	Ease     framing.Ease
+}
+
+// Title implements Op.
+func (f Framing) Title() string { return "Framed " + plural(len(f.Slides), "slide") + " by hand" }
+
+// Apply implements Op.
+func (f Framing) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	return d, on(&d, f.Slides, func(s *doc.Slide) error {
+		if len(s.Media) != 1 {
+			return fmt.Errorf("slide %s has %s; only one can be framed from one to another: %w", s.ID, plural(len(s.Media), "picture"), ErrInvalid)
+		}
+		crop := d.Shots[s.Media[0]].Crop
+		s.Motion = &design.Motion{Kind: design.ByHand, Ease: f.Ease, From: within(f.From, crop), To: within(f.To, crop)}
+		return nil
+	})
+}
+
+// within turns a rectangle of the whole picture into fractions of a crop, as
+// far as it lies in it. An empty crop is the whole.
+func within(r, crop framing.Rect) framing.Rect {
+	if crop == (framing.Rect{}) {
+		crop = framing.Rect{W: 1, H: 1}
+	}
+	x, y := max(r.X, crop.X), max(r.Y, crop.Y)
+	w, h := min(r.X+r.W, crop.X+crop.W)-x, min(r.Y+r.H, crop.Y+crop.H)-y
+	return framing.Rect{X: (x - crop.X) / crop.W, Y: (y - crop.Y) / crop.H, W: w / crop.W, H: h / crop.H}
+}

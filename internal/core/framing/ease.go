@@ -24,6 +24,9 @@ const (
 	CSSEaseInOut Ease = "ease-in-out"
 )
 
+// Eases lists the easings by name.
+var Eases = []Ease{InOut, Linear, Out, CSSEase, CSSEaseIn, CSSEaseOut, CSSEaseInOut}
+
 // keywords are the control points of the CSS keywords.
 var keywords = map[Ease][4]float64{
 	CSSEase: {0.25, 0.1, 0.25, 1}, CSSEaseIn: {0.42, 0, 1, 1}, CSSEaseOut: {0, 0, 0.58, 1}, CSSEaseInOut: {0.42, 0, 0.58, 1},

@@ -82,6 +82,12 @@ func (k Kind) Known() bool {
 // Directed reports whether the kind has a direction.
 func (k Kind) Directed() bool { return directed[k] }
 
+// Softens reports whether the kind has edges that can be soft.
+func (k Kind) Softens() bool { _, ok := softness[k]; return ok }
+
+// Coloured reports whether the kind has a colour.
+func (k Kind) Coloured() bool { return k == "through" || k == "light" }
+
 // MaxSeconds is the longest transition.
 const MaxSeconds = 10
 

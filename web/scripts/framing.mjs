@@ -1,0 +1,153 @@
+// The desk's finer tools: drawing frames on a picture, dragging a decor's path
+// on the screen, and keeping open what was open. Edits are made by the server.
+const desk = () => document.getElementById("desk");
+const percent = (v) => String(Math.round(v * 100) / 100);
+const clamp = (v) => Math.max(0, Math.min(100, v));
+
+// What was opened stays open when the desk is drawn anew.
+const open = new Set();
+document.addEventListener(
+  "toggle",
+  (event) => {
+    const { keep } = event.target.dataset ?? {};
+    if (!keep || !event.target.isConnected) return;
+    if (event.target.open) open.add(keep);
+    else open.delete(keep);
+    showPoints();
+  },
+  true,
+);
+
+let laid = document.querySelectorAll("#desk [data-decor]").length;
+function restore() {
+  // Decor just laid is shown with all that can be set.
+  const now = document.querySelectorAll("#desk [data-decor]").length;
+  if (now > laid) open.add(`decor-${now - 1}`);
+  if (now > 0 || document.querySelector("#desk h2")) laid = now;
+  for (const d of document.querySelectorAll("#desk details[data-keep]")) d.open = open.has(d.dataset.keep);
+  for (const f of document.querySelectorAll("#desk [data-framer]")) drawFrames(f);
+  showPoints();
+}
+
+// Return does what the nearest button does, not the first of the form.
+document.addEventListener("keydown", (event) => {
+  const input = event.target;
+  if (event.key !== "Enter" || !input.matches?.("#desk form input")) return;
+  event.preventDefault();
+  if (input.hasAttribute("hx-post")) {
+    input.dispatchEvent(new Event("change", { bubbles: true }));
+    return;
+  }
+  for (let at = input.parentElement; at && !at.matches("form"); at = at.parentElement) {
+    const button = at.querySelector("button[hx-post]");
+    if (button) {
+      button.click();
+      return;
+    }
+  }
+});
+
+// Frames on a picture: crop, and what a motion begins and ends with.
+const fields = (framer, name) => [...framer.querySelectorAll(`[data-rect="${name}"] input`)];
+
+function drawFrames(framer) {
+  for (const rect of framer.querySelectorAll("rect[data-of]")) {
+    const values = fields(framer, rect.dataset.of).map((f) => Number.parseFloat(f.value.replace(",", ".")));
+    const known = values.length === 4 && values.every(Number.isFinite);
+    rect.classList.toggle("hidden", !known);
+    if (known) ["x", "y", "width", "height"].forEach((a, i) => rect.setAttribute(a, values[i]));
+  }
+}
+
+document.addEventListener("input", (event) => {
+  const framer = event.target.closest?.("[data-framer]");
+  if (framer) drawFrames(framer);
+  if (event.target.closest?.("[data-path]")) showPoints();
+});
+
+function place(event, element) {
+  const box = element.getBoundingClientRect();
+  return { x: clamp(((event.clientX - box.left) / box.width) * 100), y: clamp(((event.clientY - box.top) / box.height) * 100) };
+}
+
+document.addEventListener("pointerdown", (event) => {
+  const picture = event.target.closest?.(".framer");
+  if (!picture || event.button !== 0) return;
+  event.preventDefault();
+  picture.setPointerCapture(event.pointerId);
+  const framer = picture.closest("[data-framer]");
+  const name = framer.querySelector("[name=drawing]:checked").value;
+  const from = place(event, picture);
+  const draw = (e) => {
+    const to = place(e, picture);
+    const r = [Math.min(from.x, to.x), Math.min(from.y, to.y), Math.abs(to.x - from.x), Math.abs(to.y - from.y)];
+    if (r[2] < 2 || r[3] < 2) return; // a slip, not a frame
+    fields(framer, name).forEach((f, i) => (f.value = percent(r[i])));
+    drawFrames(framer);
+  };
+  const end = () => {
+    picture.removeEventListener("pointermove", draw);
+    // Having drawn where a motion begins, one draws where it ends.
+    if (name === "begins") framer.querySelector("[value=ends]").checked = true;
+  };
+  picture.addEventListener("pointermove", draw);
+  picture.addEventListener("pointerup", end, { once: true });
+  picture.addEventListener("pointercancel", end, { once: true });
+});
+
+// The path of the decor that is open, on the screen.
+const svg = "http://www.w3.org/2000/svg";
+const opened = () => document.querySelector("#desk [data-decor] details[open]:has([data-path])");
+const rowsOf = (d) => [...d.querySelectorAll("[data-path] tbody tr")];
+
+function showPoints() {
+  const screen = document.getElementById("points");
+  if (!screen) return;
+  const d = opened();
+  screen.classList.toggle("hidden", !d);
+  screen.replaceChildren();
+  if (!d) return;
+  const { width, height } = screen.viewBox.baseVal;
+  const at = rowsOf(d)
+    .map((row, i) => ({ i, x: Number.parseFloat(row.querySelector("[name=p-x]").value), y: Number.parseFloat(row.querySelector("[name=p-y]").value) }))
+    .filter((p) => Number.isFinite(p.x) && Number.isFinite(p.y));
+  const line = document.createElementNS(svg, "polyline");
+  line.setAttribute("points", at.map((p) => `${(p.x / 100) * width},${(p.y / 100) * height}`).join(" "));
+  screen.append(line);
+  for (const p of at) {
+    const dot = document.createElementNS(svg, "circle");
+    for (const [k, v] of Object.entries({ cx: (p.x / 100) * width, cy: (p.y / 100) * height, r: 9, "data-row": p.i })) dot.setAttribute(k, v);
+    const number = document.createElementNS(svg, "text");
+    for (const [k, v] of Object.entries({ x: (p.x / 100) * width, y: (p.y / 100) * height + 4, "text-anchor": "middle" })) number.setAttribute(k, v);
+    number.textContent = String(p.i + 1);
+    screen.append(dot, number);
+  }
+}
+
+document.addEventListener("pointerdown", (event) => {
+  const dot = event.target.closest?.("#points circle");
+  if (!dot || event.button !== 0) return;
+  event.preventDefault();
+  const screen = dot.ownerSVGElement;
+  const d = opened();
+  const row = rowsOf(d)[Number(dot.dataset.row)];
+  const move = (e) => {
+    const p = place(e, screen);
+    row.querySelector("[name=p-x]").value = percent(p.x);
+    row.querySelector("[name=p-y]").value = percent(p.y);
+    showPoints();
+  };
+  const end = () => {
+    document.removeEventListener("pointermove", move);
+    d.querySelector("button[hx-post$='/decor']").click();
+  };
+  document.addEventListener("pointermove", move);
+  document.addEventListener("pointerup", end, { once: true });
+});
+
+for (const when of ["htmx:afterSettle", "htmx:oobAfterSwap"]) {
+  document.addEventListener(when, () => {
+    if (desk()) restore();
+  });
+}
+if (desk()) restore();
