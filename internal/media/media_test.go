@@ -3,6 +3,7 @@ package media
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"fmt"
 	"image"
 	"image/color"
@@ -12,6 +13,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"testing"
 	"time"
@@ -112,7 +114,24 @@ func TestEveryOrientationComesOutUpright(t *testing.T) {
 		p, err := vips.Load(path, 60, 40)
 		require.NoError(t, err)
 		upright(t, p)
+		// Large JPEGs are shrunk while they are decoded, and turned then.
+		large := filepath.Join(t.TempDir(), "o.jpg")
+		tool(t, "/usr/bin/convert", append(append([]string{src, "-scale", "1200x800"}, turn[o]...), "-strip", large)...)
+		tagged(t, large, o)
+		p, err = vips.Load(large, 60, 40)
+		require.NoError(t, err)
+		assert.Equal(t, [2]int{60, 40}, [2]int{p.W, p.H})
+		upright(t, p)
 	}
+}
+
+// tagged puts an EXIF segment with an orientation into a JPEG.
+func tagged(t *testing.T, path string, orientation int) {
+	b, err := os.ReadFile(path)
+	require.NoError(t, err)
+	tiff := append([]byte("Exif\x00\x00MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"), byte(orientation), 0, 0, 0, 0, 0, 0)
+	segment := append([]byte{0xff, 0xe1, 0, byte(len(tiff) + 2)}, tiff...)
+	require.NoError(t, os.WriteFile(path, slices.Concat(b[:2], segment, b[2:]), 0o644))
 }
 
 // What clients send: every common format, also with odd names.
@@ -177,6 +196,87 @@ func TestAdobeRGBIsConvertedThroughItsProfile(t *testing.T) {
 		assert.InDelta(t, ref.Pix[c], got.Pix[c], 2)
 	}
 	assert.Greater(t, math.Abs(float64(got.Pix[0])-90), 10.0, "the profile makes a difference")
+}
+
+// Display P3, as phones take photos, comes out in sRGB; also where a large
+// JPEG is shrunk while it is decoded. Reference: the matrices of CSS Color
+// Module Level 4, section 10.7 (sample code), from P3 by XYZ to sRGB, and the
+// transfer curve of IEC 61966-2-1, from memory.
+func TestDisplayP3IsConvertedThroughItsProfile(t *testing.T) {
+	icc := filepath.Join(t.TempDir(), "p3.icc")
+	require.NoError(t, os.WriteFile(icc, displayP3(), 0o644))
+	linear := func(v float64) float64 {
+		if v <= 0.04045 {
+			return v / 12.92
+		}
+		return math.Pow((v+0.055)/1.055, 2.4)
+	}
+	encoded := func(v float64) float64 {
+		if v <= 0.0031308 {
+			return 12.92 * v
+		}
+		return 1.055*math.Pow(v, 1/2.4) - 0.055
+	}
+	for _, colour := range [][3]float64{{90, 140, 70}, {180, 120, 110}, {128, 128, 128}, {60, 80, 150}} {
+		r, g, b := linear(colour[0]/255), linear(colour[1]/255), linear(colour[2]/255)
+		want := [3]float64{1.2249401*r - 0.2249402*g, -0.0420569*r + 1.0420571*g, -0.0196376*r - 0.0786361*g + 1.0982735*b}
+		for _, file := range []struct{ name, size string }{{"p3.tif", "64x64"}, {"p3.jpg", "1600x1600"}} {
+			path := filepath.Join(t.TempDir(), file.name)
+			tool(t, "/usr/bin/convert", "-size", file.size, fmt.Sprintf("xc:rgb(%g,%g,%g)", colour[0], colour[1], colour[2]), "-quality", "98", "-profile", icc, path)
+			got, err := vips.Load(path, 64, 64)
+			require.NoError(t, err)
+			for c := range 3 {
+				assert.InDelta(t, 255*encoded(want[c]), float64(got.Pix[c]), 2, "%s %v", file.name, colour)
+			}
+		}
+	}
+}
+
+// displayP3 is a matrix profile (ICC.1:2001, from memory): the primaries of
+// SMPTE RP 431-2 adapted to D50, and sRGB's curve as a table.
+func displayP3() []byte {
+	u32 := func(v uint32) []byte { return binary.BigEndian.AppendUint32(nil, v) }
+	xyz := func(x, y, z float64) []byte {
+		b := []byte("XYZ \x00\x00\x00\x00")
+		for _, v := range []float64{x, y, z} {
+			b = append(b, u32(uint32(int32(math.Round(v*65536))))...)
+		}
+		return b
+	}
+	curve := append([]byte("curv\x00\x00\x00\x00"), u32(1024)...)
+	for i := range 1024 {
+		v := float64(i) / 1023
+		if v <= 0.04045 {
+			v /= 12.92
+		} else {
+			v = math.Pow((v+0.055)/1.055, 2.4)
+		}
+		curve = binary.BigEndian.AppendUint16(curve, uint16(math.Round(v*65535)))
+	}
+	name := append([]byte("desc\x00\x00\x00\x00"), u32(11)...)
+	name = append(append(name, "Display P3\x00"...), make([]byte, 79)...)
+	text := []byte("text\x00\x00\x00\x00none\x00\x00\x00\x00")
+	tags := []struct {
+		sig  string
+		data []byte
+	}{{"desc", name}, {"cprt", text}, {"wtpt", xyz(0.9642, 1, 0.8249)}, {"rXYZ", xyz(0.51512, 0.2412, -0.00105)}, {"gXYZ", xyz(0.29198, 0.69225, 0.04189)}, {"bXYZ", xyz(0.1571, 0.06657, 0.78407)},
+		{"rTRC", curve}, {"gTRC", curve}, {"bTRC", curve}}
+	head := make([]byte, 128)
+	copy(head[8:], []byte{2, 0x40, 0, 0})
+	copy(head[12:], "mntrRGB XYZ ")
+	copy(head[36:], "acsp")
+	copy(head[68:], xyz(0.9642, 1, 0.8249)[8:])
+	table, data := u32(uint32(len(tags))), []byte{}
+	for _, tag := range tags {
+		for len(data)%4 != 0 {
+			data = append(data, 0)
+		}
+		table = slices.Concat(table, []byte(tag.sig), u32(uint32(128+4+12*len(tags)+len(data))), u32(uint32(len(tag.data))))
+		data = append(data, tag.data...)
+	}
+	out := slices.Concat(head, table, data)
+	copy(out, u32(uint32(len(out))))
+	return out
 }
 
 func TestTransparencyIsKept(t *testing.T) {

@@ -13,6 +13,8 @@ import (
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/raster"
 	"nelko/internal/core/transition"
 	"nelko/internal/studio"
 	"nelko/internal/studio/studiotest"
@@ -46,6 +48,26 @@ func (v *site) edit(order int64, op string, form ...string) (int, string) {
 	return res.StatusCode, body
 }
 
+// tone is the form of a look by its settings, all 0 but those given.
+func tone(set ...string) (form []string) {
+	for _, f := range []string{"light", "contrast", "temperature", "saturation", "tint", "fade", "sharpen", "vignette", "grain"} {
+		value := "0"
+		for i := 0; i < len(set); i += 2 {
+			if set[i] == f {
+				value = set[i+1]
+			}
+		}
+		form = append(form, "tone-"+f, value)
+	}
+	return form
+}
+
+// style is the form of a caption style, and what else is given.
+func style(more ...string) []string {
+	return append([]string{"cap-anchor", "lower", "cap-enter", "rise", "cap-font", "body", "cap-size", "5", "cap-width", "80", "cap-outline", "0", "cap-shadow", "50", "cap-plate", "0",
+		"cap-colour", "#ff0000", "cap-outline-colour", "#000000", "cap-plate-colour", "#000000"}, more...)
+}
+
 // Each control of the desk does its edit, and what cannot be is answered in
 // words with nothing changed.
 func TestDesignsOverTheWeb(t *testing.T) {
@@ -77,6 +99,40 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"anew", []string{"media", medium}, func() bool { return shot() == (doc.Shot{}) }},
 		{"drift", []string{"slide", id, "particles", "snow"}, func() bool { return len(v.load(order).Doc.Decor) == 1 }},
 		{"undecorate", []string{"index", "0"}, func() bool { return len(v.load(order).Doc.Decor) == 0 }},
+		{"tone", append([]string{"media", medium, "tone-improve", "1"}, tone("light", "12,5")...), func() bool { l := shot().Look; return l != nil && l.Improve && l.Light == 0.125 }},
+		{"filmlook", []string{"look", "warm"}, func() bool { l := v.load(order).Doc.Look; return l != nil && l.Temperature > 0 }},
+		{"filmtone", tone("saturation", "-100"), func() bool { l := v.load(order).Doc.Look; return l != nil && l.Saturation == -1 && l.Temperature == 0 }},
+		{"filmlook", []string{"look", "theme"}, func() bool { return v.load(order).Doc.Look == nil }},
+		{"crop", []string{"media", medium, "crop-x", "10", "crop-y", "0", "crop-w", "50", "crop-h", "100"}, func() bool { return shot().Crop == framing.Rect{X: 0.1, W: 0.5, H: 1} }},
+		{"uncrop", []string{"media", medium}, func() bool { return shot().Crop == framing.Rect{} }},
+		{"scale", []string{"media", medium, "scale", "80"}, func() bool { return shot().Scale == 0.8 }},
+		{"framing", []string{"framed", id, "begins-x", "0", "begins-y", "0", "begins-w", "60", "begins-h", "60", "ends-x", "30", "ends-y", "30", "ends-w", "50", "ends-h", "50", "framing-ease", "linear"}, func() bool {
+			m := slide().Motion
+			return m != nil && m.Kind == design.ByHand && m.To.X == 0.3 && m.Ease == framing.Linear
+		}},
+		{"captionstyle", style("cap-x", "49", "cap-y", "20", "snap", "1"), func() bool {
+			c := v.load(order).Doc.CaptionStyle
+			return c != nil && c.Size == 0.05 && c.At != nil && c.At.X == 0.5 && c.At.Y == 0.2 && c.Colour == raster.RGB{R: 255}
+		}},
+		{"captionstyle", append(style("cap-x", "", "cap-y", ""), "slide", id), func() bool { return slide().CaptionStyle != nil && slide().CaptionStyle.At == nil }},
+		{"captionplain", []string{"slide", id}, func() bool { return slide().CaptionStyle == nil && v.load(order).Doc.CaptionStyle != nil }},
+		{"backdropset", []string{"slide", id, "back-base", "linen", "back-colour", "#102030", "back-contrast", "80", "back-moves", "1"}, func() bool {
+			b := slide().Backdrop
+			return b != nil && b.Contrast == 0.8 && b.Colour == raster.RGB{R: 16, G: 32, B: 48} && b.Moves
+		}},
+		{"join", []string{"slide", id, "join", "clock", "join-seconds", "1", "join-soft", "30", "join-ease", "ease-in"}, func() bool { return slide().Join.Soft == 0.3 && slide().Join.Ease == framing.CSSEaseIn }},
+		{"join", []string{"slide", id, "join", "through", "join-seconds", "1", "join-colour", "#ffffff"}, func() bool { return slide().Join.Colour == raster.RGB{R: 255, G: 255, B: 255} }},
+		{"laypicture", []string{"slide", id, "decor-picture", medium}, func() bool { return len(v.load(order).Doc.Decor) == 1 }},
+		{"decor", []string{"index", "0", "first", id, "last", id, "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "1", "decor-out", "0,5", "decor-ease", "linear",
+			"p-at", "0", "p-x", "20", "p-y", "80", "p-size", "", "p-turn", "", "p-at", "100", "p-x", "70", "p-y", "30", "p-size", "150", "p-turn", "-20", "p-at", "", "p-x", "", "p-y", "", "p-size", "", "p-turn", ""}, func() bool {
+			d := v.load(order).Doc.Decor[0]
+			return d.Opacity == 0.7 && len(d.Path) == 2 && d.Path[1].Size == 1.5 && d.Path[1].Degrees == -20 && d.Path[0].Size == 1
+		}},
+		{"drift", []string{"slide", id, "particles", "leaves"}, func() bool { return len(v.load(order).Doc.Decor) == 2 }},
+		{"decor", []string{"index", "1", "first", id, "last", id, "decor-kind", "drift", "decor-particles", "embers", "decor-density", "200", "decor-size", "100", "decor-opacity", "50", "decor-in", "0", "decor-out", "0", "decor-colour", "#ff0000"}, func() bool {
+			d := v.load(order).Doc.Decor[1]
+			return d.Particles == "embers" && d.Density == 2 && d.Colour == raster.RGB{R: 255}
+		}},
 		{"addcard", []string{"slide", id}, func() bool { return slide().Kind == doc.Card }},
 		{"shape", []string{"frame", "1080x1920"}, func() bool { return v.load(order).Doc.Frame.H == 1920 }},
 		{"sort", []string{"by", "name"}, func() bool { return v.load(order).Doc.Slides[2].Placed }},
@@ -106,6 +162,15 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"look", "no look", []string{"media", medium, "look", "neon"}},
 		{"focal", "two numbers", []string{"media", medium, "x", "left", "y", "0"}},
 		{"tilt", "is not a number", []string{"media", medium, "tilt", "a bit"}},
+		{"tone", "light: 3", append([]string{"media", medium}, tone("light", "300")...)},
+		{"crop", "is not a number", []string{"media", medium, "crop-x", "", "crop-y", "0", "crop-w", "1", "crop-h", "1"}},
+		{"crop", "must lie in the picture", []string{"media", medium, "crop-x", "80", "crop-y", "0", "crop-w", "50", "crop-h", "50"}},
+		{"captionstyle", "is not a colour", append([]string{"cap-colour", "reddish"}, style()...)},
+		{"captionstyle", "size must be", append([]string{"cap-size", "90"}, style()[8:]...)},
+		{"backdropset", "Choose a backdrop", []string{"slide", id}},
+		{"laypicture", "Choose the slides", []string{"decor-picture", medium}},
+		{"decor", "path: missing", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0"}},
+		{"decor", "Path, row 1", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0", "p-x", "middle"}},
 		{"trim", "not a clip", []string{"media", medium, "from", "0", "to", "1"}},
 		{"shape", "not of the form", []string{"frame", "wide"}},
 		{"drift", "Choose the slides", []string{"particles", "snow"}},

@@ -2,6 +2,7 @@ package edit
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -188,4 +189,73 @@ func TestDecorate(t *testing.T) {
 	assert.Equal(t, design.Particles("leaves"), on.Decor[0].Particles)
 	off := must(t, on, Decorate{}, with)
 	assert.Empty(t, off.Decor)
+}
+
+// What is set for the whole film holds for slides without exceptions, and
+// comes off again.
+func TestWholeFilm(t *testing.T) {
+	with, ids := shelf(3)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	style := design.Caption{Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 0.5, At: &framing.Point{X: 0.5, Y: 0.2}}
+	on := must(t, d, CaptionStyle{Style: &style}, with)
+	on = must(t, on, CaptionStyle{Slides: []doc.SlideID{on.Slides[1].ID}, Style: &design.Caption{Type: design.Type{Size: 0.08}, Anchor: "lower", Width: 1}}, with)
+	on = must(t, on, Look{&look.Look{Saturation: -1}}, with)
+	assert.Equal(t, "upper", on.CaptionStyle.Anchor)
+	assert.True(t, on.Slides[1].ByHand(), "an exception is set by hand")
+	assert.False(t, on.Slides[2].ByHand())
+	b, err := on.Marshal()
+	require.NoError(t, err)
+	back, err := doc.Parse(b)
+	require.NoError(t, err)
+	assert.Equal(t, on, back)
+	off := must(t, on, CaptionStyle{}, with)
+	off = must(t, off, CaptionStyle{Slides: []doc.SlideID{off.Slides[1].ID}}, with)
+	off = must(t, off, Look{}, with)
+	assert.Equal(t, d, off)
+	for _, bad := range []design.Caption{{Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 5}, {Type: design.Type{Size: 3}, Anchor: "upper", Width: 1}, {Type: design.Type{Size: 0.05}, Anchor: "sky", Width: 1},
+		{Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 1, At: &framing.Point{X: 1.2}}, {Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 1, Enter: "jump"}} {
+		_, err := Do(d, CaptionStyle{Style: &bad}, with)
+		assert.ErrorIs(t, err, ErrInvalid, "%+v", bad)
+	}
+}
+
+// Framings drawn on the whole picture become framings of its crop.
+func TestFramingByHand(t *testing.T) {
+	with, ids := shelf(3)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	i := slices.IndexFunc(d.Slides, func(s doc.Slide) bool { return s.Kind == doc.Pictures && len(s.Media) == 1 })
+	require.GreaterOrEqual(t, i, 0)
+	s := d.Slides[i]
+	crop := framing.Rect{X: 0.5, Y: 0, W: 0.5, H: 1}
+	d = must(t, d, Shots{Media: s.Media, Crop: &crop}, with)
+	got := must(t, d, Framing{Slides: []doc.SlideID{s.ID}, From: framing.Rect{X: 0.6, Y: 0.2, W: 0.2, H: 0.2}, To: framing.Rect{X: 0.25, Y: 0, W: 0.75, H: 1}}, with).Slides[i].Motion
+	assert.Equal(t, design.ByHand, got.Kind)
+	for _, v := range []struct{ want, got framing.Rect }{{framing.Rect{X: 0.2, Y: 0.2, W: 0.4, H: 0.2}, got.From}, {framing.Rect{W: 1, H: 1}, got.To}} {
+		assert.InDeltaSlice(t, []float64{v.want.X, v.want.Y, v.want.W, v.want.H}, []float64{v.got.X, v.got.Y, v.got.W, v.got.H}, 1e-9)
+	}
+	_, err := Do(d, Framing{Slides: []doc.SlideID{s.ID}, From: framing.Rect{W: 0.4, H: 1}, To: framing.Rect{W: 1, H: 1}}, with)
+	assert.ErrorIs(t, err, ErrInvalid, "a framing outside the crop")
+	_, err = Do(d, Framing{Slides: []doc.SlideID{d.Slides[0].ID}}, with)
+	assert.ErrorIs(t, err, ErrInvalid, "the opening has no picture of its own to frame")
+}
+
+// A picture laid over slides: its path snaps, its range is put in order, and
+// only a photo of the order will do.
+func TestPictureLaidOver(t *testing.T) {
+	with, ids := shelf(3)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	pic := design.Decor{Kind: design.Sprite, Media: "p0", Size: 0.3, Opacity: 1, Path: []design.Waypoint{{X: 0.51, Y: 0.5}, {At: 1, X: 0.84, Y: 0.3, Size: 0.5}}}
+	last := len(d.Slides) - 1
+	on := must(t, d, Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[last].ID, To: d.Slides[1].ID, Decor: pic}, Snap: true}, with)
+	laid := on.Decor[0]
+	assert.Equal(t, [2]doc.SlideID{d.Slides[1].ID, d.Slides[last].ID}, [2]doc.SlideID{laid.From, laid.To})
+	assert.Equal(t, 0.5, laid.Path[0].X)
+	// Half as large at its end: 0.15 wide, its right side on the action-safe edge is 0.89, on the title-safe edge 0.875.
+	assert.Equal(t, 0.84, laid.Path[1].X, "too far from any")
+	assert.Equal(t, 0.51, pic.Path[0].X, "what was given is not changed")
+	for _, m := range []string{"song", "c1", "gone"} {
+		pic.Media = m
+		_, err := Do(d, Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[1].ID, To: d.Slides[1].ID, Decor: pic}}, with)
+		assert.ErrorIs(t, err, ErrInvalid, m)
+	}
 }

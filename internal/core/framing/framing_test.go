@@ -109,3 +109,21 @@ func TestCover(t *testing.T) {
 		}
 	})
 }
+
+// Boxes snap with their middle to the frame's middle, and with their sides to
+// its edges and the safe areas (SMPTE ST 2046-1: 93 % and 90 %, from memory),
+// each axis by itself and only from near by.
+func TestSnap(t *testing.T) {
+	for _, c := range []struct{ at, want Point }{
+		{Point{0.51, 0.3}, Point{0.5, 0.3}},
+		{Point{0.155, 0.5}, Point{0.15, 0.5}},       // left side on the title-safe edge
+		{Point{0.13, 0.862}, Point{0.135, 0.865}},   // on the action-safe edges
+		{Point{0.905, 0.096}, Point{0.9, 0.1}},      // on the frame's edges
+		{Point{0.33, 0.71}, Point{0.33, 0.71}},      // near nothing
+		{Point{0.4801, 0.4799}, Point{0.5, 0.4799}}, // just near enough, and not
+	} {
+		got := Snap(c.at, 0.2, 0.2, 0.02)
+		assert.InDelta(t, c.want.X, got.X, 1e-9, "%v", c.at)
+		assert.InDelta(t, c.want.Y, got.Y, 1e-9, "%v", c.at)
+	}
+}

@@ -11,6 +11,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/plan"
+	"nelko/internal/core/raster"
 	. "nelko/internal/core/scene"
 	"nelko/internal/core/scene/scenetest"
 	"nelko/internal/core/theme"
@@ -287,4 +288,66 @@ func TestMoveAt(t *testing.T) {
 	assert.Equal(t, 50.0, late.At(15, 101).X)
 	assert.Equal(t, b, late.At(60, 101))
 	assert.Equal(t, b, m.At(0, 1), "a slide of one frame shows where it goes")
+}
+
+// Captions follow the theme, the film's style, and the slide's exception; a
+// type the theme does not have gives way to its own.
+func TestCaptionStyles(t *testing.T) {
+	caption := func(change func(*doc.Slideshow)) (Layer, []Finding) {
+		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+			d.Slides[1].Caption = "At noon"
+			change(d)
+		})
+		layers := sc.Slides[1].Layers
+		return layers[len(layers)-1], sc.Findings
+	}
+	th, err := themes.Get("tideline")
+	require.NoError(t, err)
+	by, _ := caption(func(*doc.Slideshow) {})
+	assert.InDelta(t, th.Caption.Size*1080, by.Asset.Text.Size, 0.25)
+	film := design.Caption{Type: design.Type{Font: "of another theme", Size: 0.06, Colour: raster.RGB{R: 200}}, Anchor: "upper", Width: 0.6, Enter: "none"}
+	of, _ := caption(func(d *doc.Slideshow) { d.CaptionStyle = &film })
+	assert.InDelta(t, 0.06*1080, of.Asset.Text.Size, 0.25)
+	assert.Equal(t, by.Asset.Text.Face, of.Asset.Text.Face)
+	assert.Less(t, of.Place.To.Y, 540.0)
+	own := film
+	own.At = &framing.Point{X: 0.5, Y: 0.5}
+	exception, found := caption(func(d *doc.Slideshow) { d.CaptionStyle, d.Slides[1].CaptionStyle = &film, &own })
+	assert.InDelta(t, 960, exception.Place.To.Centre().X, 2)
+	assert.InDelta(t, 540, exception.Place.To.Centre().Y, 2)
+	assert.Empty(t, found)
+	own.At = &framing.Point{X: 1, Y: 1}
+	corner, found := caption(func(d *doc.Slideshow) { d.Slides[1].CaptionStyle = &own })
+	pad := float64(corner.Asset.Text.Pad())
+	assert.InDelta(t, 1920, corner.Place.To.X+corner.Place.To.W-pad, 3, "moved into the frame")
+	require.Len(t, found, 1)
+	assert.Equal(t, OutsideSafe, found[0].Kind)
+}
+
+// The words of a text card can be put anywhere by their middle.
+func TestTextCardsCanBePlaced(t *testing.T) {
+	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "text", Text: "Half-time", At: &framing.Point{X: 0.3, Y: 0.7}}})
+	})
+	var words framing.Rect
+	for _, l := range sc.Slides[3].Layers {
+		if l.Asset.Kind == Text {
+			r := l.Place.To.Inset(float64(l.Asset.Text.Pad()))
+			if words.W == 0 {
+				words = r
+			}
+			words = words.Union(r)
+		}
+	}
+	assert.InDelta(t, 0.3*1920, words.Centre().X, 3)
+	assert.InDelta(t, 0.7*1080, words.Centre().Y, 3)
+}
+
+// Decor whose picture is gone is left out, with all else as it was.
+func TestDecorWithoutItsPicture(t *testing.T) {
+	for id, overlays := range map[string]int{"p": 1, "gone": 0} {
+		laid := doc.Laid{From: "b", To: "b", Decor: design.Decor{Kind: design.Sprite, Media: id, Size: 0.2, Opacity: 1, Path: []design.Waypoint{{X: 0.5, Y: 0.5}}}}
+		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
+		assert.Len(t, sc.Overlays, overlays, id)
+	}
 }

@@ -93,7 +93,7 @@ static head read_head(const char *path) {
 	if (im) {
 		VipsInterpretation i = vips_image_get_interpretation(im);
 		int plain = i == VIPS_INTERPRETATION_sRGB || i == VIPS_INTERPRETATION_B_W;
-		k.profile = !plain || (vips_image_get_typeof(im, VIPS_META_ICC_NAME) && !is_srgb(im));
+		k.profile = !plain || (i == VIPS_INTERPRETATION_sRGB && vips_image_get_typeof(im, VIPS_META_ICC_NAME) && !is_srgb(im));
 		k.convertible = i == VIPS_INTERPRETATION_sRGB;
 		k.jpeg = loader && strstr(loader, "Jpeg") != NULL && plain;
 		k.w = vips_image_get_width(im);
@@ -146,7 +146,10 @@ static VipsImage *upright(VipsImage *in) {
 int nelko_load(const char *path, int w, int h, nelko_pixels *out) {
 	VipsImage *im = NULL;
 	int result, sideways;
-	head k = read_head(path);
+	head k;
+	/* Reads that went well after all may have left words behind. */
+	vips_error_clear();
+	k = read_head(path);
 	sideways = k.orientation >= 5;
 	if (k.jpeg && (!k.profile || k.convertible)) {
 		int fw = sideways ? h : w, fh = sideways ? w : h;
@@ -155,18 +158,18 @@ int nelko_load(const char *path, int w, int h, nelko_pixels *out) {
 			im = shrunk_jpeg(path, k, shrink, fw, fh);
 			if (im && k.orientation > 1)
 				im = upright(im);
-			if (!im)
-				return -1;
 		}
 	}
-	if (im) {
-	} else if (!k.profile) {
-		/* Converting sRGB to itself would take as long as decoding. */
+	if (!im && k.profile)
+		vips_thumbnail(path, &im, w, "height", h, "size", VIPS_SIZE_FORCE, "export_profile", "srgb", "fail_on", VIPS_FAIL_ON_TRUNCATED, NULL);
+	/* sRGB needs no converting, which would take as long as decoding. A profile
+	   that does not fit its picture, such as one for colours in a grey file, is
+	   passed over. */
+	if (!im) {
+		vips_error_clear();
 		if (vips_thumbnail(path, &im, w, "height", h, "size", VIPS_SIZE_FORCE, "fail_on", VIPS_FAIL_ON_TRUNCATED, NULL))
 			return -1;
-	} else if (vips_thumbnail(path, &im, w, "height", h, "size", VIPS_SIZE_FORCE, "export_profile", "srgb",
-			"fail_on", VIPS_FAIL_ON_TRUNCATED, NULL))
-		return -1;
+	}
 	result = to_pixels(im, out);
 	g_object_unref(im);
 	return result;
