@@ -1,25 +1,16 @@
 // The film's look by hand: themes that move with one's own pictures, captions,
 // framings, transitions, and the film played as a draft.
 import assert from "node:assert/strict";
-import { after, before, test as unordered } from "node:test";
+import { after, before } from "node:test";
 import { join } from "node:path";
-import { AxeBuilder } from "@axe-core/playwright";
 import { open, signIn } from "./browser.mjs";
 import { photos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
+import { accessible, inOrder } from "./steps.mjs";
 
 let server, browser, page;
 
-// Each part builds on the ones before; after a failure the rest says nothing.
-let failed = "";
-function test(name, work) {
-  unordered(name, async (t) => {
-    if (failed) return t.skip(`after: ${failed}`);
-    failed = name;
-    await work(t);
-    failed = "";
-  });
-}
+const test = inOrder();
 
 before(async () => {
   server = await Server.start();
@@ -31,11 +22,6 @@ after(async () => {
   await browser?.close();
   await server?.stop();
 });
-
-async function accessible(where) {
-  const { violations } = await new AxeBuilder({ page }).withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]).analyze();
-  assert.deepEqual(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`), [], where);
-}
 
 /** Does something and waits until the running order was drawn anew. */
 async function edited(act) {
@@ -69,7 +55,7 @@ test("every theme moves with the order's own pictures, and another is taken", as
   await page.click("#theme");
   await page.waitForSelector("h1:has-text('Theme for The Cormorants')");
   assert.ok((await page.locator("[data-theme]").count()) >= 10);
-  await accessible("themes");
+  await accessible(page, "themes");
   await page.waitForFunction(() => [...document.querySelectorAll("video[data-loop]")].some((v) => v.currentTime > 0.3), null, { timeout: 60000 });
   await page.click("text=Take Ledger");
   await page.waitForSelector("#theme:has-text('Theme: Ledger')");
@@ -89,6 +75,7 @@ test("caption, motion, transition and look are set by hand, and undone", async (
   });
   await page.waitForFunction((src) => document.querySelector("#look")?.getAttribute("src") !== src, before);
   await edited(() => page.selectOption("#join", "iris"));
+  await page.click("summary:has-text('Transition in detail')");
   await page.fill("#join-name", "Porthole");
   await page.click("button[hx-post$='/transitions']");
   await page.waitForSelector("#notice:has-text('“Porthole” is kept')");
@@ -97,9 +84,104 @@ test("caption, motion, transition and look are set by hand, and undone", async (
   await edited(() => page.selectOption("[data-shot] select[name=look]", "mono"));
   await edited(() => page.click("[data-focal]", { position: { x: 10, y: 80 } }));
   await page.waitForSelector("[data-focal] line", { state: "attached" });
-  await accessible("the desk");
+  await accessible(page, "the desk");
   await edited(() => page.click("#undo"));
   await page.waitForSelector("[data-focal] line", { state: "detached" });
+});
+
+/** Drags on an element from one place to another, in shares of its size. */
+async function drag(selector, from, to) {
+  await page.locator(selector).scrollIntoViewIfNeeded();
+  const box = await page.locator(selector).boundingBox();
+  const at = ([x, y]) => [box.x + x * box.width, box.y + y * box.height];
+  await page.mouse.move(...at(from));
+  await page.mouse.down();
+  await page.mouse.move(...at(to), { steps: 3 });
+  await page.mouse.up();
+}
+
+async function chooseRange(first, last) {
+  await choose(first);
+  await page.locator("#rows .slide").nth(last).click({ modifiers: ["Shift"] });
+  await page.waitForSelector(`#desk h2:has-text('${last - first + 1} slides selected')`);
+}
+
+test("one look for a selection, one transition for all joins; exceptions stay", async () => {
+  await chooseRange(1, 3);
+  await page.click("summary:has-text('Look of the selected pictures')");
+  await edited(() => page.selectOption("#all-look", "warm"));
+  await page.waitForSelector("#desk h2:has-text('3 slides selected')");
+  const looks = await page.locator("[data-shot] select[name=look]").evaluateAll((all) => all.map((l) => l.value));
+  assert.ok(looks.length >= 3 && looks.every((l) => l === "warm"), `looks: ${looks}`);
+  assert.ok(await page.isVisible("#tone-light"), "what was open stays open");
+  await edited(async () => {
+    await page.fill("#tone-light", "20");
+    await page.locator("#tone-light").press("Enter");
+  });
+  await page.waitForFunction(() => document.querySelector("#tone-light")?.value === "20");
+
+  await page.locator("#rows .slide").nth(1).press("Escape");
+  await page.waitForSelector("#desk h2:has-text('The whole film')");
+  await edited(() => page.selectOption("#join", "wipe"));
+  await choose(2);
+  assert.match(await page.locator("#join option").first().innerText(), /wipe/);
+  await edited(() => page.selectOption("#join", "clock"));
+  await edited(() => page.selectOption("#all-look", "mono"));
+  await accessible(page, "the desk with all open");
+});
+
+test("a picture is cropped and framed by drawing on it", async () => {
+  await choose(1);
+  await page.locator("[data-shot] summary:has-text('Crop and frame')").first().click();
+  await drag("[data-shot] .framer >> nth=0", [0.1, 0.1], [0.9, 0.8]);
+  await edited(() => page.click("button[hx-post$='/edit/crop']"));
+  await page.waitForSelector("button[hx-post$='/edit/uncrop']");
+  assert.ok(Math.abs(Number(await page.inputValue("[name=crop-w]")) - 80) < 2);
+  if (await page.isVisible("[value=begins]")) {
+    await page.check("[name=drawing][value=begins]");
+    await drag("[data-shot] .framer >> nth=0", [0.1, 0.1], [0.6, 0.6]);
+    await drag("[data-shot] .framer >> nth=0", [0.4, 0.3], [0.9, 0.8]);
+    await edited(() => page.click("text=Go from one to the other"));
+    await page.waitForFunction(() => document.querySelector("#motion option:checked")?.textContent === "From one framing to another");
+  }
+});
+
+test("a picture and a drift lie over a range of slides", async () => {
+  await chooseRange(1, 2);
+  await page.selectOption("#particles", "snow");
+  await edited(() => page.click("button[hx-post$='/edit/drift']"));
+  await page.waitForSelector("summary:has-text('snow over slides 2 to 3')");
+  await edited(() => page.click("button[hx-post$='/edit/laypicture']"));
+  await page.waitForSelector("#points circle");
+  await page.locator("#points").scrollIntoViewIfNeeded();
+  const dot = await page.locator("#points circle").first().boundingBox();
+  const screen = await page.locator("#points").boundingBox();
+  await edited(async () => {
+    await page.mouse.move(dot.x + dot.width / 2, dot.y + dot.height / 2);
+    await page.mouse.down();
+    await page.mouse.move(screen.x + screen.width * 0.51, screen.y + screen.height * 0.49, { steps: 4 });
+    await page.mouse.up();
+  });
+  await page.waitForFunction(() => document.querySelector("[name=p-x]")?.value === "50", null, { timeout: 10000 });
+  assert.equal(await page.inputValue("[name=p-y] >> nth=0"), "50", "snapped to the middle");
+  await edited(() => page.click("[data-decor='1'] button[hx-post$='/edit/undecorate']"));
+  await page.waitForSelector("summary:has-text('snow over slides 2 to 3')");
+});
+
+test("a recast and another theme leave what was set by hand", async () => {
+  const kept = async () => {
+    await choose(1);
+    await page.waitForSelector("#caption");
+    return [await page.inputValue("#caption"), await page.locator("[data-shot] select[name=look] option:checked").first().innerText(), await page.locator("summary:has-text('snow over')").count()];
+  };
+  const was = await kept();
+  assert.equal(was[0], "The start, at noon");
+  await edited(() => page.click("text=Recast"));
+  assert.deepEqual(await kept(), was);
+  await page.click("#theme");
+  await page.click("text=Take Evergreen");
+  await page.waitForSelector("#theme:has-text('Theme: Evergreen')");
+  assert.deepEqual(await kept(), was);
 });
 
 test("a text card comes in, and the frame changes its shape", async () => {
@@ -130,6 +212,9 @@ test("the film plays as a draft, from the chosen moment, with sound", async () =
   assert.ok(state.sound > 0, "sound is heard");
   assert.equal(state.width, 640);
   console.log(`play_start_ms=${await page.getAttribute("#screen", "data-start-ms")}`);
+  // Scrubbing: it goes on from anywhere.
+  await page.evaluate(() => (document.querySelector("#player").currentTime = 12));
+  await page.waitForFunction(() => document.querySelector("#player").currentTime > 12.8, null, { timeout: 30000 });
   await page.check("#show-guides");
   await page.waitForSelector("#guides:not(.hidden)");
   await page.click("#play");

@@ -2,24 +2,15 @@
 // watches on a phone.
 import assert from "node:assert/strict";
 import { join } from "node:path";
-import { after, before, test as unordered } from "node:test";
-import { AxeBuilder } from "@axe-core/playwright";
+import { after, before } from "node:test";
 import { open, signIn } from "./browser.mjs";
 import { clip, letter, photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
+import { accessible, inOrder } from "./steps.mjs";
 
 let server, browser, page, errors;
 
-// Each part builds on the ones before; after a failure the rest says nothing.
-let failed = "";
-function test(name, work) {
-  unordered(name, async (t) => {
-    if (failed) return t.skip(`after: ${failed}`);
-    failed = name;
-    await work(t);
-    failed = "";
-  });
-}
+const test = inOrder();
 
 before(async () => {
   server = await Server.start({ demo: true });
@@ -40,23 +31,18 @@ after(async () => {
   await server?.stop();
 });
 
-async function accessible(where, on = page) {
-  const { violations } = await new AxeBuilder({ page: on }).withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]).analyze();
-  assert.deepEqual(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`), [], where);
-}
-
 test("a wrong password is refused, the right one leads to the day sheet", async () => {
   await page.goto("/");
   await page.fill("#email", "demo@nelko.example");
   await page.fill("#password", "not the password");
   await page.click("button:has-text('Sign in')");
   await page.waitForSelector("text=do not belong together");
-  await accessible("sign-in");
+  await accessible(page, "sign-in");
   await signIn(page);
   await page.waitForSelector("h1:has-text('Day sheet')");
   assert.ok((await page.locator("[data-order]").count()) >= 8, "the demo's orders are there");
   assert.equal(await page.locator("h2:has-text('Due today')").count(), 1);
-  await accessible("day sheet");
+  await accessible(page, "day sheet");
 });
 
 test("a new order says what is missing", async () => {
@@ -66,7 +52,7 @@ test("a new order says what is missing", async () => {
   await page.fill("#event", "Harbour race");
   await page.fill("#due", "2026-12-24");
   await page.fill("#detail-names", "The Cormorants");
-  await accessible("new order");
+  await accessible(page, "new order");
   await page.click("text=Open the order");
   await page.waitForSelector("#next:has-text('Missing: Date')");
   await page.fill("#detail-date", "24 December 2026");
@@ -106,7 +92,7 @@ test("the slides are fitted to the song, exact to the frame", async () => {
   await page.waitForSelector("#arithmetic:has-text('ends with the music, to the frame')");
   await page.waitForSelector("#next:has-text('Ready to render')");
   await page.waitForTimeout(300);
-  await accessible("order");
+  await accessible(page, "order");
 });
 
 const order = () => page.$$eval("#rows .slide", (all) => all.map((g) => g.dataset.slide));
@@ -161,7 +147,7 @@ test("the film is rendered in the background with progress, and is as planned", 
   await page.waitForFunction(() => /\d+ of \d+ frames, \d+:\d\d left/.test(document.querySelector("#renders").textContent), null, { timeout: 60000 });
   await page.goto("/queue");
   await page.waitForSelector("td:has-text('The Cormorants')");
-  await accessible("queue");
+  await accessible(page, "queue");
   await page.goBack();
   await page.waitForSelector("[data-state='done']", { timeout: 300000 });
   const [download] = await Promise.all([page.waitForEvent("download"), page.click("[data-state='done'] >> text=Download")]);
@@ -185,7 +171,7 @@ test("a client without an account watches it on a phone", async () => {
   await visitor.goto(address.pathname);
   assert.equal(new URL(visitor.url()).pathname, address.pathname, "no sign-in asked for");
   await visitor.waitForSelector("h1:has-text('The Cormorants · Harbour race')");
-  await accessible("link page", visitor);
+  await accessible(visitor, "link page");
   assert.ok(await visitor.evaluate(() => document.documentElement.scrollWidth <= innerWidth), "nothing wider than the phone");
   await visitor.evaluate(() => {
     const film = document.getElementById("film");
@@ -207,11 +193,11 @@ test("a client without an account watches it on a phone", async () => {
 test("the stand-in mailbox and the list of deliveries know of it", async () => {
   await page.goto("/standins");
   await page.waitForSelector("article:has-text('cormorants@saltmere.example')");
-  await accessible("stand-ins");
+  await accessible(page, "stand-ins");
   await page.goto("/deliveries");
   await page.waitForSelector("tr:has-text('The Cormorants'):has-text('watched once')");
-  await accessible("deliveries");
+  await accessible(page, "deliveries");
   await page.goto("/settings");
-  await accessible("settings");
+  await accessible(page, "settings");
   assert.deepEqual(errors, [], "no error and no broken content policy on any page");
 });

@@ -9,6 +9,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 
@@ -249,4 +250,25 @@ func BenchmarkPhotoAt1080p(b *testing.B) {
 		_, err := vips.Load(path, 1200+i%2, 800)
 		require.NoError(b, err, fmt.Sprint(i))
 	}
+}
+
+// A flat clip is improved by the levels of its first frame, and sharpened; the
+// same frame comes out of every lane.
+func TestClipsAreImproved(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "flat.mp4")
+	tool(t, "ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "color=black:s=320x180:r=25:d=1,format=gray,geq=lum='90+60*X/W'", "-pix_fmt", "yuv420p", path)
+	m := doc.Media{ID: "c", Kind: doc.ClipMedia, W: 320, H: 180, Length: timecode.SampleRate}
+	a := NewAssets(context.Background(), FilesIn{"c": path}, doc.Library{"c": m}, 0)
+	span := func(l look.Look) (int, []byte) {
+		lane := a.Lane()
+		defer lane.Close()
+		s, err := lane.Clip(scene.Asset{Kind: scene.Footage, Media: "c", W: 320, H: 180, Look: l}, raster.BT601, timecode.R25, 10)
+		require.NoError(t, err)
+		return int(slices.Max(s.Y)) - int(slices.Min(s.Y)), s.Y
+	}
+	flat, _ := span(look.Look{})
+	better, y := span(look.Look{Improve: true, Sharpen: 0.2})
+	_, again := span(look.Look{Improve: true, Sharpen: 0.2})
+	assert.Greater(t, better, flat*3/2)
+	assert.Equal(t, y, again)
 }

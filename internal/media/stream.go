@@ -167,12 +167,23 @@ func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix,
 	if as.Turn > 0 {
 		turn = []string{"", "transpose=1,", "hflip,vflip,", "transpose=2,"}[as.Turn]
 	}
-	graded, err := gradeFilter(as.Look)
+	var sample raster.Pixels
+	if as.Look.Improve {
+		var err error
+		if sample, err = clipPixels(ctx, path, sampleW, sampleH, begin); err != nil {
+			return nil, err
+		}
+	}
+	graded, err := gradeFilter(as.Look, sample)
 	if err != nil {
 		return nil, err
 	}
+	sharp := ""
+	if as.Look.Sharpen > 0 {
+		sharp = fmt.Sprintf(",unsharp=5:5:%.3[1]f:5:5:%.3[1]f", as.Look.Sharpen*1.2)
+	}
 	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:v:0",
-		"-vf", fmt.Sprintf("%sfps=%s,%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p", turn, rate.Fraction(), graded, w, h, matrix),
+		"-vf", fmt.Sprintf("%sfps=%s,%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p%s", turn, rate.Fraction(), graded, w, h, matrix, sharp),
 		"-f", "rawvideo", "-")
 	p, err := startFFmpeg(ctx, args...)
 	if err != nil {
@@ -181,13 +192,16 @@ func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix,
 	return &clipStream{p: p, w: w, h: h, first: from}, nil
 }
 
+// The size at which a clip's first frame is looked at for its levels.
+const sampleW, sampleH = 160, 90
+
 // gradeFilter is an ffmpeg filter for a look: its colours as a table, which
 // ffmpeg interpolates.
-func gradeFilter(l look.Look) (string, error) {
-	if l == (look.Look{}) {
+func gradeFilter(l look.Look, sample raster.Pixels) (string, error) {
+	if l.Sharpen = 0; l == (look.Look{}) {
 		return "", nil
 	}
-	cube := l.Cube()
+	cube := l.Cube(sample)
 	sum := sha256.Sum256([]byte(cube))
 	name := filepath.Join(os.TempDir(), fmt.Sprintf("nelko-look-%x.cube", sum[:8]))
 	if _, err := os.Stat(name); err != nil {

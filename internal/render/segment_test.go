@@ -2,8 +2,11 @@ package render
 
 import (
 	"context"
+	"encoding/binary"
 	"fmt"
+	"math"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"sync"
 	"testing"
@@ -13,6 +16,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/scene"
+	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media"
 )
@@ -149,5 +153,83 @@ func TestJoinedFilmIsTheSameHoweverItIsSplit(t *testing.T) {
 	require.Len(t, times, int(sc.Frames))
 	for i, at := range times {
 		require.InDelta(t, sc.Rate.Seconds(timecode.Frames(i)), at, 1e-5, "frame %d", i)
+	}
+}
+
+// tone is a steady 997 Hz sine, the test frequency of AES17 (from memory), at
+// a quarter of full scale on both channels.
+type tone struct{ at int }
+
+// Read implements sound.Source.
+func (s *tone) Read(out []float32) (int, error) {
+	for i := 0; i+1 < len(out); i += 2 {
+		v := float32(0.25 * math.Sin(2*math.Pi*997*float64(s.at)/timecode.SampleRate))
+		out[i], out[i+1] = v, v
+		s.at++
+	}
+	return len(out), nil
+}
+
+// roughness is the largest second difference of a signal around a sample,
+// within 5 ms: where a wave is broken it jumps.
+func roughness(x []float32, around int) (most float64) {
+	for i := max(1, around-240); i < min(len(x)-1, around+240); i++ {
+		most = math.Max(most, math.Abs(float64(x[i-1])-2*float64(x[i])+float64(x[i+1])))
+	}
+	return most
+}
+
+// samples decodes a file's sound to one channel.
+func samples(t *testing.T, path string) []float32 {
+	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:a", "-ac", "1", "-ar", "48000", "-f", "f32le", "-").Output()
+	require.NoError(t, err)
+	x := make([]float32, len(raw)/4)
+	for i := range x {
+		x[i] = math.Float32frombits(binary.LittleEndian.Uint32(raw[4*i:]))
+	}
+	return x
+}
+
+// No click is heard where segments of pictures or of played sound meet: a
+// steady tone goes through all joins as smoothly as anywhere, in the film and
+// in the preview, and a tone broken on purpose would be noticed.
+func TestNoClicksAtJoins(t *testing.T) {
+	sc, assets := tiny(t, timecode.R2997, 12)
+	total := sc.Rate.SampleAt(sc.Frames)
+	track := func() sound.Track {
+		return sound.Track{Total: total, Songs: []sound.Song{{Source: &tone{}, Length: total, Gain: 1}}}
+	}
+	a := assets()
+	dir := t.TempDir()
+	film := filepath.Join(dir, "film.mp4")
+	_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(a), Profile: MP4, Out: film,
+		Track: func(context.Context) (sound.Track, func(), error) { return track(), func() {}, nil }})
+	require.NoError(t, err)
+	list := filepath.Join(dir, "sound.m3u8")
+	require.NoError(t, PackSound(context.Background(), track(), Draft, dir, list))
+
+	segs, err := Segments(sc, MP4, nil)
+	require.NoError(t, err)
+	var inFilm, inPreview []int
+	for _, s := range segs[1:] {
+		inFilm = append(inFilm, int(sc.Rate.SampleAt(s.From)))
+	}
+	at := 0.0
+	for _, seconds := range SoundSegments(total) {
+		at += seconds
+		inPreview = append(inPreview, int(at*timecode.SampleRate))
+	}
+	for path, joins := range map[string][]int{film: inFilm, list: inPreview[:len(inPreview)-1]} {
+		x := samples(t, path)
+		require.InDelta(t, int(total), len(x), 2048, "%s: no sample lost but the encoder's padding", filepath.Base(path))
+		calm := roughness(x, 48000) // in the middle of a second
+		require.NotEmpty(t, joins)
+		for _, n := range joins {
+			assert.Less(t, roughness(x, n), 1.5*calm, "%s at %.3f s", filepath.Base(path), float64(n)/timecode.SampleRate)
+		}
+		copy(x[100000:], x[100017:])
+		assert.Greater(t, roughness(x, 100000), 1.5*calm)
+		x[100000] += 0.1
+		assert.Greater(t, roughness(x, 100000), 3*calm)
 	}
 }

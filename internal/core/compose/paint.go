@@ -24,6 +24,8 @@ func Paint(a scene.Asset, m raster.Matrix) (s *raster.Sprite, ok bool, err error
 		s, err = raster.NewSprite(texture.Paint(a.Texture, a.W, a.H, a.Colour, a.Contrast, a.Seed), m)
 	case scene.Speck:
 		s, err = raster.NewSprite(drift.Paint(a.Particles, a.Variant, a.W, a.Colour), m)
+	case scene.Patina:
+		s, err = raster.NewSprite(a.Look.Patina(a.W, a.H), m)
 	case scene.Print:
 		if a.Media != "" {
 			return nil, false, nil

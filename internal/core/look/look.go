@@ -75,7 +75,17 @@ func (l Look) Apply(p raster.Pixels) {
 	if l == (Look{}) {
 		return
 	}
-	curves := l.curves(p)
+	l.tone(p, l.curves(p))
+	if l.Sharpen > 0 {
+		sharpen(p, l.Sharpen)
+	}
+	if l.Vignette > 0 || l.Grain > 0 {
+		l.finish(p)
+	}
+}
+
+// tone changes the colours of p in place by tone curves.
+func (l Look) tone(p raster.Pixels, curves [3][256]float64) {
 	sat := 1 + l.Saturation
 	for i := 0; i+2 < len(p.Pix); i += p.Channels {
 		r, g, b := curves[0][p.Pix[i]], curves[1][p.Pix[i+1]], curves[2][p.Pix[i+2]]
@@ -87,22 +97,16 @@ func (l Look) Apply(p raster.Pixels) {
 		}
 		p.Pix[i], p.Pix[i+1], p.Pix[i+2] = clip(r), clip(g), clip(b)
 	}
-	if l.Sharpen > 0 {
-		sharpen(p, l.Sharpen)
-	}
-	if l.Vignette > 0 || l.Grain > 0 {
-		l.finish(p)
-	}
 }
 
 // cubeSide is the number of steps of a Cube along each colour.
 const cubeSide = 25
 
 // Cube writes the look's colours as a table in the .cube format, which video
-// tools read; what depends on the place in the picture or on its histogram is
-// left out.
-func (l Look) Cube() string {
-	l.Improve, l.Sharpen, l.Vignette, l.Grain = false, 0, 0, 0
+// tools read. Levels are taken from the histogram of sample, or left as they
+// are if it is empty; what depends on the place in the picture is left out.
+func (l Look) Cube(sample raster.Pixels) string {
+	l.Improve = l.Improve && len(sample.Pix) > 0
 	var b strings.Builder
 	fmt.Fprintf(&b, "LUT_3D_SIZE %d\n", cubeSide)
 	p := raster.Pixels{W: cubeSide, H: cubeSide * cubeSide, Channels: 3}
@@ -114,7 +118,7 @@ func (l Look) Cube() string {
 			}
 		}
 	}
-	l.Apply(p)
+	l.tone(p, l.curves(sample))
 	for i := 0; i < len(p.Pix); i += 3 {
 		fmt.Fprintf(&b, "%.5f %.5f %.5f\n", float64(p.Pix[i])/255, float64(p.Pix[i+1])/255, float64(p.Pix[i+2])/255)
 	}
@@ -204,21 +208,45 @@ func sharpen(p raster.Pixels, amount float64) {
 // print.
 func (l Look) finish(p raster.Pixels) {
 	for y := range p.H {
-		dy := (float64(y)+0.5)/float64(p.H)*2 - 1
 		for x := range p.W {
-			dx := (float64(x)+0.5)/float64(p.W)*2 - 1
-			d := math.Max(0, (dx*dx+dy*dy-0.35)/1.65)
-			k := 1 - l.Vignette*0.75*d*d*(3-2*d)
-			noise := 0.0
-			if l.Grain > 0 {
-				noise = (float64(scramble(uint32(y*p.W+x))&0xffff)/65535 - 0.5) * 44 * l.Grain
-			}
+			k, noise := l.at(x, y, p.W, p.H)
 			i := (y*p.W + x) * p.Channels
 			for c := range 3 {
 				p.Pix[i+c] = clip(float64(p.Pix[i+c])*k + noise)
 			}
 		}
 	}
+}
+
+// at is the light in a place of a w×h picture, 1 for all of it, and the grain
+// there in code values.
+func (l Look) at(x, y, w, h int) (light, grain float64) {
+	dx, dy := (float64(x)+0.5)/float64(w)*2-1, (float64(y)+0.5)/float64(h)*2-1
+	d := math.Max(0, (dx*dx+dy*dy-0.35)/1.65)
+	light = 1 - l.Vignette*0.75*d*d*(3-2*d)
+	if l.Grain > 0 {
+		grain = (float64(scramble(uint32(y*w+x))&0xffff)/65535 - 0.5) * 44 * l.Grain
+	}
+	return light, grain
+}
+
+// Patina is the look's dark corners and grain as a picture to lay over a clip
+// of w×h pixels: black where light is taken away, and black or white grains.
+func (l Look) Patina(w, h int) raster.Pixels {
+	p := raster.Pixels{W: w, H: h, Channels: 4, Pix: make([]byte, w*h*4)}
+	for y := range h {
+		for x := range w {
+			light, grain := l.at(x, y, w, h)
+			i := (y*w + x) * 4
+			if dark := 255 * (1 - light); grain > dark {
+				p.Pix[i], p.Pix[i+1], p.Pix[i+2] = 255, 255, 255
+				p.Pix[i+3] = clip(grain - dark)
+			} else {
+				p.Pix[i+3] = clip(dark - grain)
+			}
+		}
+	}
+	return p
 }
 
 // scramble is an integer hash (lowbias32 by C. Wellons, public domain, from

@@ -1,9 +1,12 @@
 package look
 
 import (
+	"fmt"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -99,7 +102,7 @@ func TestTableAgainstFFmpeg(t *testing.T) {
 	l := Look{Contrast: 0.2, Saturation: -0.4, Temperature: 0.3, Fade: 0.2}
 	dir := t.TempDir()
 	cube, raw := filepath.Join(dir, "l.cube"), filepath.Join(dir, "in.rgb")
-	require.NoError(t, os.WriteFile(cube, []byte(l.Cube()), 0o644))
+	require.NoError(t, os.WriteFile(cube, []byte(l.Cube(raster.Pixels{})), 0o644))
 	p := ramp()
 	require.NoError(t, os.WriteFile(raw, p.Pix, 0o644))
 	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "64x48", "-i", raw,
@@ -109,4 +112,48 @@ func TestTableAgainstFFmpeg(t *testing.T) {
 	for i := range p.Pix {
 		require.InDelta(t, p.Pix[i], out[i], 2, "byte %d", i)
 	}
+}
+
+// What a clip gets in parts is what a picture gets at once: levels from a
+// sample by the table, and dark corners and grain laid over.
+func TestClipsLookLikePictures(t *testing.T) {
+	p := raster.Pixels{W: 64, H: 48, Channels: 3, Pix: make([]byte, 64*48*3)}
+	for i := range p.Pix {
+		p.Pix[i] = byte(70 + (i*37)%110)
+	}
+	clone := func() raster.Pixels {
+		return raster.Pixels{W: p.W, H: p.H, Channels: 3, Pix: append([]byte(nil), p.Pix...)}
+	}
+	improve := Look{Improve: true}
+	assert.NotEqual(t, improve.Cube(raster.Pixels{}), improve.Cube(p))
+	lines := strings.Split(strings.TrimSpace(improve.Cube(p)), "\n")[1:]
+	for k := range 25 {
+		v := byte(math.Round(float64(k) * 255 / 24))
+		q := clone()
+		q.Pix[0], q.Pix[1], q.Pix[2] = v, v, v // too few to change the levels
+		improve.Apply(q)
+		var rgb [3]float64
+		_, err := fmt.Sscan(lines[(k*25+k)*25+k], &rgb[0], &rgb[1], &rgb[2])
+		require.NoError(t, err)
+		for c := range 3 {
+			assert.InDelta(t, float64(q.Pix[c])/255, rgb[c], 0.01)
+		}
+	}
+
+	old := Look{Vignette: 0.6, Grain: 0.5}
+	want, over := clone(), old.Patina(p.W, p.H)
+	old.Apply(want)
+	for i := range p.W * p.H {
+		a := float64(over.Pix[4*i+3]) / 255
+		for c := range 3 {
+			got := float64(p.Pix[3*i+c])*(1-a) + float64(over.Pix[4*i+c])*a
+			assert.InDelta(t, float64(want.Pix[3*i+c]), got, 12, "the grain is weaker on what is of its own tone")
+		}
+	}
+	corner, middle := int(old.Patina(640, 480).Pix[3]), 0
+	for x := range 16 {
+		middle = max(middle, int(Look{Vignette: 0.6}.Patina(640, 480).Pix[(240*640+320+x)*4+3]))
+	}
+	assert.Greater(t, corner, 60)
+	assert.Zero(t, middle)
 }

@@ -6,6 +6,7 @@ import (
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/look"
 	"nelko/internal/core/theme"
 )
 
@@ -260,8 +261,8 @@ func (b *builder) ease(m design.Motion) framing.Ease {
 func (b *builder) sprite(p placing, closest, widest framing.Rect) Asset {
 	a := Asset{Kind: Photo, Media: p.m.ID, Turn: b.doc.Shot(p.m.ID).Turn, Look: b.look(p.m.ID)}
 	if p.m.Kind == doc.ClipMedia {
-		a.Kind, a.Begin, a.Look = Footage, b.doc.Begin(p.m), b.look("")
-		a.Look.Improve, a.Look.Grain, a.Look.Vignette, a.Look.Sharpen = false, 0, 0, 0
+		a.Kind, a.Begin = Footage, b.doc.Begin(p.m)
+		a.Look.Grain, a.Look.Vignette = 0, 0 // laid over: see patina
 	}
 	full := b.fullSize(p.m)
 	need := p.inner.W / (b.uncrop(p.m.ID, closest).W * full.X)
@@ -312,6 +313,19 @@ func (b *builder) windowed(p placing) {
 		l.Mask = Asset{Kind: Mask, W: max(2, int(math.Round(p.inner.W))), H: max(2, int(math.Round(p.inner.H))), Radius: int(math.Round(p.radius)), Mask: p.dress.Mask}
 	}
 	b.add(l)
+	b.patina(p, l)
+}
+
+// patina lays a look's dark corners and grain over a clip, which moves
+// beneath them.
+func (b *builder) patina(p placing, clip Layer) {
+	lk := b.look(p.m.ID)
+	if p.m.Kind != doc.ClipMedia || (lk.Vignette == 0 && lk.Grain == 0) {
+		return
+	}
+	clip.Asset = Asset{Kind: Patina, W: max(2, int(math.Round(p.inner.W))), H: max(2, int(math.Round(p.inner.H))), Look: look.Look{Vignette: lk.Vignette, Grain: lk.Grain}}
+	clip.Window = Still(unit)
+	b.add(clip)
 }
 
 // snapped moves a still window onto whole pixels of its asset, where it is as

@@ -91,6 +91,7 @@ const (
 	Mask          // a shape, for other layers to show through
 	Speck         // one particle
 	Drift         // many particles
+	Patina        // dark corners and grain, over a clip
 )
 
 // Asset says what a layer needs to be drawn. It is comparable and depends on
@@ -103,7 +104,7 @@ type Asset struct {
 	W, H  int              // pixels of the whole prepared picture; Shadow and Print: of the rectangle
 	Turn  int              // quarter turns clockwise before anything else
 	Crop  framing.Rect     // Print: the window of the picture, in fractions
-	Look  look.Look        // Photo, Soft, Print
+	Look  look.Look        // Photo, Soft, Print, Footage, Patina
 	Begin timecode.Samples // Footage: where the clip begins
 
 	Colour, Second raster.RGB

@@ -10,6 +10,7 @@ import (
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/look"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/raster"
 	. "nelko/internal/core/scene"
@@ -350,4 +351,29 @@ func TestDecorWithoutItsPicture(t *testing.T) {
 		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
 		assert.Len(t, sc.Overlays, overlays, id)
 	}
+}
+
+// A clip's look is its own: colours, levels and sharpness when it is decoded,
+// dark corners and grain laid over what moves.
+func TestClipsHaveLooks(t *testing.T) {
+	old, _ := look.ByID("old-print")
+	sc := filmOf(t, "tideline", doc.Media{ID: "c", Kind: doc.ClipMedia, W: 1920, H: 1080, Length: 96000}, "", hd, nil, func(d *doc.Slideshow) {
+		d.Slides[1].Kind = doc.Clip
+		d.Shots = map[doc.MediaID]doc.Shot{"c": {Look: &old}}
+	})
+	var clip, over *Layer
+	for i := range sc.Slides[1].Layers {
+		switch l := &sc.Slides[1].Layers[i]; l.Asset.Kind {
+		case Footage:
+			clip = l
+		case Patina:
+			over = l
+		}
+	}
+	require.NotNil(t, clip)
+	require.NotNil(t, over)
+	assert.Equal(t, -1.0, clip.Asset.Look.Saturation)
+	assert.Zero(t, clip.Asset.Look.Grain)
+	assert.Equal(t, look.Look{Vignette: old.Vignette, Grain: old.Grain}, over.Asset.Look)
+	assert.Equal(t, clip.Place, over.Place)
 }
