@@ -438,8 +438,7 @@ func (s *show) previews(ctx context.Context, files media.Files) (unseen, seen fl
 		if err := c.Frame(f, n); err != nil {
 			return 0, err
 		}
-		img := f.RGBA(sc.Matrix)
-		_, err := vips.JPEG(raster.Pixels{W: sc.W, H: sc.H, Channels: 4, Pix: img.Pix}, 85)
+		_, err := vips.JPEG(f.RGB(sc.Matrix), 85)
 		return float64(time.Since(start).Microseconds()) / 1000, err
 	}
 	var first, then []float64

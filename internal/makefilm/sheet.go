@@ -41,12 +41,10 @@ func Sheet(ctx context.Context, r Request, cells int) (Summary, error) {
 		if err := c.Frame(fr, n); err != nil {
 			return s, err
 		}
-		img := fr.RGBA(f.scene.Matrix)
+		img := fr.RGB(f.scene.Matrix)
 		x0, y0 := i%cols*(r.Frame.W+gap), i/cols*(r.Frame.H+gap)
 		for y := range r.Frame.H {
-			for x := range r.Frame.W {
-				copy(out.Pix[((y0+y)*out.W+x0+x)*3:][:3], img.Pix[y*img.Stride+4*x:])
-			}
+			copy(out.Pix[((y0+y)*out.W+x0)*3:], img.Pix[3*y*img.W:][:3*img.W])
 		}
 	}
 	jpg, err := vips.JPEG(out, 90)

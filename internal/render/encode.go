@@ -43,35 +43,35 @@ func PictureArgs(s *scene.Scene, p Profile, threads int) []string {
 	return args
 }
 
-// timescale is the number of ticks a second in the files: a frame is a whole
-// number of them.
-func timescale(r timecode.Rate) string {
+// timescale is the number of ticks a second in the films, and of each frame.
+func timescale(r timecode.Rate) (second, frame int64) {
 	if r.Den == 1 {
-		return fmt.Sprint(r.Num * 512)
+		return int64(r.Num) * 512, 512
 	}
-	return fmt.Sprint(r.Num)
+	return int64(r.Num), int64(r.Den)
 }
 
 // segmentArgs write a run of segments into files, cut exactly at their ends,
-// each beginning with a closed group of pictures.
+// each beginning with a closed group of pictures. They are MPEG transport
+// streams (ISO/IEC 13818-1), which make one when put end to end.
 func segmentArgs(s *scene.Scene, p Profile, threads int, run []Segment, dir string) (args, files []string) {
 	args = PictureArgs(s, p, max(1, threads))
 	prefix := filepath.Join(dir, fmt.Sprintf("s%08d-", run[0].From))
 	if len(run) == 1 {
-		out := prefix + "0000.mp4"
-		return append(args, "-video_track_timescale", timescale(s.Rate), "-f", "mp4", out), []string{out}
+		out := prefix + "0000.ts"
+		return append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", out), []string{out}
 	}
 	var cuts, keys []string
 	for i, seg := range run {
-		files = append(files, fmt.Sprintf("%s%04d.mp4", prefix, i))
+		files = append(files, fmt.Sprintf("%s%04d.ts", prefix, i))
 		if i > 0 {
 			n := fmt.Sprint(int64(seg.From - run[0].From))
 			cuts, keys = append(cuts, n), append(keys, "eq(n,"+n+")")
 		}
 	}
 	return append(args, "-force_key_frames", "expr:"+strings.Join(keys, "+"),
-		"-f", "segment", "-segment_format", "mp4", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
-		"-video_track_timescale", timescale(s.Rate), strings.ReplaceAll(prefix, "%", "%%")+"%04d.mp4"), files
+		"-f", "segment", "-segment_format", "mpegts", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
+		"-muxdelay", "0", "-muxpreload", "0", strings.ReplaceAll(prefix, "%", "%%")+"%04d.ts"), files
 }
 
 // encoder is an ffmpeg that reads frames.
@@ -105,6 +105,22 @@ func (e *encoder) finish() error {
 	if err := e.cmd.Wait(); err != nil {
 		lines := strings.Split(strings.TrimSpace(e.stderr.String()), "\n")
 		return fmt.Errorf("encoding: %s: %w", lines[len(lines)-1], err)
+	}
+	return nil
+}
+
+// copy hands files to the encoder, one after another.
+func (e *encoder) copy(files []string) error {
+	for _, name := range files {
+		f, err := os.Open(name)
+		if err != nil {
+			return err
+		}
+		_, err = io.Copy(e.in, f)
+		f.Close()
+		if err != nil {
+			return fmt.Errorf("%w: %v", errPipe, err)
+		}
 	}
 	return nil
 }
@@ -306,37 +322,31 @@ func mixTo(t sound.Track, to io.Writer) error {
 
 // Join puts encoded segments and the soundtrack together without encoding
 // again, verifies the file and moves it to its final name.
-func (j *Job) Join(ctx context.Context, segs []Segment, files []string, track, dir string) (Facts, error) {
-	var list strings.Builder
-	for i, f := range files {
-		abs, err := filepath.Abs(f)
-		if err != nil {
-			return Facts{}, err
-		}
-		fmt.Fprintf(&list, "file '%s'\nduration %.6f\n", strings.ReplaceAll(abs, "'", `'\''`), j.Scene.Rate.Seconds(segs[i].Frames()))
-	}
-	names := filepath.Join(dir, "segments.txt")
-	if err := os.WriteFile(names, []byte(list.String()), 0o644); err != nil {
-		return Facts{}, err
-	}
+func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Facts, error) {
 	part := filepath.Join(dir, "film.mp4")
-	// Durations in the list are rounded to microseconds, so times are set to
-	// whole frames again.
-	frame := j.Scene.Rate.Fraction()
-	whole := fmt.Sprintf("setts=pts=round(PTS*TB*%[1]s)/(%[1]s*TB):dts=round(DTS*TB*%[1]s)/(%[1]s*TB)", frame)
-	args := []string{"-v", "error", "-nostdin", "-y", "-f", "concat", "-safe", "0", "-i", names, "-i", track,
-		"-map", "0:v", "-map", "1:a", "-c", "copy", "-bsf:v", whole, "-video_track_timescale", timescale(j.Scene.Rate)}
+	// Every segment begins at its own zero, so packets are numbered anew: one a
+	// frame, in the order of decoding, shown as much later as the encoder said.
+	// Delimiters of access units belong in transport streams only.
+	second, frame := timescale(j.Scene.Rate)
+	whole := fmt.Sprintf("filter_units=remove_types=9,setts=dts=(N-round((STARTPTS-STARTDTS)/%[1]d))*%[1]d:pts=(N-round((STARTPTS-STARTDTS)/%[1]d)+round((PTS-DTS)/%[1]d))*%[1]d", frame)
+	args := []string{"-v", "error", "-nostdin", "-y", "-f", "mpegts", "-i", "pipe:0", "-i", track,
+		"-map", "0:v", "-map", "1:a", "-c", "copy", "-bsf:v", whole, "-video_track_timescale", fmt.Sprint(second)}
 	if j.Title != "" {
 		args = append(args, "-metadata", "title="+j.Title)
 	}
-	var stderr bytes.Buffer
-	cmd := exec.CommandContext(ctx, "ffmpeg", append(args, "-movflags", "+faststart", "-f", "mp4", part)...)
-	cmd.Stderr = &stderr
-	if err := cmd.Run(); err != nil {
-		if ctx.Err() != nil {
-			return Facts{}, context.Cause(ctx)
-		}
-		return Facts{}, fmt.Errorf("joining the segments: %s: %w", strings.TrimSpace(stderr.String()), err)
+	e, err := startEncoder(ctx, append(args, "-movflags", "+faststart", "-f", "mp4", part))
+	if err != nil {
+		return Facts{}, err
+	}
+	err = e.copy(files)
+	if encErr := e.finish(); err == nil || encErr != nil {
+		err = encErr
+	}
+	if ctx.Err() != nil {
+		return Facts{}, context.Cause(ctx)
+	}
+	if err != nil {
+		return Facts{}, fmt.Errorf("joining the segments: %w", err)
 	}
 	facts, err := Verify(ctx, part, j.Scene)
 	if err != nil {

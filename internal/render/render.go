@@ -102,7 +102,7 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 			cancel(err)
 		}
 	})
-	segs, files, err := j.segments(ctx, dir, cancel)
+	files, err := j.segments(ctx, dir, cancel)
 	wg.Wait()
 	if cause := context.Cause(ctx); cause != nil {
 		return Facts{}, cause
@@ -110,15 +110,15 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 	if err != nil {
 		return Facts{}, err
 	}
-	return j.Join(ctx, segs, files, track, dir)
+	return j.Join(ctx, files, track, dir)
 }
 
-// segments makes all segments that are not kept already; files are theirs by
-// key or, without a cache, by number.
-func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCauseFunc) ([]Segment, []string, error) {
+// segments makes all segments that are not kept already and gives the files
+// of all, in order.
+func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCauseFunc) ([]string, error) {
 	segs, err := Segments(j.Scene, j.Profile, j.Content)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	files := make([]string, len(segs))
 	missing := segs
@@ -129,7 +129,7 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 	if j.Cache != nil && j.Content != nil {
 		kept, err := j.Cache.Find(ctx, Keys(segs))
 		if err != nil {
-			return nil, nil, fmt.Errorf("looking for segments: %w", err)
+			return nil, fmt.Errorf("looking for segments: %w", err)
 		}
 		missing = nil
 		for i, s := range segs {
@@ -176,7 +176,7 @@ func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCau
 	}
 	close(work)
 	wg.Wait()
-	return segs, files, context.Cause(ctx)
+	return files, context.Cause(ctx)
 }
 
 // Keys lists the keys of segments, in order.

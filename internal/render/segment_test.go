@@ -190,6 +190,23 @@ func samples(t *testing.T, path string) []float32 {
 	return x
 }
 
+// At every kind of frame rate the joined frames are each a whole frame long,
+// from zero on.
+func TestJoinedFramesAreWholeAtEveryRate(t *testing.T) {
+	for _, rate := range []timecode.Rate{timecode.R23976, timecode.R24, timecode.R25, timecode.R5994} {
+		sc, assets := tiny(t, rate, 14)
+		out := filepath.Join(t.TempDir(), "film.mp4")
+		_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(assets()), Profile: Draft, Track: silence(sc), Out: out})
+		require.NoError(t, err, rate.Fraction())
+		times, err := media.FrameTimes(context.Background(), out)
+		require.NoError(t, err)
+		require.Len(t, times, int(sc.Frames))
+		for i, at := range times {
+			require.InDelta(t, rate.Seconds(timecode.Frames(i)), at, 1e-5, "%s: frame %d", rate.Fraction(), i)
+		}
+	}
+}
+
 // No click is heard where segments of pictures or of played sound meet: a
 // steady tone goes through all joins as smoothly as anywhere, in the film and
 // in the preview, and a tone broken on purpose would be noticed.

@@ -241,7 +241,7 @@ func (s *Studio) renderAttempt(ctx context.Context, r store.Render) error {
 	if err != nil {
 		return err
 	}
-	facts, err := f.job.Join(ctx, segs, files, made.path, dir)
+	facts, err := f.job.Join(ctx, files, made.path, dir)
 	if cause := context.Cause(ctx); cause != nil {
 		return cause
 	}
@@ -309,8 +309,7 @@ func still(sc *scene.Scene, a compose.Assets, n timecode.Frames, quality int) ([
 	if err := compose.New(sc, a).Frame(f, n); err != nil {
 		return nil, err
 	}
-	img := f.RGBA(sc.Matrix)
-	return vips.JPEG(raster.Pixels{W: sc.W, H: sc.H, Channels: 4, Pix: img.Pix}, quality)
+	return vips.JPEG(f.RGB(sc.Matrix), quality)
 }
 
 // mediaFiles finds media in the blob store.

@@ -8,7 +8,6 @@ package raster
 
 import (
 	"fmt"
-	"image"
 )
 
 // Frame is one picture of a film. Width and height are even. Y holds one byte
@@ -52,9 +51,9 @@ func (f *Frame) Copy(o *Frame) {
 	copy(f.V, o.V)
 }
 
-// RGBA converts the frame for display on a screen.
-func (f *Frame) RGBA(m Matrix) *image.RGBA {
-	img := image.NewRGBA(image.Rect(0, 0, f.W, f.H))
+// RGB converts the frame for display on a screen, to pixels of 3 channels.
+func (f *Frame) RGB(m Matrix) Pixels {
+	p := Pixels{W: f.W, H: f.H, Channels: 3, Pix: make([]byte, f.W*f.H*3)}
 	cw := f.W / 2
 	// Chroma of one row in eighths, at every second pixel and one beyond.
 	u, v := make([]int32, cw+1), make([]int32, cw+1)
@@ -71,16 +70,20 @@ func (f *Frame) RGBA(m Matrix) *image.RGBA {
 			u[x], v[x] = 3*int32(nu[x])+int32(fu[x]), 3*int32(nv[x])+int32(fv[x])
 		}
 		u[cw], v[cw] = u[cw-1], v[cw-1]
-		luma, row := f.Y[y*f.W:][:f.W], img.Pix[y*img.Stride:][:4*f.W]
-		for x := 0; x < f.W; x++ {
-			k := x / 2
-			cu, cv := (u[k]+u[k+x%2]+4)/8-128, (v[k]+v[k+x%2]+4)/8-128
-			l := c.iy*(int32(luma[x])-16) + fixed/2
-			px := row[4*x : 4*x+4 : 4*x+4]
-			px[0], px[1], px[2], px[3] = clip((l+c.irv*cv)>>16), clip((l+c.igu*cu+c.igv*cv)>>16), clip((l+c.ibu*cu)>>16), 255
+		luma, row := f.Y[y*f.W:][:f.W], p.Pix[3*y*f.W:][:3*f.W]
+		for k := range cw {
+			two, px := luma[2*k:2*k+2], row[6*k:6*k+6:6*k+6]
+			c.rgb(px[:3], two[0], (2*u[k]+4)/8-128, (2*v[k]+4)/8-128)
+			c.rgb(px[3:], two[1], (u[k]+u[k+1]+4)/8-128, (v[k]+v[k+1]+4)/8-128)
 		}
 	}
-	return img
+	return p
+}
+
+// rgb writes one colour; cu and cv are without their offset.
+func (c *coefficients) rgb(px []byte, luma byte, cu, cv int32) {
+	l := c.iy*(int32(luma)-16) + fixed/2
+	px[0], px[1], px[2] = clip((l+c.irv*cv)>>16), clip((l+c.igu*cu+c.igv*cv)>>16), clip((l+c.ibu*cu)>>16)
 }
 
 // Dissolve makes f the mix of a and b: share 0 is a, 256 is b. The three
