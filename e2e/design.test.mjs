@@ -32,8 +32,10 @@ async function edited(act) {
 }
 
 async function choose(n) {
-  await page.locator("#rows .slide").nth(n).click();
-  await page.waitForSelector("#desk h2:has-text('1 slide selected')");
+  const slide = page.locator("#rows .slide").nth(n);
+  const id = await slide.getAttribute("data-slide");
+  await slide.click();
+  await page.waitForSelector(`#desk > [data-shown$="|${id}"]`);
 }
 
 test("an order is filled", async () => {

@@ -50,3 +50,9 @@ func (s *Studio) Transition(ctx context.Context, name string) (transition.Transi
 	}
 	return t, json.Unmarshal(row.Setting, &t)
 }
+
+// ForgetTransition takes one of the studio's own transitions off the list.
+// Joins that were set by it stay as they are.
+func (s *Studio) ForgetTransition(ctx context.Context, name string) error {
+	return s.Store.DB.WithContext(ctx).Where("name = ?", name).Delete(&store.Transition{}).Error
+}

@@ -198,6 +198,12 @@ func TestOwnTransitionsOverTheWeb(t *testing.T) {
 	status, _ := v.edit(order, "join", "slide", id, "join", "own:Soft <rise>")
 	assert.Equal(t, 200, status)
 	assert.Equal(t, 1.5, v.load(order).Doc.Slides[1].Join.Seconds)
+	_, settings := v.get("/settings")
+	assert.Contains(t, settings, "Remove Soft &lt;rise&gt;")
+	v.post("/settings/transitions/forget", "name", "Soft <rise>")
+	_, settings = v.get("/settings")
+	assert.NotContains(t, settings, "Remove Soft")
+	assert.Equal(t, 1.5, v.load(order).Doc.Slides[1].Join.Seconds, "what was set by it stays")
 }
 
 // The picker lists every theme with what it asks for; taking one changes the
@@ -275,4 +281,27 @@ func TestNewOrderAsksForTheChosenTheme(t *testing.T) {
 	assert.Contains(t, body, `<option value="ledger" selected>`)
 	assert.Contains(t, body, "Company")
 	assert.Contains(t, body, `value="Review"`)
+}
+
+// What stands on drafts and films is set in the settings; a render keeps the
+// mark it was begun with.
+func TestMarksOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	_, page := v.get("/settings")
+	assert.Contains(t, page, `value="Draft"`)
+	res, _ := v.post("/settings/studio", "name", "Osprey Quay", "watermark", "Only to look at", "mark", "osprey quay")
+	require.Equal(t, 303, res.StatusCode)
+	w := v.load(order)
+	assert.Equal(t, [2]string{"Only to look at", "osprey quay"}, [2]string{w.Settings.Watermark, w.Settings.Mark})
+	res, body := v.post("/settings/studio", "name", "Osprey Quay", "mark", strings.Repeat("o", 80))
+	assert.Equal(t, 422, res.StatusCode)
+	assert.Contains(t, body, "at most 60")
+	r, err := v.studio.StartRender(ctx, order)
+	require.NoError(t, err)
+	v.post("/settings/studio", "name", "Osprey Quay", "mark", "")
+	assert.Empty(t, v.load(order).Settings.Mark)
+	assert.Equal(t, "Only to look at", v.load(order).Settings.Watermark, "what was not sent stays")
+	kept := v.load(order).Renders[0]
+	assert.Equal(t, r.ID, kept.ID)
+	assert.Equal(t, "osprey quay", kept.Mark)
 }

@@ -299,11 +299,27 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		s.fail(w, r, err)
 		return
 	}
+	own, err := s.Studio.TransitionNames(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	s.render(w, r, status, "settings", struct {
 		base
 		Users           []store.User
 		Watermark, Mark string
-	}{b, users, st.Watermark, st.Mark})
+		Transitions     []string
+	}{b, users, st.Watermark, st.Mark, own})
+}
+
+func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
+	name := r.PostFormValue("name")
+	if err := s.Studio.ForgetTransition(r.Context(), name); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.tell(r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name))
+	http.Redirect(w, r, "/settings", http.StatusSeeOther)
 }
 
 // maxMark is the longest watermark or mark, in bytes.

@@ -165,6 +165,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/settings", s.settingsPage)
 		r.Post("/settings/studio", s.changeStudio)
 		r.Post("/settings/users", s.addUser)
+		r.Post("/settings/transitions/forget", s.forgetTransition)
 	})
 }
 
