@@ -30,6 +30,19 @@ for (const [path, name] of [["/queue", "queue"], ["/deliveries", "deliveries"], 
 await page.goto("/orders/1");
 await page.waitForSelector("#rows .slide");
 await shot("order");
+const toDesk = () => page.evaluate(() => document.querySelector("#desk").scrollIntoView({ block: "start" }));
+await page.click("summary:has-text('Look of all pictures')");
+await page.click("summary:has-text('Style of all captions')");
+await toDesk();
+await shot("film");
+await page.locator("#rows .slide").nth(3).click();
+await page.waitForSelector("text=1 slide selected");
+await page.click("summary:has-text('Crop and frame')");
+for (const [name, values] of [["begins", [4, 6, 92, 92]], ["ends", [38, 30, 52, 52]]]) {
+  for (const [i, side] of ["x", "y", "w", "h"].entries()) await page.fill(`[name=${name}-${side}]`, String(values[i]));
+}
+await toDesk();
+await shot("framing");
 await page.locator("#rows .slide").nth(4).click();
 await page.locator("#rows .slide").nth(6).click({ modifiers: ["Shift"] });
 await page.waitForSelector("text=3 slides selected");

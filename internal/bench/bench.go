@@ -71,12 +71,14 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	}
 	say("photos", float64(o.Photos), 0)
 	say("frames", float64(sc.Frames), 0)
-	floor, err := s.floor(ctx, sc, dir)
+	ready, err := s.ready(ctx, sc, dir)
 	if err != nil {
 		return err
 	}
-	say("encoder_floor_s", floor.seconds, 2)
-	say("encoder_floor_cpu_s", floor.cpu, 2)
+	before, err := ready.floor(ctx)
+	if err != nil {
+		return err
+	}
 
 	debug.FreeOSMemory()
 	forgetPeak()
@@ -85,12 +87,22 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
+	peak := peakMB()
+	// Measured before and after, since a machine that others use too changes.
+	after, err := ready.floor(ctx)
+	if err != nil {
+		return err
+	}
+	floor := took{(before.seconds + after.seconds) / 2, (before.cpu + after.cpu) / 2}
+	say("encoder_floor_s", floor.seconds, 2)
+	say("encoder_floor_cpu_s", floor.cpu, 2)
+	say("floor_drift", after.cpu/before.cpu, 3)
 	say("render_s", whole.seconds, 2)
 	say("render_cpu_s", whole.cpu, 2)
 	say("ratio_to_floor", whole.seconds/floor.seconds, 3)
 	say("cpu_ratio_to_floor", whole.cpu/floor.cpu, 3)
 	say("frames_per_s", float64(sc.Frames)/whole.seconds, 1)
-	say("peak_rss_mb", peakMB(), 0)
+	say("peak_rss_mb", peak, 0)
 
 	changed := s.doc.Slides[len(s.doc.Slides)/2].ID
 	if s.doc, err = edit.Do(s.doc, edit.Caption{Slides: []doc.SlideID{changed}, Text: "The start"}, s.with()); err != nil {
@@ -304,43 +316,76 @@ func (s *show) film(ctx context.Context, sc *scene.Scene, cache render.Cache, ou
 	})
 }
 
-// floor encodes the film's frames, composed beforehand into a file, through
-// one encoder with the render's settings. The file is read into memory before
-// it is timed, and comes by a pipe as in a render.
-func (s *show) floor(ctx context.Context, sc *scene.Scene, dir string) (took, error) {
-	name := filepath.Join(dir, "frames.yuv")
-	if err := s.compose(ctx, sc, name); err != nil {
-		return took{}, err
+// A long film's floor is measured on stretches of it, since all its frames
+// would not stay in memory and reading them from a disk would be measured too.
+const (
+	stretch    = 90  // frames
+	mostFrames = 900 // of all stretches
+)
+
+// stretches are the frames the floor is measured on: all, or stretches at even
+// distances.
+func stretches(all timecode.Frames) (out []timecode.Frames) {
+	parts, each := timecode.Frames(1), all
+	if all > mostFrames {
+		parts, each = mostFrames/stretch, stretch
 	}
-	defer os.Remove(name)
-	f, err := os.Open(name)
+	for k := range parts {
+		for i := range each {
+			out = append(out, all*k/parts+i)
+		}
+	}
+	return out
+}
+
+// ready is a film's frames, or stretches of them, ready-made in a file that
+// stays in memory.
+type ready struct {
+	sc     *scene.Scene
+	dir    string
+	frames []timecode.Frames
+}
+
+func (s *show) ready(ctx context.Context, sc *scene.Scene, dir string) (ready, error) {
+	r := ready{sc, dir, stretches(sc.Frames)}
+	return r, s.compose(ctx, sc, r.frames, r.name())
+}
+
+func (r ready) name() string { return filepath.Join(r.dir, "frames.yuv") }
+
+// floor encodes the frames through one encoder with the render's settings;
+// they come by a pipe as in a render. It gives what the whole film would take.
+func (r ready) floor(ctx context.Context) (took, error) {
+	f, err := os.Open(r.name())
 	if err != nil {
 		return took{}, err
 	}
 	defer f.Close()
-	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(sc, render.MP4, 0), "-f", "mp4", filepath.Join(dir, "floor.mp4"))...)
+	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(r.sc, render.MP4, 0), "-f", "mp4", filepath.Join(r.dir, "floor.mp4"))...)
 	in, err := cmd.StdinPipe()
 	if err != nil {
 		return took{}, err
 	}
-	return measured(func() error {
+	t, err := measured(func() error {
 		if err := cmd.Start(); err != nil {
 			return err
 		}
-		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
+		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, r.sc.W*r.sc.H*3/2))
 		return errors.Join(err, in.Close(), cmd.Wait())
 	})
+	share := float64(len(r.frames)) / float64(r.sc.Frames)
+	return took{t.seconds / share, t.cpu / share}, err
 }
 
-// compose writes all frames raw, on all processors.
-func (s *show) compose(ctx context.Context, sc *scene.Scene, name string) error {
+// compose writes frames raw, on all processors.
+func (s *show) compose(ctx context.Context, sc *scene.Scene, frames []timecode.Frames, name string) error {
 	f, err := os.Create(name)
 	if err != nil {
 		return err
 	}
 	a := s.assets(ctx)
 	size := int64(sc.W * sc.H * 3 / 2)
-	n := timecode.Frames(runtime.GOMAXPROCS(0))
+	n := runtime.GOMAXPROCS(0)
 	errs := make([]error, n)
 	var wg sync.WaitGroup
 	for k := range n {
@@ -348,8 +393,8 @@ func (s *show) compose(ctx context.Context, sc *scene.Scene, name string) error 
 			lane := a.Lane()
 			defer lane.Close()
 			c, fr := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
-			for i := sc.Frames * k / n; i < sc.Frames*(k+1)/n && errs[k] == nil; i++ {
-				if errs[k] = c.Frame(fr, i); errs[k] != nil {
+			for i := len(frames) * k / n; i < len(frames)*(k+1)/n && errs[k] == nil; i++ {
+				if errs[k] = c.Frame(fr, frames[i]); errs[k] != nil {
 					return
 				}
 				_, errs[k] = f.WriteAt(slices.Concat(fr.Y, fr.U, fr.V), int64(i)*size)

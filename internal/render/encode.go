@@ -109,6 +109,15 @@ func (e *encoder) finish() error {
 	return nil
 }
 
+// after ends the encoder once all was handed to it, or handing it failed. A
+// pipe that broke is the encoder's doing, and it says why.
+func (e *encoder) after(err error) error {
+	if encErr := e.finish(); err == nil || (errors.Is(err, unix.EPIPE) && encErr != nil) {
+		return encErr
+	}
+	return err
+}
+
 // copy hands files to the encoder, one after another.
 func (e *encoder) copy(files []string) error {
 	for _, name := range files {
@@ -119,7 +128,7 @@ func (e *encoder) copy(files []string) error {
 		_, err = io.Copy(e.in, f)
 		f.Close()
 		if err != nil {
-			return fmt.Errorf("%w: %v", errPipe, err)
+			return fmt.Errorf("handing over to the encoder: %w", err)
 		}
 	}
 	return nil
@@ -129,13 +138,11 @@ func (e *encoder) copy(files []string) error {
 func (e *encoder) write(f *raster.Frame) error {
 	for _, plane := range [][]byte{f.Y, f.U, f.V} {
 		if _, err := e.in.Write(plane); err != nil {
-			return fmt.Errorf("%w: %v", errPipe, err)
+			return fmt.Errorf("handing over to the encoder: %w", err)
 		}
 	}
 	return nil
 }
-
-var errPipe = errors.New("the encoder stopped reading")
 
 // encodeOnce composes and encodes a run of segments.
 func (j *Job) encodeOnce(ctx context.Context, run []Segment, dir string, made func()) ([]string, error) {
@@ -144,11 +151,7 @@ func (j *Job) encodeOnce(ctx context.Context, run []Segment, dir string, made fu
 	if err != nil {
 		return nil, err
 	}
-	err = j.compose(ctx, run[0].From, run[len(run)-1].To, e.write, made)
-	if encErr := e.finish(); err == nil || (errors.Is(err, errPipe) && encErr != nil) {
-		err = encErr
-	}
-	if err != nil {
+	if err := e.after(j.compose(ctx, run[0].From, run[len(run)-1].To, e.write, made)); err != nil {
 		return nil, err
 	}
 	for _, f := range files {
@@ -241,11 +244,7 @@ func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	err = mixTo(t, e.in)
-	if encErr := e.finish(); err == nil {
-		err = encErr
-	}
-	if err != nil {
+	if err := e.after(mixTo(t, e.in)); err != nil {
 		return "", fmt.Errorf("mixing the soundtrack: %w", err)
 	}
 	if key == "" {
@@ -284,11 +283,7 @@ func PackSound(ctx context.Context, t sound.Track, p Profile, dir, list string) 
 	if err != nil {
 		return err
 	}
-	err = mixTo(t, e.in)
-	if encErr := e.finish(); err == nil {
-		err = encErr
-	}
-	return err
+	return e.after(mixTo(t, e.in))
 }
 
 // Silent makes the whole film without sound in one piece, in a file in dir.
@@ -298,11 +293,7 @@ func (j *Job) Silent(ctx context.Context, dir string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	err = j.compose(ctx, 0, j.Scene.Frames, e.write, func() {})
-	if encErr := e.finish(); err == nil || (errors.Is(err, errPipe) && encErr != nil) {
-		err = encErr
-	}
-	return out, err
+	return out, e.after(j.compose(ctx, 0, j.Scene.Frames, e.write, func() {}))
 }
 
 // mixTo writes the soundtrack as raw 32-bit floats.
@@ -338,10 +329,7 @@ func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Fact
 	if err != nil {
 		return Facts{}, err
 	}
-	err = e.copy(files)
-	if encErr := e.finish(); err == nil || encErr != nil {
-		err = encErr
-	}
+	err = e.after(e.copy(files))
 	if ctx.Err() != nil {
 		return Facts{}, context.Cause(ctx)
 	}

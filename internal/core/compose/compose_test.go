@@ -1,6 +1,7 @@
 package compose
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"math"
@@ -205,6 +206,38 @@ func TestMotionIsSmooth(t *testing.T) {
 				}
 				last, lastStep = x, step
 			}
+		}
+	}
+}
+
+// Prints of any size, turned by any angle, keep their middle and their colour
+// there, lie within their sprite, and throw a shadow below.
+func TestPrintsOfAnySize(t *testing.T) {
+	for _, size := range [][2]int{{1, 1}, {2, 2}, {3, 9}, {40, 30}, {161, 97}} {
+		for _, degrees := range []float64{0, 2, -7.5, 45, 90, 180} {
+			a := scene.Asset{Kind: scene.Print, Media: "p", W: size[0], H: size[1], Degrees: degrees, Shadow: 0.5, Blur: 4, Colour: raster.RGB{R: 255, G: 255, B: 255}}
+			in := raster.Pixels{W: size[0], H: size[1], Channels: 3, Pix: bytes.Repeat([]byte{200, 60, 40}, size[0]*size[1])}
+			s, err := NewPrint(in, a, raster.BT709)
+			require.NoError(t, err)
+			w, h := a.PrintSize()
+			require.Equal(t, [2]int{w, h}, [2]int{s.W, s.H})
+			for x := range w {
+				assert.Less(t, int(s.A[x]), 40, "the upper edge of %v at %g°", size, degrees)
+			}
+			if size[0] < 40 {
+				continue
+			}
+			y, _, _ := raster.BT709.YUV(200, 60, 40)
+			middle := h/2*w + w/2
+			assert.Equal(t, byte(255), s.A[middle])
+			assert.InDelta(t, y, s.Y[middle], 1)
+			var sum, rows float64
+			for i, al := range s.A {
+				if al > 0 && al < 120 {
+					sum, rows = sum+float64(i/w), rows+1
+				}
+			}
+			assert.Greater(t, sum/rows, float64(h)/2, "the shadow lies below")
 		}
 	}
 }

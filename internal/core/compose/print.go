@@ -117,6 +117,9 @@ func clipTo(p raster.Pixels, s shape) {
 // lay draws flat, turned about its centre, into the middle of out (down
 // pixels lower), over what is there.
 func lay(out, flat raster.Pixels, degrees, down float64) {
+	if flat.W < 2 || flat.H < 2 {
+		return // too small to be seen, or to be read between pixels
+	}
 	t := newTurn(out, flat, degrees, down)
 	for y := range out.H {
 		from, to := t.span(y, -1)
