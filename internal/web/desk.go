@@ -11,7 +11,6 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/timecode"
-	"nelko/internal/core/transition"
 	"nelko/internal/store"
 	"nelko/internal/studio"
 )
@@ -56,11 +55,6 @@ type deskView struct {
 }
 
 type choice struct{ ID, Name string }
-
-type joinFamily struct {
-	Name  string
-	Kinds []transition.Kind
-}
 
 type deskSlide struct {
 	Number                     int
