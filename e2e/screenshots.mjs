@@ -35,6 +35,8 @@ await page.click("summary:has-text('Look of all pictures')");
 await page.click("summary:has-text('Style of all captions')");
 await toDesk();
 await shot("film");
+await page.click("summary:has-text('Look of all pictures')");
+await page.click("summary:has-text('Style of all captions')");
 await page.locator("#rows .slide").nth(3).click();
 await page.waitForSelector("text=1 slide selected");
 await page.click("summary:has-text('Crop and frame')");
@@ -43,6 +45,7 @@ for (const [name, values] of [["begins", [4, 6, 92, 92]], ["ends", [38, 30, 52, 
 }
 await toDesk();
 await shot("framing");
+await page.click("summary:has-text('Crop and frame')");
 await page.locator("#rows .slide").nth(4).click();
 await page.locator("#rows .slide").nth(6).click({ modifiers: ["Shift"] });
 await page.waitForSelector("text=3 slides selected");

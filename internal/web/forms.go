@@ -24,14 +24,25 @@ func readPercent(r *http.Request, field, name string) (float64, error) {
 	return v / 100, err
 }
 
-// percents reads several fields into the values they belong to.
-func percents(r *http.Request, prefix string, fields map[string]*float64) error {
-	for field, to := range fields {
-		v, err := readPercent(r, prefix+field, strings.ToUpper(field[:1])+field[1:])
+// share is a field of a form and the share it sets.
+type share struct {
+	field string
+	to    *float64
+}
+
+// readShares reads several fields given as per cent. What they belong to is
+// named in errors; without a name each field has its own.
+func readShares(r *http.Request, prefix, name string, shares ...share) error {
+	for _, s := range shares {
+		called := name
+		if called == "" {
+			called = strings.ToUpper(s.field[:1]) + s.field[1:]
+		}
+		v, err := readPercent(r, prefix+s.field, called)
 		if err != nil {
 			return err
 		}
-		*to = v
+		*s.to = v
 	}
 	return nil
 }
@@ -50,12 +61,8 @@ func readPoint(r *http.Request, prefix, name string) (*framing.Point, error) {
 		return nil, nil
 	}
 	var p framing.Point
-	for field, to := range map[string]*float64{"-x": &p.X, "-y": &p.Y} {
-		v, err := readPercent(r, prefix+field, name)
-		if err != nil {
-			return nil, err
-		}
-		*to = v
+	if err := readShares(r, prefix+"-", name, share{"x", &p.X}, share{"y", &p.Y}); err != nil {
+		return nil, err
 	}
 	if r.PostFormValue("snap") != "" {
 		p = framing.Snap(p, 0, 0, snapWords)
@@ -70,14 +77,8 @@ const snapWords = 0.02
 // readRect reads a rectangle of four fields.
 func readRect(r *http.Request, prefix, name string) (framing.Rect, error) {
 	var c framing.Rect
-	for field, to := range map[string]*float64{"-x": &c.X, "-y": &c.Y, "-w": &c.W, "-h": &c.H} {
-		v, err := readPercent(r, prefix+field, name)
-		if err != nil {
-			return c, err
-		}
-		*to = v
-	}
-	return c, nil
+	err := readShares(r, prefix+"-", name, share{"x", &c.X}, share{"y", &c.Y}, share{"w", &c.W}, share{"h", &c.H})
+	return c, err
 }
 
 // told makes what a document refuses something to tell the operator.
@@ -221,8 +222,8 @@ func namedLook(id string) (*look.Look, error) {
 // readTone reads a look by its settings.
 func readTone(r *http.Request) (*look.Look, error) {
 	l := look.Look{Improve: r.PostFormValue("tone-improve") != ""}
-	err := percents(r, "tone-", map[string]*float64{"light": &l.Light, "contrast": &l.Contrast, "temperature": &l.Temperature, "saturation": &l.Saturation,
-		"tint": &l.Tint, "fade": &l.Fade, "sharpen": &l.Sharpen, "vignette": &l.Vignette, "grain": &l.Grain})
+	err := readShares(r, "tone-", "", share{"light", &l.Light}, share{"contrast", &l.Contrast}, share{"temperature", &l.Temperature}, share{"saturation", &l.Saturation},
+		share{"tint", &l.Tint}, share{"fade", &l.Fade}, share{"sharpen", &l.Sharpen}, share{"vignette", &l.Vignette}, share{"grain", &l.Grain})
 	if err != nil {
 		return nil, err
 	}
@@ -233,7 +234,7 @@ func readCaptionStyle(r *http.Request) (*design.Caption, error) {
 	f := r.PostFormValue
 	c := design.Caption{Anchor: f("cap-anchor"), Enter: design.Effect(f("cap-enter"))}
 	c.Font = f("cap-font")
-	err := percents(r, "cap-", map[string]*float64{"size": &c.Size, "width": &c.Width, "outline": &c.Outline, "shadow": &c.Shadow, "plate": &c.Plate})
+	err := readShares(r, "cap-", "", share{"size", &c.Size}, share{"width", &c.Width}, share{"outline", &c.Outline}, share{"shadow", &c.Shadow}, share{"plate", &c.Plate})
 	if err != nil {
 		return nil, err
 	}
@@ -246,94 +247,6 @@ func readCaptionStyle(r *http.Request) (*design.Caption, error) {
 		return nil, err
 	}
 	return &c, told("caption", "Caption style", c.Validate())
-}
-
-// newDecor lays a drift or a picture over the selected slides, to be set
-// afterwards.
-func newDecor(r *http.Request, op string, slides []doc.SlideID) (edit.Op, error) {
-	if len(slides) == 0 {
-		return nil, &studio.Invalid{Field: "slide", Problem: "Choose the slides the decor is to lie over."}
-	}
-	d := design.Decor{Kind: design.Drift, Particles: design.Particles(r.PostFormValue("particles")), Density: 1, Size: 1, Opacity: 0.9, FadeIn: 0.8, FadeOut: 0.8}
-	if op == "laypicture" {
-		d = design.Decor{Kind: design.Sprite, Media: r.PostFormValue("decor-picture"), Size: 0.2, Opacity: 1, FadeIn: 0.5, FadeOut: 0.5,
-			Path: []design.Waypoint{{X: 0.85, Y: 0.8}}, Ease: framing.InOut}
-	}
-	if err := d.Validate(); err != nil {
-		return nil, told("decor", "Decor", err)
-	}
-	return edit.Decorate{Index: -1, Laid: &doc.Laid{From: slides[0], To: slides[len(slides)-1], Decor: d}, Snap: true}, nil
-}
-
-// readDecor reads a piece of decor with all it has.
-func readDecor(r *http.Request) (edit.Op, error) {
-	f := r.PostFormValue
-	index, err := readNumber(r, "index", "Decor")
-	if err != nil {
-		return nil, err
-	}
-	l := doc.Laid{From: doc.SlideID(f("first")), To: doc.SlideID(f("last"))}
-	l.Kind, l.Media, l.Particles, l.Ease = design.DecorKind(f("decor-kind")), f("decor-media"), design.Particles(f("decor-particles")), framing.Ease(f("decor-ease"))
-	fields := map[string]*float64{"size": &l.Size, "opacity": &l.Opacity}
-	if l.Kind == design.Drift {
-		fields["density"] = &l.Density
-		if l.Colour, err = readColour(r, "decor-colour", "Colour of the drift"); err != nil {
-			return nil, err
-		}
-		if f("decor-own-colour") != "" {
-			l.Colour = raster.RGB{}
-		}
-	}
-	if err := percents(r, "decor-", fields); err != nil {
-		return nil, err
-	}
-	for field, to := range map[string]*float64{"decor-in": &l.FadeIn, "decor-out": &l.FadeOut} {
-		if *to, err = readNumber(r, field, "Fade"); err != nil {
-			return nil, err
-		}
-	}
-	if l.Kind == design.Sprite {
-		if l.Path, err = readPath(r); err != nil {
-			return nil, err
-		}
-	}
-	if err := l.Validate(); err != nil {
-		return nil, told("decor", "Decor", err)
-	}
-	return edit.Decorate{Index: max(0, int(index)), Laid: &l, Snap: f("snap") != ""}, nil
-}
-
-// readPath reads the rows of a path; a row without a place is left out.
-func readPath(r *http.Request) ([]design.Waypoint, error) {
-	var path []design.Waypoint
-	rows := r.PostForm["p-x"]
-	for i := range rows {
-		value := func(field string, otherwise float64) (float64, error) {
-			all := r.PostForm[field]
-			if i >= len(all) || strings.TrimSpace(all[i]) == "" {
-				return otherwise, nil
-			}
-			return parseNumber(field, "Path, row "+fmt.Sprint(i+1), all[i])
-		}
-		if strings.TrimSpace(rows[i]) == "" {
-			continue
-		}
-		var w design.Waypoint
-		var err error
-		for _, v := range []struct {
-			field     string
-			to        *float64
-			otherwise float64
-			by        float64
-		}{{"p-at", &w.At, 0, 100}, {"p-x", &w.X, 50, 100}, {"p-y", &w.Y, 50, 100}, {"p-size", &w.Size, 100, 100}, {"p-turn", &w.Degrees, 0, 1}} {
-			if *v.to, err = value(v.field, v.otherwise); err != nil {
-				return nil, err
-			}
-			*v.to /= v.by
-		}
-		path = append(path, w)
-	}
-	return path, nil
 }
 
 // readShot makes an edit of single pictures.
