@@ -110,6 +110,7 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 
 // Close closes what Open opened.
 func (a *App) Close() {
+	a.Studio.Close()
 	if err := a.Studio.Blobs.Close(); err != nil {
 		slog.Warn("closing the blob store", "error", err)
 	}

@@ -226,3 +226,23 @@ func TestOwnTransitions(t *testing.T) {
 	_, err = s.Transition(ctx, "nobody")
 	assert.ErrorAs(t, err, &invalid)
 }
+
+// Closing a studio stops what it makes in the background, such as the
+// segments after the one that was asked for, and leaves nothing half made.
+func TestClosingLeavesNothingRunning(t *testing.T) {
+	s, order := ready(t)
+	w := load(t, s, order)
+	_, err := s.PlayedSegment(ctx, w, 0)
+	require.NoError(t, err)
+	s.WarmUp(w, w.Plan.Pictures-1)
+	s.Close()
+	left, err := filepath.Glob(filepath.Join(s.Blobs.Cache(), "draft-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	segs, err := s.Played(w)
+	require.NoError(t, err)
+	_, err = s.PlayedSegment(ctx, w, len(segs)-1)
+	assert.Error(t, err, "nothing more is begun")
+	s.WarmUp(w, 0)
+	s.Close()
+}

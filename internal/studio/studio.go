@@ -91,8 +91,9 @@ type Studio struct {
 	// DefaultSegmentBytes.
 	MaxSegmentBytes int64
 
-	look  previews
-	found findings
+	look       previews
+	found      findings
+	background background
 }
 
 // Invalid is an error of input: which field, and what is wrong with it.

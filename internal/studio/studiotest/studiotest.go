@@ -31,7 +31,9 @@ func Open(t testing.TB) *studio.Studio {
 	db := storetest.Open(t)
 	q, err := queue.NewInserter(db.SQL)
 	require.NoError(t, err)
-	return &studio.Studio{Store: db, Blobs: storetest.Blobs(t), Queue: q, Now: time.Now}
+	s := &studio.Studio{Store: db, Blobs: storetest.Blobs(t), Queue: q, Now: time.Now}
+	t.Cleanup(s.Close)
+	return s
 }
 
 // Order opens an order whose details are filled.
