@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"sync"
 
+	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/scene"
 	"nelko/internal/media/pango"
@@ -21,6 +23,18 @@ type findings struct {
 
 // rememberFindings is how many revisions are remembered.
 const rememberFindings = 200
+
+// wordsBox is the box around a slide's words were the document the order's,
+// in fractions of the frame.
+func (w *Work) wordsBox(d doc.Slideshow, id doc.SlideID) framing.Rect {
+	sc := scene.Build(d, w.Theme, plan.Build(d, w.Theme, w.Library), w.Library, pango.Words, scene.Options{})
+	for _, s := range sc.Slides {
+		if s.ID == id {
+			return s.Words
+		}
+	}
+	return framing.Rect{}
+}
 
 // Findings are what the film's frames show that someone should look at:
 // faces cut, pictures enlarged, words too long or outside the safe area.

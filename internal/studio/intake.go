@@ -211,7 +211,7 @@ func lowerFirst(s string) string {
 // returned.
 func (s *Studio) Edit(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (int, error) {
 	return s.change(ctx, orderID, base, func(tx *gorm.DB, w *Work) (int, error) {
-		d, err := edit.Do(w.Doc, op, edit.Context{Theme: w.Theme, Library: w.Library})
+		d, err := edit.Do(w.Doc, op, edit.Context{Theme: w.Theme, Library: w.Library, Words: w.wordsBox})
 		if err != nil {
 			return 0, err
 		}

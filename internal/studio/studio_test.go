@@ -14,6 +14,9 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/scene"
+	"nelko/internal/media/pango"
 	"nelko/internal/store"
 	"nelko/internal/studio"
 	"nelko/internal/studio/studiotest"
@@ -385,4 +388,31 @@ func TestTimeLeft(t *testing.T) {
 
 func TestFileName(t *testing.T) {
 	assert.Equal(t, "A-B - C- D.mp4", studio.FileName(store.Order{Client: "A/B", Event: "C: D"}))
+}
+
+// Words typed nearly on the edge of the title-safe area are put right on it,
+// measured as they are set: with the title's own height.
+func TestWordsSnapAsTheyAreSet(t *testing.T) {
+	s, order := ready(t)
+	_, err := s.Edit(ctx, order, load(t, s, order).Slideshow.Head, edit.AddCard{Words: doc.Words{Kind: "title", Main: "Half-time"}}, nil)
+	require.NoError(t, err)
+	w := load(t, s, order)
+	card := w.Doc.Slides[len(w.Doc.Slides)-2].ID
+	set := func(at framing.Point) framing.Rect {
+		w := load(t, s, order)
+		_, err := s.Edit(ctx, order, w.Slideshow.Head, edit.Words{Slide: card, Words: doc.Words{Kind: "title", Main: "Half-time", At: &at}, Snap: true}, nil)
+		require.NoError(t, err)
+		w = load(t, s, order)
+		for _, sl := range scene.Build(w.Doc, w.Theme, w.Plan, w.Library, pango.Words, scene.Options{}).Slides {
+			if sl.ID == card {
+				return sl.Words
+			}
+		}
+		return framing.Rect{}
+	}
+	box := set(framing.Point{X: 0.3, Y: 0.3})
+	require.Positive(t, box.H)
+	box = set(framing.Point{X: 0.05 + box.W/2 + 0.008, Y: 0.95 - box.H/2 - 0.008})
+	assert.InDelta(t, 0.05, box.X, 1e-6)
+	assert.InDelta(t, 0.95, box.Y+box.H, 1e-6)
 }

@@ -57,7 +57,7 @@ func readDesign(r *http.Request, op string, slides []doc.SlideID) (edit.Op, erro
 		return edit.Caption{Slides: slides, Text: f("caption")}, nil
 	case "captionstyle":
 		c, err := readCaptionStyle(r)
-		return edit.CaptionStyle{Slides: slides, Style: c}, err
+		return edit.CaptionStyle{Slides: slides, Style: c, Snap: f("snap") != ""}, err
 	case "captionplain":
 		return edit.CaptionStyle{Slides: slides}, nil
 	case "motion":
@@ -100,7 +100,7 @@ func readDesign(r *http.Request, op string, slides []doc.SlideID) (edit.Op, erro
 			return nil, &studio.Invalid{Field: "slide", Problem: "Choose one text card to change its words."}
 		}
 		at, err := readPoint(r, "card", "Place of the words")
-		return edit.Words{Slide: slides[0], Words: doc.Words{Kind: f("kind"), Main: f("main"), Smaller: f("smaller"), Text: strings.ReplaceAll(f("text"), "\r\n", "\n"), At: at}}, err
+		return edit.Words{Slide: slides[0], Words: doc.Words{Kind: f("kind"), Main: f("main"), Smaller: f("smaller"), Text: strings.ReplaceAll(f("text"), "\r\n", "\n"), At: at}, Snap: f("snap") != ""}, err
 	case "drift", "laypicture":
 		return newDecor(r, op, slides)
 	case "decor":

@@ -64,15 +64,8 @@ func readPoint(r *http.Request, prefix, name string) (*framing.Point, error) {
 	if err := readShares(r, prefix+"-", name, share{"x", &p.X}, share{"y", &p.Y}); err != nil {
 		return nil, err
 	}
-	if r.PostFormValue("snap") != "" {
-		p = framing.Snap(p, 0, 0, snapWords)
-	}
 	return &p, nil
 }
-
-// snapWords is how near words must be to the middle lines to snap to them, as
-// a share of the frame.
-const snapWords = 0.02
 
 // readRect reads a rectangle of four fields.
 func readRect(r *http.Request, prefix, name string) (framing.Rect, error) {

@@ -144,7 +144,7 @@ func TestBadDesignsAreRefused(t *testing.T) {
 		Layout{[]doc.SlideID{pic}, "nonsense"}, Layout{[]doc.SlideID{pic}, "six"}, Caption{[]doc.SlideID{d.Slides[0].ID}, "x"},
 		Motion{[]doc.SlideID{pic}, &design.Motion{Kind: "bounce"}}, Join{nil, &transition.Transition{Kind: "melt"}},
 		Shots{Media: []doc.MediaID{"p0"}, Trim: &doc.Trim{From: 1, To: 2}}, Shots{Media: []doc.MediaID{"p0"}, Focal: &framing.Point{X: 3}},
-		Words{pic, doc.Words{Kind: "title"}}, AddCard{Words: doc.Words{Kind: "sonnet"}}, Sort{By: "mood"}, Shape{doc.Frame{W: 7, H: 7}}, SetTheme{},
+		Words{Slide: pic, Words: doc.Words{Kind: "title"}}, AddCard{Words: doc.Words{Kind: "sonnet"}}, Sort{By: "mood"}, Shape{doc.Frame{W: 7, H: 7}}, SetTheme{},
 	} {
 		n, err := Do(d, op, with)
 		assert.ErrorIs(t, err, ErrInvalid, "%T", op)

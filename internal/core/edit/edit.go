@@ -11,6 +11,7 @@ import (
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/theme"
 )
 
@@ -26,6 +27,10 @@ type Op interface {
 type Context struct {
 	Theme   *theme.Theme
 	Library doc.Library
+	// Words is the box around a slide's words as they come out, in fractions
+	// of the frame, and empty for a slide without words. Where nothing
+	// measures words it is nil.
+	Words func(d doc.Slideshow, id doc.SlideID) framing.Rect
 }
 
 // ErrGone means that an edit names a slide, song or medium that is no longer

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"slices"
 	"strings"
 )
@@ -38,18 +39,46 @@ func (c Caption) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 type CaptionStyle struct {
 	Slides []doc.SlideID
 	Style  *design.Caption
+	Snap   bool // moves its At as the first of the captions needs it to snap
 }
 
 // Title implements Op.
 func (c CaptionStyle) Title() string { return "Changed the caption style" + ofSlides(c.Slides) }
 
 // Apply implements Op.
-func (c CaptionStyle) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+func (c CaptionStyle) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	d, err := c.set(d)
+	if err != nil || !c.Snap || c.Style == nil || c.Style.At == nil {
+		return d, err
+	}
+	first := slices.IndexFunc(d.Slides, func(s doc.Slide) bool {
+		return s.Caption != "" && (len(c.Slides) == 0 && s.CaptionStyle == nil || slices.Contains(c.Slides, s.ID))
+	})
+	var id doc.SlideID
+	if first >= 0 {
+		id = d.Slides[first].ID
+	}
+	style := *c.Style
+	style.At = with.snap(d, id, *style.At)
+	return CaptionStyle{Slides: c.Slides, Style: &style}.set(d)
+}
+
+func (c CaptionStyle) set(d doc.Slideshow) (doc.Slideshow, error) {
 	if len(c.Slides) == 0 {
 		d.CaptionStyle = c.Style
 		return d, nil
 	}
 	return d, on(&d, c.Slides, func(s *doc.Slide) error { s.CaptionStyle = c.Style; return nil })
+}
+
+// snap moves the middle of a slide's words so that they snap.
+func (with Context) snap(d doc.Slideshow, id doc.SlideID, at framing.Point) *framing.Point {
+	var box framing.Rect
+	if with.Words != nil && id != "" {
+		box = with.Words(d, id)
+	}
+	at = framing.Snap(at, box.W, box.H, snapWithin)
+	return &at
 }
 
 // AddCard puts a text card before a slide, or before the closing.
@@ -81,19 +110,24 @@ func (a AddCard) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 type Words struct {
 	Slide doc.SlideID
 	Words doc.Words
+	Snap  bool // moves the words' At so that it snaps
 }
 
 // Title implements Op.
 func (Words) Title() string { return "Changed a text card" }
 
 // Apply implements Op.
-func (w Words) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
-	return d, on(&d, []doc.SlideID{w.Slide}, func(s *doc.Slide) error {
+func (w Words) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	words := w.Words
+	err := on(&d, []doc.SlideID{w.Slide}, func(s *doc.Slide) error {
 		if s.Kind != doc.Card {
 			return fmt.Errorf("slide %s is not a text card: %w", w.Slide, ErrInvalid)
 		}
-		words := w.Words
 		s.Card = &words
 		return nil
 	})
+	if err == nil && w.Snap && words.At != nil {
+		words.At = with.snap(d, w.Slide, *words.At)
+	}
+	return d, err
 }

@@ -40,7 +40,7 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 		default:
 			b.pictures()
 		}
-		out.Layers = b.layers
+		out.Layers, out.Words = b.layers, b.around
 		s.Slides = append(s.Slides, out)
 	}
 	o.lay(s, d, t, p, lib, ts)
@@ -84,6 +84,7 @@ type builder struct {
 	turn   int // position in the film, for what takes turns
 	shape  framing.Shape
 	layers []Layer
+	around framing.Rect // of the slide's block of words, in fractions of the frame
 }
 
 func (b *builder) add(l Layer) { b.layers = append(b.layers, l) }

@@ -36,6 +36,7 @@ type Slide struct {
 	Start, Length, Overlap timecode.Frames
 	Into                   transition.Transition
 	Layers                 []Layer
+	Words                  framing.Rect // around its card's words or its caption, without a plate, in fractions of the frame; empty without words
 }
 
 // End is the frame after the slide's last.

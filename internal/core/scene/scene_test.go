@@ -342,6 +342,11 @@ func TestTextCardsCanBePlaced(t *testing.T) {
 	}
 	assert.InDelta(t, 0.3*1920, words.Centre().X, 3)
 	assert.InDelta(t, 0.7*1080, words.Centre().Y, 3)
+	told := sc.Slides[3].Words
+	assert.InDelta(t, 0.3, told.Centre().X, 0.001)
+	assert.InDelta(t, 0.7, told.Centre().Y, 0.001)
+	assert.InDelta(t, words.W/1920, told.W, 0.01)
+	assert.Empty(t, sc.Slides[1].Words, "no words on the picture")
 }
 
 // Decor whose picture is gone is left out, with all else as it was.

@@ -102,9 +102,13 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 		return
 	}
 	left, top := anchored(bl, area, width, total, b.short())
+	words := extent(set, width)
+	indent := alignedAt(bl.Align, 0, width, words)
 	if at != nil {
-		left, top = b.centredAt(*at, set, bl.Align, width, total)
+		left, top = b.centredAt(*at, words, total)
+		left -= indent
 	}
+	b.around = framing.Rect{X: (left + indent) / b.w(), Y: top / b.h(), W: words / b.w(), H: total / b.h()}
 	if total > area.H && long {
 		b.roll(set, bl, left, width, total)
 		return
@@ -119,10 +123,8 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 	}
 }
 
-// centredAt is the left top corner of a block whose words have their middle
-// at a point, moved so far that all of them lie in the frame. What reaches out
-// of the title-safe area is told of.
-func (b *builder) centredAt(at framing.Point, set []placed, align string, width, total float64) (left, top float64) {
+// extent is how wide a block's words are, in pixels; columns fill its width.
+func extent(set []placed, width float64) float64 {
 	words := 0.0
 	for _, p := range set {
 		w := math.Max(p.set.W, p.ruleW)
@@ -131,13 +133,20 @@ func (b *builder) centredAt(at framing.Point, set []placed, align string, width,
 		}
 		words = math.Max(words, w)
 	}
-	r := framing.Rect{W: words, H: total}
-	r.X = math.Max(0, math.Min(at.X*b.w()-words/2, b.w()-words))
-	r.Y = math.Max(0, math.Min(at.Y*b.h()-total/2, b.h()-total))
+	return words
+}
+
+// centredAt is the left top corner of words, w×h pixels, that have their
+// middle at a point, moved so far that all of them lie in the frame. What
+// reaches out of the title-safe area is told of.
+func (b *builder) centredAt(at framing.Point, w, h float64) (left, top float64) {
+	r := framing.Rect{W: w, H: h}
+	r.X = math.Max(0, math.Min(at.X*b.w()-w/2, b.w()-w))
+	r.Y = math.Max(0, math.Min(at.Y*b.h()-h/2, b.h()-h))
 	if !framing.TitleSafe.Scale(b.w(), b.h()).Contains(r, 2) {
 		b.find(Finding{Kind: OutsideSafe})
 	}
-	return r.X - alignedAt(align, 0, width, words), r.Y
+	return r.X, r.Y
 }
 
 // stack sets a block's elements, all sizes times k, and measures their
