@@ -311,6 +311,18 @@ func mixTo(t sound.Track, to io.Writer) error {
 	return errors.Join(err, w.Flush())
 }
 
+// indexRoom is how many bytes of a film's beginning are kept free for its
+// index (the moov box of ISO/IEC 14496-12), so that the film begins to play
+// before all of it is loaded and need not be written twice. An index takes at
+// most, for each frame, 4 bytes of size, 8 of composition offset, 4 of key
+// frame, 12 of chunk and 8 of the chunk's place, and for each packet of sound
+// 24 of the same.
+func indexRoom(s *scene.Scene) int64 {
+	const head, eachFrame, eachPacket = 16 << 10, 36, 24
+	packets := int64(s.Rate.SampleAt(s.Frames))/aacFrame + 2
+	return head + eachFrame*int64(s.Frames) + eachPacket*packets
+}
+
 // Join puts encoded segments and the soundtrack together without encoding
 // again, verifies the file and moves it to its final name.
 func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Facts, error) {
@@ -325,7 +337,7 @@ func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Fact
 	if j.Title != "" {
 		args = append(args, "-metadata", "title="+j.Title)
 	}
-	e, err := startEncoder(ctx, append(args, "-movflags", "+faststart", "-f", "mp4", part))
+	e, err := startEncoder(ctx, append(args, "-moov_size", fmt.Sprint(indexRoom(j.Scene)), "-f", "mp4", part))
 	if err != nil {
 		return Facts{}, err
 	}
