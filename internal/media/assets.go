@@ -321,8 +321,8 @@ func Transparent(path string) bool {
 }
 
 // Thumbnail makes a small JPEG of a photo or of a clip's first frame, at most
-// side pixels on its longer side.
-func Thumbnail(ctx context.Context, path string, m doc.Media, side int) ([]byte, error) {
+// side pixels on its longer side. What is transparent shows the colour on.
+func Thumbnail(ctx context.Context, path string, m doc.Media, side int, on raster.RGB) ([]byte, error) {
 	k := math.Min(1, float64(side)/float64(max(m.W, m.H)))
 	w, h := max(1, int(float64(m.W)*k)), max(1, int(float64(m.H)*k))
 	var p raster.Pixels
@@ -335,7 +335,7 @@ func Thumbnail(ctx context.Context, path string, m doc.Media, side int) ([]byte,
 	if err != nil {
 		return nil, err
 	}
-	return vips.JPEG(Flatten(p, raster.RGB{R: 255, G: 255, B: 255}), 82)
+	return vips.JPEG(Flatten(p, on), 82)
 }
 
 // FilesIn are media that lie in the local file system, by ID.

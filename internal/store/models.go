@@ -19,6 +19,15 @@ type Studio struct {
 	Demo      bool
 	Watermark string // words on drafts; empty: none
 	Mark      string // words in a corner of finished films; empty: none
+
+	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead
+}
+
+// Picture is a stored picture and its size in pixels.
+type Picture struct {
+	SHA256 string `json:"sha256"`
+	W      int    `json:"w"`
+	H      int    `json:"h"`
 }
 
 // TableName implements GORM's Tabler.
@@ -171,7 +180,8 @@ type Render struct {
 	SlideshowID             int64
 	Revision                int
 	Profile                 string
-	Mark                    string // the studio's mark in its frames
+	Mark                    string   // the studio's mark in its frames…
+	MarkPicture             *Picture `gorm:"serializer:json"` // …or this
 	State                   RenderState
 	Worker                  string
 	Attempt                 int

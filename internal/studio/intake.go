@@ -14,6 +14,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/raster"
 	"nelko/internal/media"
 	"nelko/internal/store"
 )
@@ -129,7 +130,7 @@ const proxySide = 1200
 
 // smaller stores a smaller copy of a photo, or of a clip's first frame.
 func (s *Studio) smaller(ctx context.Context, path string, facts doc.Media, side int) (*string, error) {
-	jpg, err := media.Thumbnail(ctx, path, facts, side)
+	jpg, err := media.Thumbnail(ctx, path, facts, side, raster.RGB{R: 255, G: 255, B: 255})
 	if err != nil {
 		return nil, err
 	}

@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"nelko/internal/core/doc"
-	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
 	"nelko/internal/render"
 	"nelko/internal/store"
@@ -19,11 +18,6 @@ import (
 
 // draftWidth is the longer side of a played preview in pixels.
 const draftWidth = 640
-
-// draft is what stands on a played preview.
-func (w *Work) draft() scene.Options {
-	return scene.Options{Watermark: w.Settings.Watermark, Mark: w.Settings.Mark}
-}
 
 // Played is an order's slideshow as it is played: segments in order.
 func (s *Studio) Played(w *Work) ([]render.Segment, error) {

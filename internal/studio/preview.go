@@ -58,16 +58,21 @@ const (
 func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error) {
 	s.look.lock()
 	defer s.look.mu.Unlock()
-	name := fmt.Sprintf("%d.%d.%d.%d.%q.%q", w.Slideshow.ID, w.Slideshow.Head, width, len(w.Library), o.Watermark, o.Mark)
+	list, lib, mark := w.Media, w.Library, ""
+	if p := w.Settings.MarkPicture; p != nil {
+		list, o.Picture = marked(list, p)
+		lib, mark = library(list), p.SHA256
+	}
+	name := fmt.Sprintf("%d.%d.%d.%d.%q.%q.%s", w.Slideshow.ID, w.Slideshow.Head, width, len(lib), o.Watermark, o.Mark, mark)
 	if f, ok := s.look.open[name]; ok {
 		return f, nil
 	}
 	d := w.Doc.Clone()
 	d.Frame = fitFrame(d.Frame, width)
 	// What is open outlives the request that opened it.
-	files := s.previewFiles(s.background.Context(), w.Media)
-	f := &openFilm{doc: d, plan: w.Plan, lib: w.Library, files: files, scene: scene.Build(d, w.Theme, w.Plan, w.Library, pango.Words, o)}
-	f.assets = media.NewAssets(s.background.Context(), files, w.Library, previewBudget)
+	files := s.previewFiles(s.background.Context(), list)
+	f := &openFilm{doc: d, plan: w.Plan, lib: lib, files: files, scene: scene.Build(d, w.Theme, w.Plan, lib, pango.Words, o)}
+	f.assets = media.NewAssets(s.background.Context(), files, lib, previewBudget)
 	if len(s.look.order) >= openFilms {
 		delete(s.look.open, s.look.order[0])
 		s.look.order = s.look.order[1:]
@@ -75,11 +80,11 @@ func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error)
 	s.look.open[name] = f
 	s.look.order = append(s.look.order, name)
 	var err error
-	content := contents(w.Media)
+	content := contents(list)
 	if f.segs, err = render.Cut(f.scene, render.Draft, content, render.DraftFrames); err != nil {
 		return nil, err
 	}
-	f.sound, err = render.SoundKey(d, w.Plan, w.Library, render.Draft, content)
+	f.sound, err = render.SoundKey(d, w.Plan, lib, render.Draft, content)
 	return f, err
 }
 
@@ -89,7 +94,7 @@ func (s *Studio) Frame(_ context.Context, w *Work, n timecode.Frames, width int)
 	if w.Plan.Pictures < 1 {
 		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
 	}
-	f, err := s.preview(w, width, scene.Options{Mark: w.Settings.Mark})
+	f, err := s.preview(w, width, w.final())
 	if err != nil {
 		return nil, err
 	}

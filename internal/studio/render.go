@@ -42,7 +42,7 @@ func (s *Studio) StartRender(ctx context.Context, orderID int64) (store.Render, 
 		return w.Renders[0], nil // pressed twice
 	}
 	r := store.Render{
-		OrderID: orderID, SlideshowID: w.Slideshow.ID, Mark: w.Settings.Mark, Revision: w.Slideshow.Head, Profile: render.MP4.Name,
+		OrderID: orderID, SlideshowID: w.Slideshow.ID, Mark: w.Settings.Mark, MarkPicture: w.Settings.MarkPicture, Revision: w.Slideshow.Head, Profile: render.MP4.Name,
 		State: store.RenderWaiting, FramesTotal: int64(w.Plan.Pictures),
 	}
 	err = s.Store.Tx(ctx, func(tx *gorm.DB) error {
@@ -171,6 +171,7 @@ func (s *Studio) film(ctx context.Context, r store.Render, dir string) (*film, e
 	if err != nil {
 		return nil, err
 	}
+	list, picture := marked(list, r.MarkPicture)
 	lib, from := library(list), s.mediaFiles(ctx, list)
 	p := plan.Build(d, t, lib)
 	if p.FitError != nil {
@@ -181,7 +182,7 @@ func (s *Studio) film(ctx context.Context, r store.Render, dir string) (*film, e
 	if err != nil {
 		return nil, err
 	}
-	f := &film{doc: d, scene: scene.Build(d, t, p, lib, pango.Words, scene.Options{Mark: r.Mark})}
+	f := &film{doc: d, scene: scene.Build(d, t, p, lib, pango.Words, scene.Options{Mark: r.Mark, Picture: picture})}
 	f.assets = media.NewAssets(ctx, from, lib, media.DefaultBudget)
 	f.job = render.Job{
 		Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: render.MP4, Out: filepath.Join(dir, "film.mp4"),

@@ -1,7 +1,9 @@
 package web_test
 
 import (
+	"bytes"
 	"fmt"
+	"mime/multipart"
 	"net/url"
 	"regexp"
 	"strings"
@@ -304,4 +306,47 @@ func TestMarksOverTheWeb(t *testing.T) {
 	kept := v.load(order).Renders[0]
 	assert.Equal(t, r.ID, kept.ID)
 	assert.Equal(t, "osprey quay", kept.Mark)
+}
+
+// A picture as the mark is sent in the settings, and taken away there.
+func TestMarkPictureOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	send := func(name string, b []byte) (int, string) {
+		var body bytes.Buffer
+		m := multipart.NewWriter(&body)
+		part, err := m.CreateFormFile("picture", name)
+		require.NoError(t, err)
+		_, err = part.Write(b)
+		require.NoError(t, err)
+		require.NoError(t, m.Close())
+		res, page := v.do("POST", "/settings/mark", &body, "Content-Type", m.FormDataContentType())
+		return res.StatusCode, page
+	}
+	code, page := send("notes.txt", []byte("no picture"))
+	assert.Equal(t, 422, code)
+	assert.Contains(t, page, "notes.txt cannot be the mark")
+	code, page = send("huge.jpg", make([]byte, studio.MaxMarkBytes+2<<20))
+	assert.Equal(t, 422, code)
+	assert.Contains(t, page, "larger than 8 MB")
+	res, page := v.post("/settings/mark", "picture", "")
+	assert.Equal(t, 422, res.StatusCode)
+	assert.Contains(t, page, "Choose a picture")
+	res, _ = v.get("/settings/mark")
+	assert.Equal(t, 404, res.StatusCode)
+
+	code, _ = send("sign.jpg", studiotest.Photo(t, 4))
+	assert.Equal(t, 303, code)
+	_, page = v.get("/settings")
+	assert.Contains(t, page, `alt="The studio’s mark"`)
+	res, _ = v.get("/settings/mark")
+	assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
+	r, err := v.studio.StartRender(ctx, order)
+	require.NoError(t, err)
+	res, _ = v.post("/settings/mark", "remove", "1")
+	assert.Equal(t, 303, res.StatusCode)
+	w := v.load(order)
+	assert.Nil(t, w.Settings.MarkPicture)
+	require.Equal(t, r.ID, w.Renders[0].ID)
+	require.NotNil(t, w.Renders[0].MarkPicture, "a render keeps the mark it was begun with")
+	assert.Equal(t, 300, w.Renders[0].MarkPicture.W)
 }

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strings"
 	"time"
 
 	"nelko/internal/core/theme"
@@ -274,94 +273,4 @@ func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {
 		base
 		Mails []store.StandinMail
 	}{b, mails})
-}
-
-func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) {
-	s.showSettings(w, r, http.StatusOK, nil)
-}
-
-func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int, n *notice) {
-	b, err := s.base(r, "Settings")
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	if n != nil {
-		b.Notice = n
-	}
-	st, err := store.One[store.Studio](s.Studio.Store.DB.WithContext(r.Context()), "id = 1")
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	var users []store.User
-	if err := s.Studio.Store.DB.WithContext(r.Context()).Order("id").Find(&users).Error; err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	own, err := s.Studio.TransitionNames(r.Context())
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.render(w, r, status, "settings", struct {
-		base
-		Users           []store.User
-		Watermark, Mark string
-		Transitions     []string
-	}{b, users, st.Watermark, st.Mark, own})
-}
-
-func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
-	name := r.PostFormValue("name")
-	if err := s.Studio.ForgetTransition(r.Context(), name); err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name))
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
-}
-
-// maxMark is the longest watermark or mark, in bytes.
-const maxMark = 60
-
-func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
-	name := r.PostFormValue("name")
-	if name == "" || len(name) > 200 {
-		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", "The studio's name must have 1 to 200 characters."})
-		return
-	}
-	set := map[string]any{"name": name}
-	for _, field := range []string{"watermark", "mark"} {
-		if !r.PostForm.Has(field) {
-			continue
-		}
-		text := strings.TrimSpace(r.PostForm.Get(field))
-		if len(text) > maxMark {
-			s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", fmt.Sprintf("What stands on films may have at most %d characters.", maxMark)})
-			return
-		}
-		set[field] = text
-	}
-	if err := s.Studio.Store.DB.WithContext(r.Context()).Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, "The studio's settings are kept.")
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
-}
-
-func (s *Server) addUser(w http.ResponseWriter, r *http.Request) {
-	u, err := s.Studio.AddUser(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
-	var invalid *studio.Invalid
-	if errors.As(err, &invalid) {
-		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem})
-		return
-	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, u.Name+" can sign in now.")
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
 }

@@ -164,6 +164,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Use(s.ownersOnly)
 		r.Get("/settings", s.settingsPage)
 		r.Post("/settings/studio", s.changeStudio)
+		r.Get("/settings/mark", s.markPicture)
+		r.Post("/settings/mark", s.changeMark)
 		r.Post("/settings/users", s.addUser)
 		r.Post("/settings/transitions/forget", s.forgetTransition)
 	})

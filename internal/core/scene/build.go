@@ -18,6 +18,8 @@ import (
 type Options struct {
 	Watermark string // words laid over a draft
 	Mark      string // the studio's name, small in a corner
+	// Picture stands there in place of words, where the library has it.
+	Picture doc.MediaID
 }
 
 // Build places everything.

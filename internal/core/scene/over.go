@@ -66,6 +66,26 @@ func (b *builder) decor(d design.Decor) Layer {
 	return l
 }
 
+// The most a picture that is the studio's mark takes of the frame's shorter
+// side, and how opaque it is.
+const (
+	markWidth, markHeight = 0.24, 0.1
+	markAlpha             = 0.85
+)
+
+// mark puts a picture whole into the lower right corner of the title-safe
+// area.
+func (b *builder) mark(m doc.Media) Layer {
+	h := math.Min(markHeight*b.short(), markWidth*b.short()/m.Aspect())
+	w := h * m.Aspect()
+	safe := framing.TitleSafe.Scale(b.w(), b.h())
+	at := framing.Rect{X: math.Round(safe.X + safe.W - w), Y: math.Round(safe.Y + safe.H - h), W: w, H: h}
+	return Layer{
+		Asset: Asset{Kind: Photo, Media: m.ID, W: max(2, int(math.Ceil(w))), H: max(2, int(math.Ceil(h)))},
+		Place: Still(at), Window: Still(unit), Alpha: markAlpha,
+	}
+}
+
 // behind adds the theme's decor that lies under pictures and words.
 func (b *builder) behind(on string) {
 	for _, d := range b.theme.Decor {

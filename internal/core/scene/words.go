@@ -512,7 +512,9 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 		i, j = min(i, j), max(i, j)
 		over(s.Slides[i].Start, s.Slides[j].End(), b.decor(laid.Decor))
 	}
-	if o.Mark != "" {
+	if m, ok := lib[o.Picture]; ok {
+		over(0, s.Frames, b.mark(m))
+	} else if o.Mark != "" {
 		b.corner(o.Mark, framing.TitleSafe.Scale(b.w(), b.h()), 0.026, 0.75, "lower-right", over)
 	}
 	if o.Watermark != "" {
