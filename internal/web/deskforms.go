@@ -15,7 +15,7 @@ import (
 
 // eases are the easings in the operator's words.
 var eases = func() (out []choice) {
-	names := map[framing.Ease]string{framing.InOut: "gentle at both ends", framing.Linear: "even", framing.Out: "settling", framing.CSSEase: "brisk, then settling",
+	names := map[framing.Ease]string{framing.InOut: "gentle ends", framing.Linear: "even", framing.Out: "settling", framing.CSSEase: "brisk, then settling",
 		framing.CSSEaseIn: "slow to start", framing.CSSEaseOut: "slow to end", framing.CSSEaseInOut: "slow at both ends"}
 	for _, e := range framing.Eases {
 		out = append(out, choice{string(e), names[e]})
