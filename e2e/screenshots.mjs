@@ -1,8 +1,5 @@
 // Takes the pictures of each main view for docs/screenshots from the running
 // demo: node e2e/screenshots.mjs DIR
-import { execFileSync } from "node:child_process";
-import { mkdtempSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { open, signIn } from "./browser.mjs";
 
@@ -62,25 +59,10 @@ const visitor = await phone.newPage();
 await visitor.goto(address.pathname);
 await shot("watch-phone", {}, visitor);
 
-// The picker, once its loops move, and the shelf: stills of every theme.
+// The picker, once its loops move.
 await page.goto("/orders/1/themes");
 await page.waitForFunction(() => [...document.querySelectorAll("video[data-loop]")].slice(0, 3).every((v) => v.currentTime > 1.5), null, { timeout: 180000 });
 await shot("themes");
-const ids = await page.locator("[data-theme]").evaluateAll((all) => all.map((e) => e.dataset.theme));
-const work = mkdtempSync(join(tmpdir(), "nelko-shots-"));
-const inputs = [];
-for (const id of ids) {
-  const res = await page.request.get(`/orders/1/themes/${id}/loop.mp4`, { timeout: 180000 });
-  writeFileSync(join(work, `${id}.mp4`), await res.body());
-  for (const [k, at] of [[0, 2.2], [1, 5.6]]) {
-    const still = join(work, `${id}-${k}.png`);
-    execFileSync("ffmpeg", ["-v", "error", "-y", "-ss", String(at), "-i", join(work, `${id}.mp4`), "-frames:v", "1", "-vf", "scale=312:-2", still]);
-    inputs.push(still);
-  }
-}
-const [width, height, columns] = [312, 176, 4];
-const layout = inputs.map((_, i) => `${(i % columns) * (width + 8)}_${Math.floor(i / columns) * (height + 8)}`).join("|");
-execFileSync("ffmpeg", ["-v", "error", "-y", ...inputs.flatMap((f) => ["-i", f]), "-filter_complex", `${inputs.map((_, i) => `[${i}]`).join("")}xstack=inputs=${inputs.length}:layout=${layout}:fill=0xe7e7e7`, "-frames:v", "1", join(dir, "shelf.png")]);
 await page.goto("/orders/1#deliveries");
 await page.locator("[data-link] >> text=Close").first().click();
 await page.waitForSelector("[data-link]:has-text('closed')");

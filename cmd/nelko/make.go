@@ -86,12 +86,12 @@ func progressLine() func(done, total timecode.Frames) {
 }
 
 type sheetCmd struct {
-	Theme  string            `required:"" help:"Theme identifier; see nelko themes."`
+	Theme  string            `help:"Theme identifier; see nelko themes. Without it all themes are shown."`
 	Media  string            `required:"" type:"existingdir" help:"Folder of photos and clips."`
 	Detail map[string]string `mapsep:"none" help:"Detail the theme asks for, as key=value; give several times."`
 	Out    string            `required:"" type:"path" help:"JPEG to write."`
 	Size   string            `default:"1920x1080" help:"Frame size in pixels; its shape is what matters."`
-	Cells  int               `default:"16" help:"How many moments to show."`
+	Cells  int               `default:"16" help:"How many moments of one theme to show."`
 	Seed   uint64            `default:"1" help:"Another seed gives another arrangement."`
 }
 
@@ -101,7 +101,12 @@ func (c *sheetCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, err = makefilm.Sheet(ctx, makefilm.Request{Theme: c.Theme, Media: c.Media, Details: c.Detail, Out: c.Out, Frame: f, Rate: timecode.R30, Seed: c.Seed}, c.Cells)
+	r := makefilm.Request{Theme: c.Theme, Media: c.Media, Details: c.Detail, Out: c.Out, Frame: f, Rate: timecode.R30, Seed: c.Seed}
+	if c.Theme == "" {
+		_, err = makefilm.Shelf(ctx, r)
+	} else {
+		_, err = makefilm.Sheet(ctx, r, c.Cells)
+	}
 	return err
 }
 

@@ -105,17 +105,28 @@ func newSummary(r Request) Summary {
 
 // layOut reads the material, casts it and fits it to the music.
 func layOut(ctx context.Context, r Request, s *Summary) (*laidOut, error) {
+	if _, err := themes.Get(r.Theme); err != nil {
+		return nil, err
+	}
+	if err := startMedia(); err != nil {
+		return nil, err
+	}
+	lib, files, err := gather(ctx, r, s)
+	if err != nil {
+		return nil, err
+	}
+	return arrange(ctx, r, lib, files, s)
+}
+
+func startMedia() error { return media.Startup(themes.Fonts()) }
+
+// arrange casts material and fits it to the music.
+func arrange(ctx context.Context, r Request, lib doc.Library, files media.FilesIn, s *Summary) (*laidOut, error) {
 	t, err := themes.Get(r.Theme)
 	if err != nil {
 		return nil, err
 	}
-	if err := media.Startup(themes.Fonts()); err != nil {
-		return nil, err
-	}
-	f := &laidOut{}
-	if f.lib, f.files, err = gather(ctx, r, s); err != nil {
-		return nil, err
-	}
+	f := &laidOut{lib: lib, files: files}
 	d := doc.New(r.Theme, r.Seed)
 	d.Frame, d.Rate = r.Frame, r.Rate
 	with := edit.Context{Theme: t, Library: f.lib}

@@ -14,6 +14,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/timecode"
+	"nelko/themes"
 )
 
 func tool(t *testing.T, name string, args ...string) {
@@ -83,33 +84,57 @@ func TestFolderBecomesAFilm(t *testing.T) {
 // A contact sheet of a theme in each frame shape: as many cells as asked for,
 // none empty, without a song.
 func TestSheet(t *testing.T) {
-	dir := t.TempDir()
-	for i, size := range []string{"640x400", "400x640", "640x420"} {
-		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", filepath.Join(dir, fmt.Sprintf("%d.jpg", i)))
-	}
+	dir := stills(t)
 	for _, f := range []doc.Frame{{W: 1920, H: 1080}, {W: 1080, H: 1920}} {
 		out := filepath.Join(t.TempDir(), "sheet.jpg")
 		s, err := Sheet(context.Background(), Request{Theme: "opendoor", Media: dir, Details: map[string]string{"names": "A", "date": "B"}, Out: out, Frame: f, Rate: timecode.R25, Seed: 2}, 6)
 		require.NoError(t, err)
 		assert.NotEmpty(t, s.Slides)
-		file, err := os.Open(out)
-		require.NoError(t, err)
-		img, err := jpeg.Decode(file)
-		require.NoError(t, err)
-		require.NoError(t, file.Close())
-		cell := cellFrame(f)
-		cols := 4
-		if f.H > f.W {
-			cols = 8
+		filled(t, out, cellFrame(f), 6)
+	}
+}
+
+// One sheet shows all themes, four moments of each.
+func TestShelf(t *testing.T) {
+	all, err := themes.All()
+	require.NoError(t, err)
+	out := filepath.Join(t.TempDir(), "shelf.jpg")
+	small := doc.Frame{W: 320, H: 180}
+	_, err = Shelf(context.Background(), Request{Media: stills(t), Details: map[string]string{"names": "A"}, Out: out, Frame: small, Rate: timecode.R25, Seed: 2})
+	require.NoError(t, err)
+	filled(t, out, cellFrame(small), 4*len(all))
+	_, err = Shelf(context.Background(), Request{Media: t.TempDir(), Out: out, Frame: small, Rate: timecode.R25})
+	assert.ErrorContains(t, err, "no photo or clip")
+}
+
+// stills is a folder of three pictures.
+func stills(t *testing.T) string {
+	dir := t.TempDir()
+	for i, size := range []string{"640x400", "400x640", "640x420"} {
+		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", filepath.Join(dir, fmt.Sprintf("%d.jpg", i)))
+	}
+	return dir
+}
+
+// filled checks that a sheet has so many cells and that all show something.
+func filled(t *testing.T, path string, cell doc.Frame, cells int) {
+	file, err := os.Open(path)
+	require.NoError(t, err)
+	defer file.Close()
+	img, err := jpeg.Decode(file)
+	require.NoError(t, err)
+	cols := 4
+	if cell.H > cell.W {
+		cols = 8
+	}
+	assert.Equal(t, cols*(cell.W+6)-6, img.Bounds().Dx())
+	assert.Equal(t, (cells+cols-1)/cols*(cell.H+6)-6, img.Bounds().Dy())
+	for i := range cells {
+		seen := map[uint32]bool{}
+		for k := range 200 {
+			r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%20)/20, i/cols*(cell.H+6)+cell.H*(k/20)/10).RGBA()
+			seen[r>>8<<16|g>>8<<8|b>>8] = true
 		}
-		assert.Equal(t, cols*(cell.W+6)-6, img.Bounds().Dx())
-		for i := range 6 {
-			seen := map[uint32]bool{}
-			for k := range 200 {
-				r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%20)/20, i/cols*(cell.H+6)+cell.H*(k/20)/10).RGBA()
-				seen[r>>8<<16|g>>8<<8|b>>8] = true
-			}
-			assert.Greater(t, len(seen), 8, "cell %d shows something", i)
-		}
+		assert.Greater(t, len(seen), 8, "cell %d shows something", i)
 	}
 }

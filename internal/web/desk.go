@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/design"
@@ -204,20 +205,13 @@ func (v *deskView) layouts(wk *studio.Work, first doc.Slide) {
 	}
 	v.LayoutIs = "by the theme"
 	if l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect}).Layout(first, wk.Library, wk.Doc.Seed); ok && first.Layout == "" {
-		v.LayoutIs = "by the theme: " + lowerFirst(l.Name)
+		v.LayoutIs = "by the theme: " + strings.ToLower(l.Name)
 	}
 	for i := range v.Layouts {
 		if v.Layouts[i].ID == first.Layout {
 			v.Layouts[i].Name = "● " + v.Layouts[i].Name
 		}
 	}
-}
-
-func lowerFirst(s string) string {
-	if s == "" {
-		return s
-	}
-	return string(s[0]|0x20) + s[1:]
 }
 
 // frameSide is the longer side of the drawing in which a picture is framed.
