@@ -100,7 +100,7 @@ func TestShelf(t *testing.T) {
 	require.NoError(t, err)
 	out := filepath.Join(t.TempDir(), "shelf.jpg")
 	small := doc.Frame{W: 320, H: 180}
-	_, err = Shelf(context.Background(), Request{Media: stills(t), Details: map[string]string{"names": "A"}, Out: out, Frame: small, Rate: timecode.R25, Seed: 2})
+	_, err = Shelf(context.Background(), Request{Media: stills(t), Details: map[string]string{"names": "A", "place": "B"}, Out: out, Frame: small, Rate: timecode.R25, Seed: 2})
 	require.NoError(t, err)
 	filled(t, out, cellFrame(small), 4*len(all))
 	_, err = Shelf(context.Background(), Request{Media: t.TempDir(), Out: out, Frame: small, Rate: timecode.R25})

@@ -1,6 +1,7 @@
 package makefilm
 
 import (
+	"cmp"
 	"context"
 	"os"
 
@@ -33,7 +34,7 @@ func Sheet(ctx context.Context, r Request, cells int) (Summary, error) {
 
 // Shelf writes a contact sheet of all themes, as a JPEG: of each the opening,
 // its fullest slide, a join and the closing. Details that are not
-// given are the theme's own examples.
+// given are the theme's own examples; a theme takes those it asks for.
 func Shelf(ctx context.Context, r Request) (Summary, error) {
 	r.Theme = ""
 	s := newSummary(r)
@@ -54,10 +55,7 @@ func Shelf(ctx context.Context, r Request) (Summary, error) {
 		with := r
 		with.Theme, with.Details = t.ID, map[string]string{}
 		for _, d := range t.Details {
-			with.Details[d.Key] = d.Example
-		}
-		for k, v := range r.Details {
-			with.Details[k] = v
+			with.Details[d.Key] = cmp.Or(r.Details[d.Key], d.Example)
 		}
 		one := newSummary(with)
 		f, err := arrange(ctx, with, lib, files, &one)
