@@ -131,8 +131,8 @@ func filled(t *testing.T, path string, cell doc.Frame, cells int) {
 	assert.Equal(t, (cells+cols-1)/cols*(cell.H+6)-6, img.Bounds().Dy())
 	for i := range cells {
 		seen := map[uint32]bool{}
-		for k := range 200 {
-			r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%20)/20, i/cols*(cell.H+6)+cell.H*(k/20)/10).RGBA()
+		for k := range 3200 {
+			r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%80)/80, i/cols*(cell.H+6)+cell.H*(k/80)/40).RGBA()
 			seen[r>>8<<16|g>>8<<8|b>>8] = true
 		}
 		assert.Greater(t, len(seen), 8, "cell %d shows something", i)
