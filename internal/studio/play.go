@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
 	"time"
@@ -15,6 +14,11 @@ import (
 	"nelko/internal/render"
 	"nelko/internal/store"
 )
+
+// playBase is the time, in ticks, at which played pictures and sound begin, so
+// that pictures that are decoded before they are shown have no time below
+// zero.
+const playBase = render.TicksPerSecond
 
 // draftWidth is the longer side of a played preview in pixels.
 const draftWidth = 640
@@ -49,15 +53,19 @@ func (s *Studio) PlayedSegment(ctx context.Context, w *Work, n int) ([]byte, err
 	for k := n + 1; k <= n+2 && k < len(f.segs); k++ {
 		s.background.Go(func(ctx context.Context) { _, _ = s.draftSegment(ctx, f, f.segs[k]) }) // an error comes again when it is asked for
 	}
-	var stderr strings.Builder
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-nostdin", "-i", path, "-map", "0:v", "-c", "copy",
-		"-output_ts_offset", fmt.Sprintf("%.6f", f.scene.Rate.Seconds(f.segs[n].From)), "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", "pipe:1")
-	cmd.Stderr = &stderr
-	out, err := cmd.Output()
+	ts, err := os.ReadFile(path)
 	if err != nil {
-		return nil, fmt.Errorf("packing segment %d: %s: %w", n, strings.TrimSpace(stderr.String()), err)
+		return nil, err
 	}
-	return out, nil
+	first, err := render.FirstTime(ts)
+	if err == nil {
+		at := f.scene.Rate.SampleAt(f.segs[n].From) * render.TicksPerSecond / timecode.SampleRate
+		err = render.ShiftTimes(ts, playBase+int64(at)-first)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("segment %d: %w", n, err)
+	}
+	return ts, nil
 }
 
 // WarmUp makes the preview segment at a frame, and the soundtrack, in the
@@ -156,7 +164,14 @@ func (s *Studio) PlayedSoundSegment(ctx context.Context, w *Work, n int) ([]byte
 			}
 		}
 	}
-	return os.ReadFile(name)
+	ts, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	if err := render.ShiftTimes(ts, playBase); err != nil {
+		return nil, fmt.Errorf("sound segment %d: %w", n, err)
+	}
+	return ts, nil
 }
 
 // beginSound begins to pack a soundtrack unless that is being done.
