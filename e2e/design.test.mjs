@@ -201,6 +201,22 @@ test("a text card comes in, and the frame changes its shape", async () => {
   await edited(() => page.selectOption("[name=frame]", "1920x1080"));
 });
 
+test("play pressed while a slide is being opened plays from that slide", async () => {
+  await choose(0);
+  const opening = Number(await page.getAttribute("#screen", "data-seconds"));
+  await page.route("**/desk?*", async (route) => {
+    await new Promise((later) => setTimeout(later, 700));
+    await route.continue();
+  });
+  await page.locator("#rows .slide").nth(2).click();
+  await page.click("#play");
+  await page.waitForFunction((s) => Number(document.querySelector("#screen").dataset.seconds) > s + 2, opening);
+  await page.waitForFunction(() => document.querySelector("#player").currentTime > Number(document.querySelector("#screen").dataset.seconds) + 0.3, null, { timeout: 60000 });
+  await page.unroute("**/desk?*");
+  await page.click("#play");
+  await page.waitForSelector("#look:not(.hidden)");
+});
+
 test("the film plays as a draft, from the chosen moment, with sound", async () => {
   await choose(1);
   const from = Number(await page.getAttribute("#screen", "data-seconds"));

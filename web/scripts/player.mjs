@@ -1,6 +1,9 @@
 // Playing the film as a draft: segments are made by the server as they are
 // played. Pressing again goes back to single frames at the moment reached.
 let hls = null;
+let pressed = 0; // when playing was last asked for…
+let asked = 0; // …and a desk
+let again = false;
 
 const screen = () => document.getElementById("screen");
 const video = () => document.getElementById("player");
@@ -29,6 +32,7 @@ function play() {
   player.classList.remove("hidden");
   button().textContent = "Back to single frames";
   const began = performance.now();
+  pressed = began;
   player.addEventListener("playing", () => (screen().dataset.startMs = String(Math.round(performance.now() - began))), { once: true });
   const { Hls } = window;
   if (Hls?.isSupported()) {
@@ -56,7 +60,19 @@ document.addEventListener("change", (event) => {
   document.getElementById("guides").classList.toggle("hidden", !event.target.checked);
 });
 
-// A desk drawn anew has a player of its own.
+// A desk drawn anew has a player of its own. Who presses a slide and at once
+// Play means the slide that was pressed, whose desk is still on its way.
+document.addEventListener("htmx:beforeRequest", (event) => {
+  if (event.detail.target?.id === "desk") asked = performance.now();
+});
 document.addEventListener("htmx:beforeSwap", (event) => {
-  if (["desk", "work"].includes(event.detail.target?.id)) stop();
+  const target = event.detail.target?.id;
+  if (!["desk", "work"].includes(target)) return;
+  again = target === "desk" && hls !== null && pressed > asked;
+  stop();
+});
+document.addEventListener("htmx:afterSwap", (event) => {
+  if (event.detail.target?.id !== "desk" || !again) return;
+  again = false;
+  play();
 });
