@@ -15,6 +15,7 @@ import (
 	"regexp"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -292,6 +293,37 @@ func TestTransparencyIsKept(t *testing.T) {
 	assert.Equal(t, []byte{10, 20, 30}, Flatten(p, raster.RGB{R: 10, G: 20, B: 30}).Pix[:3])
 }
 
+// Drawings (SVG) are sharp at any size and keep their transparency; what they
+// refer to outside themselves is not read.
+func TestDrawings(t *testing.T) {
+	dir := t.TempDir()
+	blue := filepath.Join(dir, "blue.png")
+	tool(t, "/usr/bin/convert", "-size", "10x10", "xc:blue", blue)
+	path := filepath.Join(dir, "sign.svg")
+	require.NoError(t, os.WriteFile(path, []byte(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="40" height="20">
+		<rect width="20" height="20" fill="#c00"/>
+		<image x="30" width="10" height="10" xlink:href="blue.png"/><image x="30" width="10" height="10" href="file://`+blue+`"/></svg>`), 0o644))
+	m, _, err := Probe(context.Background(), path, "sign.svg")
+	require.NoError(t, err)
+	assert.Equal(t, doc.PhotoMedia, m.Kind)
+	assert.Equal(t, [2]int{4096, 2048}, [2]int{m.W, m.H})
+	for _, w := range []int{64, 2000} {
+		p, err := vips.Load(path, w, w/2)
+		require.NoError(t, err)
+		require.Equal(t, [3]int{w, w / 2, 4}, [3]int{p.W, p.H, p.Channels})
+		row := p.Pix[4*w*(w/8) : 4*w*(w/8+1)]
+		assert.Equal(t, []byte{0xcc, 0, 0, 255}, row[:4])
+		between := 0
+		for x := range w {
+			if a := row[4*x+3]; a > 0 && a < 255 {
+				between++
+			}
+		}
+		assert.LessOrEqual(t, between, 2, "the edge is as sharp at %d pixels", w)
+		assert.Zero(t, row[4*(w-2)+3], "pictures of other files are not read")
+	}
+}
+
 // Bad files are refused with a reason; none crashes or hangs.
 func TestRefusals(t *testing.T) {
 	dir := t.TempDir()
@@ -314,7 +346,10 @@ func TestRefusals(t *testing.T) {
 		"head.jpg":     {whole[:40], ""},
 		"playlist.mp4": {[]byte("#EXTM3U\n#EXTINF:10,\nfile:///etc/passwd\n"), "not a photo, clip or song"},
 		"concat.mov":   {[]byte("ffconcat version 1.0\nfile '/etc/hostname'\n"), "not a photo, clip or song"},
-		"doc.svg":      {[]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/>`), "not a photo, clip or song"},
+		"cut.svg":      {[]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><rect`), "damaged"},
+		"laughs.svg":   {[]byte(`<?xml version="1.0"?><!DOCTYPE svg [<!ENTITY a "ha">` + strings.Join(entities(), "") + `]><svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><text>&z9;</text></svg>`), "damaged"},
+		"sizeless.svg": {[]byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`), ""},
+		"large.svg":    {append([]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/><!--`), make([]byte, 9<<20)...), "at most 8 MB"},
 		"tiny.png":     {pngOf(t, 1, 1), "1×1"},
 		"subs.srt":     {[]byte("1\n00:00:01,000 --> 00:00:02,000\nHello\n"), "not a photo, clip or song"},
 	} {
@@ -325,6 +360,17 @@ func TestRefusals(t *testing.T) {
 	}
 	_, _, err = Probe(context.Background(), filepath.Join(dir, "gone.jpg"), "gone.jpg")
 	assert.ErrorIs(t, err, os.ErrNotExist)
+}
+
+// entities are each ten times the one before, the last of them a billion.
+func entities() (out []string) {
+	last := "a"
+	for i := range 10 {
+		name := fmt.Sprintf("z%d", i)
+		out = append(out, fmt.Sprintf("<!ENTITY %s %q>", name, strings.Repeat("&"+last+";", 10)))
+		last = name
+	}
+	return out
 }
 
 func pngOf(t testing.TB, w, h int) []byte {

@@ -58,9 +58,17 @@ func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, e
 	return footage(ctx, m, path)
 }
 
+// drawingSide is the longer side that drawings are said to have, in pixels.
+const drawingSide = 4096
+
 func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 	m.Kind = doc.PhotoMedia
 	m.W, m.H = Upright(h.Width, h.Height, h.Orientation)
+	if h.Loader == vips.Drawing && m.W > 0 && m.H > 0 {
+		// Sharp at any size: as large as a photo.
+		k := drawingSide / float64(max(m.W, m.H))
+		m.W, m.H = max(1, int(math.Round(float64(m.W)*k))), max(1, int(math.Round(float64(m.H)*k)))
+	}
 	if float64(m.W)*float64(m.H) > maxPixels {
 		return m, nil, refuse("the picture has %d×%d pixels; at most 400 million can be used", m.W, m.H)
 	}

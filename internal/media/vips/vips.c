@@ -24,8 +24,41 @@ static void copy_string(VipsImage *im, const char *name, char *to, int n) {
 		g_strlcpy(to, s, n);
 }
 
+static int is_svg(const char *path) {
+	const char *loader = vips_foreign_find_load(path);
+	return loader && strstr(loader, "Svg") != NULL;
+}
+
+/* Reads a drawing, scaled to w by h, or as large as it says if w is 0. It is
+   read from memory, where it has no place from which to refer to other files,
+   and may be no larger than a drawing by hand would be. */
+static VipsImage *drawing(const char *path, int w, int h) {
+	VipsImage *im = NULL, *held = NULL;
+	gchar *data;
+	gsize n;
+	if (!g_file_get_contents(path, &data, &n, NULL)) {
+		vips_error("nelko", "the file cannot be read");
+		return NULL;
+	}
+	if (n > 8 << 20)
+		vips_error("nelko", "a drawing may have at most 8 MB");
+	else if (w)
+		vips_thumbnail_buffer(data, n, &im, w, "height", h, "size", VIPS_SIZE_FORCE, NULL);
+	else
+		im = vips_image_new_from_buffer(data, n, "", NULL);
+	if (im) {
+		if (w)
+			held = vips_image_copy_memory(im);
+		else
+			vips_black(&held, vips_image_get_width(im), vips_image_get_height(im), NULL);
+		g_object_unref(im);
+	}
+	g_free(data);
+	return held;
+}
+
 int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, int n) {
-	VipsImage *im = vips_image_new_from_file(path, "access", VIPS_ACCESS_SEQUENTIAL, NULL);
+	VipsImage *im = is_svg(path) ? drawing(path, 0, 0) : vips_image_new_from_file(path, "access", VIPS_ACCESS_SEQUENTIAL, NULL);
 	if (!im)
 		return -1;
 	*w = vips_image_get_width(im);
@@ -149,6 +182,14 @@ int nelko_load(const char *path, int w, int h, nelko_pixels *out) {
 	head k;
 	/* Reads that went well after all may have left words behind. */
 	vips_error_clear();
+	if (is_svg(path)) {
+		im = drawing(path, w, h);
+		if (!im)
+			return -1;
+		result = to_pixels(im, out);
+		g_object_unref(im);
+		return result;
+	}
 	k = read_head(path);
 	sideways = k.orientation >= 5;
 	if (k.jpeg && (!k.profile || k.convertible)) {

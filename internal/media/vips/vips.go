@@ -55,10 +55,14 @@ type Header struct {
 	TakenOffset   string
 }
 
+// Drawing is the Loader of pictures of lines and areas (SVG), which have no
+// size of their own in pixels: Width and Height are what they ask for.
+const Drawing = "svgload"
+
 // readable lists the format readers a client's pictures may use. Others, such
 // as the ones that run scripts or draw text files, are refused.
 var readable = map[string]bool{
-	"jpegload": true, "pngload": true, "webpload": true, "tiffload": true, "heifload": true, "gifload": true,
+	"jpegload": true, "pngload": true, "webpload": true, "tiffload": true, "heifload": true, "gifload": true, Drawing: true,
 }
 
 // ReadHeader reads a file's header without decoding its pixels.
@@ -109,7 +113,7 @@ func take(o *C.nelko_pixels) raster.Pixels {
 	return raster.Pixels{W: int(o.w), H: int(o.h), Channels: int(o.bands), Pix: C.GoBytes(o.data, C.int(n))}
 }
 
-// LoadBuffer reads a picture that ships with a theme (SVG too), scaled to fit
+// LoadBuffer reads a picture that ships with a theme, scaled to fit
 // w×h pixels or, to cover, to fill them.
 func LoadBuffer(b []byte, w, h int, cover bool) (raster.Pixels, error) {
 	if len(b) == 0 {
