@@ -307,6 +307,10 @@ func TestDrawings(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, doc.PhotoMedia, m.Kind)
 	assert.Equal(t, [2]int{4096, 2048}, [2]int{m.W, m.H})
+	assert.True(t, m.Clear)
+	solid, _, err := Probe(context.Background(), writePNG(t, quarters(40, 40)), "solid.png")
+	require.NoError(t, err)
+	assert.False(t, solid.Clear, "it has an alpha channel, but nothing shows through")
 	for _, w := range []int{64, 2000} {
 		p, err := vips.Load(path, w, w/2)
 		require.NoError(t, err)

@@ -58,6 +58,23 @@ func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, e
 	return footage(ctx, m, path)
 }
 
+// opaque is the least opacity at which nothing is seen to show through; what
+// was saved as opaque may have become a little less so by scaling.
+const opaque = 250
+
+// showsThrough reports whether what is behind a picture can be seen.
+func showsThrough(p raster.Pixels) bool {
+	if p.Channels != 4 {
+		return false
+	}
+	for i := 3; i < len(p.Pix); i += 4 {
+		if p.Pix[i] < opaque {
+			return true
+		}
+	}
+	return false
+}
+
 // drawingSide is the longer side that drawings are said to have, in pixels.
 const drawingSide = 4096
 
@@ -86,6 +103,7 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 	if m.Faces, err = faces.Find(p); err != nil {
 		return m, nil, err
 	}
+	m.Clear = showsThrough(p)
 	small := raster.Shrink(Flatten(p, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
 	m.Focus, m.Print = focus.Point(small), focus.Print(small)
 	return m, nil, nil

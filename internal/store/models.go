@@ -105,6 +105,7 @@ type Seen struct {
 	Focus framing.Point  `json:"focus,omitzero"`
 	Print uint64         `json:"print,omitempty"`
 	Sound bool           `json:"sound,omitempty"`
+	Clear bool           `json:"clear,omitempty"`
 }
 
 // TableName implements GORM's Tabler.
@@ -129,7 +130,7 @@ func (m Media) Facts() doc.Media {
 		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB,
 	}
 	if m.Seen != nil {
-		f.Faces, f.Focus, f.Print, f.Sound = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound
+		f.Faces, f.Focus, f.Print, f.Sound, f.Clear = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear
 	}
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()

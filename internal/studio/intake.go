@@ -113,7 +113,7 @@ func (s *Studio) DoIngest(ctx context.Context, j Ingest) error {
 		}
 		m.State, m.Kind, m.Width, m.Height = store.Ready, facts.Kind, facts.W, facts.H
 		m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
-		m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound}
+		m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear}
 		if !facts.Captured.IsZero() {
 			m.Captured = &facts.Captured
 		}

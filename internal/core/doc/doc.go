@@ -181,6 +181,7 @@ type Media struct {
 	Focus    framing.Point    // photos: where the eye goes, in fractions; zero if unknown
 	Print    uint64           // photos: difference hash, 0 if unknown
 	Sound    bool             // clips: has sound of its own
+	Clear    bool             // photos: lets what is behind show through somewhere
 }
 
 // Aspect is width over height, 1 if unknown.

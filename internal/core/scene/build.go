@@ -227,7 +227,7 @@ func (b *builder) pictures() {
 		places = theme.Grid.Places(len(media), b.w()/b.h(), 0.05, 0.03, 0, 1.2)
 	}
 	first := b.lib[media[0]]
-	covered := len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""
+	covered := !first.Clear && len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""
 	if !covered || b.slide.Backdrop != nil {
 		back := b.theme.Opening.Backdrop
 		switch {

@@ -382,3 +382,15 @@ func TestClipsHaveLooks(t *testing.T) {
 	assert.Equal(t, look.Look{Vignette: old.Vignette, Grain: old.Grain}, over.Asset.Look)
 	assert.Equal(t, clip.Place, over.Place)
 }
+
+// A picture that lets what is behind show through has a backdrop, never black,
+// even where it fills the frame; the layer that fills it otherwise has none.
+func TestClearPicturesHaveABackdrop(t *testing.T) {
+	m := doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3200, H: 1800}
+	assert.Equal(t, Photo, kinds(filmOf(t, "tideline", m, "full", hd, nil, nil).Slides[1])[0])
+	m.Clear = true
+	layers := kinds(filmOf(t, "tideline", m, "full", hd, nil, nil).Slides[1])
+	require.GreaterOrEqual(t, len(layers), 2)
+	assert.Equal(t, Soft, layers[0])
+	assert.Contains(t, layers, Photo)
+}
