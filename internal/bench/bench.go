@@ -453,7 +453,7 @@ func (p proxies) Small(id doc.MediaID, side int) (string, bool) {
 // small makes the copies.
 func (s *show) small(ctx context.Context) (proxies, error) {
 	for id, path := range s.files {
-		jpg, err := media.Thumbnail(ctx, path, s.lib[id], proxySide, raster.RGB{R: 255, G: 255, B: 255})
+		jpg, err := media.Thumbnail(ctx, path, s.lib[id], proxySide, media.White)
 		if err == nil {
 			err = os.WriteFile(path+".small", jpg, 0o644)
 		}

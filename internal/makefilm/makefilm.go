@@ -17,6 +17,7 @@ import (
 	"nelko/internal/core/plan"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/sound"
+	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media"
 	"nelko/internal/media/pango"
@@ -105,32 +106,25 @@ func newSummary(r Request) Summary {
 
 // layOut reads the material, casts it and fits it to the music.
 func layOut(ctx context.Context, r Request, s *Summary) (*laidOut, error) {
-	if _, err := themes.Get(r.Theme); err != nil {
-		return nil, err
-	}
-	if err := startMedia(); err != nil {
+	t, err := themes.Get(r.Theme)
+	if err != nil {
 		return nil, err
 	}
 	lib, files, err := gather(ctx, r, s)
 	if err != nil {
 		return nil, err
 	}
-	return arrange(ctx, r, lib, files, s)
+	return arrange(ctx, r, t, lib, files, s)
 }
 
-func startMedia() error { return media.Startup(themes.Fonts()) }
-
-// arrange casts material and fits it to the music.
-func arrange(ctx context.Context, r Request, lib doc.Library, files media.FilesIn, s *Summary) (*laidOut, error) {
-	t, err := themes.Get(r.Theme)
-	if err != nil {
-		return nil, err
-	}
+// arrange casts material into a theme and fits it to the music.
+func arrange(ctx context.Context, r Request, t *theme.Theme, lib doc.Library, files media.FilesIn, s *Summary) (*laidOut, error) {
 	f := &laidOut{lib: lib, files: files}
-	d := doc.New(r.Theme, r.Seed)
+	d := doc.New(t.ID, r.Seed)
 	d.Frame, d.Rate = r.Frame, r.Rate
 	with := edit.Context{Theme: t, Library: f.lib}
 	var ids []doc.MediaID
+	var err error
 	for id, m := range f.lib {
 		if m.Kind != doc.SongMedia {
 			ids = append(ids, id)
@@ -174,6 +168,9 @@ func songID(i int) doc.MediaID { return doc.MediaID(fmt.Sprintf("song:%d", i)) }
 // gather probes the folder's files (not its sub-folders, nor hidden files)
 // and the songs.
 func gather(ctx context.Context, r Request, s *Summary) (doc.Library, media.FilesIn, error) {
+	if err := media.Startup(themes.Fonts()); err != nil {
+		return nil, nil, err
+	}
 	lib, files := doc.Library{}, media.FilesIn{}
 	entries, err := os.ReadDir(r.Media)
 	if err != nil {

@@ -33,15 +33,10 @@ func Sheet(ctx context.Context, r Request, cells int) (Summary, error) {
 }
 
 // Shelf writes a contact sheet of all themes, as a JPEG: of each the opening,
-// its fullest slide, a join and the closing. Details that are not
-// given are the theme's own examples; a theme takes those it asks for.
+// its fullest slide, a join and the closing. Details that are not given are the theme's own examples; a theme takes those it asks for.
 func Shelf(ctx context.Context, r Request) (Summary, error) {
-	r.Theme = ""
 	s := newSummary(r)
 	r.Frame = cellFrame(r.Frame)
-	if err := startMedia(); err != nil {
-		return s, err
-	}
 	lib, files, err := gather(ctx, r, &s)
 	if err != nil {
 		return s, err
@@ -53,12 +48,12 @@ func Shelf(ctx context.Context, r Request) (Summary, error) {
 	b := newBoard(r.Frame, 4*len(all))
 	for _, t := range all {
 		with := r
-		with.Theme, with.Details = t.ID, map[string]string{}
+		with.Details = map[string]string{}
 		for _, d := range t.Details {
 			with.Details[d.Key] = cmp.Or(r.Details[d.Key], d.Example)
 		}
 		one := newSummary(with)
-		f, err := arrange(ctx, with, lib, files, &one)
+		f, err := arrange(ctx, with, t, lib, files, &one)
 		if err != nil {
 			return s, err
 		}

@@ -313,12 +313,9 @@ func (l *Lane) closeClip(as scene.Asset) {
 	l.order = slices.DeleteFunc(l.order, func(o scene.Asset) bool { return o == as })
 }
 
-// Transparent reports whether a photo has transparency, which a JPEG would
-// lose. What cannot be read is taken for transparent.
-func Transparent(path string) bool {
-	p, err := vips.Load(path, 32, 32)
-	return err != nil || p.Channels == 4
-}
+// White is what pictures with transparency are shown on where nothing else is
+// behind them.
+var White = raster.RGB{R: 255, G: 255, B: 255}
 
 // Thumbnail makes a small JPEG of a photo or of a clip's first frame, at most
 // side pixels on its longer side. What is transparent shows the colour on.

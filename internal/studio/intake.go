@@ -14,7 +14,6 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/core/raster"
 	"nelko/internal/media"
 	"nelko/internal/store"
 )
@@ -96,7 +95,7 @@ func (s *Studio) DoIngest(ctx context.Context, j Ingest) error {
 		if m.Thumbnail, err = s.smaller(ctx, path, facts, thumbSide); err != nil {
 			return fmt.Errorf("%s: thumbnail: %w", m.Name, err)
 		}
-		if facts.Kind == doc.PhotoMedia && max(facts.W, facts.H) > 2*proxySide && !media.Transparent(path) {
+		if facts.Kind == doc.PhotoMedia && max(facts.W, facts.H) > 2*proxySide && !facts.Clear {
 			if m.Proxy, err = s.smaller(ctx, path, facts, proxySide); err != nil {
 				return fmt.Errorf("%s: copy for previews: %w", m.Name, err)
 			}
@@ -130,7 +129,7 @@ const proxySide = 1200
 
 // smaller stores a smaller copy of a photo, or of a clip's first frame.
 func (s *Studio) smaller(ctx context.Context, path string, facts doc.Media, side int) (*string, error) {
-	jpg, err := media.Thumbnail(ctx, path, facts, side, raster.RGB{R: 255, G: 255, B: 255})
+	jpg, err := media.Thumbnail(ctx, path, facts, side, media.White)
 	if err != nil {
 		return nil, err
 	}

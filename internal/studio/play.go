@@ -75,7 +75,7 @@ func (s *Studio) WarmUp(w *Work, frame timecode.Frames) {
 	if !s.look.warming.CompareAndSwap(false, true) {
 		return
 	}
-	begun := s.background.Go(func(ctx context.Context) {
+	s.background.Go(func(ctx context.Context) {
 		defer s.look.warming.Store(false)
 		f, err := s.preview(w, draftWidth, w.draft())
 		if err != nil {
@@ -92,9 +92,6 @@ func (s *Studio) WarmUp(w *Work, frame timecode.Frames) {
 			<-s.beginSound(f, dir, list).done
 		}
 	})
-	if !begun {
-		s.look.warming.Store(false)
-	}
 }
 
 // draftSegment makes a preview segment unless it is kept.

@@ -58,15 +58,13 @@ const (
 func (s *Studio) preview(w *Work, width int, o scene.Options) (*openFilm, error) {
 	s.look.lock()
 	defer s.look.mu.Unlock()
-	list, lib, mark := w.Media, w.Library, ""
-	if p := w.Settings.MarkPicture; p != nil {
-		list, o.Picture = marked(list, p)
-		lib, mark = library(list), p.SHA256
-	}
-	name := fmt.Sprintf("%d.%d.%d.%d.%q.%q.%s", w.Slideshow.ID, w.Slideshow.Head, width, len(lib), o.Watermark, o.Mark, mark)
+	name := fmt.Sprintf("%d.%d.%d.%d.%q.%q.%v", w.Slideshow.ID, w.Slideshow.Head, width, len(w.Library), o.Watermark, o.Mark, w.Settings.MarkPicture)
 	if f, ok := s.look.open[name]; ok {
 		return f, nil
 	}
+	list, picture := marked(w.Media, w.Settings.MarkPicture)
+	lib := library(list)
+	o.Picture = picture
 	d := w.Doc.Clone()
 	d.Frame = fitFrame(d.Frame, width)
 	// What is open outlives the request that opened it.

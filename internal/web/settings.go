@@ -48,14 +48,25 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 	}{b, users, st.Watermark, st.Mark, st.MarkPicture, studio.MaxMarkBytes >> 20, own})
 }
 
+// settled answers a change of the settings: what was done, or what was wrong
+// with what was given.
+func (s *Server) settled(w http.ResponseWriter, r *http.Request, done string, err error) {
+	var invalid *studio.Invalid
+	switch {
+	case errors.As(err, &invalid):
+		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem})
+	case err != nil:
+		s.fail(w, r, err)
+	default:
+		s.tell(r, done)
+		http.Redirect(w, r, "/settings", http.StatusSeeOther)
+	}
+}
+
 func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
-	if err := s.Studio.ForgetTransition(r.Context(), name); err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name))
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
+	err := s.Studio.ForgetTransition(r.Context(), name)
+	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name), err)
 }
 
 // maxMark is the longest watermark or mark, in bytes.
@@ -79,44 +90,20 @@ func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 		}
 		set[field] = text
 	}
-	if err := s.Studio.Store.DB.WithContext(r.Context()).Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, "The studio's settings are kept.")
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
+	err := s.Studio.Store.DB.WithContext(r.Context()).Model(&store.Studio{}).Where("id = 1").Updates(set).Error
+	s.settled(w, r, "The studio's settings are kept.", err)
 }
 
 func (s *Server) addUser(w http.ResponseWriter, r *http.Request) {
 	u, err := s.Studio.AddUser(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
-	var invalid *studio.Invalid
-	if errors.As(err, &invalid) {
-		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem})
-		return
-	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, u.Name+" can sign in now.")
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
+	s.settled(w, r, u.Name+" can sign in now.", err)
 }
 
 // changeMark takes a picture in as the studio's mark, or takes it away.
 func (s *Server) changeMark(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, studio.MaxMarkBytes+1<<20)
 	said, err := s.markFrom(r)
-	var invalid *studio.Invalid
-	if errors.As(err, &invalid) {
-		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem})
-		return
-	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.tell(r, said)
-	http.Redirect(w, r, "/settings", http.StatusSeeOther)
+	s.settled(w, r, said, err)
 }
 
 // markFrom does what the form of the mark asks, and tells what was done.

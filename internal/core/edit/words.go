@@ -47,28 +47,30 @@ func (c CaptionStyle) Title() string { return "Changed the caption style" + ofSl
 
 // Apply implements Op.
 func (c CaptionStyle) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	d, err := c.set(d)
-	if err != nil || !c.Snap || c.Style == nil || c.Style.At == nil {
+	var style *design.Caption
+	if c.Style != nil {
+		own := *c.Style
+		style = &own
+	}
+	if len(c.Slides) == 0 {
+		d.CaptionStyle = style
+	} else if err := on(&d, c.Slides, func(s *doc.Slide) error { s.CaptionStyle = style; return nil }); err != nil {
 		return d, err
 	}
-	first := slices.IndexFunc(d.Slides, func(s doc.Slide) bool {
-		return s.Caption != "" && (len(c.Slides) == 0 && s.CaptionStyle == nil || slices.Contains(c.Slides, s.ID))
-	})
-	var id doc.SlideID
-	if first >= 0 {
-		id = d.Slides[first].ID
+	if c.Snap && style != nil && style.At != nil {
+		style.At = with.snap(d, c.first(d), *style.At)
 	}
-	style := *c.Style
-	style.At = with.snap(d, id, *style.At)
-	return CaptionStyle{Slides: c.Slides, Style: &style}.set(d)
+	return d, nil
 }
 
-func (c CaptionStyle) set(d doc.Slideshow) (doc.Slideshow, error) {
-	if len(c.Slides) == 0 {
-		d.CaptionStyle = c.Style
-		return d, nil
+// first is the first slide whose caption has the style, if any has.
+func (c CaptionStyle) first(d doc.Slideshow) doc.SlideID {
+	for _, s := range d.Slides {
+		if s.Caption != "" && (len(c.Slides) == 0 && s.CaptionStyle == nil || slices.Contains(c.Slides, s.ID)) {
+			return s.ID
+		}
 	}
-	return d, on(&d, c.Slides, func(s *doc.Slide) error { s.CaptionStyle = c.Style; return nil })
+	return ""
 }
 
 // snap moves the middle of a slide's words so that they snap.

@@ -7,6 +7,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/plan"
+	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 )
 
@@ -78,8 +79,8 @@ const (
 func (b *builder) mark(m doc.Media) Layer {
 	h := math.Min(markHeight*b.short(), markWidth*b.short()/m.Aspect())
 	w := h * m.Aspect()
-	safe := framing.TitleSafe.Scale(b.w(), b.h())
-	at := framing.Rect{X: math.Round(safe.X + safe.W - w), Y: math.Round(safe.Y + safe.H - h), W: w, H: h}
+	left, top := anchored(theme.Block{Anchor: "lower-right"}, framing.TitleSafe.Scale(b.w(), b.h()), w, h, b.short())
+	at := framing.Rect{X: math.Round(left), Y: math.Round(top), W: w, H: h}
 	return Layer{
 		Asset: Asset{Kind: Photo, Media: m.ID, W: max(2, int(math.Ceil(w))), H: max(2, int(math.Ceil(h)))},
 		Place: Still(at), Window: Still(unit), Alpha: markAlpha,

@@ -29,32 +29,22 @@ static int is_svg(const char *path) {
 	return loader && strstr(loader, "Svg") != NULL;
 }
 
-/* Reads a drawing, scaled to w by h, or as large as it says if w is 0. It is
-   read from memory, where it has no place from which to refer to other files,
-   and may be no larger than a drawing by hand would be. */
+/* Reads a drawing, scaled to w by h, or as large as it says if w is 0. As a
+   stream it has no place from which to refer to other files. It may be no
+   larger than a drawing by hand would be. */
 static VipsImage *drawing(const char *path, int w, int h) {
-	VipsImage *im = NULL, *held = NULL;
-	gchar *data;
-	gsize n;
-	if (!g_file_get_contents(path, &data, &n, NULL)) {
-		vips_error("nelko", "the file cannot be read");
+	VipsImage *im = NULL;
+	VipsSource *source = vips_source_new_from_file(path);
+	if (!source)
 		return NULL;
-	}
-	if (n > 8 << 20)
+	if (vips_source_length(source) > 8 << 20)
 		vips_error("nelko", "a drawing may have at most 8 MB");
 	else if (w)
-		vips_thumbnail_buffer(data, n, &im, w, "height", h, "size", VIPS_SIZE_FORCE, NULL);
+		vips_thumbnail_source(source, &im, w, "height", h, "size", VIPS_SIZE_FORCE, NULL);
 	else
-		im = vips_image_new_from_buffer(data, n, "", NULL);
-	if (im) {
-		if (w)
-			held = vips_image_copy_memory(im);
-		else
-			vips_black(&held, vips_image_get_width(im), vips_image_get_height(im), NULL);
-		g_object_unref(im);
-	}
-	g_free(data);
-	return held;
+		im = vips_image_new_from_source(source, "", NULL);
+	g_object_unref(source);
+	return im;
 }
 
 int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, int n) {
