@@ -1,7 +1,6 @@
 package media
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
@@ -9,7 +8,6 @@ import (
 	"io"
 	"math"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -55,7 +53,13 @@ func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, e
 	if !errors.Is(err, vips.ErrFormat) {
 		return m, nil, refuse("the picture is damaged (%v)", err)
 	}
-	return footage(ctx, m, path)
+	limited, cancel := context.WithTimeout(ctx, probeAll)
+	defer cancel()
+	m, peaks, err = footage(limited, m, path)
+	if limited.Err() != nil && ctx.Err() == nil {
+		return m, nil, refuse("reading it took longer than %.0f minutes", probeAll.Minutes())
+	}
+	return m, peaks, err
 }
 
 // opaque is the least opacity at which nothing is seen to show through; what
@@ -168,19 +172,12 @@ type probedStream struct {
 	} `json:"side_data_list"`
 }
 
-// local keeps ffmpeg from following references in hostile files to anything
-// but files.
-var local = []string{"-protocol_whitelist", "file,pipe"}
-
-func ffprobe(ctx context.Context, path string, extra ...string) (*probed, error) {
+func ffprobe(ctx context.Context, limit time.Duration, path string, extra ...string) (*probed, error) {
 	args := append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, local...)
 	args = append(append(args, extra...), "file:"+path)
-	var stderr bytes.Buffer
-	cmd := exec.CommandContext(ctx, "ffprobe", args...)
-	cmd.Stderr = &stderr
-	out, err := cmd.Output()
+	out, err := output(ctx, limit, "ffprobe", args...)
 	if err != nil {
-		return nil, fmt.Errorf("ffprobe: %s: %w", lastLine(stderr.String()), err)
+		return nil, err
 	}
 	var p probed
 	if err := json.Unmarshal(out, &p); err != nil {
@@ -194,22 +191,13 @@ func lastLine(s string) string {
 	return lines[len(lines)-1]
 }
 
-// scripts are formats that ffmpeg opens but that are text or lists, never
-// what a client means to send.
-var scripts = []string{"concat", "hls", "dash", "tty", "image2", "subviewer", "srt", "ass", "webvtt", "lrc", "ffmetadata", "sdp"}
-
 func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
-	p, err := ffprobe(ctx, path)
+	p, err := ffprobe(ctx, probeLimit, path)
 	if ctx.Err() != nil {
 		return m, nil, ctx.Err()
 	}
 	if err != nil {
 		return m, nil, refuse("not a photo, clip or song that Nelko can read")
-	}
-	for _, s := range scripts {
-		if strings.HasPrefix(p.Format.Name, s) || strings.HasSuffix(p.Format.Name, "_pipe") {
-			return m, nil, refuse("not a photo, clip or song that Nelko can read")
-		}
 	}
 	length, _ := strconv.ParseFloat(p.Format.Duration, 64) // 0 when unknown: measured below
 	audio := false
@@ -295,7 +283,7 @@ func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, err
 func Versions(ctx context.Context) map[string]string {
 	v := map[string]string{"libvips": vips.Version()}
 	for _, tool := range []string{"ffmpeg", "ffprobe"} {
-		out, err := exec.CommandContext(ctx, tool, "-version").Output()
+		out, err := output(ctx, probeLimit, tool, "-version")
 		if err != nil {
 			v[tool] = ""
 			continue

@@ -25,22 +25,22 @@ type process struct {
 	cmd    *exec.Cmd
 	out    *bufio.Reader
 	stderr bytes.Buffer
-	cancel context.CancelFunc
+	cancel context.CancelCauseFunc
 }
 
 func startFFmpeg(ctx context.Context, args ...string) (*process, error) {
-	ctx, cancel := context.WithCancel(ctx)
+	ctx, cancel := context.WithCancelCause(ctx)
 	p := &process{cancel: cancel}
-	p.cmd = exec.CommandContext(ctx, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)
+	p.cmd = child(ctx, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)
 	p.cmd.Stderr = &p.stderr
 	pipe, err := p.cmd.StdoutPipe()
 	if err != nil {
-		cancel()
+		cancel(nil)
 		return nil, err
 	}
-	p.out = bufio.NewReaderSize(pipe, 1<<18)
+	p.out = bufio.NewReaderSize(&watched{r: pipe, quiet: quietLimit, end: cancel, ctx: ctx}, 1<<18)
 	if err := p.cmd.Start(); err != nil {
-		cancel()
+		cancel(nil)
 		return nil, fmt.Errorf("starting ffmpeg: %w", err)
 	}
 	return p, nil
@@ -49,7 +49,7 @@ func startFFmpeg(ctx context.Context, args ...string) (*process, error) {
 // finish waits after the output has ended.
 func (p *process) finish() error {
 	err := p.cmd.Wait()
-	p.cancel()
+	p.cancel(nil)
 	if err != nil {
 		return fmt.Errorf("ffmpeg: %s: %w", lastLine(p.stderr.String()), err)
 	}
@@ -58,7 +58,7 @@ func (p *process) finish() error {
 
 // Close stops ffmpeg wherever it is.
 func (p *process) Close() {
-	p.cancel()
+	p.cancel(nil)
 	_ = p.cmd.Wait() // killed on purpose: its status says nothing
 }
 
@@ -119,6 +119,8 @@ func (s *Sound) Close() {
 
 // clipPixels decodes one frame at the given second to RGB.
 func clipPixels(ctx context.Context, path string, w, h int, second float64) (raster.Pixels, error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, frameLimit, errStuck)
+	defer cancel()
 	args := append([]string{"-ss", fmt.Sprintf("%.3f", second)}, local...)
 	args = append(args, "-i", "file:"+path, "-map", "0:v:0", "-frames:v", "1",
 		"-vf", fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd", w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
@@ -128,6 +130,10 @@ func clipPixels(ctx context.Context, path string, w, h int, second float64) (ras
 	}
 	px := raster.Pixels{W: w, H: h, Channels: 3, Pix: make([]byte, w*h*3)}
 	if _, err := io.ReadFull(p.out, px.Pix); err != nil {
+		if errors.Is(err, errStuck) {
+			p.Close()
+			return raster.Pixels{}, err
+		}
 		if e := p.finish(); e != nil {
 			return raster.Pixels{}, e
 		}

@@ -3,7 +3,6 @@ package media
 import (
 	"context"
 	"fmt"
-	"os/exec"
 	"slices"
 	"strconv"
 	"strings"
@@ -24,7 +23,7 @@ type Stream struct {
 
 // Streams lists the streams of a finished film.
 func Streams(ctx context.Context, path string) ([]Stream, error) {
-	p, err := ffprobe(ctx, path, "-count_packets")
+	p, err := ffprobe(ctx, probeAll, path, "-count_packets")
 	if err != nil {
 		return nil, err
 	}
@@ -52,9 +51,9 @@ func Streams(ctx context.Context, path string) ([]Stream, error) {
 // FrameTimes lists when each frame of a file's picture is shown, in seconds,
 // in order.
 func FrameTimes(ctx context.Context, path string) ([]float64, error) {
-	out, err := exec.CommandContext(ctx, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path).Output()
+	out, err := output(ctx, probeAll, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path)
 	if err != nil {
-		return nil, fmt.Errorf("ffprobe: %w", err)
+		return nil, err
 	}
 	var times []float64
 	for _, line := range strings.Fields(string(out)) {
