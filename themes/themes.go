@@ -1,10 +1,14 @@
 // Package themes is the shelf: the themes that ship with the program, the
 // fonts and pictures they are made of, and a studio's own themes from a
-// folder of zip files.
+// folder of zip files. Every version of a theme that was ever on the shelf is
+// told apart by its content.
 package themes
 
 import (
+	"bytes"
+	"crypto/sha256"
 	"embed"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -14,195 +18,281 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"nelko/internal/core/theme"
 )
 
 //go:embed */theme.json */fonts/* */*.svg
-var shipped embed.FS
+var shippedFiles embed.FS
 
 // Schema is the JSON Schema of theme.json.
 //
 //go:embed theme.schema.json
 var Schema []byte
 
-// shelf is the themes by ID, and the folder each has.
-type shelf struct {
-	mu     sync.Mutex
-	loaded bool
-	err    error
-	themes map[string]*theme.Theme
-	files  map[string]fs.FS
+// ErrUnknown means that the shelf has no such theme, version or file.
+var ErrUnknown = errors.New("not on the shelf")
+
+// Version is one version of a theme, with its files.
+type Version struct {
+	*theme.Theme
+	Files fs.FS
 }
 
-var here = &shelf{}
+// Shelf holds themes. It is safe for use by several goroutines.
+type Shelf struct {
+	// Earlier finds a version that is no longer among those put on the shelf,
+	// by its content; nil where none are kept. It must be set before use.
+	Earlier func(content string) (Version, error)
 
-// load reads the shipped themes once.
-func (s *shelf) load() error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.loaded {
-		return s.err
-	}
-	s.loaded, s.themes, s.files = true, map[string]*theme.Theme{}, map[string]fs.FS{}
-	paths, err := fs.Glob(shipped, "*/theme.json")
+	mu      sync.RWMutex
+	newest  map[string]Version // by theme ID
+	own     map[string]bool    // IDs that came from a folder
+	content map[string]Version // by content of the whole
+	fonts   map[string]Version // by content of the fonts: one that has them
+	files   map[string]place   // by content
+	seen    map[string]stamp   // zips of the folder, by name
+}
+
+// place is where a file of a theme lies.
+type place struct {
+	dir  fs.FS
+	name string
+}
+
+// stamp tells whether a file of a folder is still the same.
+type stamp struct {
+	size  int64
+	mtime time.Time
+	err   error // why it was refused
+}
+
+// shipped reads the themes that ship once.
+var shipped = sync.OnceValues(func() ([]Version, error) {
+	var out []Version
+	paths, err := fs.Glob(shippedFiles, "*/theme.json")
 	for _, p := range paths {
-		dir, e := fs.Sub(shipped, path.Dir(p))
+		dir, e := fs.Sub(shippedFiles, path.Dir(p))
 		if e == nil {
-			var t *theme.Theme
-			if t, e = read(dir); e == nil && t.ID != path.Dir(p) {
-				e = fmt.Errorf("id %q is not its folder's name", t.ID)
+			var v Version
+			if v, e = read(dir); e == nil && v.ID != path.Dir(p) {
+				e = fmt.Errorf("id %q is not its folder's name", v.ID)
 			}
-			if e == nil {
-				s.themes[t.ID], s.files[t.ID] = t, dir
-			}
+			out = append(out, v)
 		}
 		if e != nil {
 			err = errors.Join(err, fmt.Errorf("%s: %w", p, e))
 		}
 	}
-	s.err = err
-	return err
-}
+	return out, err
+})
 
-// Get finds a theme by its ID.
-func Get(id string) (*theme.Theme, error) {
-	if err := here.load(); err != nil {
+// Shipped is a shelf with the themes that ship with the program.
+func Shipped() (*Shelf, error) {
+	all, err := shipped()
+	if err != nil {
 		return nil, err
 	}
-	here.mu.Lock()
-	defer here.mu.Unlock()
-	if t, ok := here.themes[id]; ok {
-		return t, nil
+	s := &Shelf{newest: map[string]Version{}, own: map[string]bool{}, content: map[string]Version{}, fonts: map[string]Version{}, files: map[string]place{}, seen: map[string]stamp{}}
+	for _, v := range all {
+		s.put(v)
+		s.newest[v.ID] = v
 	}
-	return nil, fmt.Errorf("there is no theme %q; there are: %s", id, strings.Join(here.ids(), ", "))
+	return s, nil
 }
 
-// All lists the shelf by ID.
-func All() ([]*theme.Theme, error) {
-	if err := here.load(); err != nil {
-		return nil, err
+// put makes a version's files known. The lock must be held, or nobody else
+// have the shelf.
+func (s *Shelf) put(v Version) {
+	s.content[v.Content] = v
+	s.fonts[v.FontsContent] = v
+	for name, c := range v.Contents {
+		s.files[c] = place{v.Files, name}
 	}
-	here.mu.Lock()
-	defer here.mu.Unlock()
+}
+
+// Get finds the newest version of a theme by its ID.
+func (s *Shelf) Get(id string) (*theme.Theme, error) {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	if v, ok := s.newest[id]; ok {
+		return v.Theme, nil
+	}
+	return nil, fmt.Errorf("there is no theme %q; there are: %s: %w", id, strings.Join(s.ids(), ", "), ErrUnknown)
+}
+
+// At finds a version of a theme by its content; without one it is Get.
+func (s *Shelf) At(id, content string) (*theme.Theme, error) {
+	if content == "" {
+		return s.Get(id)
+	}
+	s.mu.RLock()
+	v, ok := s.content[content]
+	s.mu.RUnlock()
+	if ok {
+		return v.Theme, nil
+	}
+	if s.Earlier == nil {
+		return nil, fmt.Errorf("the version %.12s of the theme %q: %w", content, id, ErrUnknown)
+	}
+	v, err := s.Earlier(content)
+	if err != nil {
+		return nil, fmt.Errorf("the version %.12s of the theme %q: %w", content, id, err)
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.put(v)
+	return v.Theme, nil
+}
+
+// All lists the newest version of every theme by ID.
+func (s *Shelf) All() []*theme.Theme {
 	var out []*theme.Theme
-	for _, id := range here.ids() {
-		out = append(out, here.themes[id])
+	for _, v := range s.Versions() {
+		out = append(out, v.Theme)
 	}
-	return out, nil
+	return out
 }
 
-func (s *shelf) ids() []string {
+// Versions is All with the files.
+func (s *Shelf) Versions() []Version {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	var out []Version
+	for _, id := range s.ids() {
+		out = append(out, s.newest[id])
+	}
+	return out
+}
+
+func (s *Shelf) ids() []string {
 	var out []string
-	for id := range s.themes {
+	for id := range s.newest {
 		out = append(out, id)
 	}
 	slices.Sort(out)
 	return out
 }
 
-// AddDir puts the themes of a folder on the shelf, each a zip file. Broken
-// ones are refused with the reason, one error for each; the others go in.
-func AddDir(dir string) (added []string, refused []error) {
-	if err := here.load(); err != nil {
-		return nil, []error{err}
+// File reads a file of any theme by its content.
+func (s *Shelf) File(content string) ([]byte, error) {
+	s.mu.RLock()
+	p, ok := s.files[content]
+	s.mu.RUnlock()
+	if !ok {
+		return nil, fmt.Errorf("the file %.12s: %w", content, ErrUnknown)
 	}
+	return fs.ReadFile(p.dir, p.name)
+}
+
+// Fonts gives the font files of that content, by name.
+func (s *Shelf) Fonts(content string) (map[string][]byte, error) {
+	s.mu.RLock()
+	v, ok := s.fonts[content]
+	s.mu.RUnlock()
+	if !ok {
+		return nil, fmt.Errorf("the fonts %.12s: %w", content, ErrUnknown)
+	}
+	out := map[string][]byte{}
+	for name := range v.Contents {
+		if isFont(name) {
+			b, err := fs.ReadFile(v.Files, name)
+			if err != nil {
+				return nil, err
+			}
+			out[path.Base(name)] = b
+		}
+	}
+	return out, nil
+}
+
+func isFont(name string) bool {
+	e := strings.ToLower(path.Ext(name))
+	return e == ".ttf" || e == ".otf"
+}
+
+// Look puts the themes of a folder on the shelf, each a zip file, unless they
+// are there already. Changed ones take the place of their earlier version.
+// Broken ones are refused with the reason, one error for each; the others go
+// in. It may be called again and again.
+func (s *Shelf) Look(dir string) (added []Version, refused []error) {
 	names, err := filepath.Glob(filepath.Join(dir, "*.zip"))
-	if err != nil {
-		return nil, []error{err}
+	if err == nil {
+		_, err = os.Stat(dir)
 	}
-	if _, err := os.Stat(dir); err != nil {
+	if err != nil {
 		return nil, []error{fmt.Errorf("folder of themes: %w", err)}
 	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	for _, name := range names {
-		t, files, err := OpenZip(name)
-		if err == nil {
-			err = here.add(t, files)
+		st, err := os.Stat(name)
+		if err != nil {
+			continue // gone meanwhile
 		}
+		now := stamp{size: st.Size(), mtime: st.ModTime()}
+		if was, ok := s.seen[name]; ok && was.size == now.size && was.mtime.Equal(now.mtime) {
+			continue
+		}
+		v, err := OpenZip(name)
+		if _, there := s.newest[v.idOf()]; err == nil && there && !s.own[v.ID] {
+			err = fmt.Errorf("id: there is a theme %q already that ships with the program", v.ID)
+		}
+		now.err = err
+		s.seen[name] = now
 		if err != nil {
 			refused = append(refused, fmt.Errorf("%s: %w", filepath.Base(name), err))
 			continue
 		}
-		added = append(added, t.ID)
+		s.put(v)
+		s.newest[v.ID], s.own[v.ID] = v, true
+		added = append(added, v)
 	}
 	return added, refused
 }
 
-func (s *shelf) add(t *theme.Theme, files fs.FS) error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if old, ok := s.themes[t.ID]; ok {
-		return fmt.Errorf("id: there is a theme %q already (%s)", t.ID, old)
+func (v Version) idOf() string {
+	if v.Theme == nil {
+		return ""
 	}
-	s.themes[t.ID], s.files[t.ID] = t, files
-	return nil
+	return v.ID
 }
 
-// Fonts holds every theme's fonts and pictures, in a folder named by its ID.
-func Fonts() fs.FS { return folders{} }
-
-// folders shows all themes' folders as one tree.
-type folders struct{}
-
-var _ fs.ReadDirFS = folders{}
-
-// Open implements fs.FS.
-func (folders) Open(name string) (fs.File, error) {
-	if err := here.load(); err != nil {
-		return nil, err
-	}
-	if name == "." {
-		return shipped.Open(".") // its entries are not used: ReadDir lists them
-	}
-	id, rest, inner := strings.Cut(name, "/")
-	here.mu.Lock()
-	dir, ok := here.files[id]
-	here.mu.Unlock()
-	if !ok {
-		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}
-	}
-	if !inner {
-		rest = "."
-	}
-	return dir.Open(rest)
-}
-
-// ReadDir implements fs.ReadDirFS.
-func (f folders) ReadDir(name string) ([]fs.DirEntry, error) {
-	if name == "." {
-		if err := here.load(); err != nil {
-			return nil, err
+// name gives a theme its content and that of its files.
+func name(t *theme.Theme, dir fs.FS) error {
+	t.Contents = map[string]string{}
+	var lines, fonts []string
+	err := fs.WalkDir(dir, ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() {
+			return err
 		}
-		here.mu.Lock()
-		defer here.mu.Unlock()
-		var out []fs.DirEntry
-		for _, id := range here.ids() {
-			info, err := fs.Stat(here.files[id], ".")
-			if err != nil {
-				return nil, err
-			}
-			out = append(out, named{fs.FileInfoToDirEntry(info), id})
+		b, err := fs.ReadFile(dir, p)
+		if err != nil {
+			return err
 		}
-		return out, nil
-	}
-	id, rest, inner := strings.Cut(name, "/")
-	here.mu.Lock()
-	dir, ok := here.files[id]
-	here.mu.Unlock()
-	if !ok {
-		return nil, &fs.PathError{Op: "readdir", Path: name, Err: fs.ErrNotExist}
-	}
-	if !inner {
-		rest = "."
-	}
-	return fs.ReadDir(dir, rest)
+		c := sum(b)
+		t.Contents[p] = c
+		lines = append(lines, p+" "+c+"\n")
+		if isFont(p) {
+			fonts = append(fonts, path.Base(p)+" "+c+"\n")
+		}
+		return nil
+	})
+	slices.Sort(lines)
+	slices.Sort(fonts)
+	t.Content, t.FontsContent = sum([]byte(strings.Join(lines, ""))), sum([]byte(strings.Join(fonts, "")))
+	return err
 }
 
-// named is an entry under another name.
-type named struct {
-	fs.DirEntry
-	name string
+func sum(b []byte) string {
+	h := sha256.Sum256(b)
+	return hex.EncodeToString(h[:])
 }
 
-// Name implements fs.DirEntry.
-func (n named) Name() string { return n.name }
+// Pack writes a version as a zip, from which Unpack reads the same.
+func (v Version) Pack() ([]byte, error) {
+	var b bytes.Buffer
+	err := pack(&b, v)
+	return b.Bytes(), err
+}

@@ -2,8 +2,12 @@ package themes
 
 import (
 	"archive/zip"
+	"bytes"
 	"fmt"
+	"io"
 	"io/fs"
+	"maps"
+	"os"
 	"path"
 	"slices"
 	"strings"
@@ -18,39 +22,61 @@ const (
 	maxBytes = 200 << 20 // unpacked
 )
 
-// OpenZip reads a theme from a zip of theme.json, fonts and pictures. It
-// stays open as long as the program runs. What cannot be is refused with its
-// path and the reason.
-func OpenZip(name string) (*theme.Theme, fs.FS, error) {
-	z, err := zip.OpenReader(name)
+// OpenZip reads a theme from a zip of theme.json, fonts and pictures. What
+// cannot be is refused with its path and the reason.
+func OpenZip(name string) (Version, error) {
+	st, err := os.Stat(name)
 	if err != nil {
-		return nil, nil, fmt.Errorf("not a zip file: %w", err)
+		return Version{}, err
 	}
-	t, err := check(&z.Reader)
+	if st.Size() > maxBytes {
+		return Version{}, fmt.Errorf("larger than %d MB", maxBytes>>20)
+	}
+	b, err := os.ReadFile(name)
 	if err != nil {
-		return nil, nil, fmt.Errorf("%w%s", err, closing(z))
+		return Version{}, err
 	}
-	return t, z, nil
+	return Unpack(b)
 }
 
-func closing(z *zip.ReadCloser) string {
-	if err := z.Close(); err != nil {
-		return " (and it could not be closed: " + err.Error() + ")"
+// Unpack reads a theme from the bytes of a zip, which it holds on to.
+func Unpack(b []byte) (Version, error) {
+	z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+	if err != nil {
+		return Version{}, fmt.Errorf("not a zip file: %w", err)
 	}
-	return ""
+	return check(z)
 }
 
-func check(z *zip.Reader) (*theme.Theme, error) {
+func pack(to io.Writer, v Version) error {
+	z := zip.NewWriter(to)
+	for _, name := range slices.Sorted(maps.Keys(v.Contents)) {
+		b, err := fs.ReadFile(v.Files, name)
+		if err != nil {
+			return err
+		}
+		w, err := z.Create(name)
+		if err != nil {
+			return err
+		}
+		if _, err := w.Write(b); err != nil {
+			return err
+		}
+	}
+	return z.Close()
+}
+
+func check(z *zip.Reader) (Version, error) {
 	if len(z.File) > maxFiles {
-		return nil, fmt.Errorf("%d files; at most %d", len(z.File), maxFiles)
+		return Version{}, fmt.Errorf("%d files; at most %d", len(z.File), maxFiles)
 	}
 	var total uint64
 	for _, f := range z.File {
 		if !fs.ValidPath(strings.TrimSuffix(f.Name, "/")) || strings.Contains(f.Name, `\`) {
-			return nil, fmt.Errorf("%s: not a path inside the theme", f.Name)
+			return Version{}, fmt.Errorf("%s: not a path inside the theme", f.Name)
 		}
 		if total += f.UncompressedSize64; total > maxBytes {
-			return nil, fmt.Errorf("larger than %d MB unpacked", maxBytes>>20)
+			return Version{}, fmt.Errorf("larger than %d MB unpacked", maxBytes>>20)
 		}
 	}
 	return read(z)
@@ -60,14 +86,14 @@ func check(z *zip.Reader) (*theme.Theme, error) {
 var allowed = []string{".json", ".ttf", ".otf", ".svg", ".png", ".jpg", ".webp", ".txt", ".md"}
 
 // read parses a theme's folder and checks that every file it names is there.
-func read(dir fs.FS) (*theme.Theme, error) {
+func read(dir fs.FS) (Version, error) {
 	b, err := fs.ReadFile(dir, "theme.json")
 	if err != nil {
-		return nil, fmt.Errorf("theme.json: missing")
+		return Version{}, fmt.Errorf("theme.json: missing")
 	}
 	t, err := theme.Parse(b)
 	if err != nil {
-		return nil, fmt.Errorf("theme.json: %w", err)
+		return Version{}, fmt.Errorf("theme.json: %w", err)
 	}
 	err = fs.WalkDir(dir, ".", func(p string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
@@ -79,14 +105,17 @@ func read(dir fs.FS) (*theme.Theme, error) {
 		return nil
 	})
 	if err != nil {
-		return nil, err
+		return Version{}, err
 	}
 	for where, file := range filesNamed(t) {
 		if _, err := fs.Stat(dir, file); err != nil || !fs.ValidPath(file) {
-			return nil, fmt.Errorf("theme.json: %s: the file %q is not in the theme", where, file)
+			return Version{}, fmt.Errorf("theme.json: %s: the file %q is not in the theme", where, file)
 		}
 	}
-	return t, nil
+	if err := name(t, dir); err != nil {
+		return Version{}, err
+	}
+	return Version{t, dir}, nil
 }
 
 // filesNamed lists the files a theme names, by where it names them.

@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -19,7 +20,7 @@ func zipped(t *testing.T, name string, change func(path, body string) (string, s
 	f, err := os.Create(out)
 	require.NoError(t, err)
 	z := zip.NewWriter(f)
-	dir, err := fs.Sub(shipped, "waypoint")
+	dir, err := fs.Sub(shippedFiles, "waypoint")
 	require.NoError(t, err)
 	require.NoError(t, fs.WalkDir(dir, ".", func(p string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() {
@@ -50,26 +51,66 @@ func TestThemesComeFromZips(t *testing.T) {
 	good := zipped(t, "charter.zip", same)
 	dir := filepath.Dir(good)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "broken.zip"), []byte("no zip"), 0o644))
-	added, refused := AddDir(dir)
-	assert.Equal(t, []string{"charter"}, added)
+	shelf, err := Shipped()
+	require.NoError(t, err)
+	added, refused := shelf.Look(dir)
+	require.Len(t, added, 1)
+	assert.Equal(t, "charter", added[0].ID)
 	require.Len(t, refused, 1)
 	assert.ErrorContains(t, refused[0], "broken.zip: not a zip file")
-	th, err := Get("charter")
+	th, err := shelf.Get("charter")
 	require.NoError(t, err)
 	assert.Equal(t, "Waypoint", th.Name)
-	b, err := fs.ReadFile(Fonts(), "charter/compass.svg")
+	b, err := shelf.File(th.Contents["compass.svg"])
 	require.NoError(t, err)
 	assert.Contains(t, string(b), "<svg")
-	n := 0
-	require.NoError(t, fs.WalkDir(Fonts(), ".", func(p string, d fs.DirEntry, err error) error {
-		if strings.HasPrefix(p, "charter/fonts/") {
-			n++
-		}
-		return err
-	}))
-	assert.Greater(t, n, 1, "its fonts are found")
-	_, refused = AddDir(dir)
-	assert.Len(t, refused, 2, "the same theme twice is refused")
+	fonts, err := shelf.Fonts(th.FontsContent)
+	require.NoError(t, err)
+	assert.Len(t, fonts, 2, "its fonts are found")
+	added, refused = shelf.Look(dir)
+	assert.Empty(t, added, "nothing has changed")
+	assert.Empty(t, refused)
+
+	// A changed theme takes the place of its earlier version, which stays
+	// available by its content.
+	changed := zipped(t, "charter.zip", func(p, b string) (string, string) {
+		return p, strings.Replace(b, `"name": "Waypoint"`, `"name": "Charter"`, 1)
+	})
+	require.NoError(t, os.Rename(changed, good))
+	require.NoError(t, os.Chtimes(good, time.Now(), time.Now().Add(time.Minute)))
+	added, _ = shelf.Look(dir)
+	require.Len(t, added, 1)
+	now, err := shelf.Get("charter")
+	require.NoError(t, err)
+	assert.Equal(t, "Charter", now.Name)
+	assert.NotEqual(t, th.Content, now.Content)
+	assert.Equal(t, th.FontsContent, now.FontsContent)
+	before, err := shelf.At("charter", th.Content)
+	require.NoError(t, err)
+	assert.Equal(t, "Waypoint", before.Name)
+	_, err = shelf.At("charter", "another")
+	assert.ErrorIs(t, err, ErrUnknown)
+
+	// Its own name is not for others to take.
+	require.NoError(t, os.Rename(zipped(t, "waypoint.zip", same), filepath.Join(dir, "waypoint.zip")))
+	_, refused = shelf.Look(dir)
+	require.Len(t, refused, 1)
+	assert.ErrorContains(t, refused[0], "ships with the program")
+	_, refused = shelf.Look(filepath.Join(dir, "nowhere"))
+	assert.NotEmpty(t, refused)
+}
+
+// A version packed and unpacked is the same, file for file.
+func TestVersionsSurvivePacking(t *testing.T) {
+	shelf, err := Shipped()
+	require.NoError(t, err)
+	for _, v := range shelf.Versions() {
+		zip, err := v.Pack()
+		require.NoError(t, err)
+		back, err := Unpack(zip)
+		require.NoError(t, err)
+		assert.Equal(t, v.Theme, back.Theme, v.ID)
+	}
 }
 
 func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
@@ -102,7 +143,7 @@ func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
 			return p, b
 		},
 	} {
-		_, _, err := OpenZip(zipped(t, "bad.zip", change))
+		_, err := OpenZip(zipped(t, "bad.zip", change))
 		assert.ErrorContains(t, err, want)
 	}
 }

@@ -30,8 +30,11 @@ type makeCmd struct {
 
 // Run implements the subcommand.
 func (c *makeCmd) Run(ctx context.Context) error {
-	r := makefilm.Request{Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
-	var err error
+	shelf, err := themes.Shipped()
+	if err != nil {
+		return err
+	}
+	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
 	if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {
 		return err
 	}
@@ -101,7 +104,11 @@ func (c *sheetCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	r := makefilm.Request{Theme: c.Theme, Media: c.Media, Details: c.Detail, Out: c.Out, Frame: f, Rate: timecode.R30, Seed: c.Seed}
+	shelf, err := themes.Shipped()
+	if err != nil {
+		return err
+	}
+	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Details: c.Detail, Out: c.Out, Frame: f, Rate: timecode.R30, Seed: c.Seed}
 	if c.Theme == "" {
 		_, err = makefilm.Shelf(ctx, r)
 	} else {
@@ -125,17 +132,17 @@ func (c themesCmd) Run() error {
 		return err
 	}
 	if c.Check != "" {
-		t, _, err := themes.OpenZip(c.Check)
+		t, err := themes.OpenZip(c.Check)
 		if err == nil {
-			fmt.Printf("%s\t%s\tcan be put on the shelf\n", t.ID, t)
+			fmt.Printf("%s\t%s\tcan be put on the shelf\n", t.ID, t.Theme)
 		}
 		return err
 	}
-	all, err := themes.All()
+	shelf, err := themes.Shipped()
 	if err != nil {
 		return err
 	}
-	for _, t := range all {
+	for _, t := range shelf.All() {
 		fmt.Printf("%s\t%s\t%s\n", t.ID, t.Name, t.About)
 	}
 	return nil

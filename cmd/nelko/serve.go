@@ -15,7 +15,6 @@ import (
 	"nelko/internal/demo"
 	"nelko/internal/media"
 	"nelko/internal/store"
-	"nelko/themes"
 )
 
 func open(ctx context.Context) (*app.App, error) {
@@ -38,7 +37,7 @@ func (c *serveCmd) Run(ctx context.Context) error {
 	}
 	defer a.Close()
 	if c.Demo {
-		if err := demo.Begin(ctx, a.Studio); err != nil {
+		if err := demo.Begin(ctx, a.House); err != nil {
 			return err
 		}
 	}
@@ -60,8 +59,7 @@ func (userFirstCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer a.Close()
-	var n int64
-	if err := a.Studio.Store.DB.WithContext(ctx).Model(&store.User{}).Count(&n).Error; err != nil || n > 0 {
+	if any, err := a.House.Accounts.Any(ctx); err != nil || any {
 		return err
 	}
 	in := bufio.NewReader(os.Stdin)
@@ -74,7 +72,7 @@ func (userFirstCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	u, err := a.Studio.AddUser(ctx, strings.TrimSpace(email), "", password, store.Owner)
+	u, err := a.House.Accounts.Add(ctx, strings.TrimSpace(email), "", password, store.Owner)
 	if err == nil {
 		fmt.Println("Account made for", u.Email)
 	}
@@ -135,7 +133,7 @@ func (c *demoCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer a.Close()
-	if err := demo.Begin(ctx, a.Studio); err != nil {
+	if err := demo.Begin(ctx, a.House); err != nil {
 		return err
 	}
 	fmt.Println("The demo is queued; workers make it in the background.")
@@ -165,7 +163,7 @@ func (c *userAddCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	u, err := a.Studio.AddUser(ctx, c.Email, c.Name, password, store.Role(c.Role))
+	u, err := a.House.Accounts.Add(ctx, c.Email, c.Name, password, store.Role(c.Role))
 	if err == nil {
 		fmt.Println("\nAccount made for", u.Email)
 	}
@@ -187,7 +185,7 @@ func (c *userResetCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if err := a.Studio.SetPassword(ctx, c.Email, password); err != nil {
+	if err := a.House.Accounts.SetPassword(ctx, c.Email, password); err != nil {
 		return err
 	}
 	fmt.Println("\nPassword changed for", c.Email)
@@ -207,7 +205,7 @@ func (doctorCmd) Run(ctx context.Context) error {
 		}
 		fmt.Printf("ok       %-12s %s\n", name, version)
 	}
-	if err := media.Startup(themes.Fonts()); err != nil {
+	if err := media.Startup(); err != nil {
 		return err
 	}
 	v := media.Versions(ctx)

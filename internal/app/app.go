@@ -15,13 +15,12 @@ import (
 
 	"github.com/caarlos0/env/v11"
 
-	"nelko/internal/deliver"
+	"nelko/internal/delivery"
 	"nelko/internal/demo"
-	"nelko/internal/media"
+	"nelko/internal/house"
 	"nelko/internal/queue"
 	"nelko/internal/standin"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 	"nelko/internal/web"
 	"nelko/themes"
 )
@@ -35,9 +34,10 @@ type Settings struct {
 	Var         string `env:"NELKO_VAR" envDefault:"var"`             // folder for local files
 	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
-	Films       int    `env:"NELKO_FILMS" envDefault:"1"` // films rendered at the same time
-	Themes      string `env:"NELKO_THEMES"`               // folder of the studio's own themes, as zip files
-	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`          // room for kept segments; 0 is the usual
+	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
+	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
+	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`                         // room for kept segments; 0 is the usual
+	Metrics     string `env:"NELKO_METRICS" envDefault:"127.0.0.1:9180"` // loopback address for Prometheus; empty: none
 	LogLevel    string `env:"NELKO_LOG" envDefault:"info"`
 }
 
@@ -69,29 +69,19 @@ func ReadSettings() (Settings, error) {
 // App is the opened application, without server or workers.
 type App struct {
 	Settings Settings
-	Studio   *studio.Studio
+	House    *house.House
 }
 
-// Open opens database, blob store and libraries, and migrates the schema.
+// Open opens database and blob store, migrates the schema and opens the rooms.
 func Open(ctx context.Context, s Settings) (*App, error) {
 	if err := os.MkdirAll(s.Var, 0o755); err != nil {
 		return nil, fmt.Errorf("folder for local files: %w", err)
-	}
-	if s.Themes != "" {
-		added, refused := themes.AddDir(s.Themes)
-		for _, err := range refused {
-			slog.Error("theme refused", "error", err)
-		}
-		slog.Info("the studio's own themes", "folder", s.Themes, "added", added)
-	}
-	if err := media.Startup(themes.Fonts()); err != nil {
-		return nil, err
 	}
 	db, err := store.Open(ctx, s.DatabaseURL)
 	if err != nil {
 		return nil, err
 	}
-	if err := db.Migrate(ctx); err != nil {
+	if err := db.Migrate(ctx, themeVersions(s.Themes)); err != nil {
 		db.Close()
 		return nil, err
 	}
@@ -100,33 +90,62 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 		db.Close()
 		return nil, err
 	}
-	ins, err := queue.NewInserter(db.SQL)
+	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL})
 	if err != nil {
 		db.Close()
-		return nil, err
+		return nil, errors.Join(err, blobs.Close())
 	}
-	return &App{Settings: s, Studio: &studio.Studio{Store: db, Blobs: blobs, Queue: ins, Now: time.Now, MaxSegmentBytes: int64(s.SegmentsGB) << 30}}, nil
+	return &App{Settings: s, House: h}, nil
+}
+
+// themeVersions gives the content of the themes on the shelf now, which are
+// those that documents of before named by ID alone.
+func themeVersions(own string) func(string) string {
+	return func(id string) string {
+		on, err := themes.Shipped()
+		if err != nil {
+			return ""
+		}
+		if own != "" {
+			on.Look(own) // what is refused is told of when the rooms are opened
+		}
+		t, err := on.Get(id)
+		if err != nil {
+			return ""
+		}
+		return t.Content
+	}
 }
 
 // Close closes what Open opened.
 func (a *App) Close() {
-	a.Studio.Close()
-	if err := a.Studio.Blobs.Close(); err != nil {
+	a.House.Close()
+	if err := a.House.Blobs.Close(); err != nil {
 		slog.Warn("closing the blob store", "error", err)
 	}
-	a.Studio.Store.Close()
+	a.House.Store.Close()
 }
 
 // stopWithin is how long running work may take to come to a stop.
 const stopWithin = 10 * time.Second
 
-// Work runs workers until ctx ends. mail is where mail is sent.
+// work begins to work on jobs. mail is where mail is sent.
 func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
-	w := &queue.Workers{
-		Studio: a.Studio, Mailer: deliver.SMTP{URL: mail, From: a.Settings.MailFrom}, BaseURL: a.Settings.BaseURL, Films: a.Settings.Films,
-		Demo: func(ctx context.Context, j studio.Demo) error { return demo.Make(ctx, a.Studio, j) },
-	}
-	return w, w.Start(ctx)
+	a.House.Delivery.Mailer = delivery.SMTP{URL: mail, From: a.Settings.MailFrom}
+	rooms := append(a.House.Rooms(), demo.Painter{House: a.House})
+	return queue.Start(ctx, a.House.Store, a.House.Orders.House.Tools.String(), rooms...)
+}
+
+// attend hears what changes elsewhere and looks at the studio's folder of
+// themes, until ctx ends. hear may be nil.
+func (a *App) attend(ctx context.Context, hear func(store.Event)) {
+	go a.House.Shelf.Watch(ctx)
+	go a.House.Store.Listen(ctx, func(e store.Event) {
+		a.House.Hear(e)
+		if hear != nil {
+			hear(e)
+		}
+	})
 }
 
 // Work runs workers only, until ctx ends.
@@ -134,6 +153,7 @@ func (a *App) Work(ctx context.Context) error {
 	if a.Settings.Mail == "" {
 		return errors.New("set NELKO_MAIL to the mail server: workers of their own have no stand-in mailbox")
 	}
+	a.attend(ctx, nil)
 	w, err := a.work(ctx, a.Settings.Mail)
 	if err != nil {
 		return err
@@ -154,7 +174,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	defer l.Close()
 	mail := a.Settings.Mail
 	if mail == "" {
-		box := &standin.Mailbox{Store: a.Studio.Store}
+		box := &standin.Mailbox{Store: a.House.Store}
 		if err := box.Start(); err != nil {
 			return err
 		}
@@ -162,12 +182,16 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		mail = box.URL()
 	}
 	handler, err := web.New(web.Config{
-		Studio: a.Studio, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
+		House: a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
 	})
 	if err != nil {
 		return err
 	}
 	defer handler.Close()
+	a.attend(ctx, handler.Hear)
+	if err := a.metrics(ctx); err != nil {
+		slog.Warn("figures are not served; set NELKO_METRICS to a free loopback address, or to nothing", "error", err)
+	}
 	workers, err := a.work(ctx, mail)
 	if err != nil {
 		return err
@@ -187,5 +211,28 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	if err := srv.Shutdown(stop); err != nil {
 		srv.Close() // what is still being sent is cut
 	}
+	return nil
+}
+
+// metrics serves figures for Prometheus on a loopback address of their own
+// until ctx ends.
+func (a *App) metrics(ctx context.Context) error {
+	if a.Settings.Metrics == "" {
+		return nil
+	}
+	host, _, err := net.SplitHostPort(a.Settings.Metrics)
+	if err != nil {
+		return err
+	}
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("%s is not a loopback address", a.Settings.Metrics)
+	}
+	l, err := net.Listen("tcp", a.Settings.Metrics)
+	if err != nil {
+		return err
+	}
+	srv := &http.Server{Handler: web.Metrics(), ReadHeaderTimeout: 10 * time.Second}
+	go func() { _ = srv.Serve(l) }() // ends with Close
+	context.AfterFunc(ctx, func() { srv.Close() })
 	return nil
 }

@@ -1,14 +1,9 @@
 package app
 
 import (
-	"archive/zip"
-	"bytes"
 	"context"
-	"io/fs"
-	"nelko/themes"
 	"net"
 	"net/http"
-	"os"
 	"path/filepath"
 	"testing"
 	"time"
@@ -80,32 +75,4 @@ func TestServe(t *testing.T) {
 	case <-time.After(30 * time.Second):
 		t.Fatal("did not stop")
 	}
-}
-
-// A studio's own themes come from a folder of zips; a broken one is named in
-// the log and stops nothing.
-func TestOwnThemesFolder(t *testing.T) {
-	dir := t.TempDir()
-	out := filepath.Join(dir, "harbourmaster.zip")
-	f, err := os.Create(out)
-	require.NoError(t, err)
-	z := zip.NewWriter(f)
-	b, err := fs.ReadFile(themes.Fonts(), "tideline/theme.json")
-	require.NoError(t, err)
-	w, err := z.Create("theme.json")
-	require.NoError(t, err)
-	_, err = w.Write(bytes.Replace(b, []byte(`"id": "tideline"`), []byte(`"id": "harbourmaster"`), 1))
-	require.NoError(t, err)
-	require.NoError(t, z.Close())
-	require.NoError(t, f.Close())
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "torn.zip"), []byte("PK"), 0o644))
-	added, refused := themes.AddDir(dir)
-	assert.Equal(t, []string{"harbourmaster"}, added)
-	require.Len(t, refused, 1)
-	assert.ErrorContains(t, refused[0], "torn.zip")
-	th, err := themes.Get("harbourmaster")
-	require.NoError(t, err)
-	assert.Equal(t, "Tideline", th.Name)
-	_, refused = themes.AddDir(filepath.Join(dir, "nowhere"))
-	assert.NotEmpty(t, refused)
 }

@@ -24,14 +24,14 @@ import (
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
-	"nelko/internal/core/sound"
+	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/demo/paint"
+	"nelko/internal/film"
 	"nelko/internal/media"
-	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 	"nelko/internal/render"
 	"nelko/themes"
@@ -46,9 +46,13 @@ type Options struct {
 // show is the film that is measured: painted photos of 24 megapixels, motion
 // on every slide, 1080p30.
 type show struct {
+	house film.House
+	shelf *themes.Shelf
+	theme *theme.Theme
 	doc   doc.Slideshow
 	lib   doc.Library
 	files media.FilesIn
+	order []doc.MediaID // photos
 }
 
 // Render measures a whole render against its floor, encoding the same frames
@@ -65,13 +69,13 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 		fmt.Fprintf(out, "%s=%s\n", name, strconv.FormatFloat(v, 'f', digits, 64)) // a lost line shows in the output
 	}
 	fmt.Fprintf(out, "kernels=%s\n", raster.Kernels())
-	sc, err := s.scene()
+	f, err := s.lay(profile.Film)
 	if err != nil {
 		return err
 	}
 	say("photos", float64(o.Photos), 0)
-	say("frames", float64(sc.Frames), 0)
-	ready, err := s.ready(ctx, sc, dir)
+	say("frames", float64(f.Frames()), 0)
+	ready, err := s.ready(ctx, f, dir)
 	if err != nil {
 		return err
 	}
@@ -83,7 +87,7 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	debug.FreeOSMemory()
 	forgetPeak()
 	cache := newDirCache(filepath.Join(dir, "cache"))
-	whole, err := s.film(ctx, sc, cache, filepath.Join(dir, "film.mp4"))
+	whole, err := s.film(ctx, f, cache, filepath.Join(dir, "film.mp4"))
 	if err != nil {
 		return err
 	}
@@ -101,17 +105,17 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	say("render_cpu_s", whole.cpu, 2)
 	say("ratio_to_floor", whole.seconds/floor.seconds, 3)
 	say("cpu_ratio_to_floor", whole.cpu/floor.cpu, 3)
-	say("frames_per_s", float64(sc.Frames)/whole.seconds, 1)
+	say("frames_per_s", float64(f.Frames())/whole.seconds, 1)
 	say("peak_rss_mb", peak, 0)
 
 	changed := s.doc.Slides[len(s.doc.Slides)/2].ID
 	if s.doc, err = edit.Do(s.doc, edit.Caption{Slides: []doc.SlideID{changed}, Text: "The start"}, s.with()); err != nil {
 		return err
 	}
-	if sc, err = s.scene(); err != nil {
+	if f, err = s.lay(profile.Film); err != nil {
 		return err
 	}
-	again, err := s.film(ctx, sc, cache, filepath.Join(dir, "again.mp4"))
+	again, err := s.film(ctx, f, cache, filepath.Join(dir, "again.mp4"))
 	if err != nil {
 		return err
 	}
@@ -124,13 +128,12 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 		return err
 	}
 	say("filtergraph_s_per_frame", filters.seconds, 4)
-	say("speedup_vs_filtergraph", filters.seconds/(whole.seconds/float64(sc.Frames)), 2)
-	say("cpu_speedup_vs_filtergraph", filters.cpu/(whole.cpu/float64(sc.Frames)), 2)
-	copies, err := s.small(ctx)
-	if err != nil {
+	say("speedup_vs_filtergraph", filters.seconds/(whole.seconds/float64(f.Frames())), 2)
+	say("cpu_speedup_vs_filtergraph", filters.cpu/(whole.cpu/float64(f.Frames())), 2)
+	if err := s.small(ctx); err != nil {
 		return err
 	}
-	unseen, seen, err := s.previews(ctx, copies)
+	unseen, seen, err := s.previews(ctx)
 	if err != nil {
 		return err
 	}
@@ -152,22 +155,22 @@ func Memory(ctx context.Context, out io.Writer, o Options) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	sc, err := s.scene()
+	f, err := s.lay(profile.Film)
 	if err != nil {
 		return err
 	}
 	debug.FreeOSMemory()
 	forgetPeak()
-	took, err := s.film(ctx, sc, nil, filepath.Join(dir, "film.mp4"))
+	took, err := s.film(ctx, f, nil, filepath.Join(dir, "film.mp4"))
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, sc.Frames, took.seconds, peakMB())
+	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, f.Frames(), took.seconds, peakMB())
 	return err
 }
 
 func begin(ctx context.Context, o Options) (string, *show, error) {
-	if err := media.Startup(themes.Fonts()); err != nil {
+	if err := media.Startup(); err != nil {
 		return "", nil, err
 	}
 	dir, err := os.MkdirTemp("", "nelko-bench-*")
@@ -205,21 +208,30 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 		}
 	}
 	s := &show{lib: doc.Library{}, files: media.FilesIn{}}
-	var ids []doc.MediaID
+	tools, err := film.ToolsHere(ctx)
+	if err == nil {
+		s.shelf, err = themes.Shipped()
+	}
+	if err == nil {
+		s.theme, err = s.shelf.Get("tideline")
+	}
+	if err != nil {
+		return nil, err
+	}
+	s.house = film.House{Tools: tools, Shelf: s.shelf}
 	for i := range o.Photos {
 		m, path, err := enlarge(ctx, dir, i)
 		if err != nil {
 			return nil, err
 		}
 		s.lib[m.ID], s.files[m.ID] = m, path
-		ids = append(ids, m.ID)
+		s.order = append(s.order, m.ID)
 	}
 	s.lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate))}
-	s.doc = doc.New("tideline", 1)
-	var err error
+	s.doc = doc.New(s.theme.ID, 1)
 	for _, op := range []edit.Op{
 		edit.Details{Values: map[string]string{"names": "The Gannets", "date": "12 September 2026"}},
-		edit.Pour{Media: append(ids, "song")}, edit.Fit{Mode: doc.ToMusic},
+		edit.Pour{Media: append(slices.Clone(s.order), "song")}, edit.Fit{Mode: doc.ToMusic},
 	} {
 		if s.doc, err = edit.Do(s.doc, op, s.with()); err != nil {
 			return nil, err
@@ -252,28 +264,19 @@ func enlarge(ctx context.Context, dir string, i int) (doc.Media, string, error) 
 	return m, path, nil
 }
 
-func (s *show) with() edit.Context {
-	t, err := themes.Get(s.doc.Theme)
-	if err != nil {
-		t, _ = themes.Get("tideline") // shipped; an error comes up again where it is used
+func (s *show) with() edit.Context { return edit.Context{Theme: s.theme, Library: s.lib} }
+
+// lay lays the film out in a profile.
+func (s *show) lay(p profile.Profile) (*film.Film, error) {
+	f, err := s.house.Lay(film.Source{Doc: s.doc, Theme: s.theme, Library: s.lib, Profile: p})
+	if err == nil {
+		err = f.Plan.FitError
 	}
-	return edit.Context{Theme: t, Library: s.lib}
+	return f, err
 }
 
-func (s *show) scene() (*scene.Scene, error) {
-	t, err := themes.Get(s.doc.Theme)
-	if err != nil {
-		return nil, err
-	}
-	p := plan.Build(s.doc, t, s.lib)
-	if p.FitError != nil {
-		return nil, p.FitError
-	}
-	return scene.Build(s.doc, t, p, s.lib, pango.Words, scene.Options{}), nil
-}
-
-func (s *show) assets(ctx context.Context) *media.Assets {
-	return media.NewAssets(ctx, s.files, s.lib, media.DefaultBudget)
+func (s *show) sprites() *media.Sprites {
+	return media.NewSprites(s.files, s.shelf, media.DefaultBudget)
 }
 
 // took is what something cost: seconds on the clock, and seconds of processor
@@ -298,18 +301,12 @@ func cpuSeconds() (sum float64) {
 	return sum
 }
 
-// film renders with cold sprites and gives what it took.
-func (s *show) film(ctx context.Context, sc *scene.Scene, cache render.Cache, out string) (took, error) {
-	a := s.assets(ctx)
-	job := render.Job{
-		Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.MP4, Out: out, Cache: cache, SoundKey: "silence",
-		Track: func(context.Context) (sound.Track, func(), error) {
-			return sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}, func() {}, nil
-		},
-	}
-	if cache != nil {
-		job.Content = func(id doc.MediaID) string { return string(id) }
-	}
+// film renders with cold sprites and silence, and gives what it took.
+func (s *show) film(ctx context.Context, f *film.Film, cache render.Cache, out string) (took, error) {
+	pool := s.sprites()
+	silent := *f
+	silent.Doc.Soundtrack.Items = nil
+	job := render.Job{Film: &silent, Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, f.Library, false) }, Files: s.files, Out: out, Cache: cache}
 	return measured(func() error {
 		_, err := render.Film(ctx, job)
 		return err
@@ -341,14 +338,14 @@ func stretches(all timecode.Frames) (out []timecode.Frames) {
 // ready is a film's frames, or stretches of them, ready-made in a file that
 // stays in memory.
 type ready struct {
-	sc     *scene.Scene
+	film   *film.Film
 	dir    string
 	frames []timecode.Frames
 }
 
-func (s *show) ready(ctx context.Context, sc *scene.Scene, dir string) (ready, error) {
-	r := ready{sc, dir, stretches(sc.Frames)}
-	return r, s.compose(ctx, sc, r.frames, r.name())
+func (s *show) ready(ctx context.Context, f *film.Film, dir string) (ready, error) {
+	r := ready{f, dir, stretches(f.Frames())}
+	return r, s.compose(ctx, f.Scene, r.frames, r.name())
 }
 
 func (r ready) name() string { return filepath.Join(r.dir, "frames.yuv") }
@@ -361,7 +358,12 @@ func (r ready) floor(ctx context.Context) (took, error) {
 		return took{}, err
 	}
 	defer f.Close()
-	cmd := exec.CommandContext(ctx, "ffmpeg", append(render.PictureArgs(r.sc, render.MP4, 0), "-f", "mp4", filepath.Join(r.dir, "floor.mp4"))...)
+	sc := r.film.Scene
+	args, err := render.PictureArgs(sc, r.film.Profile.Video, 0)
+	if err != nil {
+		return took{}, err
+	}
+	cmd := exec.CommandContext(ctx, "ffmpeg", append(args, "-f", "mp4", filepath.Join(r.dir, "floor.mp4"))...)
 	in, err := cmd.StdinPipe()
 	if err != nil {
 		return took{}, err
@@ -370,10 +372,10 @@ func (r ready) floor(ctx context.Context) (took, error) {
 		if err := cmd.Start(); err != nil {
 			return err
 		}
-		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, r.sc.W*r.sc.H*3/2))
+		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
 		return errors.Join(err, in.Close(), cmd.Wait())
 	})
-	share := float64(len(r.frames)) / float64(r.sc.Frames)
+	share := float64(len(r.frames)) / float64(sc.Frames)
 	return took{t.seconds / share, t.cpu / share}, err
 }
 
@@ -383,14 +385,14 @@ func (s *show) compose(ctx context.Context, sc *scene.Scene, frames []timecode.F
 	if err != nil {
 		return err
 	}
-	a := s.assets(ctx)
+	pool := s.sprites()
 	size := int64(sc.W * sc.H * 3 / 2)
 	n := runtime.GOMAXPROCS(0)
 	errs := make([]error, n)
 	var wg sync.WaitGroup
 	for k := range n {
 		wg.Go(func() {
-			lane := a.Lane()
+			lane := pool.Lane(ctx, s.lib, false)
 			defer lane.Close()
 			c, fr := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
 			for i := len(frames) * k / n; i < len(frames)*(k+1)/n && errs[k] == nil; i++ {
@@ -417,7 +419,7 @@ func (s *show) filtergraph(ctx context.Context, dir string) (perFrame took, err 
 	args := []string{"-v", "error", "-nostdin", "-y"}
 	var graph strings.Builder
 	for i := range filterPhotos {
-		args = append(args, "-i", s.files[doc.MediaID(fmt.Sprintf("%03d.jpg", i))])
+		args = append(args, "-i", s.files[s.order[i]])
 		fmt.Fprintf(&graph, "[%d]scale=7680:4320:force_original_aspect_ratio=increase,crop=7680:4320,zoompan=z='1+0.12*on/%d':x='iw/2-iw/zoom/2':y='ih/2-ih/zoom/2':d=%d:s=1920x1080:fps=30,format=yuv420p[v%d];", i, each-1, each, i)
 	}
 	last := "v0"
@@ -427,7 +429,7 @@ func (s *show) filtergraph(ctx context.Context, dir string) (perFrame took, err 
 	}
 	frames := filterPhotos*each - (filterPhotos-1)*lap
 	args = append(args, "-filter_complex", strings.TrimSuffix(graph.String(), ";"), "-map", "["+last+"]",
-		"-c:v", "libx264", "-preset", render.MP4.Preset, "-crf", fmt.Sprint(render.MP4.CRF), filepath.Join(dir, "filters.mp4"))
+		"-c:v", "libx264", "-preset", profile.Film.Video.Preset, "-crf", fmt.Sprint(profile.Film.Video.CRF), filepath.Join(dir, "filters.mp4"))
 	t, err := measured(func() error {
 		msg, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput()
 		if err != nil {
@@ -438,52 +440,38 @@ func (s *show) filtergraph(ctx context.Context, dir string) (perFrame took, err 
 	return took{t.seconds / float64(frames), t.cpu / float64(frames)}, err
 }
 
-// proxySide is the longer side of the copies previews are made from, as in
-// the application, where they are made when a photo comes in.
-const proxySide = 1200
-
-// proxies are files with small copies beside them.
-type proxies struct{ media.FilesIn }
-
-// Small implements media.Smaller.
-func (p proxies) Small(id doc.MediaID, side int) (string, bool) {
-	return p.FilesIn[id] + ".small", side <= proxySide
-}
-
-// small makes the copies.
-func (s *show) small(ctx context.Context) (proxies, error) {
-	for id, path := range s.files {
-		jpg, err := media.Thumbnail(ctx, path, s.lib[id], proxySide, media.White)
+// small makes the small copies that previews are made from, as the application
+// does when a photo comes in.
+func (s *show) small(ctx context.Context) error {
+	for _, id := range s.order {
+		m := s.lib[id]
+		m.Small = id + ".small"
+		jpg, err := media.Thumbnail(ctx, s.files[id], m, media.SmallSide, media.White)
 		if err == nil {
-			err = os.WriteFile(path+".small", jpg, 0o644)
+			err = os.WriteFile(s.files[id]+".small", jpg, 0o644)
 		}
 		if err != nil {
-			return proxies{}, err
+			return err
 		}
+		s.lib[id], s.files[m.Small] = m, s.files[id]+".small"
 	}
-	return proxies{s.files}, nil
+	return nil
 }
 
 // previews draws single frames of 960×540 as JPEG: of slides not seen before,
 // and another frame of a slide that was. It gives the 95th percentiles in
 // milliseconds.
-func (s *show) previews(ctx context.Context, files media.Files) (unseen, seen float64, err error) {
-	d := s.doc
-	s.doc.Frame = doc.Frame{W: 960, H: 540}
-	sc, err := s.scene()
-	s.doc = d
+func (s *show) previews(ctx context.Context) (unseen, seen float64, err error) {
+	f, err := s.lay(profile.Look(960, timecode.R30))
 	if err != nil {
 		return 0, 0, err
 	}
-	lane := media.NewAssets(ctx, files, s.lib, media.DefaultBudget).Lane()
+	lane := s.sprites().Lane(ctx, s.lib, true)
 	defer lane.Close()
-	c, f := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
+	sc := f.Scene
 	still := func(n timecode.Frames) (float64, error) {
 		start := time.Now()
-		if err := c.Frame(f, n); err != nil {
-			return 0, err
-		}
-		_, err := vips.JPEG(f.RGB(sc.Matrix), 85)
+		_, err := f.Still(lane, n, 85)
 		return float64(time.Since(start).Microseconds()) / 1000, err
 	}
 	var first, then []float64
@@ -509,20 +497,17 @@ func p95(v []float64) float64 {
 // firstSegment is how long the first segment of a played preview takes, in
 // milliseconds; the browser adds what it needs itself.
 func (s *show) firstSegment(ctx context.Context, dir string) (float64, error) {
-	d := s.doc
-	s.doc.Frame = doc.Frame{W: 640, H: 360}
-	sc, err := s.scene()
-	s.doc = d
-	if err != nil {
-		return 0, err
-	}
-	a := s.assets(ctx)
+	pool := s.sprites()
 	start := time.Now()
-	segs, err := render.Cut(sc, render.Draft, func(id doc.MediaID) string { return string(id) }, render.DraftFrames)
+	f, err := s.lay(profile.Draft)
 	if err != nil {
 		return 0, err
 	}
-	job := render.Job{Scene: sc, Lanes: func() render.Lane { return a.Lane() }, Profile: render.Draft}
+	segs, err := f.Segments()
+	if err != nil {
+		return 0, err
+	}
+	job := render.Job{Film: f, Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, f.Library, true) }}
 	_, err = job.Encode(ctx, segs[:1], dir, func(timecode.Frames) {})
 	return float64(time.Since(start).Milliseconds()), err
 }

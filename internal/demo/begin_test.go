@@ -8,15 +8,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/demo"
+	"nelko/internal/house/housetest"
 	"nelko/internal/store"
-	"nelko/internal/studio"
-	"nelko/internal/studio/studiotest"
 )
 
 // The demo's orders are there at once, their making is queued, and beginning
 // again or in a studio that is in use does nothing.
 func TestBegin(t *testing.T) {
-	s := studiotest.Open(t)
+	s := housetest.Open(t)
 	count := func(table string) (n int64) {
 		require.NoError(t, s.Store.DB.Table(table).Count(&n).Error)
 		return n
@@ -30,12 +29,12 @@ func TestBegin(t *testing.T) {
 	st, err := store.One[store.Studio](s.Store.DB, "id = 1")
 	require.NoError(t, err)
 	assert.True(t, st.Demo)
-	_, err = s.SignIn(context.Background(), demo.Email, demo.Password)
+	_, err = s.Accounts.SignIn(context.Background(), demo.Email, demo.Password)
 	assert.NoError(t, err)
 
 	// The last order has no material: it is made at once, twice without harm.
 	for range 2 {
-		require.NoError(t, demo.Make(context.Background(), s, studio.Demo{Number: 8}))
+		require.NoError(t, demo.Painter{House: s}.Make(context.Background(), demo.Make{Number: 8}))
 	}
-	require.NoError(t, demo.Make(context.Background(), s, studio.Demo{Number: 99, Finish: true}))
+	require.NoError(t, demo.Painter{House: s}.Make(context.Background(), demo.Make{Number: 99, Finish: true}))
 }

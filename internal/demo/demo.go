@@ -16,32 +16,35 @@ import (
 	"path/filepath"
 	"time"
 
+	"github.com/riverqueue/river"
 	"gorm.io/gorm"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/delivery"
 	"nelko/internal/demo/paint"
 	"nelko/internal/demo/synth"
+	"nelko/internal/house"
 	"nelko/internal/media/vips"
+	"nelko/internal/orders"
+	"nelko/internal/queue"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 )
 
 // Begin makes the demo's account and queues its orders, if the studio has no
 // account yet.
-func Begin(ctx context.Context, s *studio.Studio) error {
-	var users int64
-	if err := s.Store.DB.WithContext(ctx).Model(&store.User{}).Count(&users).Error; err != nil || users > 0 {
+func Begin(ctx context.Context, s *house.House) error {
+	if any, err := s.Accounts.Any(ctx); err != nil || any {
 		return err
 	}
-	if _, err := s.AddUser(ctx, Email, "Wren Ashdown", Password, store.Owner); err != nil {
+	if _, err := s.Accounts.Add(ctx, Email, "Wren Ashdown", Password, store.Owner); err != nil {
 		return fmt.Errorf("demo: %w", err)
 	}
-	for _, o := range orders {
+	for _, o := range commissions {
 		n := o.newOrder()
-		now := s.Now()
+		now := s.Orders.Now()
 		n.Due = time.Date(now.Year(), now.Month(), now.Day()+o.due, 0, 0, 0, 0, time.UTC)
-		if _, err := s.OpenOrder(ctx, n, nil); err != nil {
+		if _, err := s.Orders.Open(ctx, n, nil); err != nil {
 			return fmt.Errorf("demo: %w", err)
 		}
 	}
@@ -49,24 +52,20 @@ func Begin(ctx context.Context, s *studio.Studio) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(map[string]any{"name": studioName, "demo": true}).Error; err != nil {
 			return err
 		}
-		raw, err := store.RawTx(tx)
-		if err != nil {
-			return err
-		}
-		var jobs []studio.Demo
-		for i, o := range orders {
+		var jobs []Make
+		for i, o := range commissions {
 			if len(o.pictures) > 0 {
-				jobs = append(jobs, studio.Demo{Number: i})
+				jobs = append(jobs, Make{Number: i})
 			}
 		}
 		// Films take longest and come last.
-		for i, o := range orders {
+		for i, o := range commissions {
 			if o.state != fresh {
-				jobs = append(jobs, studio.Demo{Number: i, Finish: true})
+				jobs = append(jobs, Make{Number: i, Finish: true})
 			}
 		}
 		for _, j := range jobs {
-			if err := s.Queue.Insert(ctx, raw, j); err != nil {
+			if err := s.Queue.Insert(ctx, tx, j); err != nil {
 				return err
 			}
 		}
@@ -74,13 +73,39 @@ func Begin(ctx context.Context, s *studio.Studio) error {
 	})
 }
 
+// Make is the job that paints the material of one order of the demo or, later,
+// brings the order to its state.
+type Make struct {
+	Number int  `json:"number"`
+	Finish bool `json:"finish"`
+}
+
+// Kind implements river.JobArgs.
+func (Make) Kind() string { return "demo" }
+
+// painter is the queue of the demo's painting.
+const painter = "painter"
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Make) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: painter, MaxAttempts: 3} }
+
+// Painter is the room that makes the demo.
+type Painter struct{ House *house.House }
+
+// Jobs implements queue.Room.
+func (p Painter) Jobs(js *queue.Jobs) {
+	js.Serve(painter, 1)
+	queue.Handle(js, queue.Kind[Make]{Work: func(ctx context.Context, j queue.Job[Make]) error { return p.Make(ctx, j.Args) }})
+}
+
 // Make does one of the jobs that Begin queued. It may be called again after a
 // crash.
-func Make(ctx context.Context, s *studio.Studio, j studio.Demo) error {
-	if j.Number < 0 || j.Number >= len(orders) {
+func (p Painter) Make(ctx context.Context, j Make) error {
+	s := p.House
+	if j.Number < 0 || j.Number >= len(commissions) {
 		return nil
 	}
-	number, o := j.Number, orders[j.Number]
+	number, o := j.Number, commissions[j.Number]
 	row, err := store.One[store.Order](s.Store.DB.WithContext(ctx), "client = ? AND event = ?", o.client, o.event)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil // someone has done away with it
@@ -92,7 +117,7 @@ func Make(ctx context.Context, s *studio.Studio, j studio.Demo) error {
 		err = bring(ctx, s, row.ID, o.state)
 	} else {
 		err = o.material(ctx, number, func(name string, data []byte) error {
-			_, err := s.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name, bytes.NewReader(data))
+			_, err := s.Intake.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name, bytes.NewReader(data))
 			return err
 		})
 	}
@@ -104,21 +129,21 @@ func Make(ctx context.Context, s *studio.Studio, j studio.Demo) error {
 
 // bring waits for an order's material to be read, then fits, renders and
 // delivers it.
-func bring(ctx context.Context, s *studio.Studio, orderID int64, to state) error {
-	w, err := until(ctx, s, orderID, func(w *studio.Work) bool {
+func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
+	w, err := until(ctx, s, orderID, func(w *orders.Dossier) bool {
 		used := w.Doc.Uses()
 		for _, m := range w.Media {
 			if m.State == store.Waiting || (m.State == store.Ready && m.Kind != doc.SongMedia && !used[m.DocID()]) {
 				return false
 			}
 		}
-		return len(w.Doc.Soundtrack.Songs) > 0 && len(used) > 0
+		return len(w.Doc.Soundtrack.Songs()) > 0 && len(used) > 0
 	})
 	if err != nil {
 		return err
 	}
 	if w.Doc.Fit.Mode != doc.ToMusic {
-		if _, err := s.Edit(ctx, orderID, w.Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil); err != nil {
+		if _, err := s.Orders.Edit(ctx, orderID, w.Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil); err != nil {
 			return err
 		}
 	}
@@ -126,26 +151,26 @@ func bring(ctx context.Context, s *studio.Studio, orderID int64, to state) error
 		return nil
 	}
 	if len(w.Renders) == 0 {
-		if _, err := s.StartRender(ctx, orderID); err != nil {
+		if _, err := s.Making.Begin(ctx, orderID, ""); err != nil {
 			return err
 		}
 	}
-	w, err = until(ctx, s, orderID, func(w *studio.Work) bool { return w.Renders[0].State.Over() })
+	w, err = until(ctx, s, orderID, func(w *orders.Dossier) bool { return w.Renders[0].State.Over() })
 	if err != nil {
 		return err
 	}
 	if to < delivered || len(w.Links) > 0 || w.Renders[0].State != store.RenderDone {
 		return nil
 	}
-	_, _, err = s.MakeLink(ctx, orderID, studio.NewLink{
-		RenderID: w.Renders[0].ID, Title: w.Doc.Details["names"] + " · " + w.Order.Event, Downloadable: true, Days: 60, Mail: w.Order.ClientEmail != "",
+	_, _, err = s.Delivery.MakeLink(ctx, orderID, delivery.NewLink{
+		RenderID: w.Renders[0].ID, Title: w.Theme.FilmTitle(w.Doc.Details) + " · " + w.Order.Event, Downloadable: true, Days: 60, Mail: w.Order.ClientEmail != "",
 	})
 	return err
 }
 
-func until(ctx context.Context, s *studio.Studio, orderID int64, ready func(*studio.Work) bool) (*studio.Work, error) {
+func until(ctx context.Context, s *house.House, orderID int64, ready func(*orders.Dossier) bool) (*orders.Dossier, error) {
 	for {
-		w, err := s.Load(ctx, orderID)
+		w, err := s.Orders.Load(ctx, orderID)
 		if err != nil || ready(w) {
 			return w, err
 		}
@@ -162,7 +187,7 @@ var wide = [][2]int{{1920, 1280}, {1728, 1152}, {1600, 1200}, {1920, 1080}}
 var upright = [][2]int{{1200, 1600}, {1152, 1728}}
 
 // material paints an order's files one after another.
-func (o order) material(ctx context.Context, number int, put func(name string, data []byte) error) error {
+func (o commission) material(ctx context.Context, number int, put func(name string, data []byte) error) error {
 	day := time.Date(2026, 9, 12, 9, 40, 0, 0, time.UTC)
 	for i, sc := range o.pictures {
 		if err := ctx.Err(); err != nil {
@@ -212,7 +237,7 @@ func (o order) material(ctx context.Context, number int, put func(name string, d
 	return nil
 }
 
-func (o order) putSongs(ctx context.Context, put func(name string, data []byte) error) error {
+func (o commission) putSongs(ctx context.Context, put func(name string, data []byte) error) error {
 	for _, id := range o.songs {
 		p := songs[id]
 		b, err := songFile(ctx, p)
@@ -284,7 +309,7 @@ func Paint(ctx context.Context, dir string) error {
 	if err := vips.Startup(); err != nil {
 		return err
 	}
-	for i, o := range orders {
+	for i, o := range commissions {
 		sub := filepath.Join(dir, fmt.Sprintf("%02d %s", i+1, o.client))
 		if err := os.MkdirAll(sub, 0o755); err != nil {
 			return err

@@ -16,7 +16,7 @@ import (
 	"nelko/internal/demo/synth"
 	"nelko/internal/media"
 	"nelko/internal/media/vips"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 var ctx = context.Background()
@@ -24,7 +24,7 @@ var ctx = context.Background()
 // The demo's photos are stored as a camera would for each way it was held, and
 // come out upright with their capture time.
 func TestPhotosCarryOrientationAndTime(t *testing.T) {
-	require.NoError(t, media.Startup(themes.Fonts()))
+	require.NoError(t, media.Startup())
 	px := raster.Pixels{W: 64, H: 40, Channels: 3, Pix: make([]byte, 64*40*3)}
 	for y := range 40 {
 		for x := range 64 { // red grows to the right, green downwards
@@ -55,11 +55,11 @@ func TestPhotosCarryOrientationAndTime(t *testing.T) {
 // The scenario has what it promises: enough orders, in different states, with
 // their own songs of different tempo.
 func TestScenario(t *testing.T) {
-	assert.GreaterOrEqual(t, len(orders), 8)
+	assert.GreaterOrEqual(t, len(commissions), 8)
 	states, clients := map[state]int{}, map[string]bool{}
-	th, err := themes.Get("tideline")
+	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
-	for _, o := range orders {
+	for _, o := range commissions {
 		states[o.state]++
 		assert.False(t, clients[o.client], "%s twice", o.client)
 		clients[o.client] = true
@@ -89,7 +89,7 @@ func TestScenario(t *testing.T) {
 }
 
 func TestSongAndClipFiles(t *testing.T) {
-	require.NoError(t, media.Startup(themes.Fonts()))
+	require.NoError(t, media.Startup())
 	write := func(name string, b []byte, err error) string {
 		require.NoError(t, err)
 		path := filepath.Join(t.TempDir(), name)

@@ -3,7 +3,7 @@ package demo
 import (
 	"nelko/internal/demo/paint"
 	"nelko/internal/demo/synth"
-	"nelko/internal/studio"
+	"nelko/internal/orders"
 )
 
 // The demo's account.
@@ -24,7 +24,7 @@ var songs = map[string]synth.Piece{
 }
 
 // order is one order of the demo.
-type order struct {
+type commission struct {
 	client, email, event string
 	theme                string // the studio's usual one if empty
 	due                  int    // days from today
@@ -61,8 +61,8 @@ var (
 	byNight = []paint.Scene{paint.Headland, paint.Portrait, paint.Lanterns, paint.Lanterns, paint.Lanterns}
 )
 
-// orders of the demo. Twenty-four crews row; the first few have come in.
-var orders = []order{
+// commissions of the demo. Twenty-four crews row; the first few have come in.
+var commissions = []commission{
 	{client: "The Gannets", email: "gannets@saltmere.example", event: "Lantern Regatta, crew film", due: 2, details: regatta("The Gannets"), club: [2]uint32{0x1f6f78, 0xf2c14e},
 		pictures: repeat(byDay, byNight), clips: []paint.Scene{paint.Race}, songs: []string{"harbour"}, state: delivered},
 	{client: "Harbour Lights", email: "lights@saltmere.example", event: "Lantern Regatta, crew film", due: 2, details: regatta("Harbour Lights"), club: [2]uint32{0x8c2f39, 0xf4e4c1},
@@ -86,6 +86,6 @@ var orders = []order{
 }
 
 // newOrder is the order as an operator would have opened it.
-func (o order) newOrder() studio.NewOrder {
-	return studio.NewOrder{Theme: o.theme, Client: o.client, ClientEmail: o.email, Event: o.event, Details: o.details}
+func (o commission) newOrder() orders.New {
+	return orders.New{Head: orders.Head{Client: o.client, ClientEmail: o.email, Event: o.event}, Theme: o.theme, Details: o.details}
 }

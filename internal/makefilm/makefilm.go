@@ -15,18 +15,18 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
-	"nelko/internal/core/scene"
-	"nelko/internal/core/sound"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/film"
 	"nelko/internal/media"
-	"nelko/internal/media/pango"
 	"nelko/internal/render"
 	"nelko/themes"
 )
 
 // Request is what to make.
 type Request struct {
+	Shelf    *themes.Shelf
 	Theme    string
 	Media    string   // folder of photos and clips
 	Music    []string // song files, in order
@@ -72,15 +72,14 @@ type RefusedFile struct {
 	Reason string `json:"reason"`
 }
 
-// laidOut is a film ready to be rendered.
-type laidOut struct {
-	doc    doc.Slideshow
-	plan   plan.Plan
-	lib    doc.Library
-	files  media.FilesIn
-	scene  *scene.Scene
-	assets *media.Assets
+// made is a film and what its pictures are drawn from.
+type made struct {
+	*film.Film
+	files   media.FilesIn
+	sprites *media.Sprites
 }
+
+func (m *made) lane(ctx context.Context) *media.Lane { return m.sprites.Lane(ctx, m.Library, false) }
 
 // Film makes the film. The summary is useful even when an error is returned.
 func Film(ctx context.Context, r Request) (Summary, error) {
@@ -90,11 +89,7 @@ func Film(ctx context.Context, r Request) (Summary, error) {
 		return s, err
 	}
 	s.File, err = render.Film(ctx, render.Job{
-		Scene: f.scene, Lanes: func() render.Lane { return f.assets.Lane() }, Profile: render.MP4,
-		Track: func(ctx context.Context) (sound.Track, func(), error) {
-			return render.SoundTrack(ctx, f.doc, f.plan, f.lib, f.files)
-		},
-		Out: r.Out, Progress: r.Progress, Title: r.Details["names"],
+		Film: f.Film, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }, Files: f.files, Out: r.Out, Progress: r.Progress,
 	})
 	return s, err
 }
@@ -105,85 +100,86 @@ func newSummary(r Request) Summary {
 }
 
 // layOut reads the material, casts it and fits it to the music.
-func layOut(ctx context.Context, r Request, s *Summary) (*laidOut, error) {
-	t, err := themes.Get(r.Theme)
+func layOut(ctx context.Context, r Request, s *Summary) (*made, error) {
+	t, err := r.Shelf.Get(r.Theme)
 	if err != nil {
 		return nil, err
 	}
-	lib, files, err := gather(ctx, r, s)
+	m, err := gather(ctx, r, s)
 	if err != nil {
 		return nil, err
 	}
-	return arrange(ctx, r, t, lib, files, s)
+	return m.arrange(r, t, s)
+}
+
+// material is what a film is made from.
+type material struct {
+	house film.House
+	lib   doc.Library
+	files media.FilesIn
+	order []doc.MediaID // photos and clips, by name
+	songs []doc.MediaID
+	pool  *media.Sprites
 }
 
 // arrange casts material into a theme and fits it to the music.
-func arrange(ctx context.Context, r Request, t *theme.Theme, lib doc.Library, files media.FilesIn, s *Summary) (*laidOut, error) {
-	f := &laidOut{lib: lib, files: files}
+func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error) {
 	d := doc.New(t.ID, r.Seed)
-	d.Frame, d.Rate = r.Frame, r.Rate
-	with := edit.Context{Theme: t, Library: f.lib}
-	var ids []doc.MediaID
-	var err error
-	for id, m := range f.lib {
-		if m.Kind != doc.SongMedia {
-			ids = append(ids, id)
-		}
-	}
-	if len(ids) == 0 {
+	d.Frame = r.Frame
+	with := edit.Context{Theme: t, Library: m.lib}
+	if len(m.order) == 0 {
 		return nil, fmt.Errorf("there is no photo or clip that can be used in %s", r.Media)
 	}
-	slices.Sort(ids)
-	songs := make([]doc.MediaID, len(r.Music))
-	for i := range songs {
-		songs[i] = songID(i)
+	ops := []edit.Op{edit.Details{Values: r.Details}, edit.Pour{Media: m.order}}
+	if len(m.songs) > 0 {
+		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{Mode: doc.ToMusic})
 	}
-	ops := []edit.Op{edit.Details{Values: r.Details}, edit.Pour{Media: ids}}
-	if len(songs) > 0 {
-		ops = append(ops, edit.Songs{Songs: songs}, edit.Fit{Mode: doc.ToMusic})
-	}
+	var err error
 	for _, op := range ops {
 		if d, err = edit.Do(d, op, with); err != nil {
 			return nil, err
 		}
 	}
-	f.doc, f.plan = d, plan.Build(d, t, f.lib)
-	if f.plan.FitError != nil {
-		return nil, fmt.Errorf("the pictures cannot be fitted to the music: %w", f.plan.FitError)
+	p := profile.Film
+	p.Rate = r.Rate
+	f, err := m.house.Lay(film.Source{Doc: d, Theme: t, Library: m.lib, Profile: p})
+	if err != nil {
+		return nil, err
 	}
-	s.describe(d, f.plan, f.lib)
-	for _, c := range plan.Checks(d, f.plan, t, f.lib) {
+	if f.Plan.FitError != nil {
+		return nil, fmt.Errorf("the pictures cannot be fitted to the music: %w", f.Plan.FitError)
+	}
+	s.describe(f)
+	for _, c := range append(plan.Checks(f.Doc, f.Plan, t, f.Library), f.Findings()...) {
 		s.Warnings = append(s.Warnings, c.Text)
 	}
-	f.assets = media.NewAssets(ctx, f.files, f.lib, media.DefaultBudget)
-	f.scene = scene.Build(d, t, f.plan, f.lib, pango.Words, scene.Options{})
-	for _, x := range f.scene.Findings {
-		s.Warnings = append(s.Warnings, plan.Finding(d, f.lib, x.Slide, string(x.Kind), x.Media, x.Words, x.By).Text)
-	}
-	return f, nil
+	return &made{f, m.files, m.pool}, nil
 }
 
-func songID(i int) doc.MediaID { return doc.MediaID(fmt.Sprintf("song:%d", i)) }
-
 // gather probes the folder's files (not its sub-folders, nor hidden files)
-// and the songs.
-func gather(ctx context.Context, r Request, s *Summary) (doc.Library, media.FilesIn, error) {
-	if err := media.Startup(themes.Fonts()); err != nil {
-		return nil, nil, err
+// and the songs. A file that is there twice is used once.
+func gather(ctx context.Context, r Request, s *Summary) (*material, error) {
+	if err := media.Startup(); err != nil {
+		return nil, err
 	}
-	lib, files := doc.Library{}, media.FilesIn{}
+	tools, err := film.ToolsHere(ctx)
+	if err != nil {
+		return nil, err
+	}
+	m := &material{house: film.House{Tools: tools, Shelf: r.Shelf}, lib: doc.Library{}, files: media.FilesIn{}}
+	m.pool = media.NewSprites(m.files, r.Shelf, media.DefaultBudget)
 	entries, err := os.ReadDir(r.Media)
 	if err != nil {
-		return nil, nil, fmt.Errorf("reading the media folder: %w", err)
+		return nil, fmt.Errorf("reading the media folder: %w", err)
 	}
 	slices.SortFunc(entries, func(a, b os.DirEntry) int { return cast.CompareNames(a.Name(), b.Name()) })
 	for _, e := range entries {
 		if e.IsDir() || strings.HasPrefix(e.Name(), ".") {
 			continue
 		}
-		path := filepath.Join(r.Media, e.Name())
-		m, _, err := media.Probe(ctx, path, e.Name())
-		if err == nil && m.Kind == doc.SongMedia {
+		id, err := m.take(ctx, filepath.Join(r.Media, e.Name()))
+		if err == nil && m.lib[id].Kind == doc.SongMedia {
+			delete(m.lib, id)
 			err = &media.Refused{Reason: "it is a song; give it with --music to hear it"}
 		}
 		var refused *media.Refused
@@ -192,34 +188,49 @@ func gather(ctx context.Context, r Request, s *Summary) (doc.Library, media.File
 			continue
 		}
 		if err != nil {
-			return nil, nil, fmt.Errorf("%s: %w", e.Name(), err)
+			return nil, fmt.Errorf("%s: %w", e.Name(), err)
 		}
-		m.ID = doc.MediaID(e.Name())
-		lib[m.ID], files[m.ID] = m, path
+		m.order = append(m.order, id)
 	}
-	for i, path := range r.Music {
-		m, _, err := media.Probe(ctx, path, filepath.Base(path))
+	for _, path := range r.Music {
+		id, err := m.take(ctx, path)
 		if err != nil {
-			return nil, nil, fmt.Errorf("song %s: %w", path, err)
+			return nil, fmt.Errorf("song %s: %w", path, err)
 		}
-		if m.Kind != doc.SongMedia {
-			return nil, nil, fmt.Errorf("song %s: it is a %s", path, m.Kind)
+		if k := m.lib[id].Kind; k != doc.SongMedia {
+			return nil, fmt.Errorf("song %s: it is a %s", path, k)
 		}
-		m.ID = songID(i)
-		lib[m.ID], files[m.ID] = m, path
+		m.songs = append(m.songs, id)
 	}
-	return lib, files, nil
+	return m, nil
 }
 
-func (s *Summary) describe(d doc.Slideshow, p plan.Plan, lib doc.Library) {
-	s.Frames = p.Pictures
-	s.FilmSeconds = d.Rate.Seconds(p.Pictures)
+// take reads a file into the library.
+func (m *material) take(ctx context.Context, path string) (doc.MediaID, error) {
+	x, _, err := media.Probe(ctx, path, filepath.Base(path))
+	if err != nil {
+		return "", err
+	}
+	if x.ID, err = media.ContentOf(path); err != nil {
+		return "", err
+	}
+	if twin, ok := m.lib[x.ID]; ok {
+		return "", &media.Refused{Reason: "the same file as " + twin.Name}
+	}
+	m.lib[x.ID], m.files[x.ID] = x, path
+	return x.ID, nil
+}
+
+func (s *Summary) describe(f *film.Film) {
+	p := f.Plan
+	s.Frames = p.Frames
+	s.FilmSeconds = p.Rate.Seconds(p.Frames)
 	s.MusicSeconds = float64(p.Music) / timecode.SampleRate
 	s.Arithmetic = p.Arithmetic()
 	for _, sl := range p.Slides {
 		ss := SlideSummary{Kind: string(sl.Kind), Layout: sl.Layout, Media: []string{}, Start: sl.Start, Frames: sl.Length, Overlap: sl.Overlap}
 		for _, id := range sl.Media {
-			ss.Media = append(ss.Media, lib[id].Name)
+			ss.Media = append(ss.Media, f.Library[id].Name)
 		}
 		s.Slides = append(s.Slides, ss)
 	}

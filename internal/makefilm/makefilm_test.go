@@ -14,7 +14,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/timecode"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 func tool(t *testing.T, name string, args ...string) {
@@ -31,23 +31,26 @@ func TestFolderBecomesAFilm(t *testing.T) {
 		if i == 3 {
 			size = "200x300"
 		}
-		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", filepath.Join(dir, name))
+		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size+",hue=h="+fmt.Sprint(40*i), "-frames:v", "1", filepath.Join(dir, name))
 	}
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=320x180:r=25:d=2", "-pix_fmt", "yuv420p", filepath.Join(dir, "clip.mp4"))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "empty.jpg"), nil, 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.jpg"), []byte("not a picture"), 0o644))
+	twin, err := os.ReadFile(filepath.Join(dir, "IMG 1.jpg"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "twin.jpg"), twin, 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, ".hidden"), []byte("x"), 0o644))
 	a, b := filepath.Join(songs, "a.mp3"), filepath.Join(songs, "b.flac")
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=300:d=11", a)
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=500:d=9.37", b)
 
 	r := Request{
-		Theme: "tideline", Media: dir, Music: []string{a, b}, Details: map[string]string{"names": "A & B", "date": "2026"},
+		Shelf: themestest.Shelf(t), Theme: "tideline", Media: dir, Music: []string{a, b}, Details: map[string]string{"names": "A & B", "date": "2026"},
 		Out: filepath.Join(t.TempDir(), "out.mp4"), Frame: doc.Frame{W: 320, H: 180}, Rate: timecode.R2997, Seed: 5,
 	}
 	s, err := Film(context.Background(), r)
 	require.NoError(t, err)
-	assert.Equal(t, []RefusedFile{{"empty.jpg", "the file is empty"}, {"notes.jpg", "not a photo, clip or song that Nelko can read"}}, s.Refused)
+	assert.Equal(t, []RefusedFile{{"empty.jpg", "the file is empty"}, {"notes.jpg", "not a photo, clip or song that Nelko can read"}, {"twin.jpg", "the same file as IMG 1.jpg"}}, s.Refused)
 	assert.Equal(t, "30000/1001", s.FPS)
 	assert.InDelta(t, 20.37, s.MusicSeconds, 0.06, "MP3 adds a little at its ends")
 	assert.Equal(t, timecode.R2997.Frames(s.MusicSeconds), s.Frames)
@@ -87,7 +90,7 @@ func TestSheet(t *testing.T) {
 	dir := stills(t)
 	for _, f := range []doc.Frame{{W: 1920, H: 1080}, {W: 1080, H: 1920}} {
 		out := filepath.Join(t.TempDir(), "sheet.jpg")
-		s, err := Sheet(context.Background(), Request{Theme: "opendoor", Media: dir, Details: map[string]string{"names": "A", "date": "B"}, Out: out, Frame: f, Rate: timecode.R25, Seed: 2}, 6)
+		s, err := Sheet(context.Background(), Request{Shelf: themestest.Shelf(t), Theme: "opendoor", Media: dir, Details: map[string]string{"names": "A", "date": "B"}, Out: out, Frame: f, Rate: timecode.R25, Seed: 2}, 6)
 		require.NoError(t, err)
 		assert.NotEmpty(t, s.Slides)
 		filled(t, out, cellFrame(f), 6)
@@ -96,14 +99,14 @@ func TestSheet(t *testing.T) {
 
 // One sheet shows all themes, four moments of each.
 func TestShelf(t *testing.T) {
-	all, err := themes.All()
+	all, err := themestest.Shelf(t).All(), error(nil)
 	require.NoError(t, err)
 	out := filepath.Join(t.TempDir(), "shelf.jpg")
 	small := doc.Frame{W: 320, H: 180}
-	_, err = Shelf(context.Background(), Request{Media: stills(t), Details: map[string]string{"names": "A", "place": "B"}, Out: out, Frame: small, Rate: timecode.R25, Seed: 2})
+	_, err = Shelf(context.Background(), Request{Shelf: themestest.Shelf(t), Media: stills(t), Details: map[string]string{"names": "A", "place": "B"}, Out: out, Frame: small, Rate: timecode.R25, Seed: 2})
 	require.NoError(t, err)
 	filled(t, out, cellFrame(small), 4*len(all))
-	_, err = Shelf(context.Background(), Request{Media: t.TempDir(), Out: out, Frame: small, Rate: timecode.R25})
+	_, err = Shelf(context.Background(), Request{Shelf: themestest.Shelf(t), Media: t.TempDir(), Out: out, Frame: small, Rate: timecode.R25})
 	assert.ErrorContains(t, err, "no photo or clip")
 }
 

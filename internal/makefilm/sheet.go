@@ -11,7 +11,6 @@ import (
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media/vips"
-	"nelko/themes"
 )
 
 // Sheet writes a contact sheet of a film, as a JPEG: the opening, slides and
@@ -24,9 +23,9 @@ func Sheet(ctx context.Context, r Request, cells int) (Summary, error) {
 	if err != nil {
 		return s, err
 	}
-	at := moments(f.scene, cells)
+	at := moments(f.Scene, cells)
 	b := newBoard(r.Frame, len(at))
-	if err := b.add(f, at); err != nil {
+	if err := b.add(ctx, f, at); err != nil {
 		return s, err
 	}
 	return s, b.write(r.Out)
@@ -37,14 +36,11 @@ func Sheet(ctx context.Context, r Request, cells int) (Summary, error) {
 func Shelf(ctx context.Context, r Request) (Summary, error) {
 	s := newSummary(r)
 	r.Frame = cellFrame(r.Frame)
-	lib, files, err := gather(ctx, r, &s)
+	m, err := gather(ctx, r, &s)
 	if err != nil {
 		return s, err
 	}
-	all, err := themes.All()
-	if err != nil {
-		return s, err
-	}
+	all := r.Shelf.All()
 	b := newBoard(r.Frame, 4*len(all))
 	for _, t := range all {
 		with := r
@@ -53,11 +49,11 @@ func Shelf(ctx context.Context, r Request) (Summary, error) {
 			with.Details[d.Key] = cmp.Or(r.Details[d.Key], d.Example)
 		}
 		one := newSummary(with)
-		f, err := arrange(ctx, with, t, lib, files, &one)
+		f, err := m.arrange(with, t, &one)
 		if err != nil {
 			return s, err
 		}
-		if err := b.add(f, telling(f.scene)); err != nil {
+		if err := b.add(ctx, f, telling(f.Scene)); err != nil {
 			return s, err
 		}
 	}
@@ -90,15 +86,15 @@ func newBoard(cell doc.Frame, cells int) *board {
 }
 
 // add draws frames of a film into the next cells.
-func (b *board) add(f *laidOut, at []timecode.Frames) error {
-	lane := f.assets.Lane()
+func (b *board) add(ctx context.Context, f *made, at []timecode.Frames) error {
+	lane := f.lane(ctx)
 	defer lane.Close()
-	c, fr := compose.New(f.scene, lane), raster.NewFrame(b.cell.W, b.cell.H)
+	c, fr := compose.New(f.Scene, lane), raster.NewFrame(b.cell.W, b.cell.H)
 	for _, n := range at {
 		if err := c.Frame(fr, n); err != nil {
 			return err
 		}
-		img := fr.RGB(f.scene.Matrix)
+		img := fr.RGB(f.Scene.Matrix)
 		x0, y0 := b.next%b.cols*(b.cell.W+boardGap), b.next/b.cols*(b.cell.H+boardGap)
 		for y := range b.cell.H {
 			copy(b.out.Pix[((y0+y)*b.out.W+x0)*3:], img.Pix[3*y*img.W:][:3*img.W])

@@ -15,15 +15,13 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"nelko/themes"
 )
 
 // Lists that name other addresses are not opened, whatever they are called,
 // and nobody is asked for what they name (RFC 8216 for HLS, ISO/IEC 23009-1
 // for DASH: both are lists that a reader is meant to fetch again and again).
 func TestListsAreNotFollowed(t *testing.T) {
-	require.NoError(t, Startup(themes.Fonts()))
+	require.NoError(t, Startup())
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	defer l.Close()

@@ -4,87 +4,96 @@
 package media
 
 import (
+	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
-	"io/fs"
+	"maps"
 	"os"
-	"path"
 	"path/filepath"
-	"strings"
+	"slices"
 	"sync"
 
+	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 )
 
-// Startup makes the shelf's fonts known to fontconfig and starts libvips.
-// shelf holds a folder for each theme, with its fonts and pictures. Startup
-// must be called before other functions of the package; calling it again does
-// nothing.
-func Startup(shelf fs.FS) error {
-	return startup(shelf)
+// Startup starts libvips. It must be called before other functions of the
+// package; calling it again does nothing.
+func Startup() error { return start() }
+
+var start = sync.OnceValue(vips.Startup)
+
+// Shelf gives what themes are made of, by content.
+type Shelf interface {
+	// File is a theme's file.
+	File(content string) ([]byte, error)
+	// Fonts are font files, by name.
+	Fonts(content string) (map[string][]byte, error)
 }
 
-var (
-	startOnce sync.Once
-	errStart  error
-	shelf     fs.FS // of the themes
-)
+var installed sync.Map // fonts by content, each a func() error that is run once
 
-func startup(fonts fs.FS) error {
-	startOnce.Do(func() {
-		shelf = fonts
-		if errStart = installFonts(fonts); errStart == nil {
-			errStart = vips.Startup()
+// InstallFonts makes a theme's fonts known to the typesetter under their
+// content. Doing it again costs nothing.
+func InstallFonts(shelf Shelf, content string) error {
+	once, _ := installed.LoadOrStore(content, sync.OnceValue(func() error {
+		conf, err := unpackFonts(shelf, content)
+		if err != nil {
+			return fmt.Errorf("installing fonts: %w", err)
 		}
-	})
-	return errStart
-}
-
-// installFonts unpacks the shipped fonts into a folder named for their
-// contents and points fontconfig at it, beside the system's own fonts.
-func installFonts(fonts fs.FS) error {
-	type font struct {
-		name string
-		data []byte
-	}
-	var all []font
-	sum := sha256.New()
-	err := fs.WalkDir(fonts, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || path.Ext(p) != ".ttf" {
-			return err
-		}
-		b, err := fs.ReadFile(fonts, p)
-		all = append(all, font{strings.ReplaceAll(p, "/", "-"), b})
-		sum.Write([]byte(p))
-		sum.Write(b)
-		return err
-	})
+		pango.AddFonts(content, conf)
+		return nil
+	}))
+	err := once.(func() error)()
 	if err != nil {
-		return fmt.Errorf("reading the shipped fonts: %w", err)
+		installed.CompareAndDelete(content, once) // so that it is tried again
+	}
+	return err
+}
+
+// unpackFonts writes fonts into a folder named for their content and gives
+// the fontconfig file that shows them beside the system's own.
+func unpackFonts(shelf Shelf, content string) (string, error) {
+	files, err := shelf.Fonts(content)
+	if err != nil {
+		return "", err
 	}
 	base, err := os.UserCacheDir()
 	if err != nil {
 		base = os.TempDir()
 	}
-	dir := filepath.Join(base, "nelko", "fonts-"+hex.EncodeToString(sum.Sum(nil)[:8]))
+	dir := filepath.Join(base, "nelko", "fonts-"+content[:16])
 	conf := filepath.Join(dir, "fonts.conf")
-	if _, err := os.Stat(conf); err != nil {
-		if err := os.MkdirAll(dir, 0o755); err != nil {
-			return fmt.Errorf("unpacking the shipped fonts: %w", err)
-		}
-		for _, f := range all {
-			if err := writeWhole(filepath.Join(dir, f.name), f.data); err != nil {
-				return fmt.Errorf("unpacking the shipped fonts: %w", err)
-			}
-		}
-		xml := `<?xml version="1.0"?><!DOCTYPE fontconfig SYSTEM "fonts.dtd"><fontconfig>` +
-			`<include ignore_missing="yes">/etc/fonts/fonts.conf</include><dir>` + dir + `</dir></fontconfig>`
-		if err := writeWhole(conf, []byte(xml)); err != nil {
-			return fmt.Errorf("unpacking the shipped fonts: %w", err)
+	if _, err := os.Stat(conf); err == nil {
+		return conf, nil
+	}
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return "", err
+	}
+	for _, name := range slices.Sorted(maps.Keys(files)) {
+		if err := writeWhole(filepath.Join(dir, name), files[name]); err != nil {
+			return "", err
 		}
 	}
-	return os.Setenv("FONTCONFIG_FILE", conf)
+	xml := `<?xml version="1.0"?><!DOCTYPE fontconfig SYSTEM "fonts.dtd"><fontconfig>` +
+		`<include ignore_missing="yes">/etc/fonts/fonts.conf</include><dir>` + dir + `</dir></fontconfig>`
+	return conf, writeWhole(conf, []byte(xml))
+}
+
+// DrawnBy names the versions of what draws: libvips, Pango, and the system's
+// fonts, by which words are set that a theme's own fonts lack letters for.
+// Equal names mean equal frames.
+func DrawnBy(ctx context.Context) (string, error) {
+	out, err := output(ctx, probeLimit, "fc-list", "--format", "%{file} %{fontversion}\n")
+	if err != nil {
+		return "", fmt.Errorf("listing the system's fonts: %w", err)
+	}
+	lines := bytes.Split(out, []byte("\n"))
+	slices.SortFunc(lines, bytes.Compare)
+	sum := sha256.Sum256(bytes.Join(lines, []byte("\n")))
+	return fmt.Sprintf("libvips %s, Pango %s, fonts %s", vips.Version(), pango.Version(), hex.EncodeToString(sum[:4])), nil
 }
 
 // writeWhole writes a file so that it is there wholly or not at all.

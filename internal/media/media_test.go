@@ -16,6 +16,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -27,11 +29,11 @@ import (
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media/vips"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 func TestMain(m *testing.M) {
-	if err := Startup(themes.Fonts()); err != nil {
+	if err := Startup(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
@@ -408,7 +410,7 @@ func TestClips(t *testing.T) {
 		assert.Equal(t, size, [2]int{m.W, m.H}, path)
 		assert.InDelta(t, 2*timecode.SampleRate, float64(m.Length), 0.05*timecode.SampleRate, path)
 	}
-	a := NewAssets(context.Background(), FilesIn{"s": side}, doc.Library{"s": {ID: "s", Kind: doc.ClipMedia, W: 180, H: 320, Length: 2 * 48000}}, DefaultBudget)
+	a := newAssets(t, FilesIn{"s": side}, doc.Library{"s": {ID: "s", Kind: doc.ClipMedia, W: 180, H: 320, Length: 2 * 48000}}, DefaultBudget)
 	lane := a.Lane()
 	defer lane.Close()
 	s, err := lane.Clip(scene.Asset{Kind: scene.Footage, Media: "s", W: 90, H: 160}, raster.BT709, timecode.R30, 10)
@@ -423,7 +425,7 @@ func TestClipFramesByNumber(t *testing.T) {
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=black:s=64x64:r=30:d=2,geq=lum='16+N*3':cb=128:cr=128", "-c:v", "libx264", "-qp", "0", "-pix_fmt", "yuv420p", path)
 	lib := doc.Library{"c": {ID: "c", Kind: doc.ClipMedia, Name: "count.mp4", W: 64, H: 64, Length: 2 * 48000}}
 	as := scene.Asset{Kind: scene.Footage, Media: "c", W: 64, H: 64}
-	a := NewAssets(context.Background(), FilesIn{"c": path}, lib, DefaultBudget)
+	a := newAssets(t, FilesIn{"c": path}, lib, DefaultBudget)
 	lane := a.Lane()
 	defer lane.Close()
 	for _, n := range []timecode.Frames{0, 1, 2, 20, 19, 40, 59, 60, 75, 3} {
@@ -489,15 +491,85 @@ func TestSpritesAreKeptWithinTheBudget(t *testing.T) {
 		id := doc.MediaID(fmt.Sprint(i))
 		files[id], lib[id] = path, doc.Media{ID: id, Kind: doc.PhotoMedia, Name: "a.png", W: 64, H: 64}
 	}
-	a := NewAssets(context.Background(), files, lib, 5*64*64*3/2)
+	a := newAssets(t, files, lib, 5*64*64*3/2)
 	for i := range 20 {
 		s, err := a.Sprite(scene.Asset{Kind: scene.Photo, Media: doc.MediaID(fmt.Sprint(i)), W: 64, H: 64}, raster.BT709)
 		require.NoError(t, err)
 		assert.Equal(t, 64*64*3/2, s.Bytes())
-		assert.LessOrEqual(t, a.held, 5*64*64*3/2)
+		assert.LessOrEqual(t, a.Held(), 5*64*64*3/2)
 	}
 	_, err := a.Sprite(scene.Asset{Kind: scene.Photo, Media: "none", W: 8, H: 8}, raster.BT709)
 	assert.ErrorIs(t, err, os.ErrNotExist)
+}
+
+// testAssets are sprites for one film.
+type testAssets struct {
+	*Sprites
+	lib doc.Library
+}
+
+func newAssets(t testing.TB, files Files, lib doc.Library, budget int) testAssets {
+	return testAssets{NewSprites(files, themestest.Shelf(t), budget), lib}
+}
+
+func (a testAssets) Lane() *Lane { return a.Sprites.Lane(context.Background(), a.lib, false) }
+
+func (a testAssets) Sprite(as scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
+	return a.Lane().Sprite(as, m)
+}
+
+func (a testAssets) source(small bool) source {
+	return source{a.Sprites, context.Background(), a.lib, small}
+}
+
+// Many that ask for the same picture at once have it read once, whoever of
+// them goes away meanwhile; others get it in spite of that.
+func TestSpritesArePreparedOnce(t *testing.T) {
+	path := writePNG(t, quarters(640, 480))
+	files := &counted{FilesIn: FilesIn{"p": path}, gate: make(chan struct{})}
+	a := newAssets(t, files, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 640, H: 480}}, DefaultBudget)
+	as := scene.Asset{Kind: scene.Photo, Media: "p", W: 320, H: 240}
+	gone, leave := context.WithCancel(context.Background())
+	first := make(chan error, 1)
+	go func() {
+		_, err := a.Sprites.Lane(gone, a.lib, false).Sprite(as, raster.BT709)
+		first <- err
+	}()
+	require.Eventually(t, func() bool { return files.asked.Load() == 1 }, 5*time.Second, time.Millisecond)
+	var wg sync.WaitGroup
+	for range 8 {
+		wg.Go(func() {
+			s, err := a.Sprite(as, raster.BT709)
+			if assert.NoError(t, err) {
+				assert.Equal(t, 320, s.W)
+			}
+		})
+	}
+	leave()
+	assert.ErrorIs(t, <-first, context.Canceled, "who goes away is not kept waiting")
+	close(files.gate)
+	wg.Wait()
+	assert.LessOrEqual(t, files.asked.Load(), int32(2), "once for the one that went away, once for all others")
+	_, err := a.Sprites.Lane(context.Background(), a.lib, false).Sprite(as, raster.BT709)
+	require.NoError(t, err)
+	assert.LessOrEqual(t, files.asked.Load(), int32(2), "another film has it from memory")
+}
+
+// counted counts how often files are asked for, and opens a gate for them.
+type counted struct {
+	FilesIn
+	asked atomic.Int32
+	gate  chan struct{}
+}
+
+func (c *counted) Path(ctx context.Context, id doc.MediaID) (string, error) {
+	c.asked.Add(1)
+	select {
+	case <-c.gate:
+	case <-ctx.Done():
+		return "", ctx.Err()
+	}
+	return c.FilesIn.Path(ctx, id)
 }
 
 func TestBase(t *testing.T) {

@@ -1,8 +1,6 @@
 package media
 
 import (
-	"bytes"
-	"context"
 	"fmt"
 	"image"
 	"image/color"
@@ -30,12 +28,14 @@ import (
 	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 // alone is a film of one photo over the whole frame, moving as given.
-func alone(t *testing.T, m doc.Media, path string, frame doc.Frame, motion design.Motion) (*scene.Scene, *Assets) {
-	th, err := themes.Get("tideline")
+func alone(t *testing.T, m doc.Media, path string, frame doc.Frame, motion design.Motion) (*scene.Scene, testAssets) {
+	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
+	require.NoError(t, InstallFonts(themestest.Shelf(t), th.FontsContent))
 	lib := doc.Library{m.ID: m}
 	d := doc.New(th.ID, 1)
 	d.Frame, d.Motion = frame, &motion
@@ -44,7 +44,7 @@ func alone(t *testing.T, m doc.Media, path string, frame doc.Frame, motion desig
 	require.NoError(t, err)
 	sc := scene.Build(d, th, plan.Build(d, th, lib), lib, pango.Words, scene.Options{})
 	sc.FadeIn, sc.FadeOut = 0, 0
-	return sc, NewAssets(context.Background(), FilesIn{m.ID: path}, lib, DefaultBudget)
+	return sc, newAssets(t, FilesIn{m.ID: path}, lib, DefaultBudget)
 }
 
 // decoded is a JPEG of w×h pixels as a PNG, decoded at full size.
@@ -158,13 +158,13 @@ func TestBlobMovesAsTheMathematicsSays(t *testing.T) {
 // A photo comes out turned, looked and in its print as asked.
 func TestPhotosComeAsAsked(t *testing.T) {
 	path := writePNG(t, quarters(80, 60))
-	a := NewAssets(context.Background(), FilesIn{"p": path}, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 80, H: 60}}, DefaultBudget)
-	plain, err := a.photo(scene.Asset{Media: "p"}, 80, 60)
+	a := newAssets(t, FilesIn{"p": path}, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 80, H: 60}}, DefaultBudget)
+	plain, err := a.source(false).photo(scene.Asset{Media: "p"}, 80, 60)
 	require.NoError(t, err)
-	turned, err := a.photo(scene.Asset{Media: "p", Turn: 1}, 60, 80)
+	turned, err := a.source(false).photo(scene.Asset{Media: "p", Turn: 1}, 60, 80)
 	require.NoError(t, err)
 	assert.Equal(t, raster.Turn(plain, 1), turned)
-	inside, err := a.inside(scene.Asset{Kind: scene.Print, Media: "p", W: 48, H: 38, Mat: 4, Crop: framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}})
+	inside, err := a.source(false).inside(scene.Asset{Kind: scene.Print, Media: "p", W: 48, H: 38, Mat: 4, Crop: framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}})
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{40, 30}, [2]int{inside.W, inside.H})
 	assert.Equal(t, plain.Pix[(45*80+60)*plain.Channels:][:3], inside.Pix[(15*40+20)*inside.Channels:][:3], "the lower right quarter")
@@ -174,23 +174,16 @@ func TestPhotosComeAsAsked(t *testing.T) {
 		require.InDelta(t, 128, mono.U[i], 1)
 		require.InDelta(t, 128, mono.V[i], 1)
 	}
-	_, err = a.inside(scene.Asset{Kind: scene.Print, Media: "p", W: 6, H: 6, Mat: 4, Crop: framing.Rect{W: 1, H: 1}})
+	_, err = a.source(false).inside(scene.Asset{Kind: scene.Print, Media: "p", W: 6, H: 6, Mat: 4, Crop: framing.Rect{W: 1, H: 1}})
 	assert.ErrorContains(t, err, "no room for its mat")
-	_, err = a.Sprite(scene.Asset{Kind: scene.Image, File: "waypoint/none.svg", W: 8, H: 8}, raster.BT709)
-	assert.ErrorContains(t, err, "waypoint/none.svg")
-	compass, err := a.Sprite(scene.Asset{Kind: scene.Image, File: "waypoint/compass.svg", W: 90, H: 60}, raster.BT709)
+	_, err = a.Sprite(scene.Asset{Kind: scene.Image, File: "none", W: 8, H: 8}, raster.BT709)
+	assert.ErrorIs(t, err, themes.ErrUnknown)
+	file := themestest.Get(t, "waypoint").Contents["compass.svg"]
+	compass, err := a.Sprite(scene.Asset{Kind: scene.Image, File: file, W: 90, H: 60}, raster.BT709)
 	require.NoError(t, err)
 	require.NotNil(t, compass.A, "it is transparent around")
 	assert.Equal(t, [2]int{90, 60}, [2]int{compass.W, compass.H})
 }
-
-type small struct {
-	FilesIn
-	copy string
-	side int
-}
-
-func (s small) Small(_ doc.MediaID, side int) (string, bool) { return s.copy, side <= s.side }
 
 // Small copies are read for small sizes only.
 func TestSmallCopiesAreUsedWhereTheySuffice(t *testing.T) {
@@ -198,14 +191,18 @@ func TestSmallCopiesAreUsedWhereTheySuffice(t *testing.T) {
 	for i := range white.Pix {
 		white.Pix[i] = 255
 	}
-	f := small{FilesIn{"p": writePNG(t, quarters(80, 60))}, writePNG(t, white), 40}
-	a := NewAssets(context.Background(), f, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 80, H: 60}}, DefaultBudget)
-	p, err := a.photo(scene.Asset{Media: "p"}, 40, 30)
-	require.NoError(t, err)
-	assert.Equal(t, bytes.Repeat([]byte{255}, len(p.Pix)), p.Pix)
-	p, err = a.photo(scene.Asset{Media: "p"}, 80, 60)
-	require.NoError(t, err)
-	assert.NotEqual(t, bytes.Repeat([]byte{255}, len(p.Pix)), p.Pix)
+	sharp := image.NewRGBA(image.Rect(0, 0, 2*SmallSide, 300))
+	files := FilesIn{"p": writePNG(t, sharp), "copy": writePNG(t, white)}
+	a := newAssets(t, files, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 2 * SmallSide, H: 300, Small: "copy"}}, DefaultBudget)
+	isWhite := func(small bool, w int) bool {
+		p, err := a.source(small).photo(scene.Asset{Media: "p"}, w, 30)
+		require.NoError(t, err)
+		return p.Pix[0] == 255
+	}
+	assert.True(t, isWhite(true, 40))
+	assert.True(t, isWhite(true, SmallSide))
+	assert.False(t, isWhite(true, SmallSide+1), "too large for the copy")
+	assert.False(t, isWhite(false, 40), "films are made from what was received")
 }
 
 // Trimmed, turned and graded clips show the frames they should, and several
@@ -214,7 +211,7 @@ func TestLanesReadClipsIndependently(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "count.mp4")
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=black:s=64x48:r=30:d=2,geq=lum='16+N*3':cb=128:cr=128", "-c:v", "libx264", "-qp", "0", "-pix_fmt", "yuv420p", path)
 	lib := doc.Library{"c": {ID: "c", Kind: doc.ClipMedia, Name: "count.mp4", W: 64, H: 48, Length: 2 * 48000}}
-	a := NewAssets(context.Background(), FilesIn{"c": path}, lib, DefaultBudget)
+	a := newAssets(t, FilesIn{"c": path}, lib, DefaultBudget)
 	as := scene.Asset{Kind: scene.Footage, Media: "c", W: 64, H: 48, Begin: 24000}
 	var wg sync.WaitGroup
 	for k := range 3 {
@@ -258,7 +255,7 @@ func TestClipsAreImproved(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "flat.mp4")
 	tool(t, "ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "color=black:s=320x180:r=25:d=1,format=gray,geq=lum='90+60*X/W'", "-pix_fmt", "yuv420p", path)
 	m := doc.Media{ID: "c", Kind: doc.ClipMedia, W: 320, H: 180, Length: timecode.SampleRate}
-	a := NewAssets(context.Background(), FilesIn{"c": path}, doc.Library{"c": m}, 0)
+	a := newAssets(t, FilesIn{"c": path}, doc.Library{"c": m}, 0)
 	span := func(l look.Look) (int, []byte) {
 		lane := a.Lane()
 		defer lane.Close()

@@ -14,65 +14,18 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"time"
 
 	"golang.org/x/sys/unix"
 
 	"nelko/internal/core/compose"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
+	"nelko/internal/film"
 )
-
-// PictureArgs are the ffmpeg arguments that read raw frames from standard
-// input and encode them with so many threads (0: as many as suit).
-func PictureArgs(s *scene.Scene, p Profile, threads int) []string {
-	m := s.Matrix.Name()
-	transfer, primaries := "bt709", "bt709"
-	if s.Matrix == raster.BT601 {
-		transfer, primaries = "smpte170m", "smpte170m"
-	}
-	args := []string{"-v", "error", "-nostdin", "-y",
-		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", s.Rate.Fraction(), "-i", "pipe:0",
-		"-c:v", "libx264", "-preset", p.Preset, "-crf", fmt.Sprint(p.CRF), "-profile:v", "high",
-		"-g", fmt.Sprint(int(math.Round(2 * s.Rate.FPS()))), "-colorspace", m, "-color_trc", transfer, "-color_primaries", primaries, "-color_range", "tv",
-		"-x264-params", fmt.Sprintf("colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", m, transfer, primaries)}
-	if threads > 0 {
-		args = append(args, "-threads", fmt.Sprint(threads))
-	}
-	return args
-}
-
-// timescale is the number of ticks a second in the films, and of each frame.
-func timescale(r timecode.Rate) (second, frame int64) {
-	if r.Den == 1 {
-		return int64(r.Num) * 512, 512
-	}
-	return int64(r.Num), int64(r.Den)
-}
-
-// segmentArgs write a run of segments into files, cut exactly at their ends,
-// each beginning with a closed group of pictures. They are MPEG transport
-// streams (ISO/IEC 13818-1), which make one when put end to end.
-func segmentArgs(s *scene.Scene, p Profile, threads int, run []Segment, dir string) (args, files []string) {
-	args = PictureArgs(s, p, max(1, threads))
-	prefix := filepath.Join(dir, fmt.Sprintf("s%08d-", run[0].From))
-	if len(run) == 1 {
-		out := prefix + "0000.ts"
-		return append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", out), []string{out}
-	}
-	var cuts, keys []string
-	for i, seg := range run {
-		files = append(files, fmt.Sprintf("%s%04d.ts", prefix, i))
-		if i > 0 {
-			n := fmt.Sprint(int64(seg.From - run[0].From))
-			cuts, keys = append(cuts, n), append(keys, "eq(n,"+n+")")
-		}
-	}
-	return append(args, "-force_key_frames", "expr:"+strings.Join(keys, "+"),
-		"-f", "segment", "-segment_format", "mpegts", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
-		"-muxdelay", "0", "-muxpreload", "0", strings.ReplaceAll(prefix, "%", "%%")+"%04d.ts"), files
-}
 
 // encoder is an ffmpeg that reads frames.
 type encoder struct {
@@ -92,6 +45,7 @@ func startEncoder(ctx context.Context, args []string) (*encoder, error) {
 	_, _ = unix.FcntlInt(w.Fd(), unix.F_SETPIPE_SZ, 1<<20)
 	e := &encoder{in: w}
 	e.cmd = exec.CommandContext(ctx, "ffmpeg", args...)
+	e.cmd.WaitDelay = 2 * time.Second
 	e.cmd.Stdin, e.cmd.Stderr = r, &e.stderr
 	if err := e.cmd.Start(); err != nil {
 		w.Close()
@@ -100,13 +54,25 @@ func startEncoder(ctx context.Context, args []string) (*encoder, error) {
 	return e, nil
 }
 
+// finish waits for the encoder. Some of what it could not write it tells of
+// only in words and ends as if all were well.
 func (e *encoder) finish() error {
 	e.in.Close()
-	if err := e.cmd.Wait(); err != nil {
-		lines := strings.Split(strings.TrimSpace(e.stderr.String()), "\n")
-		return fmt.Errorf("encoding: %s: %w", lines[len(lines)-1], err)
+	err := e.cmd.Wait()
+	said := strings.TrimSpace(e.stderr.String())
+	full := strings.Contains(said, "No space left on device") || strings.Contains(said, "Disk quota exceeded")
+	if err == nil && !full && !strings.Contains(said, "Error writing") {
+		return nil
 	}
-	return nil
+	lines := strings.Split(said, "\n")
+	told := fmt.Errorf("encoding: %s", lines[len(lines)-1])
+	if err != nil {
+		told = fmt.Errorf("%w: %w", told, err)
+	}
+	if full {
+		return fmt.Errorf("%w: %w", ErrFull, told)
+	}
+	return told
 }
 
 // after ends the encoder once all was handed to it, or handing it failed. A
@@ -144,15 +110,36 @@ func (e *encoder) write(f *raster.Frame) error {
 	return nil
 }
 
+// leastRoom is how much room on a disk is taken for none, in bytes: encoders
+// do not always say why they could not write.
+const leastRoom = 4 << 20
+
+// outOfRoom adds ErrFull to an error that came while the disk of a folder was
+// full.
+func outOfRoom(err error, dir string) error {
+	var st unix.Statfs_t
+	full := errors.Is(err, unix.ENOSPC) || errors.Is(err, unix.EDQUOT)
+	if !full && unix.Statfs(dir, &st) == nil {
+		full = int64(st.Bavail)*st.Bsize < leastRoom
+	}
+	if err != nil && full && !errors.Is(err, ErrFull) {
+		return fmt.Errorf("%w: %w", ErrFull, err)
+	}
+	return err
+}
+
 // encodeOnce composes and encodes a run of segments.
-func (j *Job) encodeOnce(ctx context.Context, run []Segment, dir string, made func()) ([]string, error) {
-	args, files := segmentArgs(j.Scene, j.Profile, j.Threads, run, dir)
+func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, made func()) ([]string, error) {
+	args, files, err := segmentArgs(j.Film, j.Threads, run, dir)
+	if err != nil {
+		return nil, err
+	}
 	e, err := startEncoder(ctx, args)
 	if err != nil {
 		return nil, err
 	}
 	if err := e.after(j.compose(ctx, run[0].From, run[len(run)-1].To, e.write, made)); err != nil {
-		return nil, err
+		return nil, outOfRoom(err, dir)
 	}
 	for _, f := range files {
 		if _, err := os.Stat(f); err != nil {
@@ -164,10 +151,11 @@ func (j *Job) encodeOnce(ctx context.Context, run []Segment, dir string, made fu
 
 // compose draws frames from one to another in order.
 func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
-	lane := j.Lanes()
+	lane := j.Lanes(ctx)
 	defer lane.Close()
-	c, f := compose.New(j.Scene, lane), raster.NewFrame(j.Scene.W, j.Scene.H)
-	ahead := reader{scene: j.Scene, assets: lane}
+	sc := j.Film.Scene
+	c, f := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
+	ahead := reader{scene: sc, assets: lane}
 	defer ahead.wait()
 	for n := from; n < to; n++ {
 		if ctx.Err() != nil {
@@ -222,9 +210,11 @@ func (r *reader) wait() { r.busy.Wait() }
 
 // Soundtrack mixes and encodes the soundtrack, unless it is kept.
 func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
-	key := ""
-	if j.Cache != nil && j.SoundKey != "" {
-		key = j.SoundKey
+	key, err := j.Film.SoundKey()
+	if err != nil {
+		return "", err
+	}
+	if j.Cache != nil {
 		kept, err := j.Cache.Find(ctx, []string{key})
 		if err != nil {
 			return "", fmt.Errorf("looking for the soundtrack: %w", err)
@@ -233,21 +223,21 @@ func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
 			return p, nil
 		}
 	}
-	t, done, err := j.Track(ctx)
+	t, done, err := j.Film.Track(ctx, j.Files)
 	if err != nil {
 		return "", err
 	}
 	defer done()
-	out := filepath.Join(dir, "sound.m4a")
-	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0",
-		"-c:a", "aac", "-b:a", fmt.Sprintf("%dk", j.Profile.AudioKbps), "-f", "mp4", out})
+	p := j.Film.Profile
+	out := filepath.Join(dir, "sound."+p.File.Extension)
+	e, err := startEncoder(ctx, append(soundArgs(p.Audio), "-f", p.File.Format, out))
 	if err != nil {
 		return "", err
 	}
 	if err := e.after(mixTo(t, e.in)); err != nil {
-		return "", fmt.Errorf("mixing the soundtrack: %w", err)
+		return "", fmt.Errorf("mixing the soundtrack: %w", outOfRoom(err, dir))
 	}
-	if key == "" {
+	if j.Cache == nil {
 		return out, nil
 	}
 	return j.Cache.Keep(ctx, key, out)
@@ -276,10 +266,9 @@ func SoundSegments(total timecode.Samples) (out []float64) {
 
 // PackSound mixes and encodes a soundtrack into HLS segments of about four
 // seconds, named by number. The playlist grows while it is made.
-func PackSound(ctx context.Context, t sound.Track, p Profile, dir, list string) error {
-	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0",
-		"-c:a", "aac", "-b:a", fmt.Sprintf("%dk", p.AudioKbps), "-muxdelay", "0", "-muxpreload", "0",
-		"-f", "hls", "-hls_time", fmt.Sprint(soundSegment), "-hls_list_size", "0", "-hls_playlist_type", "event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list})
+func PackSound(ctx context.Context, t sound.Track, a profile.Audio, dir, list string) error {
+	e, err := startEncoder(ctx, append(soundArgs(a), "-muxdelay", "0", "-muxpreload", "0",
+		"-f", "hls", "-hls_time", fmt.Sprint(soundSegment), "-hls_list_size", "0", "-hls_playlist_type", "event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list))
 	if err != nil {
 		return err
 	}
@@ -288,12 +277,16 @@ func PackSound(ctx context.Context, t sound.Track, p Profile, dir, list string) 
 
 // Silent makes the whole film without sound in one piece, in a file in dir.
 func (j *Job) Silent(ctx context.Context, dir string) (string, error) {
-	out := filepath.Join(dir, "silent.mp4")
-	e, err := startEncoder(ctx, append(PictureArgs(j.Scene, j.Profile, 0), "-movflags", "+faststart", "-f", "mp4", out))
+	args, err := PictureArgs(j.Film.Scene, j.Film.Profile.Video, 0)
 	if err != nil {
 		return "", err
 	}
-	return out, e.after(j.compose(ctx, 0, j.Scene.Frames, e.write, func() {}))
+	out := filepath.Join(dir, "silent."+j.Film.Profile.File.Extension)
+	e, err := startEncoder(ctx, append(args, "-movflags", "+faststart", "-f", j.Film.Profile.File.Format, out))
+	if err != nil {
+		return "", err
+	}
+	return out, outOfRoom(e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, func() {})), dir)
 }
 
 // mixTo writes the soundtrack as raw 32-bit floats.
@@ -309,48 +302,4 @@ func mixTo(t sound.Track, to io.Writer) error {
 		return err
 	})
 	return errors.Join(err, w.Flush())
-}
-
-// indexRoom is how many bytes of a film's beginning are kept free for its
-// index (the moov box of ISO/IEC 14496-12), so that the film begins to play
-// before all of it is loaded and need not be written twice. An index takes at
-// most, for each frame, 4 bytes of size, 8 of composition offset, 4 of key
-// frame, 12 of chunk and 8 of the chunk's place, and for each packet of sound
-// 24 of the same.
-func indexRoom(s *scene.Scene) int64 {
-	const head, eachFrame, eachPacket = 16 << 10, 36, 24
-	packets := int64(s.Rate.SampleAt(s.Frames))/aacFrame + 2
-	return head + eachFrame*int64(s.Frames) + eachPacket*packets
-}
-
-// Join puts encoded segments and the soundtrack together without encoding
-// again, verifies the file and moves it to its final name.
-func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Facts, error) {
-	part := filepath.Join(dir, "film.mp4")
-	// Every segment begins at its own zero, so packets are numbered anew: one a
-	// frame, in the order of decoding, shown as much later as the encoder said.
-	// Delimiters of access units belong in transport streams only.
-	second, frame := timescale(j.Scene.Rate)
-	whole := fmt.Sprintf("filter_units=remove_types=9,setts=dts=(N-round((STARTPTS-STARTDTS)/%[1]d))*%[1]d:pts=(N-round((STARTPTS-STARTDTS)/%[1]d)+round((PTS-DTS)/%[1]d))*%[1]d", frame)
-	args := []string{"-v", "error", "-nostdin", "-y", "-f", "mpegts", "-i", "pipe:0", "-i", track,
-		"-map", "0:v", "-map", "1:a", "-c", "copy", "-bsf:v", whole, "-video_track_timescale", fmt.Sprint(second)}
-	if j.Title != "" {
-		args = append(args, "-metadata", "title="+j.Title)
-	}
-	e, err := startEncoder(ctx, append(args, "-moov_size", fmt.Sprint(indexRoom(j.Scene)), "-f", "mp4", part))
-	if err != nil {
-		return Facts{}, err
-	}
-	err = e.after(e.copy(files))
-	if ctx.Err() != nil {
-		return Facts{}, context.Cause(ctx)
-	}
-	if err != nil {
-		return Facts{}, fmt.Errorf("joining the segments: %w", err)
-	}
-	facts, err := Verify(ctx, part, j.Scene)
-	if err != nil {
-		return facts, fmt.Errorf("the rendered file is not as planned: %w", err)
-	}
-	return facts, os.Rename(part, j.Out)
 }

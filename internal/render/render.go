@@ -1,6 +1,6 @@
-// Package render makes a film file from a scene and a soundtrack: it composes
-// and encodes segments, joins them without encoding again, and verifies what
-// came out.
+// Package render makes a film file from a laid-out film: it composes and
+// encodes segments, joins them without encoding again, and verifies what came
+// out.
 package render
 
 import (
@@ -14,29 +14,10 @@ import (
 
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
-	"nelko/internal/core/scene"
-	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/media"
 )
-
-// Profile is a way of encoding.
-type Profile struct {
-	Name      string
-	CRF       int    // x264 constant rate factor, lower is better
-	Preset    string // x264 preset
-	AudioKbps int
-}
-
-// MP4 plays on anything: H.264 High with AAC in an MP4 whose index comes
-// first, so that it starts before it is loaded.
-var MP4 = Profile{Name: "MP4", CRF: 20, Preset: "veryfast", AudioKbps: 192}
-
-// Draft encodes preview segments: quickly, and small.
-var Draft = Profile{Name: "Draft", CRF: 27, Preset: "ultrafast", AudioKbps: 128}
-
-// DraftFrames is the most frames of a preview segment, so that playing starts
-// soon.
-const DraftFrames = 40
 
 // Lane is one goroutine's view of a film's assets.
 type Lane interface {
@@ -55,18 +36,15 @@ type Cache interface {
 
 // Job is one film to make.
 type Job struct {
-	Scene    *scene.Scene
-	Lanes    func() Lane
-	Track    func(ctx context.Context) (t sound.Track, close func(), err error)
-	SoundKey string // names all the soundtrack depends on; empty: not kept
-	Profile  Profile
-	Content  func(doc.MediaID) string          // what names a medium's contents; nil: segments are not kept
-	Cache    Cache                             // may be nil
+	Film  *film.Film
+	Lanes func(context.Context) Lane
+	Files media.Files // of what is heard
+
+	Cache    Cache                             // may be nil: nothing is kept
 	Workers  int                               // encoders at the same time; 0: one a processor
 	Threads  int                               // of each encoder; 0: one
 	Out      string                            // final name; nothing is left under it on failure
 	Progress func(done, total timecode.Frames) // may be nil; of the frames to be made, called by one goroutine at a time
-	Title    string                            // written into the file
 }
 
 // SegmentError tells which slide a segment that could not be encoded belongs
@@ -81,10 +59,14 @@ func (e *SegmentError) Error() string { return fmt.Sprintf("slide %s: %v", e.Sli
 // Unwrap gives the cause.
 func (e *SegmentError) Unwrap() error { return e.Err }
 
+// ErrFull means that there is no room left where films are made: of the
+// moment, not of the material.
+var ErrFull = errors.New("the disk is full")
+
 // Film renders the job and verifies the file. On any error nothing is left
 // behind but what the cache keeps.
 func Film(ctx context.Context, j Job) (Facts, error) {
-	if j.Scene.Frames < 1 {
+	if j.Film.Frames() < 1 {
 		return Facts{}, errors.New("the film has no frames")
 	}
 	dir, err := os.MkdirTemp(filepath.Dir(j.Out), ".render-*")
@@ -92,6 +74,10 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 		return Facts{}, fmt.Errorf("making room for the render: %w", err)
 	}
 	defer os.RemoveAll(dir)
+	segs, err := j.Film.Segments()
+	if err != nil {
+		return Facts{}, err
+	}
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var wg sync.WaitGroup
@@ -102,90 +88,57 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 			cancel(err)
 		}
 	})
-	files, err := j.segments(ctx, dir, cancel)
+	files, err := j.segments(ctx, segs, dir)
+	if err != nil {
+		cancel(err)
+	}
 	wg.Wait()
 	if cause := context.Cause(ctx); cause != nil {
 		return Facts{}, cause
-	}
-	if err != nil {
-		return Facts{}, err
 	}
 	return j.Join(ctx, files, track, dir)
 }
 
 // segments makes all segments that are not kept already and gives the files
 // of all, in order.
-func (j *Job) segments(ctx context.Context, dir string, cancel context.CancelCauseFunc) ([]string, error) {
-	segs, err := Segments(j.Scene, j.Profile, j.Content)
-	if err != nil {
-		return nil, err
-	}
-	files := make([]string, len(segs))
-	missing := segs
-	at := map[timecode.Frames]int{}
-	for i, s := range segs {
-		at[s.From] = i
-	}
-	if j.Cache != nil && j.Content != nil {
-		kept, err := j.Cache.Find(ctx, Keys(segs))
-		if err != nil {
+func (j *Job) segments(ctx context.Context, segs []film.Segment, dir string) ([]string, error) {
+	kept := map[string]string{}
+	if j.Cache != nil {
+		var err error
+		if kept, err = j.Cache.Find(ctx, film.Keys(segs)); err != nil {
 			return nil, fmt.Errorf("looking for segments: %w", err)
-		}
-		missing = nil
-		for i, s := range segs {
-			if files[i] = kept[s.Key]; files[i] == "" {
-				missing = append(missing, s)
-			}
 		}
 	}
 	workers := j.Workers
 	if workers < 1 {
 		workers = runtime.GOMAXPROCS(0)
 	}
-	runs := Runs(missing, workers)
+	todo := film.Divide(segs, func(s film.Segment) bool { return kept[s.Key] != "" }, workers)
 	if j.Threads == 0 {
-		j.Threads = Threads(len(runs), workers)
+		j.Threads = film.Threads(len(todo), workers)
 	}
-	work := make(chan []Segment)
-	var wg sync.WaitGroup
-	p := newTally(missing, j.Progress)
-	var mu sync.Mutex
-	for range workers {
-		wg.Go(func() {
-			for run := range work {
-				made, err := j.Encode(ctx, run, dir, p.made)
-				if err != nil {
-					cancel(err)
-					return
-				}
-				mu.Lock()
-				for k, f := range made {
-					files[at[run[k].From]] = f
-				}
-				mu.Unlock()
-			}
-		})
+	own := &ownParts{todo: todo, files: kept}
+	total := timecode.Frames(0)
+	for _, p := range todo {
+		total += p.Frames
 	}
-	for _, run := range runs {
-		select {
-		case work <- run:
-			continue
-		case <-ctx.Done():
+	progress := tally{total: total, report: j.Progress}
+	err := Share(ctx, own, workers, func(ctx context.Context, p film.Part) error {
+		run := segs[p.First : p.Last+1]
+		made, err := j.Encode(ctx, run, dir, progress.made)
+		if err == nil {
+			own.keep(run, made)
 		}
-		break
+		return err
+	})
+	if err != nil {
+		return nil, err
 	}
-	close(work)
-	wg.Wait()
-	return files, context.Cause(ctx)
-}
-
-// Keys lists the keys of segments, in order.
-func Keys(segs []Segment) []string {
-	keys := make([]string, len(segs))
+	files := make([]string, len(segs))
 	for i, s := range segs {
-		keys[i] = s.Key
+		files[i] = own.files[s.Key]
 	}
-	return keys
+	return files, nil
 }
 
 // tally counts the frames made by all workers.
@@ -193,14 +146,6 @@ type tally struct {
 	mu          sync.Mutex
 	done, total timecode.Frames
 	report      func(done, total timecode.Frames)
-}
-
-func newTally(missing []Segment, report func(done, total timecode.Frames)) *tally {
-	t := &tally{report: report}
-	for _, s := range missing {
-		t.total += s.Frames()
-	}
-	return t
 }
 
 // made counts n more frames, or takes them back when a run is begun anew.
@@ -220,8 +165,8 @@ const tries = 2
 // Encode makes a run of segments that follow one another, with one encoder,
 // and keeps them. Files are in the run's order. A run that fails is tried
 // again; then the error names the slide, as a *compose.SlideError or a
-// *SegmentError. made hears of every frame.
-func (j *Job) Encode(ctx context.Context, run []Segment, dir string, made func(timecode.Frames)) ([]string, error) {
+// *SegmentError, unless there is no room (ErrFull). made hears of every frame.
+func (j *Job) Encode(ctx context.Context, run []film.Segment, dir string, made func(timecode.Frames)) ([]string, error) {
 	var files []string
 	var err error
 	for range tries {
@@ -232,8 +177,8 @@ func (j *Job) Encode(ctx context.Context, run []Segment, dir string, made func(t
 		}
 		made(-counted)
 		var se *compose.SlideError
-		if errors.As(err, &se) {
-			break // the material is as it is
+		if errors.As(err, &se) || errors.Is(err, ErrFull) {
+			break // trying again helps neither the material nor the disk
 		}
 	}
 	if ctx.Err() != nil {
@@ -241,15 +186,15 @@ func (j *Job) Encode(ctx context.Context, run []Segment, dir string, made func(t
 	}
 	if err != nil {
 		var se *compose.SlideError
-		if errors.As(err, &se) {
+		if errors.As(err, &se) || errors.Is(err, ErrFull) {
 			return nil, err
 		}
 		return nil, &SegmentError{run[0].Slide, err}
 	}
-	if j.Cache != nil && j.Content != nil {
+	if j.Cache != nil {
 		for i, f := range files {
 			if files[i], err = j.Cache.Keep(ctx, run[i].Key, f); err != nil {
-				return nil, fmt.Errorf("keeping a segment: %w", err)
+				return nil, fmt.Errorf("keeping a segment: %w", outOfRoom(err, dir))
 			}
 		}
 	}

@@ -17,29 +17,31 @@ import (
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/demo/paint"
+	"nelko/internal/film"
 	"nelko/internal/media"
-	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 func TestMain(m *testing.M) {
-	if err := media.Startup(themes.Fonts()); err != nil {
+	if err := media.Startup(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 	os.Exit(m.Run())
 }
 
-// tiny is a film of six painted photos in 320×180.
-func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*scene.Scene, func() *media.Assets) {
-	th, err := themes.Get("tideline")
+// tiny is a film of six painted photos in 320×180, and the making of it with
+// cold sprites. It is silent.
+func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func() Job) {
+	shelf := themestest.Shelf(t)
+	th, err := shelf.Get("tideline")
 	require.NoError(t, err)
 	lib, files := doc.Library{"song": {ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(seconds * timecode.SampleRate)}}, media.FilesIn{}
 	ids := []doc.MediaID{"song"}
@@ -56,22 +58,28 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*scene.Scene, func
 		ids = append(ids, id)
 	}
 	d := doc.New(th.ID, 4)
-	d.Frame, d.Rate = doc.Frame{W: 320, H: 180}, rate
+	d.Frame = doc.Frame{W: 320, H: 180}
 	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "The Gannets", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})
 		require.NoError(t, err)
 	}
-	p := plan.Build(d, th, lib)
-	require.NoError(t, p.FitError)
-	return scene.Build(d, th, p, lib, pango.Words, scene.Options{}), func() *media.Assets { return media.NewAssets(context.Background(), files, lib, 1<<20) }
+	p := profile.Film
+	p.Rate = rate
+	f, err := film.House{Shelf: shelf}.Lay(film.Source{Doc: d, Theme: th, Library: lib, Profile: p})
+	require.NoError(t, err)
+	require.NoError(t, f.Plan.FitError)
+	f.Doc.Soundtrack.Items = nil // the song is only a length
+	return f, func() Job {
+		pool := media.NewSprites(files, shelf, 1<<20)
+		return Job{Film: f, Files: files, Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, lib, false) }}
+	}
 }
 
-func lanes(a *media.Assets) func() Lane { return func() Lane { return a.Lane() } }
-
-func silence(sc *scene.Scene) func(context.Context) (sound.Track, func(), error) {
-	return func(context.Context) (sound.Track, func(), error) {
-		return sound.Track{Total: sc.Rate.SampleAt(sc.Frames)}, func() {}, nil
-	}
+// in is a film in another profile.
+func in(f *film.Film, change func(*profile.Profile)) *film.Film {
+	c := *f
+	change(&c.Profile)
+	return &c
 }
 
 // The rendered file, frame by frame: ffmpeg decodes it and every frame must be
@@ -79,19 +87,18 @@ func silence(sc *scene.Scene) func(context.Context) (sound.Track, func(), error)
 // quality loses (PSNR of luma at least 34 dB; a neighbouring slide's frame is
 // below 20).
 func TestFilmHoldsThePlannedFrames(t *testing.T) {
-	sc, assets := tiny(t, timecode.R2997, 18)
+	f, job := tiny(t, timecode.R2997, 18)
+	sc := f.Scene
 	out := filepath.Join(t.TempDir(), "film.mp4")
 	var last timecode.Frames
-	a := assets()
-	facts, err := Film(context.Background(), Job{
-		Scene: sc, Lanes: lanes(a), Profile: Profile{Name: "test", CRF: 10, Preset: "veryfast", AudioKbps: 128}, Out: out, Title: "The Gannets",
-		Track: silence(sc),
-		Progress: func(n, total timecode.Frames) {
-			assert.Equal(t, last+1, n)
-			last = n
-			assert.Equal(t, sc.Frames, total)
-		},
-	})
+	j := job()
+	j.Film, j.Out = in(f, func(p *profile.Profile) { p.Video.CRF, p.Audio.Kbps = 10, 128 }), out
+	j.Progress = func(n, total timecode.Frames) {
+		assert.Equal(t, last+1, n)
+		last = n
+		assert.Equal(t, sc.Frames, total)
+	}
+	facts, err := Film(context.Background(), j)
 	require.NoError(t, err)
 	assert.Equal(t, sc.Frames, last)
 	assert.Equal(t, sc.Rate.FramesIn(18*timecode.SampleRate), facts.Frames)
@@ -107,7 +114,7 @@ func TestFilmHoldsThePlannedFrames(t *testing.T) {
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
-	c, want, got := compose.New(sc, a.Lane()), raster.NewFrame(320, 180), raster.NewFrame(320, 180)
+	c, want, got := compose.New(sc, j.Lanes(context.Background())), raster.NewFrame(320, 180), raster.NewFrame(320, 180)
 	for n := range sc.Frames {
 		for _, plane := range [][]byte{got.Y, got.U, got.V} {
 			_, err := io.ReadFull(pipe, plane)
@@ -135,11 +142,12 @@ func psnr(a, b []byte) float64 {
 // The index comes before the pictures, so that a film plays before it is
 // loaded: in the file the moov box precedes mdat (ISO/IEC 14496-12).
 func TestFilmsStartAtOnce(t *testing.T) {
-	sc, assets := tiny(t, timecode.R25, 14)
-	a := assets()
+	f, job := tiny(t, timecode.R25, 14)
 	dir := t.TempDir()
 	out := filepath.Join(dir, "film.mp4")
-	_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(a), Profile: MP4, Out: out, Track: silence(sc)})
+	j := job()
+	j.Out = out
+	_, err := Film(context.Background(), j)
 	require.NoError(t, err)
 	b, err := os.ReadFile(out)
 	require.NoError(t, err)
@@ -154,18 +162,20 @@ func TestFilmsStartAtOnce(t *testing.T) {
 	assert.Len(t, left, 1, "nothing else stays behind")
 
 	// A plan of another length, size or rate is noticed.
-	wrong := *sc
-	wrong.Frames++
-	_, err = Verify(context.Background(), out, &wrong)
-	assert.ErrorContains(t, err, "frames in place of")
-	wrong = *sc
-	wrong.W = 640
-	_, err = Verify(context.Background(), out, &wrong)
-	assert.ErrorContains(t, err, "pixels in place of")
-	wrong = *sc
-	wrong.Rate = timecode.R30
-	_, err = Verify(context.Background(), out, &wrong)
-	assert.ErrorContains(t, err, "frames a second")
+	for want, change := range map[string]func(*film.Film, *scene.Scene){
+		"frames in place of": func(_ *film.Film, sc *scene.Scene) { sc.Frames++ },
+		"pixels in place of": func(_ *film.Film, sc *scene.Scene) { sc.W = 640 },
+		"frames a second":    func(_ *film.Film, sc *scene.Scene) { sc.Rate = timecode.R30 },
+		"in place of vp9":    func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Codec = "vp9" },
+		"and opus":           func(f *film.Film, _ *scene.Scene) { f.Profile.Audio.Codec = "opus" },
+		"the profile allows": func(f *film.Film, _ *scene.Scene) { f.Profile.MaxBytes = 1000 },
+	} {
+		wrong, sc := *f, *f.Scene
+		change(&wrong, &sc)
+		wrong.Scene = &sc
+		_, err = Verify(context.Background(), out, &wrong)
+		assert.ErrorContains(t, err, want)
+	}
 }
 
 type failing struct {
@@ -182,17 +192,18 @@ func (f failing) Sprite(a scene.Asset, m raster.Matrix) (*raster.Sprite, error) 
 }
 
 func TestFailureAndCancelLeaveNothingBehind(t *testing.T) {
-	sc, assets := tiny(t, timecode.R25, 14)
-	a := assets()
+	_, make := tiny(t, timecode.R25, 14)
 	dir := t.TempDir()
-	job := Job{Scene: sc, Lanes: func() Lane { return failing{a.Lane()} }, Profile: MP4, Out: filepath.Join(dir, "film.mp4"), Track: silence(sc)}
+	job := make()
+	lanes := job.Lanes
+	job.Lanes, job.Out = func(ctx context.Context) Lane { return failing{lanes(ctx)} }, filepath.Join(dir, "film.mp4")
 	_, err := Film(context.Background(), job)
 	assert.ErrorIs(t, err, errTorn)
 	var se *compose.SlideError
 	assert.ErrorAs(t, err, &se, "the slide is named")
 
 	ctx, cancel := context.WithCancel(context.Background())
-	job.Lanes = lanes(a)
+	job.Lanes = lanes
 	job.Progress = func(n, _ timecode.Frames) {
 		if n == 20 {
 			cancel()
@@ -210,9 +221,37 @@ func TestFailureAndCancelLeaveNothingBehind(t *testing.T) {
 }
 
 func TestEncoderErrorIsReported(t *testing.T) {
-	sc, assets := tiny(t, timecode.R25, 14)
-	a := assets()
-	_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(a), Profile: Profile{Preset: "nonsense", CRF: 20, AudioKbps: 96},
-		Out: filepath.Join(t.TempDir(), "f.mp4"), Track: silence(sc)})
+	f, job := tiny(t, timecode.R25, 14)
+	j := job()
+	j.Film, j.Out = in(f, func(p *profile.Profile) { p.Video.Preset = "nonsense" }), filepath.Join(t.TempDir(), "f.mp4")
+	_, err := Film(context.Background(), j)
 	assert.ErrorContains(t, err, "encoding:")
+	for want, change := range map[string]func(*profile.Profile){
+		"encoder":   func(p *profile.Profile) { p.Video.Encoder = "none" },
+		"container": func(p *profile.Profile) { p.File.Format = "none" },
+	} {
+		j.Film = in(f, change)
+		_, err = Film(context.Background(), j)
+		assert.ErrorContains(t, err, "the "+want+` "none" is not known`)
+	}
+}
+
+// An encoder that cannot write for want of room is not taken for a segment
+// that cannot be made: /dev/full refuses every byte (null(4)).
+func TestFullDiskIsTold(t *testing.T) {
+	e, err := startEncoder(context.Background(), []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", "48000", "-ac", "2", "-i", "pipe:0", "-c:a", "pcm_s16le", "-f", "s16le", "/dev/full"})
+	require.NoError(t, err)
+	err = e.after(mixTo(sound.Track{Total: 480000}, e.in))
+	assert.ErrorIs(t, err, ErrFull)
+	f, job := tiny(t, timecode.R25, 14)
+	j := job()
+	segs, err := f.Segments()
+	require.NoError(t, err)
+	dir := filepath.Join(t.TempDir(), "full")
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	require.NoError(t, os.Symlink("/dev/full", filepath.Join(dir, fmt.Sprintf("s%08d-0000.ts", segs[0].From))))
+	_, err = j.Encode(context.Background(), segs[:1], dir, func(timecode.Frames) {})
+	assert.ErrorIs(t, err, ErrFull)
+	var segment *SegmentError
+	assert.False(t, errors.As(err, &segment))
 }

@@ -1,6 +1,7 @@
 package render
 
 import (
+	"bytes"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -15,81 +16,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/core/doc"
-	"nelko/internal/core/scene"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media"
 )
-
-func named(id doc.MediaID) string { return "content of " + string(id) }
-
-// Segments follow one another without gap or overlap from the first frame to
-// the last, whatever their greatest length.
-func TestSegmentsCoverTheFilm(t *testing.T) {
-	sc, _ := tiny(t, timecode.R25, 20)
-	for _, most := range []timecode.Frames{7, 40, 240, 10000} {
-		segs, err := Cut(sc, MP4, named, most)
-		require.NoError(t, err)
-		at, keys := timecode.Frames(0), map[string]bool{}
-		for _, s := range segs {
-			assert.Equal(t, at, s.From)
-			assert.True(t, s.Frames() > 0 && s.Frames() <= most)
-			assert.NotEmpty(t, s.Slide)
-			assert.Len(t, s.Key, 64)
-			keys[s.Key] = true
-			at = s.To
-		}
-		assert.Equal(t, sc.Frames, at)
-		assert.Len(t, keys, len(segs), "no two segments of this film are alike")
-		var joined []Segment
-		for _, run := range Stretches(segs, func(timecode.Frames) timecode.Frames { return 60 }) {
-			joined = append(joined, run...)
-		}
-		assert.Equal(t, segs, joined)
-	}
-}
-
-// A key changes with what its frames show and with nothing else: a slide
-// changed touches itself and its two joins; a slide made longer moves the
-// ones after it in time, but they stay the same.
-func TestKeysNameWhatFramesDependOn(t *testing.T) {
-	sc, _ := tiny(t, timecode.R25, 20)
-	before, err := Segments(sc, MP4, named)
-	require.NoError(t, err)
-	changed := func(change func(*scene.Scene)) (out []int) {
-		c := *sc
-		c.Slides = append([]scene.Slide(nil), sc.Slides...)
-		for i := range c.Slides {
-			c.Slides[i].Layers = append([]scene.Layer(nil), sc.Slides[i].Layers...)
-		}
-		change(&c)
-		after, err := Segments(&c, MP4, named)
-		require.NoError(t, err)
-		require.Len(t, after, len(before))
-		for i := range after {
-			if after[i].Key != before[i].Key {
-				out = append(out, i)
-			}
-		}
-		return out
-	}
-	assert.Empty(t, changed(func(*scene.Scene) {}))
-	// Segments are body, join, body, join …: slide 2 is body 4 between joins 3 and 5.
-	assert.Equal(t, []int{3, 4, 5}, changed(func(c *scene.Scene) { c.Slides[2].Layers[0].Alpha = 0.5 }))
-	assert.Equal(t, []int{5}, changed(func(c *scene.Scene) { c.Slides[2].Into.Kind = "iris" }))
-	assert.Len(t, changed(func(c *scene.Scene) { c.Matrix = 1 - c.Matrix }), len(before))
-	moved := changed(func(c *scene.Scene) {
-		c.Slides[2].Length += 3
-		for i := 3; i < len(c.Slides); i++ {
-			c.Slides[i].Start += 3
-		}
-		c.Frames += 3
-	})
-	assert.Equal(t, []int{3, 4, 5}, moved)
-	other, err := Segments(sc, Profile{CRF: 30, Preset: "veryfast", AudioKbps: 96}, named)
-	require.NoError(t, err)
-	assert.NotEqual(t, before[0].Key, other[0].Key)
-}
 
 // folder is a cache for tests.
 type folder struct {
@@ -119,13 +50,15 @@ func (f *folder) Keep(_ context.Context, key, path string) (string, error) {
 // However a film is split among encoders and whatever comes from the cache,
 // the joined film has every frame once, in order, each a whole frame long.
 func TestJoinedFilmIsTheSameHoweverItIsSplit(t *testing.T) {
-	sc, assets := tiny(t, timecode.R2997, 12)
-	a := assets()
+	f, fresh := tiny(t, timecode.R2997, 12)
+	sc := f.Scene
 	c := &folder{dir: t.TempDir()}
 	var total timecode.Frames
 	job := func(out string) Job {
-		return Job{Scene: sc, Lanes: lanes(a), Profile: MP4, Track: silence(sc), Out: out, Cache: c, Content: named, SoundKey: "silence",
-			Progress: func(_, n timecode.Frames) { total = n }}
+		j := fresh()
+		j.Out, j.Cache = out, c
+		j.Progress = func(_, n timecode.Frames) { total = n }
+		return j
 	}
 	dir := t.TempDir()
 	for i, workers := range []int{1, 3} {
@@ -170,6 +103,20 @@ func (s *tone) Read(out []float32) (int, error) {
 	return len(out), nil
 }
 
+// writeTone writes the tone as a WAV file of 32-bit floats (format tag 3 of
+// the RIFF WAVE format, from memory).
+func writeTone(t *testing.T, path string, n int) {
+	x := make([]float32, 2*n)
+	_, err := (&tone{}).Read(x)
+	require.NoError(t, err)
+	var b bytes.Buffer
+	size := uint32(8 * n)
+	for _, v := range []any{[]byte("RIFF"), 36 + size, []byte("WAVEfmt "), uint32(16), uint16(3), uint16(2), uint32(48000), uint32(48000 * 8), uint16(8), uint16(32), []byte("data"), size, x} {
+		require.NoError(t, binary.Write(&b, binary.LittleEndian, v))
+	}
+	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o644))
+}
+
 // roughness is the largest second difference of a signal around a sample,
 // within 5 ms: where a wave is broken it jumps.
 func roughness(x []float32, around int) (most float64) {
@@ -194,9 +141,12 @@ func samples(t *testing.T, path string) []float32 {
 // from zero on.
 func TestJoinedFramesAreWholeAtEveryRate(t *testing.T) {
 	for _, rate := range []timecode.Rate{timecode.R23976, timecode.R24, timecode.R25, timecode.R5994} {
-		sc, assets := tiny(t, rate, 14)
+		f, job := tiny(t, rate, 14)
+		sc := f.Scene
 		out := filepath.Join(t.TempDir(), "film.mp4")
-		_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(assets()), Profile: Draft, Track: silence(sc), Out: out})
+		j := job()
+		j.Film, j.Out = in(f, func(p *profile.Profile) { p.Video = profile.Draft.Video }), out
+		_, err := Film(context.Background(), j)
 		require.NoError(t, err, rate.Fraction())
 		times, err := media.FrameTimes(context.Background(), out)
 		require.NoError(t, err)
@@ -211,21 +161,25 @@ func TestJoinedFramesAreWholeAtEveryRate(t *testing.T) {
 // steady tone goes through all joins as smoothly as anywhere, in the film and
 // in the preview, and a tone broken on purpose would be noticed.
 func TestNoClicksAtJoins(t *testing.T) {
-	sc, assets := tiny(t, timecode.R2997, 12)
+	f, job := tiny(t, timecode.R2997, 12)
+	sc := f.Scene
 	total := sc.Rate.SampleAt(sc.Frames)
-	track := func() sound.Track {
-		return sound.Track{Total: total, Songs: []sound.Song{{Source: &tone{}, Length: total, Gain: 1}}}
-	}
-	a := assets()
 	dir := t.TempDir()
+	raw := filepath.Join(dir, "tone.wav")
+	writeTone(t, raw, int(total))
+	f.Library["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: total, LUFS: f.Doc.Soundtrack.LUFS}
+	f.Doc.Soundtrack = doc.Soundtrack{LUFS: f.Doc.Soundtrack.LUFS}
+	f.Doc.Soundtrack.AddSong("song")
+	j := job()
+	j.Files.(media.FilesIn)["song"] = raw
 	film := filepath.Join(dir, "film.mp4")
-	_, err := Film(context.Background(), Job{Scene: sc, Lanes: lanes(a), Profile: MP4, Out: film,
-		Track: func(context.Context) (sound.Track, func(), error) { return track(), func() {}, nil }})
+	j.Out = film
+	_, err := Film(context.Background(), j)
 	require.NoError(t, err)
 	list := filepath.Join(dir, "sound.m3u8")
-	require.NoError(t, PackSound(context.Background(), track(), Draft, dir, list))
+	require.NoError(t, PackSound(context.Background(), sound.Track{Total: total, Music: []sound.Part{{Source: &tone{}, Length: total, Gain: 1}}}, f.Profile.Audio, dir, list))
 
-	segs, err := Segments(sc, MP4, nil)
+	segs, err := f.Segments()
 	require.NoError(t, err)
 	var inFilm, inPreview []int
 	for _, s := range segs[1:] {

@@ -6,8 +6,8 @@ import (
 	"math"
 	"os"
 
-	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
+	"nelko/internal/film"
 	"nelko/internal/media"
 )
 
@@ -25,19 +25,21 @@ type Facts struct {
 	Colours      string          `json:"colours"` // matrix and range, as ffmpeg names them
 }
 
-// Verify checks a film file against its plan: one H.264 picture and one AAC
-// sound stream, the frame size, rate and colour tags, every frame there, and
-// picture and sound as long as planned to within one frame.
-func Verify(ctx context.Context, path string, s *scene.Scene) (Facts, error) {
+// Verify checks a film file against what its profile promises and its plan
+// says: one picture and one sound stream of the profile's codecs, the frame
+// size, rate and colour tags, every frame there, picture and sound as long as
+// planned to within one frame, and no larger than the profile allows.
+func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 	f, err := Inspect(ctx, path)
 	if err != nil {
 		return f, err
 	}
+	s, p := film.Scene, film.Profile
 	frame := s.Rate.Seconds(1)
 	want := s.Rate.Seconds(s.Frames)
 	switch {
-	case f.PictureCodec != "h264" || f.SoundCodec != "aac":
-		err = fmt.Errorf("it holds %q and %q in place of h264 and aac", f.PictureCodec, f.SoundCodec)
+	case f.PictureCodec != p.Video.Codec || f.SoundCodec != p.Audio.Codec:
+		err = fmt.Errorf("it holds %q and %q in place of %s and %s", f.PictureCodec, f.SoundCodec, p.Video.Codec, p.Audio.Codec)
 	case f.W != s.W || f.H != s.H:
 		err = fmt.Errorf("it is %d×%d pixels in place of %d×%d", f.W, f.H, s.W, s.H)
 	case f.Rate != s.Rate:
@@ -50,6 +52,8 @@ func Verify(ctx context.Context, path string, s *scene.Scene) (Facts, error) {
 		err = fmt.Errorf("the picture lasts %.3f s in place of %.3f", f.PictureSec, want)
 	case math.Abs(f.SoundSec-want) > frame:
 		err = fmt.Errorf("the sound lasts %.3f s in place of %.3f", f.SoundSec, want)
+	case p.MaxBytes > 0 && f.Bytes > p.MaxBytes:
+		err = fmt.Errorf("it has %d bytes; the profile allows %d", f.Bytes, p.MaxBytes)
 	}
 	return f, err
 }

@@ -95,3 +95,11 @@ func (s *mailSession) Data(r io.Reader) error {
 		ReceivedAt: time.Now(), Sender: s.from, Recipient: s.to, Subject: subject, Body: string(text),
 	}).Error
 }
+
+// shownMails is how many messages are shown at most.
+const shownMails = 50
+
+// Mails lists the latest messages in the mailbox.
+func Mails(ctx context.Context, s *store.Store) (mails []store.StandinMail, err error) {
+	return mails, s.DB.WithContext(ctx).Order("id DESC").Limit(shownMails).Find(&mails).Error
+}

@@ -10,17 +10,25 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"time"
 
 	"gocloud.dev/blob"
 	_ "gocloud.dev/blob/fileblob" // file: URLs
 	_ "gocloud.dev/blob/memblob"  // mem: URLs, for trying things out
 	_ "gocloud.dev/blob/s3blob"   // s3: URLs
 	"gocloud.dev/gcerrors"
+
+	"nelko/internal/core/doc"
 )
 
 // Blobs is a content-addressed store of files: each is named by its SHA-256
 // and never changes.
 type Blobs struct {
+	// Touch notes, before a file is stored or found to be there already, that
+	// someone is about to refer to it, so that nothing removes it meanwhile. It
+	// must be set before use where files are removed (Store.TouchBlob).
+	Touch func(ctx context.Context, sha string, size int64) error
+
 	bucket *blob.Bucket
 	local  string // folder of the bucket if it is one, else ""
 	cache  string // folder for local copies
@@ -72,6 +80,11 @@ func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, e
 		return "", 0, fmt.Errorf("storing a file: %w", err)
 	}
 	sha = hex.EncodeToString(h.Sum(nil))
+	if b.Touch != nil {
+		if err := b.Touch(ctx, sha, size); err != nil {
+			return "", 0, fmt.Errorf("storing a file: %w", err)
+		}
+	}
 	if there, err := b.bucket.Exists(ctx, key(sha)); err != nil {
 		return "", 0, fmt.Errorf("storing a file: %w", err)
 	} else if there {
@@ -109,6 +122,8 @@ func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
 	}
 	path := filepath.Join(b.cache, sha)
 	if _, err := os.Stat(path); err == nil {
+		now := time.Now()
+		_ = os.Chtimes(path, now, now) // what is used stays; a failure makes it go earlier
 		return path, nil
 	}
 	r, err := b.Open(ctx, sha)
@@ -154,3 +169,11 @@ func (b *Blobs) Delete(ctx context.Context, sha string) error {
 
 // Cache is the folder for temporary files.
 func (b *Blobs) Cache() string { return b.cache }
+
+// MediaFiles finds media, which documents name by content, in the store.
+type MediaFiles struct{ Blobs *Blobs }
+
+// Path is a local file with a medium's contents, as Blobs.Path.
+func (m MediaFiles) Path(ctx context.Context, id doc.MediaID) (string, error) {
+	return m.Blobs.Path(ctx, string(id))
+}

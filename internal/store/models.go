@@ -2,13 +2,11 @@ package store
 
 import (
 	"encoding/json"
-	"fmt"
-	"strconv"
-	"strings"
 	"time"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 )
 
@@ -51,12 +49,26 @@ type User struct {
 	CreatedAt    time.Time
 }
 
-// Order is one client's commission.
+// Order is one client's commission. Its details are printed in all its
+// slideshows. What the day sheet shows of it is kept with it.
 type Order struct {
 	ID                         int64
 	Client, ClientEmail, Event string
 	Due                        time.Time
+	Details                    map[string]string `gorm:"serializer:json"`
+	RunID                      *int64
+	ArchivedAt, DeletedAt      *time.Time
 	CreatedAt                  time.Time
+
+	Facts `gorm:"embedded"`
+}
+
+// Facts is what the day sheet shows of an order.
+type Facts struct {
+	StepKind, StepText, StepPlace string  // the one next thing it needs, and where it is done
+	PictureSeconds, MusicSeconds  float64 // lengths
+	Strip                         Numbers `gorm:"type:bigint[]"` // media whose thumbnails stand for it
+	Words                         string  // what it is found by: client, event and details, in lower case
 }
 
 // Blob is a file in the blob store, named by its SHA-256 in hex.
@@ -64,6 +76,7 @@ type Blob struct {
 	SHA256    string `gorm:"primaryKey;column:sha256"`
 	Size      int64
 	CreatedAt time.Time
+	TouchedAt time.Time // when it was last given to someone who may be about to refer to it
 }
 
 // MediaState is how far a received file has come.
@@ -76,10 +89,12 @@ const (
 	Refused MediaState = "refused" // Reason says why
 )
 
-// Media is a received file.
+// Media is a received file. It belongs to an order, to a Run or, with neither,
+// to the studio.
 type Media struct {
 	ID            int64
-	OrderID       int64
+	OrderID       *int64
+	RunID         *int64
 	UploadID      string
 	Name          string
 	SHA256        string `gorm:"column:sha256"`
@@ -111,20 +126,11 @@ type Seen struct {
 // TableName implements GORM's Tabler.
 func (Media) TableName() string { return "media" }
 
-// DocID is the medium's name in documents.
-func (m Media) DocID() doc.MediaID { return doc.MediaID(fmt.Sprintf("m%d", m.ID)) }
+// DocID is the medium's name in documents: its content.
+func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
 
-// RowID is the row of a medium named in a document.
-func RowID(id doc.MediaID) (int64, error) {
-	n, err := strconv.ParseInt(strings.TrimPrefix(string(id), "m"), 10, 64)
-	if err != nil {
-		return 0, fmt.Errorf("medium %q: %w", id, ErrNotFound)
-	}
-	return n, nil
-}
-
-// Facts is what the core knows of the medium.
-func (m Media) Facts() doc.Media {
+// Known is what the core knows of the medium.
+func (m Media) Known() doc.Media {
 	f := doc.Media{
 		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
 		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB,
@@ -135,24 +141,32 @@ func (m Media) Facts() doc.Media {
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()
 	}
+	if m.Proxy != nil {
+		f.Small = doc.MediaID(*m.Proxy)
+	}
 	return f
 }
 
-// Slideshow is the film of an order; Head is its present revision.
+// Slideshow is the film of an order in one frame shape; Head is its present
+// revision. Position 0 is the one the others follow.
 type Slideshow struct {
-	ID      int64
-	OrderID int64
-	Head    int
+	ID       int64
+	OrderID  int64
+	Position int
+	Head     int
 }
 
-// Revision is one state of a slideshow's document.
+// Revision is one state of a slideshow's document, and of the order's details
+// as they were then. Store.Pack and Store.Document write and read it.
 type Revision struct {
 	SlideshowID int64 `gorm:"primaryKey"`
 	Number      int   `gorm:"primaryKey"`
 	Parent      int
 	Title       string
-	AuthorID    *int64          // nil: the program itself
-	Document    json.RawMessage `gorm:"type:jsonb"`
+	AuthorID    *int64 // nil: the program itself
+	Packed      []byte
+	Base        *int              // the revision whose document is the dictionary; nil: whole
+	Details     map[string]string `gorm:"serializer:json"`
 	CreatedAt   time.Time
 }
 
@@ -180,9 +194,13 @@ type Render struct {
 	OrderID                 int64
 	SlideshowID             int64
 	Revision                int
-	Profile                 string
-	Mark                    string   // the studio's mark in its frames…
-	MarkPicture             *Picture `gorm:"serializer:json"` // …or this
+	Profile                 string            // its name
+	Setting                 *profile.Profile  `gorm:"serializer:json"` // as it was when the render was begun
+	Details                 map[string]string `gorm:"serializer:json"` // likewise
+	Tools                   string            // what draws and encodes it
+	Film                    string            // names it by all its segments
+	Mark                    string            // the studio's mark in its frames…
+	MarkPicture             *Picture          `gorm:"serializer:json"` // …or this
 	State                   RenderState
 	Worker                  string
 	Attempt                 int
@@ -215,7 +233,31 @@ type RenderPart struct {
 	Frames, FramesDone int64
 	State              string
 	Worker             string
+	Tries              int // how often making it has failed
 	Error              string
+}
+
+// Worker is a process that works on jobs.
+type Worker struct {
+	ID                string
+	StartedAt, SeenAt time.Time
+	Tools             string // versions of what draws and encodes
+	Note              string // why it takes no part in something
+}
+
+// ThemeVersion is one version of a theme, by content, with its files as a zip.
+type ThemeVersion struct {
+	Content        string `gorm:"primaryKey"`
+	Theme, Version string
+	Archive        string
+	CreatedAt      time.Time
+}
+
+// Profile is a way of encoding, by name.
+type Profile struct {
+	Name     string `gorm:"primaryKey"`
+	Position int
+	Setting  profile.Profile `gorm:"serializer:json"`
 }
 
 // Transition is a studio's own setting of a transition, under a name.
@@ -224,13 +266,66 @@ type Transition struct {
 	Setting json.RawMessage `gorm:"type:jsonb"`
 }
 
-// Link is a delivery by link. Only a hash of its token is kept.
+// DeliveryKind is how a client gets a film.
+type DeliveryKind string
+
+// The kinds of delivery.
+const (
+	FileDelivery   DeliveryKind = "file"
+	DiscDelivery   DeliveryKind = "disc"
+	LinkDelivery   DeliveryKind = "link"
+	UploadDelivery DeliveryKind = "upload"
+)
+
+// DeliveryState is how far a delivery has come.
+type DeliveryState string
+
+// The states of a delivery.
+const (
+	DeliveryWanted  DeliveryState = "wanted" // asked for; nothing was done yet
+	DeliveryWaiting DeliveryState = "waiting"
+	DeliveryRunning DeliveryState = "running"
+	DeliveryDone    DeliveryState = "done"
+	DeliveryFailed  DeliveryState = "failed"
+	DeliveryClosed  DeliveryState = "closed" // taken back
+)
+
+// Delivery is what a client gets: one or several renders.
+type Delivery struct {
+	ID        int64
+	OrderID   int64
+	Kind      DeliveryKind
+	State     DeliveryState
+	Title     string
+	Proof     string // that it arrived
+	CreatedAt time.Time
+}
+
+// TableName implements GORM's Tabler.
+func (Delivery) TableName() string { return "deliveries" }
+
+// DeliveryRender is a render of a delivery.
+type DeliveryRender struct {
+	DeliveryID int64 `gorm:"primaryKey"`
+	RenderID   int64 `gorm:"primaryKey"`
+	Position   int
+}
+
+// DeliveryEvent is a step in a delivery's history.
+type DeliveryEvent struct {
+	ID         int64
+	DeliveryID int64
+	At         time.Time
+	Text       string
+}
+
+// Link is the address of a delivery by link. Only a hash of its token is kept,
+// and the token itself until it was mailed.
 type Link struct {
 	ID           int64
-	OrderID      int64
-	RenderID     int64
+	DeliveryID   int64
 	TokenHash    []byte
-	Title        string
+	UnsentToken  string
 	Downloadable bool
 	ExpiresAt    time.Time
 	ClosedAt     *time.Time

@@ -12,14 +12,9 @@ import (
 
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
-	"github.com/pressly/goose/v3"
-	"github.com/riverqueue/river/riverdriver/riverpgxv5"
-	"github.com/riverqueue/river/rivermigrate"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
-
-	"nelko/migrations"
 )
 
 // ErrNotFound means that there is no such row.
@@ -31,6 +26,8 @@ type Store struct {
 	DB   *gorm.DB
 	SQL  *sql.DB
 	Pool *pgxpool.Pool
+
+	wholes wholes
 }
 
 // Open connects to the database at a postgres:// URL.
@@ -50,8 +47,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
 	}
 	db := stdlib.OpenDBFromPool(pool)
+	// What is logged of a failed statement is the statement, never its values:
+	// they may be a password's hash or a client's name.
 	g, err := gorm.Open(postgres.New(postgres.Config{Conn: db}), &gorm.Config{
-		Logger:         logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true}),
+		Logger:         logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),
 		TranslateError: true,
 	})
 	if err != nil {
@@ -65,25 +64,6 @@ func Open(ctx context.Context, url string) (*Store, error) {
 func (s *Store) Close() {
 	s.SQL.Close()
 	s.Pool.Close()
-}
-
-// Migrate brings the schema, and the queue's, up to date.
-func (s *Store) Migrate(ctx context.Context) error {
-	p, err := goose.NewProvider(goose.DialectPostgres, s.SQL, migrations.Files)
-	if err != nil {
-		return fmt.Errorf("migrating: %w", err)
-	}
-	if _, err := p.Up(ctx); err != nil {
-		return fmt.Errorf("migrating: %w", err)
-	}
-	m, err := rivermigrate.New(riverpgxv5.New(s.Pool), nil)
-	if err != nil {
-		return fmt.Errorf("migrating the queue: %w", err)
-	}
-	if _, err := m.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
-		return fmt.Errorf("migrating the queue: %w", err)
-	}
-	return nil
 }
 
 // Tx runs f in a transaction.
@@ -110,3 +90,6 @@ func One[T any](tx *gorm.DB, query string, args ...any) (T, error) {
 	}
 	return v, err
 }
+
+// Ping asks whether the database can be reached.
+func (s *Store) Ping(ctx context.Context) error { return s.SQL.PingContext(ctx) }

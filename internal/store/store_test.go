@@ -21,7 +21,7 @@ import (
 
 func TestMigratingTwiceDoesNothing(t *testing.T) {
 	s := storetest.Open(t)
-	require.NoError(t, s.Migrate(context.Background()))
+	require.NoError(t, s.Migrate(context.Background(), nil))
 	_, err := store.One[store.Order](s.DB, "id = 1")
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	st, err := store.One[store.Studio](s.DB, "id = 1")
@@ -105,12 +105,4 @@ func TestBrokenPutLeavesNothing(t *testing.T) {
 		return err
 	}))
 	assert.Zero(t, n)
-}
-
-func TestRowID(t *testing.T) {
-	n, err := store.RowID(store.Media{ID: 12}.DocID())
-	require.NoError(t, err)
-	assert.Equal(t, int64(12), n)
-	_, err = store.RowID("zebra")
-	assert.ErrorIs(t, err, store.ErrNotFound)
 }

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"errors"
+	"mime"
 	"net"
 	"net/http"
 	"net/url"
@@ -11,8 +12,8 @@ import (
 
 	"github.com/go-chi/httprate"
 
+	"nelko/internal/accounts"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 )
 
 type userKey struct{}
@@ -26,7 +27,10 @@ func user(r *http.Request) *store.User {
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		id := s.sessions.GetInt64(r.Context(), "user")
-		u, err := store.One[store.User](s.Studio.Store.DB.WithContext(r.Context()), "id = ?", id)
+		if id != 0 && s.idle(r) {
+			id = 0
+		}
+		u, err := s.House.Accounts.ByID(r.Context(), id)
 		if id == 0 || errors.Is(err, store.ErrNotFound) {
 			s.askSignIn(w, r)
 			return
@@ -37,6 +41,23 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), userKey{}, &u)))
 	})
+}
+
+// A session ends when nothing was asked for in it for this long; that it was
+// used is noted now and then only, since each note is a write.
+const (
+	idleFor   = 3 * 24 * time.Hour
+	noteEvery = time.Hour
+)
+
+// idle reports whether a session was left alone for too long.
+func (s *Server) idle(r *http.Request) bool {
+	now := s.House.Orders.Now()
+	since := now.Sub(time.Unix(s.sessions.GetInt64(r.Context(), "used"), 0))
+	if since > noteEvery && since <= idleFor {
+		s.sessions.Put(r.Context(), "used", now.Unix())
+	}
+	return since > idleFor
 }
 
 func (s *Server) askSignIn(w http.ResponseWriter, r *http.Request) {
@@ -69,7 +90,29 @@ func byAddress(r *http.Request) (string, error) {
 }
 
 func byEmail(r *http.Request) (string, error) {
-	return strings.ToLower(strings.TrimSpace(r.PostFormValue("email"))), nil
+	return strings.ToLower(strings.TrimSpace(r.PostForm.Get("email"))), nil
+}
+
+// maxSignIn is the largest sign-in form, in bytes.
+const maxSignIn = 64 << 10
+
+// smallForm reads a form, URL-encoded and small, before anything else looks at
+// the request: strangers may send what they like.
+func smallForm(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		kind, _, err := mime.ParseMediaType(r.Header.Get("Content-Type"))
+		if err != nil || kind != "application/x-www-form-urlencoded" {
+			http.Error(w, "The form must be sent URL-encoded.", http.StatusUnsupportedMediaType)
+			return
+		}
+		r.Body = http.MaxBytesReader(w, r.Body, maxSignIn)
+		if err := r.ParseForm(); err != nil {
+			w.Header().Set("Connection", "close")
+			http.Error(w, "The form is too large or cannot be read.", http.StatusRequestEntityTooLarge)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
 }
 
 type signInView struct {
@@ -79,7 +122,7 @@ type signInView struct {
 }
 
 func (s *Server) showSignIn(w http.ResponseWriter, r *http.Request, status int, v signInView) {
-	st, err := store.One[store.Studio](s.Studio.Store.DB.WithContext(r.Context()), "id = 1")
+	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -101,12 +144,11 @@ func localPath(p string) string {
 }
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
-	r.Body = http.MaxBytesReader(w, r.Body, 1<<16)
-	next := localPath(r.PostFormValue("next"))
-	u, err := s.Studio.SignIn(r.Context(), r.PostFormValue("email"), r.PostFormValue("password"))
-	if errors.Is(err, studio.ErrSignIn) {
+	next := localPath(r.PostForm.Get("next"))
+	u, err := s.House.Accounts.SignIn(r.Context(), r.PostForm.Get("email"), r.PostForm.Get("password"))
+	if errors.Is(err, accounts.ErrSignIn) {
 		s.showSignIn(w, r, http.StatusUnprocessableEntity, signInView{
-			Next: next, Email: r.PostFormValue("email"),
+			Next: next, Email: r.PostForm.Get("email"),
 			Notice: &notice{"bad", "E-mail and password do not belong together. Check both and try again."},
 		})
 		return
@@ -119,6 +161,7 @@ func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.sessions.Put(r.Context(), "user", u.ID)
+	s.sessions.Put(r.Context(), "used", s.House.Orders.Now().Unix())
 	http.Redirect(w, r, next, http.StatusSeeOther)
 }
 
@@ -153,7 +196,7 @@ type navItem struct {
 }
 
 func (s *Server) base(r *http.Request, title string) (base, error) {
-	st, err := store.One[store.Studio](s.Studio.Store.DB.WithContext(r.Context()), "id = 1")
+	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
 		return base{}, err
 	}

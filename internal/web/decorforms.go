@@ -10,14 +10,14 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
-	"nelko/internal/studio"
+	"nelko/internal/invalid"
 )
 
 // newDecor lays a drift or a picture over the selected slides, to be set
 // afterwards.
 func newDecor(r *http.Request, op string, slides []doc.SlideID) (edit.Op, error) {
 	if len(slides) == 0 {
-		return nil, &studio.Invalid{Field: "slide", Problem: "Choose the slides the decor is to lie over."}
+		return nil, &invalid.Input{Field: "slide", Problem: "Choose the slides the decor is to lie over."}
 	}
 	d := design.Decor{Kind: design.Drift, Particles: design.Particles(r.PostFormValue("particles")), Density: 1, Size: 1, Opacity: 0.9, FadeIn: 0.8, FadeOut: 0.8}
 	if op == "laypicture" {

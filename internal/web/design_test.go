@@ -18,27 +18,28 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/transition"
-	"nelko/internal/studio"
-	"nelko/internal/studio/studiotest"
+	"nelko/internal/house/housetest"
+	"nelko/internal/orders"
+	"nelko/internal/shelf"
 )
 
 // filled is a signed-in site with an order of three photos and a song, fitted.
 func filled(t *testing.T) (*site, int64) {
 	v := open(t)
 	v.signIn("wren@studio.example")
-	o := studiotest.Order(t, v.studio)
-	files := map[string][]byte{"song.flac": studiotest.Song(t, 14)}
+	o := housetest.Order(t, v.studio)
+	files := map[string][]byte{"song.flac": housetest.Song(t, 14)}
 	for i := range 3 {
-		files[fmt.Sprint(i, ".jpg")] = studiotest.Photo(t, i)
+		files[fmt.Sprint(i, ".jpg")] = housetest.Photo(t, i)
 	}
-	studiotest.Bring(t, v.studio, o.ID, files)
-	_, err := v.studio.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	housetest.Bring(t, v.studio, o.ID, files)
+	_, err := v.studio.Orders.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
 	require.NoError(t, err)
 	return v, o.ID
 }
 
-func (v *site) load(order int64) *studio.Work {
-	w, err := v.studio.Load(ctx, order)
+func (v *site) load(order int64) *orders.Dossier {
+	w, err := v.studio.Orders.Load(ctx, order)
 	require.NoError(v.t, err)
 	return w
 }
@@ -223,6 +224,8 @@ func TestThemePicker(t *testing.T) {
 	after := v.load(order)
 	assert.Equal(t, "ledger", after.Doc.Theme)
 	assert.Equal(t, before.Doc.Slides, after.Doc.Slides)
+	v.client = v.browser()
+	v.signIn("mara@studio.example")
 	res, body = v.post(fmt.Sprintf("/orders/%d/theme", order), "theme", "pennant", "base", fmt.Sprint(before.Slideshow.Head))
 	assert.Equal(t, 409, res.StatusCode)
 	assert.Contains(t, body, "changed this slideshow meanwhile")
@@ -298,7 +301,7 @@ func TestMarksOverTheWeb(t *testing.T) {
 	res, body := v.post("/settings/studio", "name", "Osprey Quay", "mark", strings.Repeat("o", 80))
 	assert.Equal(t, 422, res.StatusCode)
 	assert.Contains(t, body, "at most 60")
-	r, err := v.studio.StartRender(ctx, order)
+	r, err := v.studio.Making.Begin(ctx, order, "")
 	require.NoError(t, err)
 	v.post("/settings/studio", "name", "Osprey Quay", "mark", "")
 	assert.Empty(t, v.load(order).Settings.Mark)
@@ -325,7 +328,7 @@ func TestMarkPictureOverTheWeb(t *testing.T) {
 	code, page := send("notes.txt", []byte("no picture"))
 	assert.Equal(t, 422, code)
 	assert.Contains(t, page, "notes.txt cannot be the mark")
-	code, page = send("huge.jpg", make([]byte, studio.MaxMarkBytes+2<<20))
+	code, page = send("huge.jpg", make([]byte, shelf.MaxMarkBytes+2<<20))
 	assert.Equal(t, 422, code)
 	assert.Contains(t, page, "larger than 8 MB")
 	res, page := v.post("/settings/mark", "picture", "")
@@ -334,13 +337,13 @@ func TestMarkPictureOverTheWeb(t *testing.T) {
 	res, _ = v.get("/settings/mark")
 	assert.Equal(t, 404, res.StatusCode)
 
-	code, _ = send("sign.jpg", studiotest.Photo(t, 4))
+	code, _ = send("sign.jpg", housetest.Photo(t, 4))
 	assert.Equal(t, 303, code)
 	_, page = v.get("/settings")
 	assert.Contains(t, page, `alt="The studio’s mark"`)
 	res, _ = v.get("/settings/mark")
 	assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
-	r, err := v.studio.StartRender(ctx, order)
+	r, err := v.studio.Making.Begin(ctx, order, "")
 	require.NoError(t, err)
 	res, _ = v.post("/settings/mark", "remove", "1")
 	assert.Equal(t, 303, res.StatusCode)

@@ -9,8 +9,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/studio"
-	"nelko/themes"
+	"nelko/internal/invalid"
 )
 
 // keepTransition keeps the transition of the form under a name.
@@ -18,12 +17,12 @@ func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 	t, err := readJoin(r)
 	name := strings.TrimSpace(r.PostFormValue("join-name"))
 	if err == nil && t == nil {
-		err = &studio.Invalid{Field: "join", Problem: "Choose a transition first."}
+		err = &invalid.Input{Field: "join", Problem: "Choose a transition first."}
 	}
 	if err == nil {
-		err = s.Studio.KeepTransition(r.Context(), name, *t)
+		err = s.House.Shelf.KeepTransition(r.Context(), name, *t)
 	}
-	var invalid *studio.Invalid
+	var invalid *invalid.Input
 	if err != nil && !errors.As(err, &invalid) {
 		s.fail(w, r, err)
 		return
@@ -36,19 +35,19 @@ func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 }
 
 // readDesign makes an edit of the film's look of a form.
-func readDesign(r *http.Request, op string, slides []doc.SlideID) (edit.Op, error) {
+func (s *Server) readDesign(r *http.Request, op string, slides []doc.SlideID) (edit.Op, error) {
 	f := r.PostFormValue
 	switch op {
 	case "theme":
-		t, err := themes.Get(f("theme"))
+		t, err := s.House.Shelf.Themes.Get(f("theme"))
 		if err != nil {
-			return nil, &studio.Invalid{Field: "theme", Problem: err.Error()}
+			return nil, &invalid.Input{Field: "theme", Problem: err.Error()}
 		}
-		return edit.SetTheme{Theme: t.ID, Name: t.Name}, nil
+		return edit.SetTheme{Theme: t.ID, Version: t.Content, Name: t.Name}, nil
 	case "shape":
 		var frame doc.Frame
 		if _, err := fmt.Sscanf(f("frame"), "%dx%d", &frame.W, &frame.H); err != nil {
-			return nil, &studio.Invalid{Field: "frame", Problem: fmt.Sprintf("The frame %q is not of the form 1920x1080.", f("frame"))}
+			return nil, &invalid.Input{Field: "frame", Problem: fmt.Sprintf("The frame %q is not of the form 1920x1080.", f("frame"))}
 		}
 		return edit.Shape{Frame: frame}, nil
 	case "layout":
@@ -97,7 +96,7 @@ func readDesign(r *http.Request, op string, slides []doc.SlideID) (edit.Op, erro
 		return edit.AddCard{Words: doc.Words{Kind: "title", Main: "Title"}, Before: before}, nil
 	case "words":
 		if len(slides) != 1 {
-			return nil, &studio.Invalid{Field: "slide", Problem: "Choose one text card to change its words."}
+			return nil, &invalid.Input{Field: "slide", Problem: "Choose one text card to change its words."}
 		}
 		at, err := readPoint(r, "card", "Place of the words")
 		return edit.Words{Slide: slides[0], Words: doc.Words{Kind: f("kind"), Main: f("main"), Smaller: f("smaller"), Text: strings.ReplaceAll(f("text"), "\r\n", "\n"), At: at}, Snap: f("snap") != ""}, err

@@ -12,8 +12,7 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/timecode"
-	"nelko/internal/store"
-	"nelko/internal/studio"
+	"nelko/internal/orders"
 )
 
 // deskView is what can be changed on the selected slides, or in the whole
@@ -96,8 +95,8 @@ func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/10
 
 // desk shows what can be changed on the selected slides, and the film at a
 // frame. own names the studio's own transitions.
-func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames, own []string) deskView {
-	frame = max(0, min(frame, wk.Plan.Pictures-1))
+func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string) deskView {
+	frame = max(0, min(frame, wk.Plan.Frames-1))
 	v := deskView{OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(frame),
 		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(frame)), Width: 480, Height: 480 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
 	if v.Height > 420 {
@@ -110,7 +109,7 @@ func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames,
 			continue
 		}
 		v.IDs = append(v.IDs, sl.ID)
-		d := drawing{Work: wk}
+		d := drawing{Dossier: wk}
 		v.Slides = append(v.Slides, deskSlide{i + 1, string(sl.Kind), wk.Doc.Rate.Timecode(sl.Start),
 			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Length)), d.describe(sl.Slide)})
 		lingers[fmt.Sprintf("%g", sl.Linger)] = true
@@ -142,7 +141,7 @@ func (s *Server) desk(wk *studio.Work, ids []doc.SlideID, frame timecode.Frames,
 const maxShots = 12
 
 // designs fills in what is chosen for the selected slides' look.
-func (v *deskView) designs(wk *studio.Work, own []string) {
+func (v *deskView) designs(wk *orders.Dossier, own []string) {
 	first := wk.Doc.Slides[wk.Doc.Index(v.IDs[0])]
 	if len(v.IDs) == 1 && first.Card != nil {
 		v.Card = first.Card
@@ -181,7 +180,7 @@ func (v *deskView) designs(wk *studio.Work, own []string) {
 }
 
 // film fills in what is chosen for the whole film.
-func (v *deskView) film(wk *studio.Work, own []string) {
+func (v *deskView) film(wk *orders.Dossier, own []string) {
 	v.Motion = motionOf(wk.Doc.Motion, wk.Theme.Motion)
 	into := wk.Theme.Transitions.Set[0]
 	v.Join = joinOf(wk.Doc.Join, into, own)
@@ -197,14 +196,14 @@ func (v *deskView) looks() {
 	}
 }
 
-func (v *deskView) layouts(wk *studio.Work, first doc.Slide) {
+func (v *deskView) layouts(wk *orders.Dossier, first doc.Slide) {
 	for _, l := range wk.Theme.Layouts {
 		if l.Pictures == len(first.Media) {
 			v.Layouts = append(v.Layouts, choice{l.ID, l.Name})
 		}
 	}
 	v.LayoutIs = "by the theme"
-	if l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect}).Layout(first, wk.Library, wk.Doc.Seed); ok && first.Layout == "" {
+	if l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect, Called: wk.Doc.Called}).Layout(first, wk.Library, wk.Doc.Seed); ok && first.Layout == "" {
 		v.LayoutIs = "by the theme: " + strings.ToLower(l.Name)
 	}
 	for i := range v.Layouts {
@@ -217,13 +216,10 @@ func (v *deskView) layouts(wk *studio.Work, first doc.Slide) {
 // frameSide is the longer side of the drawing in which a picture is framed.
 const frameSide = 380
 
-func shotOf(wk *studio.Work, sl doc.Slide, id doc.MediaID) shotView {
+func shotOf(wk *orders.Dossier, sl doc.Slide, id doc.MediaID) shotView {
 	m, shot := wk.Library[id], wk.Doc.Shot(id)
-	row, err := store.RowID(id)
-	if err != nil {
-		row = 0
-	}
-	v := shotView{ID: id, Row: row, Name: m.Name, Clip: m.Kind == doc.ClipMedia, Sound: m.Sound, Set: shot != (doc.Shot{}), Fit: string(shot.Fit), Look: "theme"}
+	row, _ := wk.Row(id) // without one there is no thumbnail
+	v := shotView{ID: id, Row: row.ID, Name: m.Name, Clip: m.Kind == doc.ClipMedia, Sound: m.Sound, Set: shot != (doc.Shot{}), Fit: string(shot.Fit), Look: "theme"}
 	aspect := m.Aspect()
 	if v.Turn = shot.Turn * 90; shot.Turn%2 == 1 {
 		aspect = 1 / aspect
@@ -283,7 +279,7 @@ type filmView struct {
 	Frame  string
 }
 
-func film(wk *studio.Work) filmView {
+func film(wk *orders.Dossier) filmView {
 	v := filmView{Frame: fmt.Sprintf("%dx%d", wk.Doc.Frame.W, wk.Doc.Frame.H), Frames: []choice{
 		{"1920x1080", "16:9 wide, 1920×1080"}, {"1440x1080", "4:3 classic, 1440×1080"}, {"1080x1080", "1:1 square, 1080×1080"}, {"1080x1920", "9:16 upright, 1080×1920"},
 		{"1280x720", "16:9 wide, 1280×720"}, {"3840x2160", "16:9 wide, 3840×2160"},

@@ -10,7 +10,7 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/transition"
-	"nelko/internal/studio"
+	"nelko/internal/orders"
 )
 
 // eases are the easings in the operator's words.
@@ -127,7 +127,7 @@ type styleView struct {
 	Effects                             []design.Effect
 }
 
-func styleOf(wk *studio.Work, set *design.Caption, own bool) styleView {
+func styleOf(wk *orders.Dossier, set *design.Caption, own bool) styleView {
 	c := wk.Theme.Caption
 	if set != nil {
 		c = *set
@@ -154,7 +154,7 @@ type decorView struct {
 
 type waypointView struct{ At, X, Y, Size, Turn string }
 
-func (v *deskView) decor(wk *studio.Work) {
+func (v *deskView) decor(wk *orders.Dossier) {
 	var slideNames []choice
 	for i, s := range wk.Doc.Slides {
 		slideNames = append(slideNames, choice{string(s.ID), fmt.Sprintf("%d %s", i+1, s.Kind)})

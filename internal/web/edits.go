@@ -12,7 +12,9 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/studio"
+	"nelko/internal/delivery"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
 )
 
 func queryInt(r *http.Request, name string, otherwise int64) int64 {
@@ -32,19 +34,19 @@ func parseNumber(field, name, text string) (float64, error) {
 	text = strings.TrimSpace(text)
 	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
 	if err != nil || v != v {
-		return 0, &studio.Invalid{Field: field, Problem: fmt.Sprintf("%s: %q is not a number.", name, text)}
+		return 0, &invalid.Input{Field: field, Problem: fmt.Sprintf("%s: %q is not a number.", name, text)}
 	}
 	return v, nil
 }
 
 // readOp makes an edit of a form.
-func readOp(r *http.Request) (edit.Op, error) {
+func (s *Server) readOp(r *http.Request) (edit.Op, error) {
 	if err := r.ParseForm(); err != nil {
-		return nil, &studio.Invalid{Field: "form", Problem: "The form could not be read: " + err.Error()}
+		return nil, &invalid.Input{Field: "form", Problem: "The form could not be read: " + err.Error()}
 	}
 	var slides []doc.SlideID
-	for _, s := range r.PostForm["slide"] {
-		slides = append(slides, doc.SlideID(s))
+	for _, id := range r.PostForm["slide"] {
+		slides = append(slides, doc.SlideID(id))
 	}
 	switch op := chi.URLParam(r, "op"); op {
 	case "move":
@@ -54,7 +56,7 @@ func readOp(r *http.Request) (edit.Op, error) {
 	case "linger":
 		v, err := readNumber(r, "linger", "Linger")
 		if err == nil && v == 0 {
-			err = &studio.Invalid{Field: "linger", Problem: "Linger must be above 0."}
+			err = &invalid.Input{Field: "linger", Problem: "Linger must be above 0."}
 		}
 		return edit.Time{Slides: slides, Linger: v}, err
 	case "pin":
@@ -88,7 +90,7 @@ func readOp(r *http.Request) (edit.Op, error) {
 	case "restore":
 		return edit.Restore{Media: []doc.MediaID{doc.MediaID(r.PostFormValue("media"))}}, nil
 	default:
-		return readDesign(r, op, slides)
+		return s.readDesign(r, op, slides)
 	}
 }
 
@@ -96,10 +98,10 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
 	op, err := s.ownJoin(r)
 	if op == nil && err == nil {
-		op, err = readOp(r)
+		op, err = s.readOp(r)
 	}
 	if err == nil {
-		_, err = s.Studio.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
+		_, err = s.House.Orders.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
 	}
 	s.afterEdit(w, r, err)
 }
@@ -111,7 +113,7 @@ func (s *Server) ownJoin(r *http.Request) (edit.Op, error) {
 	if !own || chi.URLParam(r, "op") != "join" {
 		return nil, nil
 	}
-	t, err := s.Studio.Transition(r.Context(), name)
+	t, err := s.House.Shelf.Transition(r.Context(), name)
 	if err != nil {
 		return nil, err
 	}
@@ -123,12 +125,12 @@ func (s *Server) ownJoin(r *http.Request) (edit.Op, error) {
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
-	_, err := s.Studio.Undo(r.Context(), number(r, "order"), seenRevision(r))
+	_, err := s.House.Orders.Undo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
 	s.afterEdit(w, r, err)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
-	_, err := s.Studio.Redo(r.Context(), number(r, "order"), seenRevision(r))
+	_, err := s.House.Orders.Redo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
 	s.afterEdit(w, r, err)
 }
 
@@ -145,8 +147,8 @@ func seenRevision(r *http.Request) int {
 // made, why.
 func (s *Server) afterEdit(w http.ResponseWriter, r *http.Request, err error) {
 	status, note := http.StatusOK, &notice{}
-	var invalid *studio.Invalid
-	var conflict *studio.Conflict
+	var invalid *invalid.Input
+	var conflict *orders.Conflict
 	switch {
 	case err == nil:
 	case errors.As(err, &conflict):
@@ -172,9 +174,9 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	id := number(r, "order")
 	n, _, err := orderForm(r)
 	if err == nil {
-		err = s.Studio.UpdateOrder(r.Context(), id, n)
+		err = s.House.Orders.Update(r.Context(), id, n.Head)
 	}
-	var invalid *studio.Invalid
+	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
 		s.message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
 		return
@@ -188,7 +190,7 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 
 // part answers an act with one part of the order's page.
 func (s *Server) part(w http.ResponseWriter, r *http.Request, name string, err error, change func(*orderView)) {
-	var invalid *studio.Invalid
+	var invalid *invalid.Input
 	if err != nil && !errors.As(err, &invalid) {
 		s.fail(w, r, err)
 		return
@@ -209,16 +211,16 @@ func (s *Server) part(w http.ResponseWriter, r *http.Request, name string, err e
 }
 
 func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
-	s.part(w, r, "material", s.Studio.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
+	s.part(w, r, "material", s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
 }
 
 func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
-	_, err := s.Studio.StartRender(r.Context(), number(r, "order"))
+	_, err := s.House.Making.Begin(r.Context(), number(r, "order"), r.PostFormValue("profile"))
 	s.part(w, r, "renders", err, nil)
 }
 
 func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
-	s.part(w, r, "renders", s.Studio.CancelRender(r.Context(), number(r, "order"), number(r, "render")), nil)
+	s.part(w, r, "renders", s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
 }
 
 func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
@@ -230,7 +232,7 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		days = -1
 	}
-	_, token, err := s.Studio.MakeLink(r.Context(), number(r, "order"), studio.NewLink{
+	_, token, err := s.House.Delivery.MakeLink(r.Context(), number(r, "order"), delivery.NewLink{
 		RenderID: render, Title: r.PostFormValue("title"), Days: days,
 		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "",
 	})
@@ -242,5 +244,5 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
-	s.part(w, r, "deliveries", s.Studio.CloseLink(r.Context(), number(r, "order"), number(r, "link")), nil)
+	s.part(w, r, "deliveries", s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
 }

@@ -10,13 +10,14 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"nelko/internal/delivery"
+	"nelko/internal/making"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 )
 
 // serveBlob answers with a stored file; parts of it can be asked for.
 func (s *Server) serveBlob(w http.ResponseWriter, r *http.Request, sha, contentType, name string) {
-	b, err := s.Studio.Blobs.Open(r.Context(), sha)
+	b, err := s.House.Blobs.Open(r.Context(), sha)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -35,21 +36,18 @@ func (s *Server) serveBlob(w http.ResponseWriter, r *http.Request, sha, contentT
 }
 
 func (s *Server) thumbnail(w http.ResponseWriter, r *http.Request) {
-	m, err := store.One[store.Media](s.Studio.Store.DB.WithContext(r.Context()).Select("thumbnail"), "id = ?", number(r, "media"))
-	if err == nil && m.Thumbnail == nil {
-		err = store.ErrNotFound
-	}
+	sha, err := s.House.Intake.Thumbnail(r.Context(), number(r, "media"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.serveBlob(w, r, *m.Thumbnail, "image/jpeg", "")
+	s.serveBlob(w, r, sha, "image/jpeg", "")
 }
 
 // mediaFile plays a song or clip. Only sound and moving pictures are given a
 // type a browser opens.
 func (s *Server) mediaFile(w http.ResponseWriter, r *http.Request) {
-	m, err := store.One[store.Media](s.Studio.Store.DB.WithContext(r.Context()).Omit("waveform"), "id = ? AND state = 'ready'", number(r, "media"))
+	m, err := s.House.Intake.Medium(r.Context(), number(r, "media"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -62,25 +60,19 @@ func (s *Server) mediaFile(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) film(w http.ResponseWriter, r *http.Request) {
-	tx := s.Studio.Store.DB.WithContext(r.Context())
-	rd, err := store.One[store.Render](tx, "id = ? AND state = 'done'", number(r, "render"))
+	rd, o, err := s.House.Making.Finished(r.Context(), number(r, "render"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	o, err := store.One[store.Order](tx, "id = ?", rd.OrderID)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	s.serveBlob(w, r, *rd.SHA256, "video/mp4", studio.FileName(o))
+	s.serveBlob(w, r, *rd.SHA256, making.Type(rd), making.FileName(o, rd))
 }
 
 // watched finds the film behind a link, or tells the client why not.
-func (s *Server) watched(w http.ResponseWriter, r *http.Request) (studio.Watched, bool) {
-	v, err := s.Studio.OpenLink(r.Context(), chi.URLParam(r, "token"))
+func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watched, bool) {
+	v, err := s.House.Delivery.Open(r.Context(), chi.URLParam(r, "token"))
 	switch {
-	case errors.Is(err, studio.ErrClosed):
+	case errors.Is(err, delivery.ErrClosed):
 		s.message(w, r, http.StatusGone, "This link is closed",
 			fmt.Sprintf("The film was here until %s. Ask %s for a new link.", v.Link.ExpiresAt.Format("2 January 2006"), v.Studio.Name), "", "")
 	case errors.Is(err, store.ErrNotFound):
@@ -100,9 +92,9 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Referrer-Policy", "no-referrer") // the address is the key
 	s.render(w, r, http.StatusOK, "watch", struct {
-		studio.Watched
-		Version, Token, StudioName, Length string
-	}{v, s.version, chi.URLParam(r, "token"), v.Studio.Name, minutes(v.Render.Seconds)})
+		delivery.Watched
+		Version, Token, StudioName, Length, Ending string
+	}{v, s.version, chi.URLParam(r, "token"), v.Studio.Name, minutes(v.Render.Seconds), making.Extension(v.Render)})
 }
 
 func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
@@ -117,9 +109,9 @@ func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
 			s.message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
 			return
 		}
-		name = studio.FileName(v.Order)
+		name = making.FileName(v.Order, v.Render)
 	}
-	s.serveBlob(w, r, *v.Render.SHA256, "video/mp4", name)
+	s.serveBlob(w, r, *v.Render.SHA256, making.Type(v.Render), name)
 }
 
 func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
@@ -134,7 +126,7 @@ func (s *Server) watchPlayed(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	if err := s.Studio.CountView(r.Context(), v.Link.ID); err != nil {
+	if err := s.House.Delivery.CountView(r.Context(), v); err != nil {
 		s.fail(w, r, err)
 		return
 	}

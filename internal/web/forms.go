@@ -12,8 +12,8 @@ import (
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/transition"
+	"nelko/internal/invalid"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 )
 
 // Forms give shares as per cent, colours as #rrggbb, and places as per cent of
@@ -50,7 +50,7 @@ func readShares(r *http.Request, prefix, name string, shares ...share) error {
 func readColour(r *http.Request, field, name string) (raster.RGB, error) {
 	c, err := raster.ParseRGB(r.PostFormValue(field))
 	if err != nil {
-		return c, &studio.Invalid{Field: field, Problem: fmt.Sprintf("%s: %q is not a colour like #1f6f78.", name, r.PostFormValue(field))}
+		return c, &invalid.Input{Field: field, Problem: fmt.Sprintf("%s: %q is not a colour like #1f6f78.", name, r.PostFormValue(field))}
 	}
 	return c, nil
 }
@@ -79,7 +79,7 @@ func told(field, name string, err error) error {
 	if err == nil {
 		return nil
 	}
-	return &studio.Invalid{Field: field, Problem: name + ": " + err.Error() + "."}
+	return &invalid.Input{Field: field, Problem: name + ": " + err.Error() + "."}
 }
 
 func readMotion(r *http.Request) (*design.Motion, error) {
@@ -145,7 +145,7 @@ func readBackdrop(id string) (*design.Backdrop, error) {
 			return &back, nil
 		}
 	}
-	return nil, &studio.Invalid{Field: "backdrop", Problem: fmt.Sprintf("There is no backdrop %q.", id)}
+	return nil, &invalid.Input{Field: "backdrop", Problem: fmt.Sprintf("There is no backdrop %q.", id)}
 }
 
 // readBackdropDetail reads a backdrop with all it has.
@@ -155,7 +155,7 @@ func readBackdropDetail(r *http.Request) (*design.Backdrop, error) {
 		return nil, err
 	}
 	if preset == nil {
-		return nil, &studio.Invalid{Field: "backdrop", Problem: "Choose a backdrop first."}
+		return nil, &invalid.Input{Field: "backdrop", Problem: "Choose a backdrop first."}
 	}
 	b := *preset
 	b.Moves = r.PostFormValue("back-moves") != ""
@@ -207,7 +207,7 @@ func readJoin(r *http.Request) (*transition.Transition, error) {
 func namedLook(id string) (*look.Look, error) {
 	l, ok := look.ByID(id)
 	if !ok {
-		return nil, &studio.Invalid{Field: "look", Problem: fmt.Sprintf("There is no look %q.", id)}
+		return nil, &invalid.Input{Field: "look", Problem: fmt.Sprintf("There is no look %q.", id)}
 	}
 	return &l, nil
 }
@@ -259,7 +259,7 @@ func readShot(r *http.Request, op string) (edit.Op, error) {
 		x, errX := readNumber(r, "x", "Focal point")
 		y, errY := readNumber(r, "y", "Focal point")
 		if errX != nil || errY != nil {
-			return nil, &studio.Invalid{Field: "focal", Problem: "The focal point must be two numbers from 0 to 1."}
+			return nil, &invalid.Input{Field: "focal", Problem: "The focal point must be two numbers from 0 to 1."}
 		}
 		s.Called, s.Focal = "Set the focal point", &framing.Point{X: x, Y: y}
 	case "look":

@@ -3,6 +3,7 @@ package web
 import (
 	"bytes"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
@@ -17,6 +18,14 @@ var requests = promauto.NewHistogramVec(prometheus.HistogramOpts{
 	Buckets: []float64{.005, .02, .05, .1, .3, 1, 3, 10},
 }, []string{"method", "route", "status"})
 
+// methods are those counted by name. A request can name any other, and every
+// label is kept for good.
+var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPatch, http.MethodDelete, http.MethodOptions, http.MethodPut}
+
 func countRequest(r *http.Request, status int, took time.Duration) {
-	requests.WithLabelValues(r.Method, routePattern(r), strconv.Itoa(status)).Observe(took.Seconds())
+	method := "other"
+	if slices.Contains(methods, r.Method) {
+		method = r.Method
+	}
+	requests.WithLabelValues(method, routePattern(r), strconv.Itoa(status)).Observe(took.Seconds())
 }

@@ -13,19 +13,20 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
+	"nelko/internal/making"
+	"nelko/internal/orders"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 )
 
 // orderView is an order's page and, with OOB set, its parts for replacement.
 type orderView struct {
 	base
-	*studio.Work
+	*orders.Dossier
 	Due           string
 	Rows          rowsView
 	Desk          deskView
 	Whole         filmView
-	NextStep      studio.Step
+	NextStep      orders.Step
 	Doubts        []plan.Check
 	Fitted        bool
 	MaterialCount string
@@ -64,6 +65,7 @@ type renderRow struct {
 	State        store.RenderState
 	Text, Detail string
 	Live, Film   bool
+	Ending       string // of its file
 	Percent      int
 }
 
@@ -73,35 +75,31 @@ type linkRow struct {
 	Open          bool
 }
 
-func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, error) {
-	v := &orderView{Work: wk, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk), Changed: map[string]bool{}}
-	waves := map[doc.MediaID][]byte{}
-	for _, id := range wk.Doc.Soundtrack.Songs {
-		row, err := store.RowID(id)
-		if err != nil {
-			return nil, err
-		}
-		var m store.Media
-		if err := s.Studio.Store.DB.WithContext(ctx).Select("waveform").Where("id = ?", row).Take(&m).Error; err != nil {
-			return nil, err
-		}
-		waves[id] = m.Waveform
+func (s *Server) orderView(ctx context.Context, wk *orders.Dossier) (*orderView, error) {
+	v := &orderView{Dossier: wk, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk), Changed: map[string]bool{}}
+	waves, err := s.House.Intake.Waveforms(ctx, wk.Doc.Soundtrack.Songs())
+	if err != nil {
+		return nil, err
 	}
 	if len(wk.Plan.Slides) > 0 {
 		v.Rows = drawRows(wk, waves)
-		own, err := s.Studio.TransitionNames(ctx)
+		own, err := s.House.Shelf.TransitionNames(ctx)
 		if err != nil {
 			return nil, err
 		}
 		v.Desk = s.desk(wk, nil, openingLook(wk), own)
 	}
-	for _, c := range append(slices.Clone(wk.Checks), s.Studio.Findings(wk)...) {
+	found, err := s.House.Looking.Findings(wk)
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range append(slices.Clone(wk.Checks), found...) {
 		if c.Weight == plan.Doubt && c.Text != v.NextStep.Text {
 			v.Doubts = append(v.Doubts, c)
 		}
 	}
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
-	v.material()
+	v.material(s.uploads.beingStored(wk.Order.ID))
 	v.songs()
 	for i, rd := range wk.Renders {
 		v.RenderRows = append(v.RenderRows, s.renderRow(rd, wk.Slideshow.Head))
@@ -111,31 +109,36 @@ func (s *Server) orderView(ctx context.Context, wk *studio.Work) (*orderView, er
 		}
 	}
 	v.LinkTitle = wk.Order.Event
-	if n := wk.Doc.Details["names"]; n != "" {
+	if n := wk.Theme.FilmTitle(wk.Doc.Details); n != "" {
 		v.LinkTitle = n + " · " + wk.Order.Event
 	}
 	for _, l := range wk.Links {
-		row := linkRow{ID: l.ID, Title: l.Title, Open: l.Open(s.Studio.Now())}
+		row := linkRow{ID: l.Link.ID, Title: l.Delivery.Title, Open: l.Open(s.House.Orders.Now())}
 		until := "open until " + l.ExpiresAt.Format("2 Jan 2006")
 		if l.ClosedAt != nil {
 			until = "closed " + l.ClosedAt.Format("2 Jan 2006")
 		} else if !row.Open {
 			until = "expired " + l.ExpiresAt.Format("2 Jan 2006")
 		}
-		row.Detail = strings.Join([]string{mailState(l), views(l), until}, " · ")
+		row.Detail = strings.Join([]string{mailState(l.Link), views(l.Link), until}, " · ")
 		v.LinkRows = append(v.LinkRows, row)
 	}
 	v.Seen = v.seen()
 	return v, nil
 }
 
+// stepPath is where the next step of an order is done.
+func stepPath(orderID int64, place string) string {
+	return fmt.Sprintf("/orders/%d#%s", orderID, place)
+}
+
 // openingLook is the moment shown before anything is selected.
-func openingLook(w *studio.Work) timecode.Frames {
+func openingLook(w *orders.Dossier) timecode.Frames {
 	first := w.Plan.Slides[0]
 	return first.Start + (first.Length-first.Overlap)*2/3
 }
 
-func (v *orderView) material() {
+func (v *orderView) material(storing int) {
 	counts := map[doc.MediaKind]int{}
 	waiting := 0
 	used := v.Doc.Uses()
@@ -147,7 +150,7 @@ func (v *orderView) material() {
 			waiting++
 		default:
 			counts[m.Kind]++
-			inFilm := used[m.DocID()] || slices.Contains(v.Doc.Soundtrack.Songs, m.DocID())
+			inFilm := used[m.DocID()] || v.Doc.Soundtrack.Plays(m.DocID())
 			if !inFilm {
 				v.LeftOut = append(v.LeftOut, leftOutView{m.ID, m.DocID(), m.Name, m.Thumbnail != nil})
 			}
@@ -161,6 +164,9 @@ func (v *orderView) material() {
 	}
 	if waiting > 0 {
 		parts = append(parts, counted(waiting, "file")+" being read")
+	}
+	if storing > 0 {
+		parts = append(parts, counted(storing, "file")+" being stored")
 	}
 	if len(parts) == 0 {
 		parts = []string{"nothing yet"}
@@ -177,7 +183,7 @@ func counted(n int, word string) string {
 
 func (v *orderView) songs() {
 	v.MusicClock = timecode.Clock(float64(v.Plan.Music) / timecode.SampleRate)
-	list := v.Doc.Soundtrack.Songs
+	list := v.Doc.Soundtrack.Songs()
 	join := func(ids []doc.MediaID) string {
 		out := make([]string, len(ids))
 		for i, id := range ids {
@@ -187,11 +193,11 @@ func (v *orderView) songs() {
 	}
 	for i, id := range list {
 		m := v.Library[id]
-		row, err := store.RowID(id)
-		if err != nil {
+		row, ok := v.Row(id)
+		if !ok {
 			continue
 		}
-		sv := songView{ID: row, Name: m.Name, Length: timecode.Clock(float64(m.Length) / timecode.SampleRate),
+		sv := songView{ID: row.ID, Name: m.Name, Length: timecode.Clock(float64(m.Length) / timecode.SampleRate),
 			Loudness: fmt.Sprintf("%.1f LUFS, peak %.1f dBTP", m.LUFS, m.PeakDB)}
 		sv.Without = join(slices.Delete(slices.Clone(list), i, i+1))
 		if i > 0 {
@@ -223,7 +229,7 @@ func (v *orderView) seen() string {
 var seenParts = []string{"work", "material", "renders", "deliveries"}
 
 func (s *Server) renderRow(rd store.Render, head int) renderRow {
-	row := renderRow{ID: rd.ID, State: rd.State, Live: !rd.State.Over(), Film: rd.State == store.RenderDone}
+	row := renderRow{ID: rd.ID, State: rd.State, Live: !rd.State.Over(), Film: rd.State == store.RenderDone, Ending: making.Extension(rd)}
 	if rd.FramesTotal > 0 {
 		row.Percent = int(100 * rd.FramesDone / rd.FramesTotal)
 	}
@@ -233,7 +239,7 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 	case store.RenderRunning:
 		row.Text = "Rendering"
 		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)
-		if left, ok := studio.TimeLeft(rd, s.Studio.Now()); ok {
+		if left, ok := making.TimeLeft(rd, s.House.Orders.Now()); ok {
 			row.Detail += ", " + minutes(left.Seconds()) + " left"
 		}
 		if rd.Attempt > 1 {
@@ -281,7 +287,7 @@ func views(l store.Link) string {
 }
 
 func (s *Server) load(w http.ResponseWriter, r *http.Request) (*orderView, bool) {
-	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return nil, false
@@ -339,7 +345,7 @@ func onlyOne(set map[string]bool) string {
 }
 
 func (s *Server) orderDesk(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -348,10 +354,10 @@ func (s *Server) orderDesk(w http.ResponseWriter, r *http.Request) {
 	for _, id := range r.URL.Query()["slide"] {
 		ids = append(ids, doc.SlideID(id))
 	}
-	if wk.Plan.Pictures > 0 {
-		s.Studio.WarmUp(wk, timecode.Frames(queryInt(r, "frame", 0)))
+	if wk.Plan.Frames > 0 {
+		s.House.Looking.WarmUp(wk, timecode.Frames(queryInt(r, "frame", 0)))
 	}
-	own, err := s.Studio.TransitionNames(r.Context())
+	own, err := s.House.Shelf.TransitionNames(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -359,20 +365,17 @@ func (s *Server) orderDesk(w http.ResponseWriter, r *http.Request) {
 	s.render(w, r, http.StatusOK, "desk", s.desk(wk, ids, timecode.Frames(queryInt(r, "frame", 0)), own))
 }
 
+// orderFrame shows a frame. The address names the revision, so the picture
+// never changes; an unknown one is not found.
 func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
 	width := max(64, min(queryInt(r, "w", 640), 1920))
-	jpg, err := s.Studio.Frame(r.Context(), wk, timecode.Frames(queryInt(r, "n", 0)), int(width))
+	revision := queryInt(r, "r", -1)
+	jpg, err := s.House.Looking.Frame(r.Context(), number(r, "order"), int(revision), timecode.Frames(queryInt(r, "n", 0)), int(width))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")
-	// The address names the revision, so the picture never changes.
 	w.Header().Set("Cache-Control", "private, max-age=3600")
 	_, _ = w.Write(jpg) // the browser may have gone
 }

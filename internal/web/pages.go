@@ -4,29 +4,32 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"time"
 
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
+	"nelko/internal/queue"
+	"nelko/internal/shelf"
+	"nelko/internal/standin"
 	"nelko/internal/store"
-	"nelko/internal/studio"
-	"nelko/themes"
 )
 
 type dueGroup struct {
-	Name string
-	Rows []dayRow
+	Name  orders.Due
+	Count int64 // in all, on other pages too
+	Rows  []dayRow
 }
 
 type dayRow struct {
 	ID                                  int64
 	Client, Event, Due, Pictures, Music string
 	Strip                               []int64 // media with thumbnails
-	Next                                studio.Step
+	Next                                orders.Step
+	Path                                string // where the next step is done
 }
-
-// stripLength is how many pictures a line of the day sheet shows.
-const stripLength = 9
 
 func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 	b, err := s.base(r, "Day sheet")
@@ -34,60 +37,71 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	works, err := s.Studio.ListOrders(r.Context())
+	q := orders.Query{Which: orders.Which(r.URL.Query().Get("which")), Words: r.URL.Query().Get("words"), Needs: orders.StepKind(r.URL.Query().Get("needs")),
+		Run: queryInt(r, "run", 0), Page: int(queryInt(r, "page", 0))}
+	sheet, err := s.House.Orders.DaySheet(r.Context(), q)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	now := s.Studio.Now()
-	groups := []dueGroup{{Name: "Overdue"}, {Name: "Due today"}, {Name: "Due within a week"}, {Name: "Later"}, {Name: "Delivered"}}
-	for _, wk := range works {
-		g := &groups[dueIn(wk, now)]
-		row := dayRow{ID: wk.Order.ID, Client: wk.Order.Client, Event: wk.Order.Event, Due: day(wk.Order.Due), Next: wk.Next(),
-			Pictures: timecode.Clock(wk.Doc.Rate.Seconds(wk.Plan.Pictures)), Music: timecode.Clock(float64(wk.Plan.Music) / timecode.SampleRate)}
-		for _, m := range wk.Media {
-			if m.Thumbnail != nil && len(row.Strip) < stripLength {
-				row.Strip = append(row.Strip, m.ID)
+	now := s.House.Orders.Now()
+	var groups []dueGroup
+	for _, o := range sheet.Orders {
+		due := orders.DueOf(o, now)
+		if len(groups) == 0 || groups[len(groups)-1].Name != due {
+			groups = append(groups, dueGroup{Name: due, Count: sheet.Groups[due]})
+		}
+		g := &groups[len(groups)-1]
+		g.Rows = append(g.Rows, dayRow{ID: o.ID, Client: o.Client, Event: o.Event, Due: day(o.Due), Strip: o.Strip,
+			Next: orders.Step{Kind: orders.StepKind(o.StepKind), Text: o.StepText, Place: o.StepPlace}, Path: stepPath(o.ID, o.StepPlace),
+			Pictures: timecode.Clock(o.PictureSeconds), Music: timecode.Clock(o.MusicSeconds)})
+	}
+	v := daySheetView{base: b, Date: now.Format("Monday 2 January 2006"), Groups: groups, Making: s.demoProgress(r, b, int(sheet.Total)), Query: q, Total: sheet.Total,
+		First: q.Page*orders.PageLength + 1, Last: q.Page*orders.PageLength + len(sheet.Orders), Needs: needs}
+	link := func(page int) string {
+		u := url.Values{}
+		for k, val := range map[string]string{"which": string(q.Which), "words": q.Words, "needs": string(q.Needs)} {
+			if val != "" {
+				u.Set(k, val)
 			}
 		}
-		g.Rows = append(g.Rows, row)
-	}
-	var shown []dueGroup
-	for _, g := range groups {
-		if len(g.Rows) > 0 {
-			shown = append(shown, g)
+		if q.Run > 0 {
+			u.Set("run", fmt.Sprint(q.Run))
 		}
+		if page > 0 {
+			u.Set("page", fmt.Sprint(page))
+		}
+		return "/?" + u.Encode()
 	}
-	s.render(w, r, http.StatusOK, "daysheet", struct {
-		base
-		Date   string
-		Groups []dueGroup
-		Making string
-	}{b, now.Format("Monday 2 January 2006"), shown, s.demoProgress(r, b, len(works))})
+	if q.Page > 0 {
+		v.Before = link(q.Page - 1)
+	}
+	if int64(v.Last) < sheet.Total {
+		v.After = link(q.Page + 1)
+	}
+	s.render(w, r, http.StatusOK, "daysheet", v)
 }
 
-// dueIn is the index of an order's group on the day sheet.
-func dueIn(w *studio.Work, now time.Time) int {
-	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)
-	due := w.Order.Due.UTC()
-	switch {
-	case w.Next().Kind == studio.Finished:
-		return 4
-	case due.Before(today):
-		return 0
-	case due.Equal(today):
-		return 1
-	case due.Before(today.AddDate(0, 0, 8)):
-		return 2
-	}
-	return 3
+// daySheetView is a page of the day sheet.
+type daySheetView struct {
+	base
+	Date          string
+	Groups        []dueGroup
+	Making        string
+	Query         orders.Query
+	Total         int64
+	First, Last   int
+	Before, After string // pages
+	Needs         []choice
 }
+
+// needs are the kinds of next step in the operator's words.
+var needs = []choice{{string(orders.NeedsHand), "needs a hand"}, {string(orders.CanGo), "ready to go on"}, {string(orders.Works), "the program is at it"},
+	{string(orders.Failed), "failed"}, {string(orders.Finished), "delivered"}}
 
 // demoProgress says how far the making of the demo is, or nothing.
 func (s *Server) demoProgress(r *http.Request, b base, made int) string {
-	var left int64
-	err := s.Studio.Store.DB.WithContext(r.Context()).Table("river_job").
-		Where("kind = 'demo' AND state NOT IN ('completed', 'cancelled', 'discarded')").Count(&left).Error
+	left, err := queue.Waiting(r.Context(), s.House.Store, "demo")
 	if err != nil || left == 0 {
 		return ""
 	}
@@ -109,17 +123,13 @@ func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int
 		s.fail(w, r, err)
 		return
 	}
-	all, err := themes.All()
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
+	all := s.House.Shelf.Themes.All()
 	if n != nil {
 		b.Notice = n
 	}
-	chosen, err := themes.Get(form["theme"])
+	chosen, err := s.House.Shelf.Themes.Get(form["theme"])
 	if err != nil {
-		if chosen, err = themes.Get(studio.DefaultTheme); err != nil {
+		if chosen, err = s.House.Shelf.Themes.Get(shelf.DefaultTheme); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -137,12 +147,12 @@ func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
 	n, form, err := orderForm(r)
 	if err == nil {
 		var o store.Order
-		if o, err = s.Studio.OpenOrder(r.Context(), n, &user(r).ID); err == nil {
+		if o, err = s.House.Orders.Open(r.Context(), n, &user(r).ID); err == nil {
 			http.Redirect(w, r, fmt.Sprintf("/orders/%d", o.ID), http.StatusSeeOther)
 			return
 		}
 	}
-	var invalid *studio.Invalid
+	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
 		s.showNewOrder(w, r, http.StatusUnprocessableEntity, form, &notice{"bad", invalid.Problem})
 		return
@@ -151,12 +161,12 @@ func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
 }
 
 // orderForm reads an order's head and details; form is what was typed.
-func orderForm(r *http.Request) (studio.NewOrder, map[string]string, error) {
+func orderForm(r *http.Request) (orders.New, map[string]string, error) {
 	form := map[string]string{}
 	if err := r.ParseForm(); err != nil {
-		return studio.NewOrder{}, form, &studio.Invalid{Field: "form", Problem: "The form could not be read: " + err.Error()}
+		return orders.New{}, form, &invalid.Input{Field: "form", Problem: "The form could not be read: " + err.Error()}
 	}
-	n := studio.NewOrder{Details: map[string]string{}}
+	n := orders.New{Details: map[string]string{}}
 	for k := range r.PostForm {
 		form[k] = r.PostForm.Get(k)
 		if len(k) > 7 && k[:7] == "detail-" {
@@ -167,7 +177,7 @@ func orderForm(r *http.Request) (studio.NewOrder, map[string]string, error) {
 	if form["due"] != "" {
 		due, err := time.Parse("2006-01-02", form["due"])
 		if err != nil || due.Year() < 2000 || due.Year() > 2200 {
-			return n, form, &studio.Invalid{Field: "due", Problem: fmt.Sprintf("The due date %q is not a date.", form["due"])}
+			return n, form, &invalid.Input{Field: "due", Problem: fmt.Sprintf("The due date %q is not a date.", form["due"])}
 		}
 		n.Due = due
 	}
@@ -185,29 +195,26 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 		OrderID                      int64
 		Client, Event, Worker, Begun string
 	}
-	tx := s.Studio.Store.DB.WithContext(r.Context())
-	var renders []store.Render
-	var orders []store.Order
-	var workers int64
-	err = errors.Join(
-		tx.Order("CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END, id DESC").Limit(100).Find(&renders).Error,
-		tx.Find(&orders).Error,
-		tx.Table("workers").Where("seen_at > now() - interval '15 seconds'").Count(&workers).Error)
+	board, err := s.House.Making.Board(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	byID := map[int64]store.Order{}
-	for _, o := range orders {
-		byID[o.ID] = o
-	}
 	var rows []row
-	for _, rd := range renders {
-		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: byID[rd.OrderID].Client, Event: byID[rd.OrderID].Event, Worker: rd.Worker}
+	for _, rd := range board.Renders {
+		o := board.Orders[rd.OrderID]
+		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: o.Client, Event: o.Event, Worker: rd.Worker}
 		if rd.StartedAt != nil {
 			x.Begun = rd.StartedAt.Format("2 Jan 15:04:05")
 		}
 		rows = append(rows, x)
+	}
+	workers := len(board.Workers)
+	var notes []string
+	for _, wk := range board.Workers {
+		if wk.Note != "" {
+			notes = append(notes, wk.ID+" "+wk.Note)
+		}
 	}
 	text := fmt.Sprintf("%d workers are at it.", workers)
 	if workers == 1 {
@@ -220,7 +227,8 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 		base
 		Rows        []row
 		WorkersText string
-	}{b, rows, text})
+		Notes       []string
+	}{b, rows, text, notes})
 }
 
 func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
@@ -233,21 +241,16 @@ func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
 		OrderID                                  int64
 		Client, Event, Title, Sent, Views, Until string
 	}
-	tx := s.Studio.Store.DB.WithContext(r.Context())
-	var links []store.Link
-	if err := tx.Order("id DESC").Limit(500).Find(&links).Error; err != nil {
+	links, byID, err := s.House.Delivery.List(r.Context())
+	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	var rows []row
 	for _, l := range links {
-		o, err := store.One[store.Order](tx, "id = ?", l.OrderID)
-		if err != nil {
-			s.fail(w, r, err)
-			return
-		}
-		x := row{OrderID: o.ID, Client: o.Client, Event: o.Event, Title: l.Title, Sent: mailState(l), Views: views(l), Until: l.ExpiresAt.Format("2 Jan 2006")}
-		if !l.Open(s.Studio.Now()) {
+		o := byID[l.Delivery.OrderID]
+		x := row{OrderID: o.ID, Client: o.Client, Event: o.Event, Title: l.Delivery.Title, Sent: mailState(l.Link), Views: views(l.Link), Until: l.ExpiresAt.Format("2 Jan 2006")}
+		if !l.Open(s.House.Orders.Now()) {
 			x.Until = "closed"
 		}
 		rows = append(rows, x)
@@ -264,8 +267,8 @@ func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	var mails []store.StandinMail
-	if err := s.Studio.Store.DB.WithContext(r.Context()).Order("id DESC").Limit(50).Find(&mails).Error; err != nil {
+	mails, err := standin.Mails(r.Context(), s.House.Store)
+	if err != nil {
 		s.fail(w, r, err)
 		return
 	}

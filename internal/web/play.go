@@ -6,15 +6,15 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/go-chi/chi/v5"
+	"nelko/internal/orders"
 
-	"nelko/internal/studio"
+	"github.com/go-chi/chi/v5"
 )
 
 // playing loads the order whose preview is played. The address names the
 // revision, so that what is played does not change while it plays.
-func (s *Server) playing(w http.ResponseWriter, r *http.Request) (*studio.Work, bool) {
-	wk, err := s.Studio.LoadRevision(r.Context(), number(r, "order"), int(number(r, "revision")))
+func (s *Server) playing(w http.ResponseWriter, r *http.Request) (*orders.Dossier, bool) {
+	wk, err := s.House.Orders.LoadAt(r.Context(), number(r, "order"), int(number(r, "revision")))
 	if err != nil {
 		s.fail(w, r, err)
 		return nil, false
@@ -38,7 +38,7 @@ func (s *Server) playFilm(w http.ResponseWriter, r *http.Request) {
 	var b strings.Builder
 	b.WriteString("#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-INDEPENDENT-SEGMENTS\n")
 	audio := ""
-	if len(wk.Doc.Soundtrack.Songs) > 0 {
+	if len(wk.Doc.Soundtrack.Songs()) > 0 {
 		b.WriteString(`#EXT-X-MEDIA:TYPE=AUDIO,GROUP-ID="sound",NAME="Soundtrack",DEFAULT=YES,AUTOSELECT=YES,URI="sound/sound.m3u8"` + "\n")
 		audio = `,AUDIO="sound"`
 	}
@@ -53,7 +53,7 @@ func (s *Server) playPicture(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	segs, err := s.Studio.Played(wk)
+	segs, err := s.House.Looking.Played(wk)
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -99,7 +99,7 @@ func (s *Server) segment(w http.ResponseWriter, r *http.Request, number string, 
 
 func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
 	if wk, ok := s.playing(w, r); ok {
-		s.segment(w, r, chi.URLParam(r, "segment"), func(n int) ([]byte, error) { return s.Studio.PlayedSegment(r.Context(), wk, n) })
+		s.segment(w, r, chi.URLParam(r, "segment"), func(n int) ([]byte, error) { return s.House.Looking.PlayedSegment(r.Context(), wk, n) })
 	}
 }
 
@@ -111,8 +111,8 @@ func (s *Server) playSound(w http.ResponseWriter, r *http.Request) {
 	}
 	name := chi.URLParam(r, "file")
 	if name == "sound.m3u8" {
-		playlist(w, segmentList(s.Studio.PlayedSound(wk)))
+		playlist(w, segmentList(s.House.Looking.PlayedSound(wk)))
 		return
 	}
-	s.segment(w, r, strings.TrimSuffix(name, ".ts"), func(n int) ([]byte, error) { return s.Studio.PlayedSoundSegment(r.Context(), wk, n) })
+	s.segment(w, r, strings.TrimSuffix(name, ".ts"), func(n int) ([]byte, error) { return s.House.Looking.PlayedSoundSegment(r.Context(), wk, n) })
 }

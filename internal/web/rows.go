@@ -7,8 +7,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/timecode"
-	"nelko/internal/store"
-	"nelko/internal/studio"
+	"nelko/internal/orders"
 )
 
 // rowsView is the running order as it is drawn: rows of equal seconds, every
@@ -97,25 +96,25 @@ func measures(total, slideSeconds float64) (row, slideH float64) {
 }
 
 // drawRows lays the running order out. waves holds the songs' waveforms.
-func drawRows(w *studio.Work, waves map[doc.MediaID][]byte) rowsView {
+func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte) rowsView {
 	rate := w.Doc.Rate
-	end := max(w.Plan.Pictures, w.Plan.MusicEnd)
-	row, slideH := measures(rate.Seconds(end), rate.Seconds(w.Plan.Pictures)/float64(max(1, len(w.Plan.Slides))))
+	end := max(w.Plan.Frames, w.Plan.MusicEnd)
+	row, slideH := measures(rate.Seconds(end), rate.Seconds(w.Plan.Frames)/float64(max(1, len(w.Plan.Slides))))
 	per := rate.Frames(row)
 	n := max(1, int((end+per-1)/per))
 	v := rowsView{
 		Width: rowsWidth, Height: (rulerH + slideH + waveH + rowGap) * float64(n), SlideH: slideH, WaveY: rulerH + slideH, WaveH: waveH,
 		CaptionY: slideH - 16, CaptionTextY: slideH - 4, FramesPerRow: per,
 	}
-	d := drawing{Work: w, per: per, waves: waves, slideH: slideH, rowH: rulerH + slideH + waveH + rowGap}
+	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, rowH: rulerH + slideH + waveH + rowGap}
 	for i := range n {
 		v.Rows = append(v.Rows, d.row(i))
 	}
 	for i := range w.Plan.Slides {
 		v.Slides = append(v.Slides, d.slide(i))
 	}
-	if w.Plan.Pictures > 0 {
-		v.Marks = append(v.Marks, d.mark(w.Plan.Pictures, "pictures end", "#1d1d1d", 3, rulerH+slideH, rulerH+13))
+	if w.Plan.Frames > 0 {
+		v.Marks = append(v.Marks, d.mark(w.Plan.Frames, "pictures end", "#1d1d1d", 3, rulerH+slideH, rulerH+13))
 	}
 	if w.Plan.Music > 0 {
 		v.Marks = append(v.Marks, d.mark(w.Plan.MusicEnd, "music ends", "#0a5a66", rulerH+slideH, rulerH+slideH+waveH, rulerH+slideH+14))
@@ -124,7 +123,7 @@ func drawRows(w *studio.Work, waves map[doc.MediaID][]byte) rowsView {
 }
 
 type drawing struct {
-	*studio.Work
+	*orders.Dossier
 	per   timecode.Frames
 	waves map[doc.MediaID][]byte
 
@@ -156,7 +155,7 @@ func (d drawing) row(i int) rowView {
 	}
 	r.Wave = d.wave(from, row)
 	at := 0.0
-	for _, id := range d.Doc.Soundtrack.Songs {
+	for _, id := range d.Doc.Soundtrack.Songs() {
 		m := d.Library[id]
 		if at >= from-0.001 && at < from+row {
 			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + d.slideH + 12, Name: m.Name})
@@ -185,7 +184,7 @@ func (d drawing) wave(from, row float64) string {
 // peak is the loudest waveform value in a stretch of the soundtrack.
 func (d drawing) peak(second, span float64) (byte, bool) {
 	at := 0.0
-	for _, id := range d.Doc.Soundtrack.Songs {
+	for _, id := range d.Doc.Soundtrack.Songs() {
 		length := float64(d.Library[id].Length) / timecode.SampleRate
 		if second < at+length {
 			wave := d.waves[id]
@@ -251,11 +250,11 @@ func (d drawing) images(s doc.Slide, i int, w float64) []imageView {
 	var out []imageView
 	each := w / float64(len(s.Media))
 	for k, id := range s.Media {
-		row, err := store.RowID(id)
-		if err != nil {
+		row, ok := d.Row(id)
+		if !ok {
 			continue
 		}
-		v := imageView{Href: fmt.Sprintf("/media/%d/thumb", row), X: round(each * float64(k)), W: round(each), Fit: "xMidYMid slice"}
+		v := imageView{Href: fmt.Sprintf("/media/%d/thumb", row.ID), X: round(each * float64(k)), W: round(each), Fit: "xMidYMid slice"}
 		if d.Library[id].Aspect() < 1 && each/d.slideH > d.Library[id].Aspect() {
 			v.Fit = "xMidYMid meet"
 		}

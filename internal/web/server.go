@@ -15,21 +15,22 @@ import (
 	"strconv"
 	"time"
 
-	"github.com/alexedwards/scs/postgresstore"
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/go-chi/httprate"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"nelko/internal/house"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 	assets "nelko/web"
 )
 
 // Config is what the server needs.
 type Config struct {
-	Studio    *studio.Studio
+	House     *house.House
 	BaseURL   string // the address clients reach, e.g. https://films.example
 	UploadDir string // where uploads lie until they are whole
 	StandIns  bool   // show the stand-ins' pages
@@ -49,9 +50,8 @@ type Server struct {
 func New(c Config) (*Server, error) {
 	s := &Server{Config: c}
 	s.sessions = scs.New()
-	s.sessions.Store = postgresstore.New(c.Studio.Store.SQL)
+	s.sessions.Store = c.House.Accounts.Sessions()
 	s.sessions.Lifetime = 14 * 24 * time.Hour
-	s.sessions.IdleTimeout = 3 * 24 * time.Hour
 	s.sessions.Cookie.Name = "nelko"
 	s.sessions.Cookie.HttpOnly = true
 	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
@@ -69,6 +69,14 @@ func New(c Config) (*Server, error) {
 	}
 	s.handler = s.routes()
 	return s, nil
+}
+
+// Metrics serves figures for Prometheus. It is for an address of its own that
+// clients do not reach.
+func Metrics() http.Handler {
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", promhttp.Handler())
+	return mux
 }
 
 // Close stops background work of the server.
@@ -99,17 +107,17 @@ func (s *Server) routes() http.Handler {
 	r.With(cacheFor(365*24*time.Hour)).Handle("/assets/*", static)
 	r.With(cacheFor(365*24*time.Hour)).Handle("/scripts/*", static)
 	r.Get("/healthz", s.health)
-	r.Handle("/metrics", promhttp.Handler())
 	r.Get("/watch/{token}", s.watch)
-	r.Get("/watch/{token}/film.mp4", s.watchFilm)
+	r.Get("/watch/{token}/film.{ending}", s.watchFilm)
 	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
 	r.Post("/watch/{token}/played", s.watchPlayed)
+	tooMany := httprate.WithLimitHandler(s.tooManySignIns)
+	// The form is read before the session is looked for.
+	r.With(smallForm, s.sessions.LoadAndSave, httprate.LimitBy(60, time.Minute, byAddress, tooMany), httprate.LimitBy(10, time.Minute, byEmail, tooMany)).
+		Post("/signin", s.signIn)
 	r.Group(func(r chi.Router) {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/signin", s.signInPage)
-		tooMany := httprate.WithLimitHandler(s.tooManySignIns)
-		r.With(httprate.LimitBy(60, time.Minute, byAddress, tooMany), httprate.LimitBy(10, time.Minute, byEmail, tooMany)).
-			Post("/signin", s.signIn)
 		r.Post("/signout", s.signOut)
 		r.Group(func(r chi.Router) {
 			r.Use(s.signedIn)
@@ -128,7 +136,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	r.Post("/orders", s.newOrder)
 	r.Get("/media/{media}/thumb", s.thumbnail)
 	r.Get("/media/{media}/file", s.mediaFile)
-	r.Get("/renders/{render}/film.mp4", s.film)
+	r.Get("/renders/{render}/film.{ending}", s.film)
 	r.Get("/queue", s.queuePage)
 	r.Get("/deliveries", s.deliveriesPage)
 	r.Handle("/uploads/*", s.uploads)
@@ -145,7 +153,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/theme", s.takeTheme)
 		r.Post("/transitions", s.keepTransition)
 		r.Get("/themes/{theme}/still.jpg", s.themeStill)
-		r.Get("/themes/{theme}/loop.mp4", s.themeLoop)
+		r.Get("/themes/{theme}/loop", s.themeLoop)
 		r.Get("/play/{revision}/film.m3u8", s.playFilm)
 		r.Get("/play/{revision}/picture.m3u8", s.playPicture)
 		r.Get("/play/{revision}/{segment}.ts", s.playSegment)
@@ -220,7 +228,7 @@ func routePattern(r *http.Request) string {
 func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 	ctx, cancel := context.WithTimeout(r.Context(), 2*time.Second)
 	defer cancel()
-	if err := s.Studio.Store.SQL.PingContext(ctx); err != nil {
+	if err := s.House.Store.Ping(ctx); err != nil {
 		http.Error(w, "database: cannot be reached", http.StatusServiceUnavailable)
 		return
 	}
@@ -229,8 +237,8 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 
 // fail answers an error in words and logs what a person need not see.
 func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
-	var invalid *studio.Invalid
-	var conflict *studio.Conflict
+	var invalid *invalid.Input
+	var conflict *orders.Conflict
 	switch {
 	case errors.As(err, &conflict):
 		http.Error(w, conflict.Error(), http.StatusConflict)
@@ -277,3 +285,6 @@ func number(r *http.Request, name string) int64 {
 	}
 	return n
 }
+
+// Hear tells the pages what changed.
+func (s *Server) Hear(store.Event) {}

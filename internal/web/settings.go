@@ -4,10 +4,10 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strings"
 
+	"nelko/internal/invalid"
+	"nelko/internal/shelf"
 	"nelko/internal/store"
-	"nelko/internal/studio"
 )
 
 func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) {
@@ -23,17 +23,17 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 	if n != nil {
 		b.Notice = n
 	}
-	st, err := store.One[store.Studio](s.Studio.Store.DB.WithContext(r.Context()), "id = 1")
+	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	var users []store.User
-	if err := s.Studio.Store.DB.WithContext(r.Context()).Order("id").Find(&users).Error; err != nil {
+	users, err := s.House.Accounts.List(r.Context())
+	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	own, err := s.Studio.TransitionNames(r.Context())
+	own, err := s.House.Shelf.TransitionNames(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -45,13 +45,13 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		MarkPicture     *store.Picture
 		MaxMarkMB       int
 		Transitions     []string
-	}{b, users, st.Watermark, st.Mark, st.MarkPicture, studio.MaxMarkBytes >> 20, own})
+	}{b, users, st.Watermark, st.Mark, st.MarkPicture, shelf.MaxMarkBytes >> 20, own})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong
 // with what was given.
 func (s *Server) settled(w http.ResponseWriter, r *http.Request, done string, err error) {
-	var invalid *studio.Invalid
+	var invalid *invalid.Input
 	switch {
 	case errors.As(err, &invalid):
 		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem})
@@ -65,43 +65,29 @@ func (s *Server) settled(w http.ResponseWriter, r *http.Request, done string, er
 
 func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
-	err := s.Studio.ForgetTransition(r.Context(), name)
+	err := s.House.Shelf.ForgetTransition(r.Context(), name)
 	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name), err)
 }
 
-// maxMark is the longest watermark or mark, in bytes.
-const maxMark = 60
-
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
-	name := r.PostFormValue("name")
-	if name == "" || len(name) > 200 {
-		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", "The studio's name must have 1 to 200 characters."})
-		return
-	}
-	set := map[string]any{"name": name}
-	for _, field := range []string{"watermark", "mark"} {
-		if !r.PostForm.Has(field) {
-			continue
+	set := shelf.Settings{Name: r.PostFormValue("name")}
+	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark} {
+		if r.PostForm.Has(field) {
+			text := r.PostForm.Get(field)
+			*to = &text
 		}
-		text := strings.TrimSpace(r.PostForm.Get(field))
-		if len(text) > maxMark {
-			s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", fmt.Sprintf("What stands on films may have at most %d characters.", maxMark)})
-			return
-		}
-		set[field] = text
 	}
-	err := s.Studio.Store.DB.WithContext(r.Context()).Model(&store.Studio{}).Where("id = 1").Updates(set).Error
-	s.settled(w, r, "The studio's settings are kept.", err)
+	s.settled(w, r, "The studio's settings are kept.", s.House.Shelf.Change(r.Context(), set))
 }
 
 func (s *Server) addUser(w http.ResponseWriter, r *http.Request) {
-	u, err := s.Studio.AddUser(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
+	u, err := s.House.Accounts.Add(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
 	s.settled(w, r, u.Name+" can sign in now.", err)
 }
 
 // changeMark takes a picture in as the studio's mark, or takes it away.
 func (s *Server) changeMark(w http.ResponseWriter, r *http.Request) {
-	r.Body = http.MaxBytesReader(w, r.Body, studio.MaxMarkBytes+1<<20)
+	r.Body = http.MaxBytesReader(w, r.Body, shelf.MaxMarkBytes+1<<20)
 	said, err := s.markFrom(r)
 	s.settled(w, r, said, err)
 }
@@ -115,18 +101,18 @@ func (s *Server) markFrom(r *http.Request) (string, error) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		return "", &studio.Invalid{Field: "picture", Problem: fmt.Sprintf("The picture cannot be the mark: it is larger than %d MB.", studio.MaxMarkBytes>>20)}
+		return "", &invalid.Input{Field: "picture", Problem: fmt.Sprintf("The picture cannot be the mark: it is larger than %d MB.", shelf.MaxMarkBytes>>20)}
 	case r.PostFormValue("remove") != "":
-		return "Films rendered from now on are without the picture.", s.Studio.ClearMark(r.Context())
+		return "Films rendered from now on are without the picture.", s.House.Shelf.ClearMark(r.Context())
 	case err != nil:
-		return "", &studio.Invalid{Field: "picture", Problem: "Choose a picture to be the mark."}
+		return "", &invalid.Input{Field: "picture", Problem: "Choose a picture to be the mark."}
 	}
-	return "The picture stands in the corner of every film rendered from now on.", s.Studio.SetMark(r.Context(), head.Filename, f)
+	return "The picture stands in the corner of every film rendered from now on.", s.House.Shelf.SetMark(r.Context(), head.Filename, f)
 }
 
 // markPicture shows the studio's mark.
 func (s *Server) markPicture(w http.ResponseWriter, r *http.Request) {
-	st, err := store.One[store.Studio](s.Studio.Store.DB.WithContext(r.Context()), "id = 1")
+	st, err := s.House.Shelf.Studio(r.Context())
 	if err == nil && st.MarkPicture == nil {
 		err = store.ErrNotFound
 	}
@@ -134,7 +120,7 @@ func (s *Server) markPicture(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	b, err := s.Studio.MarkImage(r.Context(), *st.MarkPicture)
+	b, err := s.House.Shelf.MarkImage(r.Context(), *st.MarkPicture)
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -10,9 +10,10 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
-	"nelko/internal/studio"
-	"nelko/themes"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
 )
 
 // themeRow is one theme as the picker shows it.
@@ -24,7 +25,7 @@ type themeRow struct {
 
 // themePicker shows every theme moving with this order's pictures and names.
 func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -34,11 +35,7 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	all, err := themes.All()
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
+	all := s.House.Shelf.Themes.All()
 	music := float64(wk.Plan.Music) / timecode.SampleRate
 	var rows []themeRow
 	for _, t := range all {
@@ -74,12 +71,12 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	jpg, err := s.Studio.ThemeStill(wk, chi.URLParam(r, "theme"))
+	jpg, err := s.House.Looking.ThemeStill(r.Context(), wk, chi.URLParam(r, "theme"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -90,12 +87,12 @@ func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.Studio.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	path, err := s.Studio.ThemeLoop(r.Context(), wk, chi.URLParam(r, "theme"))
+	path, err := s.House.Looking.ThemeLoop(r.Context(), wk, chi.URLParam(r, "theme"))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -106,7 +103,7 @@ func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer f.Close()
-	w.Header().Set("Content-Type", "video/mp4")
+	w.Header().Set("Content-Type", profile.Loop.File.MIME)
 	w.Header().Set("Cache-Control", "private, max-age=3600")
 	http.ServeContent(w, r, "", time.Time{}, f)
 }
@@ -114,12 +111,12 @@ func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
 // takeTheme changes an order's theme from the picker.
 func (s *Server) takeTheme(w http.ResponseWriter, r *http.Request) {
 	id := number(r, "order")
-	op, err := readDesign(r, "theme", nil)
+	op, err := s.readDesign(r, "theme", nil)
 	if err == nil {
-		_, err = s.Studio.Edit(r.Context(), id, seenRevision(r), op, &user(r).ID)
+		_, err = s.House.Orders.Edit(r.Context(), id, seenRevision(r), op, &user(r).ID)
 	}
-	var invalid *studio.Invalid
-	var conflict *studio.Conflict
+	var invalid *invalid.Input
+	var conflict *orders.Conflict
 	switch {
 	case err == nil:
 		http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)

@@ -14,21 +14,22 @@ import (
 	"sync"
 	"time"
 
+	"nelko/internal/invalid"
+
 	"github.com/tus/tusd/v2/pkg/filelocker"
 	"github.com/tus/tusd/v2/pkg/filestore"
 	tusd "github.com/tus/tusd/v2/pkg/handler"
 	xslog "golang.org/x/exp/slog"
-
-	"nelko/internal/store"
+	"golang.org/x/sync/singleflight"
 )
 
 // maxUpload is the largest file that can be brought in, in bytes.
 const maxUpload = 20 << 30
 
 // uploads receives files piece by piece with the tus protocol. A file that
-// has come in whole is handed to the studio; if that is not possible just
-// then, because the database is away or the program was stopped, it is tried
-// again until it is.
+// has come in whole is stored in the background, since that takes as long as
+// reading all of it; if it is not possible just then, because the database is
+// away or the program was stopped, it is tried again until it is.
 type uploads struct {
 	server  *Server
 	dir     string
@@ -36,14 +37,21 @@ type uploads struct {
 	handler http.Handler
 	stop    context.CancelFunc
 	done    sync.WaitGroup
-	mu      sync.Mutex // one hand-over at a time
+	whole   chan string // uploads that have come in
+	storing singleflight.Group
+
+	mu     sync.Mutex
+	orders map[string]int64 // of uploads that are whole and not stored yet
 }
+
+// storers is how many files are stored at the same time.
+const storers = 2
 
 func newUploads(s *Server) (*uploads, error) {
 	if err := os.MkdirAll(s.UploadDir, 0o755); err != nil {
 		return nil, fmt.Errorf("upload folder: %w", err)
 	}
-	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir)}
+	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir), whole: make(chan string, 1000), orders: map[string]int64{}}
 	composer := tusd.NewStoreComposer()
 	u.files.UseIn(composer)
 	filelocker.New(s.UploadDir).UseIn(composer)
@@ -58,6 +66,18 @@ func newUploads(s *Server) (*uploads, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	u.stop = stop
 	u.done.Go(func() { u.sweep(ctx) })
+	for range storers {
+		u.done.Go(func() {
+			for {
+				select {
+				case <-ctx.Done():
+					return
+				case id := <-u.whole:
+					u.store(ctx, id)
+				}
+			}
+		})
+	}
 	return u, nil
 }
 
@@ -73,29 +93,56 @@ func (u *uploads) ServeHTTP(w http.ResponseWriter, r *http.Request) { u.handler.
 func (u *uploads) mayCreate(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
 	order, err := strconv.ParseInt(e.Upload.MetaData["order"], 10, 64)
 	if err == nil {
-		_, err = store.One[store.Order](u.server.Studio.Store.DB.WithContext(e.Context), "id = ?", order)
+		err = u.server.House.Intake.MayReceive(e.Context, order)
 	}
+	var none *invalid.Input
 	switch {
 	case err == nil:
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, nil
-	case errors.Is(err, store.ErrNotFound) || errors.Is(err, strconv.ErrSyntax):
+	case errors.As(err, &none) || errors.Is(err, strconv.ErrSyntax):
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER", "there is no such order", http.StatusUnprocessableEntity)
 	}
 	return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_AWAY", "the database cannot be reached", http.StatusServiceUnavailable)
 }
 
-// finished hands a whole file over. A failure is not the browser's business:
-// the file is here, and sweep tries again.
+// finished has a whole file stored. The browser's last piece is answered at
+// once: the file is here, and whatever happens it is tried again.
 func (u *uploads) finished(e tusd.HookEvent) (tusd.HTTPResponse, error) {
-	if err := u.handOver(context.WithoutCancel(e.Context), e.Upload.ID); err != nil {
-		slog.Warn("upload kept for later", "upload", e.Upload.ID, "error", err)
+	if order, err := strconv.ParseInt(e.Upload.MetaData["order"], 10, 64); err == nil {
+		u.mu.Lock()
+		u.orders[e.Upload.ID] = order
+		u.mu.Unlock()
+	}
+	select {
+	case u.whole <- e.Upload.ID:
+	default: // so many at once: the sweep takes it
 	}
 	return tusd.HTTPResponse{}, nil
 }
 
-func (u *uploads) handOver(ctx context.Context, id string) error {
+// beingStored counts the files of an order that are here and not stored yet.
+func (u *uploads) beingStored(order int64) (n int) {
 	u.mu.Lock()
 	defer u.mu.Unlock()
+	for _, o := range u.orders {
+		if o == order {
+			n++
+		}
+	}
+	return n
+}
+
+// store hands a whole file over, unless that is being done.
+func (u *uploads) store(ctx context.Context, id string) {
+	_, err, _ := u.storing.Do(id, func() (any, error) { return nil, u.handOver(ctx, id) })
+	if err != nil && ctx.Err() == nil {
+		slog.Warn("upload kept for later", "upload", id, "error", err)
+	}
+}
+
+// handOver stores a file and forgets the upload. One that is not whole, or was
+// handed over already, is left alone.
+func (u *uploads) handOver(ctx context.Context, id string) error {
 	up, err := u.files.GetUpload(ctx, id)
 	if errors.Is(err, tusd.ErrNotFound) {
 		return nil // handed over already
@@ -116,13 +163,16 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 		return err
 	}
 	defer r.Close()
-	if _, err := u.server.Studio.Receive(ctx, order, id, info.MetaData["filename"], r); err != nil {
+	if _, err := u.server.House.Intake.Receive(ctx, order, id, info.MetaData["filename"], r); err != nil {
 		return err
 	}
 	t, ok := up.(tusd.TerminatableUpload)
 	if !ok {
 		return fmt.Errorf("upload %s cannot be removed", id)
 	}
+	u.mu.Lock()
+	delete(u.orders, id)
+	u.mu.Unlock()
 	return t.Terminate(ctx)
 }
 
@@ -140,9 +190,7 @@ func (u *uploads) sweep(ctx context.Context) {
 		}
 		for _, p := range infos {
 			id := strings.TrimSuffix(filepath.Base(p), ".info")
-			if err := u.handOver(ctx, id); err != nil && ctx.Err() == nil {
-				slog.Warn("upload kept for later", "upload", id, "error", err)
-			}
+			u.store(ctx, id)
 			if st, err := os.Stat(p); err == nil && time.Since(st.ModTime()) > abandonedAfter {
 				err := errors.Join(os.Remove(p), os.Remove(strings.TrimSuffix(p, ".info")))
 				slog.Info("abandoned upload removed", "upload", id, "error", err)

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/house/housetest"
 	"nelko/internal/store"
-	"nelko/internal/studio/studiotest"
 	"nelko/internal/web"
 )
 
@@ -30,10 +30,10 @@ func leave(t *testing.T, dir, id string, order int64, data []byte, size int) {
 // A file that was whole when the program was stopped is taken in at the next
 // start; one that is half there waits for its rest; one left for weeks goes.
 func TestUploadsLeftBehind(t *testing.T) {
-	s := studiotest.Open(t)
-	o := studiotest.Order(t, s)
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
 	dir := t.TempDir()
-	photo := studiotest.Photo(t, 1)
+	photo := housetest.Photo(t, 1)
 	leave(t, dir, "whole", o.ID, photo, len(photo))
 	leave(t, dir, "half", o.ID, photo[:len(photo)/2], len(photo))
 	leave(t, dir, "old", o.ID, photo[:10], len(photo))
@@ -41,7 +41,7 @@ func TestUploadsLeftBehind(t *testing.T) {
 	require.NoError(t, os.Chtimes(filepath.Join(dir, "old.info"), past, past))
 	leave(t, dir, "orphan", 999, photo, len(photo)) // its order is gone: kept, and reported in the log
 
-	h, err := web.New(web.Config{Studio: s, UploadDir: dir})
+	h, err := web.New(web.Config{House: s, UploadDir: dir})
 	require.NoError(t, err)
 	defer h.Close()
 	var got []store.Media

@@ -21,9 +21,10 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/delivery"
+	"nelko/internal/house"
+	"nelko/internal/house/housetest"
 	"nelko/internal/store"
-	"nelko/internal/studio"
-	"nelko/internal/studio/studiotest"
 	"nelko/internal/web"
 )
 
@@ -32,18 +33,18 @@ var ctx = context.Background()
 // site is a served studio and a browser of sorts.
 type site struct {
 	*httptest.Server
-	studio *studio.Studio
+	studio *house.House
 	client *http.Client
 	t      *testing.T
 }
 
 func open(t *testing.T) *site {
-	s := studiotest.Open(t)
-	_, err := s.AddUser(ctx, "wren@studio.example", "Wren", "a long password", store.Owner)
+	s := housetest.Open(t)
+	_, err := s.Accounts.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Owner)
 	require.NoError(t, err)
-	_, err = s.AddUser(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
+	_, err = s.Accounts.Add(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
 	require.NoError(t, err)
-	h, err := web.New(web.Config{Studio: s, BaseURL: "http://films.example", UploadDir: t.TempDir(), StandIns: true})
+	h, err := web.New(web.Config{House: s, BaseURL: "http://films.example", UploadDir: t.TempDir(), StandIns: true})
 	require.NoError(t, err)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() { srv.Close(); h.Close() })
@@ -127,6 +128,59 @@ func TestSignInTriesAreLimited(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, res.StatusCode, "another account can still sign in")
 }
 
+// Strangers may send what they like to the one form they reach: only a small
+// URL-encoded one is read, and before anything else looks at it.
+func TestSignInReadsOnlySmallForms(t *testing.T) {
+	v := open(t)
+	read := &countingReader{left: 64 << 20}
+	r, err := http.NewRequest("POST", v.URL+"/signin", read)
+	require.NoError(t, err)
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	res, err := v.client.Do(r)
+	if err == nil { // else the server hung up while it was still being sent
+		res.Body.Close()
+		assert.Equal(t, http.StatusRequestEntityTooLarge, res.StatusCode)
+	}
+	assert.Less(t, read.sent, int64(8<<20), "it is not read to its end")
+	for _, kind := range []string{"multipart/form-data; boundary=x", "text/plain", ""} {
+		res, _ := v.do("POST", "/signin", strings.NewReader("email=wren%40studio.example&password=a+long+password"), "Content-Type", kind)
+		assert.Equal(t, http.StatusUnsupportedMediaType, res.StatusCode, kind)
+	}
+	v.signIn("wren@studio.example")
+}
+
+// countingReader gives so many bytes and counts them.
+type countingReader struct{ left, sent int64 }
+
+func (c *countingReader) Read(p []byte) (int, error) {
+	if c.left <= 0 {
+		return 0, io.EOF
+	}
+	n := int(min(int64(len(p)), c.left))
+	for i := range n {
+		p[i] = 'a'
+	}
+	c.left -= int64(n)
+	c.sent += int64(n)
+	return n, nil
+}
+
+// A session that was left alone for days is over; using it keeps it.
+func TestSessionsEndWhenLeftAlone(t *testing.T) {
+	v := open(t)
+	now := time.Now()
+	v.studio.Orders.Now = func() time.Time { return now }
+	v.signIn("wren@studio.example")
+	for range 4 {
+		now = now.Add(2 * 24 * time.Hour)
+		res, _ := v.get("/")
+		assert.Equal(t, http.StatusOK, res.StatusCode)
+	}
+	now = now.Add(4 * 24 * time.Hour)
+	res, _ := v.get("/")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+}
+
 // A form on another site cannot act here (Fetch Metadata, as
 // http.CrossOriginProtection checks it).
 func TestOtherSitesCannotAct(t *testing.T) {
@@ -190,8 +244,8 @@ func TestNewOrderKeepsWhatWasTyped(t *testing.T) {
 // line breaking in between, arrives whole and once.
 func TestUploadInPieces(t *testing.T) {
 	v := open(t)
-	o := studiotest.Order(t, v.studio)
-	photo := studiotest.Photo(t, 1)
+	o := housetest.Order(t, v.studio)
+	photo := housetest.Photo(t, 1)
 	meta := func(order any) string {
 		e := base64.StdEncoding.EncodeToString
 		return "filename " + e([]byte("größe 1.jpg")) + ",order " + e([]byte(fmt.Sprint(order)))
@@ -214,24 +268,27 @@ func TestUploadInPieces(t *testing.T) {
 	half := len(photo) / 2
 	assert.Equal(t, http.StatusNoContent, patch(0, half))
 	assert.Equal(t, http.StatusConflict, patch(0, half), "the first half again")
-	w, err := v.studio.Load(ctx, o.ID)
+	w, err := v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
 	assert.Empty(t, w.Media, "not there until it is whole")
 	assert.Equal(t, http.StatusNoContent, patch(half, len(photo)))
-	w, err = v.studio.Load(ctx, o.ID)
-	require.NoError(t, err)
-	require.Len(t, w.Media, 1)
+	require.Eventually(t, func() bool {
+		w, err = v.studio.Orders.Load(ctx, o.ID)
+		return err == nil && len(w.Media) == 1
+	}, 10*time.Second, 10*time.Millisecond, "stored in the background")
 	assert.Equal(t, "größe 1.jpg", w.Media[0].Name)
 	assert.Equal(t, int64(len(photo)), w.Media[0].Size)
-	res, _ = v.do("HEAD", at.Path, nil, "Tus-Resumable", "1.0.0")
-	assert.Equal(t, http.StatusNotFound, res.StatusCode, "handed over and gone")
+	require.Eventually(t, func() bool {
+		res, _ = v.do("HEAD", at.Path, nil, "Tus-Resumable", "1.0.0")
+		return res.StatusCode == http.StatusNotFound
+	}, 10*time.Second, 10*time.Millisecond, "handed over and gone")
 }
 
 func TestEditsOverTheWeb(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
-	o := studiotest.Order(t, v.studio)
-	studiotest.Bring(t, v.studio, o.ID, map[string][]byte{"a.jpg": studiotest.Photo(t, 1), "b.jpg": studiotest.Photo(t, 2), "song.flac": studiotest.Song(t, 20)})
+	o := housetest.Order(t, v.studio)
+	housetest.Bring(t, v.studio, o.ID, map[string][]byte{"a.jpg": housetest.Photo(t, 1), "b.jpg": housetest.Photo(t, 2), "song.flac": housetest.Song(t, 20)})
 	page := fmt.Sprintf("/orders/%d", o.ID)
 	_, body := v.get(page)
 	head := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
@@ -241,9 +298,15 @@ func TestEditsOverTheWeb(t *testing.T) {
 	res, body := v.post(page+"/edit/fit", "base", head)
 	assert.Equal(t, http.StatusOK, res.StatusCode)
 	assert.Contains(t, body, "ends with the music, to the frame")
+	mara := v.client
+	v.client = v.browser()
+	v.signIn("wren@studio.example")
 	res, body = v.post(page+"/edit/pace", "base", head, "pace", "3")
 	assert.Equal(t, http.StatusConflict, res.StatusCode)
 	assert.Contains(t, body, "Mara changed this slideshow meanwhile (fitted to the music)")
+	v.client = mara
+	res, body = v.post(page+"/edit/fit", "base", head)
+	assert.Equal(t, http.StatusOK, res.StatusCode, "nobody conflicts with herself")
 	now := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
 	assert.NotEqual(t, head, now, "and the present state comes with the answer")
 	for path, form := range map[string][]string{"pace": {"pace", "three"}, "linger": {"linger", "0"}, "pin": {"pin", "NaN", "slide", "s3"}, "remove": {"slide", "s999"}, "move": {"slide", "s1"}} {
@@ -255,7 +318,7 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, res.StatusCode)
 	res, _ = v.post(page+"/edit/pace", "base", now, "pace", "3,5")
 	assert.Equal(t, http.StatusOK, res.StatusCode, "a comma may be the decimal sign")
-	w, err := v.studio.Load(ctx, o.ID)
+	w, err := v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
 	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: 3.5}, w.Doc.Fit)
 	res, _ = v.post(page+"/undo", "base", fmt.Sprint(w.Slideshow.Head))
@@ -266,42 +329,51 @@ func TestEditsOverTheWeb(t *testing.T) {
 	seen := regexp.MustCompile(`seen=([\w.]+)`).FindStringSubmatch(body)[1]
 	res, _ = v.get(page + "/live?seen=" + seen)
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
-	w, err = v.studio.Load(ctx, o.ID)
+	w, err = v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
-	_, err = v.studio.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 3}, nil)
+	_, err = v.studio.Orders.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 3}, nil)
 	require.NoError(t, err)
 	_, body = v.get(page + "/live?seen=" + seen)
 	assert.Contains(t, body, `id="work"`)
 	assert.NotContains(t, body, `id="deliveries"`)
 
-	res, body = v.get(page + "/frame?n=40&w=200")
+	for _, wrong := range []string{"", "&r=", "&r=0", "&r=9999", "&r=-1"} {
+		res, _ = v.get(page + "/frame?n=40&w=200" + wrong)
+		assert.Equal(t, http.StatusNotFound, res.StatusCode, "revision %q", wrong)
+	}
+	res, body = v.get(page + "/frame?n=40&w=200&r=" + now)
 	assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
 	assert.Equal(t, "\xff\xd8", body[:2])
-	w, err = v.studio.Load(ctx, o.ID)
+	w, err = v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
 	_, body = v.get(page + "/desk?slide=" + string(w.Doc.Slides[1].ID) + "&frame=70")
 	assert.Contains(t, body, "1 slide selected")
 	assert.Contains(t, body, "0:00:02:10")
-	res, _ = v.get(fmt.Sprintf("/media/%d/thumb", w.Media[0].ID))
-	assert.Contains(t, []int{200, 404}, res.StatusCode)
+	for _, m := range w.Media {
+		want := http.StatusOK
+		if m.Kind == doc.SongMedia {
+			want = http.StatusNotFound
+		}
+		res, _ = v.get(fmt.Sprintf("/media/%d/thumb", m.ID))
+		assert.Equal(t, want, res.StatusCode, m.Name)
+	}
 }
 
 // The link page: a client without an account watches parts of the film,
 // downloads it if that is allowed, and is told when the link is closed.
 func TestLinkPage(t *testing.T) {
 	v := open(t)
-	o := studiotest.Order(t, v.studio)
+	o := housetest.Order(t, v.studio)
 	film := bytes.Repeat([]byte("film"), 1000)
 	sha, size, err := v.studio.Blobs.Put(ctx, bytes.NewReader(film))
 	require.NoError(t, err)
-	poster, _, err := v.studio.Blobs.Put(ctx, bytes.NewReader(studiotest.Photo(t, 1)))
+	poster, _, err := v.studio.Blobs.Put(ctx, bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
-	require.NoError(t, v.studio.Store.DB.Create(&[]store.Blob{{SHA256: sha, Size: size}, {SHA256: poster}}).Error)
 	now := time.Now()
 	r := store.Render{OrderID: o.ID, SlideshowID: 1, Revision: 1, Profile: "MP4", State: store.RenderDone, SHA256: &sha, Poster: &poster, Size: size, Seconds: 61, FinishedAt: &now}
 	require.NoError(t, v.studio.Store.DB.Create(&r).Error)
 	link := func(download bool) (store.Link, string) {
-		l, token, err := v.studio.MakeLink(ctx, o.ID, studio.NewLink{RenderID: r.ID, Title: "Gannets <3", Days: 9, Downloadable: download})
+		l, token, err := v.studio.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{RenderID: r.ID, Title: "Gannets <3", Days: 9, Downloadable: download})
 		require.NoError(t, err)
 		return l, "/watch/" + token
 	}
@@ -332,7 +404,7 @@ func TestLinkPage(t *testing.T) {
 	assert.Equal(t, http.StatusForbidden, res.StatusCode)
 	res, _ = v.get("/watch/guess")
 	assert.Equal(t, http.StatusNotFound, res.StatusCode)
-	require.NoError(t, v.studio.CloseLink(ctx, o.ID, l.ID))
+	require.NoError(t, v.studio.Delivery.Close(ctx, o.ID, l.ID))
 	for _, p := range []string{"", "/film.mp4", "/poster.jpg"} {
 		res, body = v.get(at + p)
 		assert.Equal(t, http.StatusGone, res.StatusCode)
@@ -344,9 +416,26 @@ func TestHealthAndMetrics(t *testing.T) {
 	v := open(t)
 	res, body := v.get("/healthz")
 	assert.Equal(t, "200 OK ok\n", res.Status+" "+body)
-	_, body = v.get("/metrics")
+	res, _ = v.get("/metrics")
+	assert.Equal(t, http.StatusNotFound, res.StatusCode, "not on the address clients reach")
+	const token = "guessed-token-of-a-link"
+	v.get("/watch/" + token)
+	for i := range 30 {
+		v.do(fmt.Sprintf("METHOD%d", i), "/healthz", nil)
+	}
+	figures := httptest.NewServer(web.Metrics())
+	defer figures.Close()
+	r, err := http.Get(figures.URL + "/metrics")
+	require.NoError(t, err)
+	defer r.Body.Close()
+	b, err := io.ReadAll(r.Body)
+	require.NoError(t, err)
+	body = string(b)
 	assert.Contains(t, body, `nelko_http_request_seconds_count{method="GET",route="/healthz",status="200"}`)
-	assert.NotContains(t, body, "/watch/guess", "metrics hold no tokens")
+	assert.Contains(t, body, `method="GET",route="/watch/{token}",status="404"`)
+	assert.NotContains(t, body, token, "metrics hold no tokens")
+	assert.NotContains(t, body, "METHOD1", "nor methods as strangers name them")
+	assert.Contains(t, body, `method="other"`)
 	v.studio.Store.Close()
 	res, _ = v.get("/healthz")
 	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)

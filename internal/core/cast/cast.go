@@ -78,7 +78,8 @@ func Alike(a, b doc.Media) bool {
 // Caster pours media into slides.
 type Caster struct {
 	Theme  *theme.Theme
-	Aspect func(doc.Media) float64 // once turned and cropped; nil: as the file is
+	Aspect func(doc.Media) float64  // once turned and cropped; nil: as the file is
+	Called func(doc.MediaID) string // what chance goes by (doc.Slideshow.Called); nil: the media's content
 }
 
 func (c Caster) shape(m doc.Media) string {
@@ -218,7 +219,7 @@ func (c Caster) Layout(s doc.Slide, lib doc.Library, seed uint64) (theme.Layout,
 	if len(layouts) == 0 {
 		return theme.Layout{}, false
 	}
-	at := float64(Number(s, seed)>>11) / (1 << 53) * shareOf(layouts)
+	at := float64(Number(s, seed, c.Called)>>11) / (1 << 53) * shareOf(layouts)
 	for _, l := range layouts {
 		if at -= l.Share; at < 0 {
 			return l, true
@@ -228,8 +229,9 @@ func (c Caster) Layout(s doc.Slide, lib doc.Library, seed uint64) (theme.Layout,
 }
 
 // Number is a steady random number of a slide: it depends on the seed and on
-// what the slide shows, and on nothing else.
-func Number(s doc.Slide, seed uint64) uint64 {
+// what the slide shows, and on nothing else. called gives what media count as;
+// nil is their content.
+func Number(s doc.Slide, seed uint64, called func(doc.MediaID) string) uint64 {
 	h := fnv.New64a()
 	var b [8]byte
 	for i := range b {
@@ -239,7 +241,11 @@ func Number(s doc.Slide, seed uint64) uint64 {
 	_, _ = h.Write([]byte(s.Kind))
 	for _, id := range s.Media {
 		_, _ = h.Write([]byte{0})
-		_, _ = h.Write([]byte(id))
+		name := string(id)
+		if called != nil {
+			name = called(id)
+		}
+		_, _ = h.Write([]byte(name))
 	}
 	x := h.Sum64()
 	x ^= x >> 31

@@ -11,7 +11,7 @@ import (
 	"pgregory.net/rapid"
 
 	"nelko/internal/core/doc"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 func TestNamesOrderAsPeopleCount(t *testing.T) {
@@ -38,7 +38,7 @@ func TestOrderByCaptureTimeThenName(t *testing.T) {
 // holds more than six, look-alikes never share one, nor do pictures of
 // different moments; and the same seed gives the same slides.
 func TestCastingRules(t *testing.T) {
-	all, err := themes.All()
+	all, err := themestest.Shelf(t).All(), error(nil)
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		th := rapid.SampledFrom(all).Draw(t, "theme")

@@ -19,7 +19,7 @@ import (
 	"nelko/internal/core/scene"
 	"nelko/internal/core/scene/scenetest"
 	"nelko/internal/core/timecode"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 // painted keeps what the tests paint; all draw in one matrix.
@@ -68,7 +68,7 @@ func (f flatAssets) Clip(a scene.Asset, m raster.Matrix, _ timecode.Rate, n time
 }
 
 func film(t *testing.T, frame doc.Frame) *scene.Scene {
-	th, err := themes.Get("tideline")
+	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
 	lib := doc.Library{"song": {ID: "song", Kind: doc.SongMedia, Length: 30 * 48000}, "clip": {ID: "clip", Kind: doc.ClipMedia, W: 640, H: 360, Length: 2 * 48000}}
 	ids := []doc.MediaID{"song", "clip"}

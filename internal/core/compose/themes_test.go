@@ -18,13 +18,13 @@ import (
 	"nelko/internal/core/scene"
 	"nelko/internal/core/scene/scenetest"
 	"nelko/internal/core/timecode"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 // whole is a film of every kind of slide in a theme: cards, captions, one to
 // six pictures, a clip, decor, a watermark.
 func whole(t *testing.T, themeID string, frame doc.Frame) *scene.Scene {
-	th, err := themes.Get(themeID)
+	th, err := themestest.Shelf(t).Get(themeID)
 	require.NoError(t, err)
 	lib := doc.Library{"clip": {ID: "clip", Kind: doc.ClipMedia, W: 640, H: 360, Length: 2 * 48000}}
 	d := doc.New(th.ID, 4)
@@ -63,7 +63,7 @@ var shapes = []doc.Frame{{W: 160, H: 90}, {W: 120, H: 90}, {W: 90, H: 90}, {W: 9
 // Every theme draws every kind of slide in every frame shape, and no frame
 // but at the film's black ends is all of one colour.
 func TestEveryThemeDrawsEverythingInEveryShape(t *testing.T) {
-	all, err := themes.All()
+	all, err := themestest.Shelf(t).All(), error(nil)
 	require.NoError(t, err)
 	for _, th := range all {
 		for _, fr := range shapes {
@@ -227,7 +227,7 @@ func TestMaskedLayers(t *testing.T) {
 // Everything under a film's edits is drawn: a document changed by hand at
 // every place differs from the plain one just where it was changed.
 func TestChangesByHandAreSeen(t *testing.T) {
-	th, err := themes.Get("tideline")
+	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
 	lib := doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 1500, H: 1000}}
 	with := edit.Context{Theme: th, Library: lib}

@@ -18,11 +18,12 @@ import (
 	"nelko/internal/core/transition"
 )
 
-// Version is the format written today. Older ones are converted on reading;
+// Version is the format written today. Older ones are converted by Convert;
 // newer ones are refused.
-const Version = 2
+const Version = 3
 
-// MediaID names a photo, clip or song of an order.
+// MediaID names a photo, clip or song by its content: the SHA-256 of the file
+// in hexadecimal. Who holds the same file holds the same medium.
 type MediaID string
 
 // SlideID names a slide within its slideshow, for ever.
@@ -42,17 +43,27 @@ const (
 
 // Slideshow is the film of an order in one frame shape.
 type Slideshow struct {
-	Version    int               `json:"version"`
-	Theme      string            `json:"theme"`
-	Seed       uint64            `json:"seed"`
-	Frame      Frame             `json:"frame"`
-	Rate       timecode.Rate     `json:"rate"`
-	Details    map[string]string `json:"details"`
-	Slides     []Slide           `json:"slides"`
-	LeftOut    []MediaID         `json:"left_out,omitempty"` // taken out of the film by hand
-	Soundtrack Soundtrack        `json:"soundtrack"`
-	Fit        Fit               `json:"fit"`
-	LastSlide  int               `json:"last_slide"` // highest number given to a slide
+	Version      int        `json:"version"`
+	Theme        string     `json:"theme"`
+	ThemeVersion string     `json:"theme_version,omitempty"` // the theme's content; empty: whichever the shelf has
+	Seed         uint64     `json:"seed"`
+	Frame        Frame      `json:"frame"`
+	Slides       []Slide    `json:"slides"`
+	LeftOut      []MediaID  `json:"left_out,omitempty"` // taken out of the film by hand
+	Soundtrack   Soundtrack `json:"soundtrack"`
+	Fit          Fit        `json:"fit"`
+	LastSlide    int        `json:"last_slide"` // highest number given to a slide
+
+	// What is told from outside and not kept in the document: the order's
+	// details, which all its slideshows print, and the rate of the profile it
+	// is laid out for.
+	Details map[string]string `json:"-"`
+	Rate    timecode.Rate     `json:"-"`
+
+	// Names are what media were called before they were named by content.
+	// What is chosen by a steady number of a slide was chosen by these, so a
+	// film looks as it did.
+	Names map[MediaID]string `json:"names,omitempty"`
 
 	// What the operator has set for the whole film; the theme's where nil.
 	Join         *transition.Transition `json:"join,omitempty"`
@@ -133,14 +144,6 @@ type Trim struct {
 	To   float64 `json:"to"`
 }
 
-// Soundtrack is the songs in order and how they begin and end.
-type Soundtrack struct {
-	Songs          []MediaID `json:"songs"`
-	FadeInSeconds  float64   `json:"fade_in_seconds"`
-	FadeOutSeconds float64   `json:"fade_out_seconds"`
-	LUFS           float64   `json:"lufs"` // integrated loudness every song is brought to
-}
-
 // FitMode is the rule the slides' lengths follow.
 type FitMode string
 
@@ -182,6 +185,7 @@ type Media struct {
 	Print    uint64           // photos: difference hash, 0 if unknown
 	Sound    bool             // clips: has sound of its own
 	Clear    bool             // photos: lets what is behind show through somewhere
+	Small    MediaID          // photos: content of a smaller copy, for previews; empty: none
 }
 
 // Aspect is width over height, 1 if unknown.
@@ -220,7 +224,8 @@ func (s Slideshow) Clone() Slideshow {
 	c.LeftOut = slices.Clone(s.LeftOut)
 	c.Decor = slices.Clone(s.Decor)
 	c.Shots = maps.Clone(s.Shots)
-	c.Soundtrack.Songs = slices.Clone(s.Soundtrack.Songs)
+	c.Soundtrack.Items = slices.Clone(s.Soundtrack.Items)
+	c.Names = maps.Clone(s.Names)
 	return c
 }
 
@@ -292,44 +297,60 @@ func (s *Slideshow) NextSlide() SlideID {
 	return SlideID(fmt.Sprintf("s%d", s.LastSlide))
 }
 
-// Marshal writes the document as JSON.
-func (s Slideshow) Marshal() ([]byte, error) { return json.Marshal(s) }
+// Called is what counts as a medium's name where chance decides: what it was
+// called before media were named by content, else its content.
+func (s Slideshow) Called(id MediaID) string {
+	if n, ok := s.Names[id]; ok {
+		return n
+	}
+	return string(id)
+}
 
-// Parse reads and validates a document.
-func Parse(b []byte) (Slideshow, error) {
+// version is the format of a document.
+func version(b []byte) (int, error) {
 	var head struct {
 		Version int `json:"version"`
 	}
 	if err := json.Unmarshal(b, &head); err != nil {
-		return Slideshow{}, fmt.Errorf("slideshow document: %w", err)
+		return 0, fmt.Errorf("slideshow document: %w", err)
 	}
 	if head.Version < 1 || head.Version > Version {
-		return Slideshow{}, fmt.Errorf("slideshow document: version %d; this program reads 1 to %d", head.Version, Version)
+		return 0, fmt.Errorf("slideshow document: version %d; this program reads 1 to %d", head.Version, Version)
 	}
-	var s Slideshow
-	d := json.NewDecoder(bytes.NewReader(b))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&s); err != nil {
-		return Slideshow{}, fmt.Errorf("slideshow document: %w", err)
-	}
-	if s.Details == nil {
-		s.Details = map[string]string{}
-	}
-	if s.Version == 1 {
-		s.fromFirst()
-	}
-	if err := s.Validate(); err != nil {
-		return Slideshow{}, fmt.Errorf("slideshow document: %w", err)
-	}
-	return s, nil
+	return head.Version, nil
 }
 
-// fromFirst converts a document of version 1, in which every slide carried
-// the layout it was cast into; since then only one chosen by hand stands
-// there.
-func (s *Slideshow) fromFirst() {
-	for i := range s.Slides {
-		s.Slides[i].Layout = ""
+// strict decodes JSON and refuses fields that are not known.
+func strict(b []byte, to any) error {
+	d := json.NewDecoder(bytes.NewReader(b))
+	d.DisallowUnknownFields()
+	if err := d.Decode(to); err != nil {
+		return fmt.Errorf("slideshow document: %w", err)
 	}
-	s.Version = Version
+	return nil
+}
+
+// Parse reads and validates a document of the present version; earlier ones
+// are read by Convert. Details are empty and the rate is 30 until they are
+// told.
+func Parse(b []byte) (Slideshow, error) {
+	v, err := version(b)
+	if err != nil {
+		return Slideshow{}, err
+	}
+	if v < Version {
+		return Slideshow{}, fmt.Errorf("slideshow document: version %d must be converted first", v)
+	}
+	s := Slideshow{Rate: timecode.R30, Details: map[string]string{}}
+	if err := strict(b, &s); err != nil {
+		return Slideshow{}, err
+	}
+	return s, s.checked()
+}
+
+func (s Slideshow) checked() error {
+	if err := s.Validate(); err != nil {
+		return fmt.Errorf("slideshow document: %w", err)
+	}
+	return nil
 }

@@ -22,6 +22,10 @@ const (
 	MaxCaption    = 500  // bytes
 	MaxWords      = 8000 // bytes of a text card
 	MaxDecor      = 64
+	MaxItems      = 200 // of a soundtrack
+	MaxGainPoints = 200 // of an item
+	minGain       = -96 // dB
+	maxGain       = 24
 	minSide       = 64
 	minLUFS, zero = -40, 0
 )
@@ -64,9 +68,53 @@ func (s Slideshow) Validate() error {
 	if s.Fit.Mode != ToMusic && s.Fit.Mode != AtPace {
 		return fmt.Errorf("fit.mode: %q", s.Fit.Mode)
 	}
-	t := s.Soundtrack
+	if err := s.Soundtrack.validate(); err != nil {
+		return fmt.Errorf("soundtrack.%w", err)
+	}
+	return nil
+}
+
+func (t Soundtrack) validate() error {
 	if !between(t.FadeInSeconds, 0, MaxFade) || !between(t.FadeOutSeconds, 0, MaxFade) || !between(t.LUFS, minLUFS, zero) {
-		return fmt.Errorf("soundtrack: fades must be 0 to %d s and loudness %d to 0 LUFS", MaxFade, minLUFS)
+		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s and loudness %d to 0 LUFS", MaxFade, minLUFS)
+	}
+	if len(t.Items) > MaxItems {
+		return fmt.Errorf("items: %d; at most %d", len(t.Items), MaxItems)
+	}
+	for i, it := range t.Items {
+		if err := it.validate(); err != nil {
+			return fmt.Errorf("items[%d].%w", i, err)
+		}
+	}
+	return nil
+}
+
+func (it Item) validate() error {
+	switch {
+	case it.Media == "":
+		return fmt.Errorf("media: missing")
+	case it.Role != Music && it.Role != Narration && it.Role != ClipSound:
+		return fmt.Errorf("role: %q is not music, narration or clip", it.Role)
+	case it.At != nil && !between(*it.At, 0, 86400):
+		return fmt.Errorf("at_seconds: %g; must be 0 to 86400", *it.At)
+	case !between(it.FadeInSeconds, 0, MaxFade) || !between(it.FadeOutSeconds, 0, MaxFade):
+		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s", MaxFade)
+	case len(it.Gain) > MaxGainPoints:
+		return fmt.Errorf("gain: %d points; at most %d", len(it.Gain), MaxGainPoints)
+	}
+	last := 0.0
+	for _, g := range it.Gain {
+		if !between(g.AtSeconds, last, 86400) || !between(g.DB, minGain, maxGain) {
+			return fmt.Errorf("gain: points must follow in time, %d to %d dB", minGain, maxGain)
+		}
+		last = g.AtSeconds
+	}
+	return it.Trim.validate()
+}
+
+func (t Trim) validate() error {
+	if !between(t.From, 0, 86400) || !between(t.To, 0, 86400) || (t.To > 0 && t.To < t.From+0.04) {
+		return fmt.Errorf("trim: must end after it begins")
 	}
 	return nil
 }
@@ -124,8 +172,8 @@ func (s Shot) validate() error {
 		return fmt.Errorf("scale: %g; must be 0.1 to 1", s.Scale)
 	case s.Tilt != nil && !between(*s.Tilt, -180, 180):
 		return fmt.Errorf("tilt: %g; must be -180 to 180 degrees", *s.Tilt)
-	case !between(s.Trim.From, 0, 86400) || !between(s.Trim.To, 0, 86400) || (s.Trim.To > 0 && s.Trim.To < s.Trim.From+0.04):
-		return fmt.Errorf("trim: must end after it begins")
+	case s.Trim.validate() != nil:
+		return s.Trim.validate()
 	case !between(s.Sound, 0, 4):
 		return fmt.Errorf("sound: %g; must be 0 to 4", s.Sound)
 	}

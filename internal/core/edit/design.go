@@ -2,15 +2,16 @@ package edit
 
 import (
 	"fmt"
+
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/look"
 	"nelko/internal/core/transition"
 )
 
-// SetTheme changes the theme. Everything else stays as it is, so that going
-// back gives the document back.
-type SetTheme struct{ Theme, Name string }
+// SetTheme changes the theme, or takes another version of it, by its content.
+// Everything else stays as it is, so that going back gives the document back.
+type SetTheme struct{ Theme, Version, Name string }
 
 // Title implements Op.
 func (s SetTheme) Title() string { return "Changed the theme to " + s.Name }
@@ -20,7 +21,7 @@ func (s SetTheme) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	if s.Theme == "" {
 		return d, fmt.Errorf("no theme: %w", ErrInvalid)
 	}
-	d.Theme = s.Theme
+	d.Theme, d.ThemeVersion = s.Theme, s.Version
 	return d, nil
 }
 

@@ -15,7 +15,7 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/transition"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 // byHand draws an edit of what an operator sets by hand.
@@ -53,7 +53,7 @@ func byHand(t *rapid.T, d doc.Slideshow) Op {
 // Theme A → B → A gives the document back, whatever was set by hand before;
 // and under B everything set by hand is still there.
 func TestChangingThemesKeepsWhatIsSetByHand(t *testing.T) {
-	all, err := themes.All()
+	all, err := themestest.Shelf(t).All(), error(nil)
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		with, ids := shelf(rapid.IntRange(1, 20).Draw(t, "photos"))
@@ -67,10 +67,10 @@ func TestChangingThemesKeepsWhatIsSetByHand(t *testing.T) {
 			}
 		}
 		b := rapid.SampledFrom(all).Draw(t, "theme")
-		under := must(t, d, SetTheme{b.ID, b.Name}, with)
-		back := must(t, under, SetTheme{"tideline", "Tideline"}, with)
+		under := must(t, d, SetTheme{b.ID, b.Content, b.Name}, with)
+		back := must(t, under, SetTheme{"tideline", "", "Tideline"}, with)
 		assert.Equal(t, d, back)
-		under.Theme = d.Theme
+		under.Theme, under.ThemeVersion = d.Theme, d.ThemeVersion
 		assert.Equal(t, d, under, "nothing but the theme's name differs")
 	})
 }

@@ -77,8 +77,8 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			return d, fmt.Errorf("medium %s: %w", id, ErrGone)
 		}
 		if m.Kind == doc.SongMedia {
-			if !slices.Contains(d.Soundtrack.Songs, id) {
-				d.Soundtrack.Songs = append(d.Soundtrack.Songs, id)
+			if !d.Soundtrack.Plays(id) {
+				d.Soundtrack.AddSong(id)
 			}
 			continue
 		}
@@ -111,7 +111,7 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 // caster casts by the context's theme, counting pictures as turned and
 // cropped.
 func caster(d doc.Slideshow, with Context) cast.Caster {
-	return cast.Caster{Theme: with.Theme, Aspect: d.Aspect}
+	return cast.Caster{Theme: with.Theme, Aspect: d.Aspect, Called: d.Called}
 }
 
 // ensureCards gives the slideshow its opening and closing once.
@@ -344,7 +344,8 @@ func (s Songs) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			return d, fmt.Errorf("a song is named twice: %w", ErrInvalid)
 		}
 	}
-	for _, old := range d.Soundtrack.Songs {
+	was := d.Soundtrack.Items
+	for _, old := range d.Soundtrack.Songs() {
 		d.LeftOut = without(d.LeftOut, old)
 		if !slices.Contains(s.Songs, old) {
 			d.LeftOut = append(d.LeftOut, old)
@@ -353,7 +354,20 @@ func (s Songs) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	for _, id := range s.Songs {
 		d.LeftOut = without(d.LeftOut, id)
 	}
-	d.Soundtrack.Songs = slices.Clone(s.Songs)
+	d.Soundtrack.Items = nil
+	for _, id := range s.Songs {
+		// A song that was there keeps its trim, fades and volume.
+		if i := slices.IndexFunc(was, func(it doc.Item) bool { return it.Media == id && it.Role == doc.Music }); i >= 0 {
+			d.Soundtrack.Items = append(d.Soundtrack.Items, was[i])
+			continue
+		}
+		d.Soundtrack.AddSong(id)
+	}
+	for _, it := range was {
+		if it.Role != doc.Music {
+			d.Soundtrack.Items = append(d.Soundtrack.Items, it)
+		}
+	}
 	return d, nil
 }
 

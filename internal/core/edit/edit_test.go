@@ -16,7 +16,11 @@ import (
 
 // shelf is a library of n photos, every third upright, two clips and a song.
 func shelf(n int) (Context, []doc.MediaID) {
-	t, err := themes.Get("tideline")
+	shipped, err := themes.Shipped()
+	if err != nil {
+		panic(err)
+	}
+	t, err := shipped.Get("tideline")
 	if err != nil {
 		panic(err)
 	}
@@ -58,7 +62,7 @@ func TestPourCastsEverythingOnceBetweenOpeningAndClosing(t *testing.T) {
 	assert.Equal(t, doc.Opening, d.Slides[0].Kind)
 	assert.Equal(t, doc.Closing, d.Slides[len(d.Slides)-1].Kind)
 	assert.ElementsMatch(t, ids[:13], shown(d))
-	assert.Equal(t, []doc.MediaID{"song"}, d.Soundtrack.Songs)
+	assert.Equal(t, []doc.MediaID{"song"}, d.Soundtrack.Songs())
 	assert.Equal(t, "p0", string(shown(d)[0]), "in capture order")
 	assert.Equal(t, d, must(t, d, Pour{ids}, with), "pouring again changes nothing")
 

@@ -4,9 +4,10 @@ import (
 	"cmp"
 	"fmt"
 	"math/rand/v2"
+	"slices"
+
 	"nelko/internal/core/cast"
 	"nelko/internal/core/doc"
-	"slices"
 )
 
 // Group puts the pictures of several slides together on the first of them.

@@ -2,6 +2,7 @@ package edit
 
 import (
 	"fmt"
+
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"

@@ -2,11 +2,12 @@ package edit
 
 import (
 	"fmt"
+	"slices"
+	"strings"
+
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
-	"slices"
-	"strings"
 )
 
 // Caption sets the words on a slide's pictures.

@@ -54,7 +54,7 @@ func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 	if pictures == 0 {
 		add(Stops, "material", "No pictures yet")
 	}
-	if len(d.Soundtrack.Songs) == 0 {
+	if len(d.Soundtrack.Songs()) == 0 {
 		add(Stops, "soundtrack", "No music yet")
 	}
 	if p.FitError != nil && !errors.Is(p.FitError, ErrNoMusic) {
@@ -113,7 +113,7 @@ func leftOut(d doc.Slideshow, lib doc.Library) int {
 	used, n := d.Uses(), 0
 	for id, m := range lib {
 		if m.Kind == doc.SongMedia {
-			if !slices.Contains(d.Soundtrack.Songs, id) {
+			if !d.Soundtrack.Plays(id) {
 				n++
 			}
 		} else if !used[id] {

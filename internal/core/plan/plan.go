@@ -19,8 +19,8 @@ import (
 type Plan struct {
 	Rate     timecode.Rate
 	Slides   []Slide
-	Pictures timecode.Frames  // length of the picture
-	Music    timecode.Samples // length of the songs, as they are
+	Frames   timecode.Frames  // length of the film's picture
+	Music    timecode.Samples // where the music ends
 	MusicEnd timecode.Frames  // the frame nearest to where the music ends
 	Short    bool             // overlaps are shorter than wanted
 	FitError error            // why the slides could not be fitted, an *fit.Error or ErrNoMusic
@@ -44,9 +44,7 @@ func (s Slide) End() timecode.Frames { return s.Start + s.Length }
 // is impossible FitError says why and the slides follow the pace.
 func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	p := Plan{Rate: d.Rate}
-	for _, id := range d.Soundtrack.Songs {
-		p.Music += lib[id].Length
-	}
+	p.Music = d.Soundtrack.MusicEnd(lib)
 	p.MusicEnd = d.Rate.FramesIn(p.Music)
 	if len(d.Slides) == 0 {
 		return p
@@ -66,7 +64,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	sol := fit.Lay(in, wanted, d.Rate.Frames(d.Fit.PaceSeconds))
 	if d.Fit.Mode == doc.ToMusic {
 		switch solved, err := fit.Solve(in, wanted, p.MusicEnd); {
-		case len(d.Soundtrack.Songs) == 0:
+		case len(d.Soundtrack.Songs()) == 0:
 			p.FitError = ErrNoMusic
 		case err != nil:
 			p.FitError = err
@@ -75,7 +73,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 		}
 	}
 	p.Short = sol.Shortened
-	p.Pictures = sol.Total()
+	p.Frames = sol.Total()
 	starts := sol.Starts()
 	for i, s := range d.Slides {
 		ps := Slide{Slide: s, Start: starts[i], Length: sol.Lengths[i], Into: into[i]}
@@ -118,7 +116,7 @@ func fixed(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) timeco
 
 // Left is music time minus picture time: positive when music is left over,
 // negative when pictures run on.
-func (p Plan) Left() timecode.Frames { return p.MusicEnd - p.Pictures }
+func (p Plan) Left() timecode.Frames { return p.MusicEnd - p.Frames }
 
 // At finds the slide or the two slides shown at frame n. second is -1 outside
 // a join.
@@ -193,7 +191,7 @@ func (p Plan) Arithmetic() string {
 	if nJoins > 0 {
 		line += fmt.Sprintf(" − %s × %.2f s", counted(nJoins, "join"), p.Rate.Seconds(overlap)/float64(nJoins))
 	}
-	line += " = " + timecode.Clock(p.Rate.Seconds(p.Pictures))
+	line += " = " + timecode.Clock(p.Rate.Seconds(p.Frames))
 	if p.Music == 0 {
 		return line + " — no music yet"
 	}

@@ -13,12 +13,12 @@ import (
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 // show is a slideshow of n wide photos and a song of the given seconds.
 func show(t require.TestingT, n int, music float64) (doc.Slideshow, *theme.Theme, doc.Library) {
-	th, err := themes.Get("tideline")
+	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
 	lib, d := doc.Library{}, doc.New("tideline", 1)
 	for i := range n {
@@ -29,7 +29,7 @@ func show(t require.TestingT, n int, music float64) (doc.Slideshow, *theme.Theme
 	d.Slides = append(append([]doc.Slide{{ID: "open", Kind: doc.Opening, Linger: 1}}, d.Slides...), doc.Slide{ID: "close", Kind: doc.Closing, Linger: 1})
 	if music > 0 {
 		lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Name: "song", Length: timecode.Samples(music * timecode.SampleRate)}
-		d.Soundtrack.Songs = []doc.MediaID{"song"}
+		d.Soundtrack.AddSong("song")
 	}
 	d.Details = map[string]string{"names": "The Gannets", "date": "2026"}
 	return d, th, lib
@@ -48,7 +48,7 @@ func TestArithmetic(t *testing.T) {
 	assert.Zero(t, p.Left())
 	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: 5}
 	assert.Contains(t, Build(d, th, lib).Arithmetic(), "pictures run on")
-	d.Soundtrack.Songs = nil
+	d.Soundtrack.Items = nil
 	assert.Contains(t, Build(d, th, lib).Arithmetic(), "no music yet")
 }
 
@@ -61,13 +61,13 @@ func TestEveryFrameBelongsToOneOrTwoSlides(t *testing.T) {
 		d.Fit.Mode = rapid.SampledFrom([]doc.FitMode{doc.ToMusic, doc.AtPace}).Draw(t, "mode")
 		p := Build(d, th, lib)
 		if d.Fit.Mode == doc.ToMusic && p.FitError == nil {
-			require.Equal(t, d.Rate.FramesIn(p.Music), p.Pictures)
+			require.Equal(t, d.Rate.FramesIn(p.Music), p.Frames)
 		}
 		for i, s := range p.Slides[1:] {
 			require.Equal(t, p.Slides[i].End()-p.Slides[i].Overlap, s.Start)
 		}
-		require.Equal(t, p.Pictures, p.Slides[len(p.Slides)-1].End())
-		n := timecode.Frames(rapid.Int64Range(0, int64(p.Pictures)-1).Draw(t, "frame"))
+		require.Equal(t, p.Frames, p.Slides[len(p.Slides)-1].End())
+		n := timecode.Frames(rapid.Int64Range(0, int64(p.Frames)-1).Draw(t, "frame"))
 		a, b := p.At(n)
 		require.GreaterOrEqual(t, a, 0)
 		require.True(t, b == -1 || b == a+1)

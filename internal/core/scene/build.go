@@ -25,11 +25,11 @@ type Options struct {
 // Build places everything.
 func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typesetter, o Options) *Scene {
 	s := &Scene{
-		W: d.Frame.W, H: d.Frame.H, Rate: d.Rate, Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H), Frames: p.Pictures,
+		W: d.Frame.W, H: d.Frame.H, Rate: d.Rate, Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H), Frames: p.Frames,
 		FadeIn: d.Rate.Frames(t.Fades.InSeconds), FadeOut: d.Rate.Frames(t.Fades.OutSeconds),
 	}
 	for i, ps := range p.Slides {
-		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed), turn: i,
+		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
 			shape: framing.ShapeOf(d.Frame.W, d.Frame.H)}
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
 		switch ps.Kind {
@@ -166,7 +166,7 @@ func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
 	case back.Kind == design.Texture:
 		l.Asset = Asset{Kind: Texture, W: w, H: h, Colour: back.Colour, Texture: back.Texture, Contrast: back.Contrast, Seed: 1}
 	case back.Kind == design.Image:
-		l.Asset = Asset{Kind: Image, Cover: true, File: b.theme.ID + "/" + back.Asset, W: w, H: h, Colour: back.Colour, Tone: back.Tone}
+		l.Asset = Asset{Kind: Image, Cover: true, File: b.theme.Contents[back.Asset], W: w, H: h, Colour: back.Colour, Tone: back.Tone}
 	default:
 		l.Asset = Asset{Kind: Fill, Colour: back.Colour}
 	}
@@ -218,7 +218,7 @@ func (b *builder) uncrop(id doc.MediaID, r framing.Rect) framing.Rect {
 // pictures lays out a picture or clip slide.
 func (b *builder) pictures() {
 	media := b.slide.Media
-	layout, ok := cast.Caster{Theme: b.theme, Aspect: b.doc.Aspect}.Layout(b.slide.Slide, b.lib, b.doc.Seed)
+	layout, ok := cast.Caster{Theme: b.theme, Aspect: b.doc.Aspect, Called: b.doc.Called}.Layout(b.slide.Slide, b.lib, b.doc.Seed)
 	if !ok {
 		layout = theme.Layout{Pictures: len(media), Arrange: theme.Grid, Margin: 0.05, Gap: 0.03, Suits: "any", Dress: theme.Dress{Fit: design.Fill}}
 	}

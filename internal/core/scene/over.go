@@ -57,7 +57,7 @@ func (b *builder) decor(d design.Decor) Layer {
 		aspect = m.Aspect()
 		l.Asset = Asset{Kind: Photo, Media: m.ID}
 	} else {
-		l.Asset = Asset{Kind: Image, File: b.theme.ID + "/" + d.Asset}
+		l.Asset = Asset{Kind: Image, File: b.theme.Contents[d.Asset]}
 	}
 	// Files of themes are as wide as they are high unless their maker says
 	// otherwise by the size of the picture itself.

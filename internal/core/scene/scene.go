@@ -100,7 +100,7 @@ const (
 type Asset struct {
 	Kind  Kind
 	Media doc.MediaID
-	File  string           // Image: theme and file, "tideline/paper.png"
+	File  string           // Image: content of a file of the theme
 	Cover bool             // Image: fills W×H instead of fitting in
 	W, H  int              // pixels of the whole prepared picture; Shadow and Print: of the rectangle
 	Turn  int              // quarter turns clockwise before anything else
@@ -129,6 +129,7 @@ type Asset struct {
 // Type is words and how they are set, in pixels.
 type Type struct {
 	Words      string
+	Fonts      string  // content of the theme's fonts; empty: the system's
 	Face       string  // Pango description without the size
 	Size       float64 // height of the type
 	Track      float64 // letter spacing in ems

@@ -17,7 +17,7 @@ import (
 	"nelko/internal/core/scene/scenetest"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
-	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
 // one is a film of a single picture of the given size between opening and
@@ -28,7 +28,7 @@ func one(t *testing.T, w, h int, layout string, frame doc.Frame, details map[str
 
 // filmOf is one with a medium of its own, changed before it is built.
 func filmOf(t *testing.T, themeID string, m doc.Media, layout string, frame doc.Frame, details map[string]string, change func(*doc.Slideshow)) *Scene {
-	th, err := themes.Get(themeID)
+	th, err := themestest.Shelf(t).Get(themeID)
 	require.NoError(t, err)
 	lib := doc.Library{m.ID: m}
 	d := doc.New(themeID, 1)
@@ -181,7 +181,7 @@ func TestEnlargedPicturesAreSaid(t *testing.T) {
 // sprite: together they are the whole again, without gap or overlap.
 func TestPartsTileTheWords(t *testing.T) {
 	for _, effect := range []string{"words", "letters", "type"} {
-		th, err := themes.Get("tideline")
+		th, err := themestest.Shelf(t).Get("tideline")
 		require.NoError(t, err)
 		own := *th
 		own.Opening.Block.Elements = append([]theme.Element(nil), th.Opening.Block.Elements...)
@@ -216,7 +216,7 @@ func TestTooLongWordsAreSaid(t *testing.T) {
 // SMPTE ST 2046-1 (from memory): titles lie in the middle 90 % of the frame.
 // Every theme's cards keep to it in every frame shape, with long details.
 func TestTitlesKeepToTheSafeArea(t *testing.T) {
-	all, err := themes.All()
+	all, err := themestest.Shelf(t).All(), error(nil)
 	require.NoError(t, err)
 	for _, th := range all {
 		for _, fr := range []doc.Frame{hd, {W: 1440, H: 1080}, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
@@ -302,7 +302,7 @@ func TestCaptionStyles(t *testing.T) {
 		layers := sc.Slides[1].Layers
 		return layers[len(layers)-1], sc.Findings
 	}
-	th, err := themes.Get("tideline")
+	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
 	by, _ := caption(func(*doc.Slideshow) {})
 	assert.InDelta(t, th.Caption.Size*1080, by.Asset.Text.Size, 0.25)

@@ -214,7 +214,7 @@ func (b *builder) setWords(words string, y design.Type, align string, width floa
 		lines = 2
 	}
 	size := y.Size * b.short()
-	t := Type{Words: words, Face: font.Face, Track: font.Tracking, Leading: font.Leading, Align: align, Colour: y.Colour, Shadow: y.Shadow, OutlineRGB: y.OutlineRGB}
+	t := Type{Words: words, Fonts: b.theme.FontsContent, Face: font.Face, Track: font.Tracking, Leading: font.Leading, Align: align, Colour: y.Colour, Shadow: y.Shadow, OutlineRGB: y.OutlineRGB}
 	for k := 1.0; ; k *= 0.94 {
 		if k < textFloor {
 			k = textFloor

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"sort"
 
 	"nelko/internal/core/timecode"
 )
@@ -17,118 +18,125 @@ type Source interface {
 	Read(p []float32) (n int, err error)
 }
 
-// Song is one song of a soundtrack.
-type Song struct {
-	Source Source
-	Length Samples // as measured; the source may give a little less or more
-	Gain   float64
+// Part is a stretch of sound at its place in the film.
+type Part struct {
+	Source          Source
+	At, Length      Samples // the source may give a little less or more
+	Gain            float64
+	FadeIn, FadeOut Samples // raised cosines
+	Points          []Point // its volume line, in order; none: level
 }
 
-// Clip is the sound of a clip, heard beside the songs.
-type Clip struct {
-	Source     Source
-	At, Length Samples
-	Gain       float64
-	Fade       Samples // raised cosines at both ends
+// Point is a point of a volume line: a factor at a time into the part.
+type Point struct {
+	At   Samples
+	Gain float64
 }
 
-// add mixes the clip's part of a block that begins at pos.
-func (c *Clip) add(block []float32, pos Samples, scratch []float32) error {
-	n := Samples(len(block) / 2)
-	lo, hi := max(pos, c.At), min(pos+n, c.At+c.Length)
-	if lo >= hi {
-		return nil
+// level is the part's own gain at sample n of it: its volume line, straight
+// between points, with its fades.
+func (p *Part) level(n Samples) float64 {
+	g := p.line(n)
+	if n < p.FadeIn {
+		g *= cosine(float64(n) / float64(p.FadeIn))
 	}
-	part := scratch[:2*(hi-lo)]
-	if err := readFull(c.Source, part); err != nil {
-		return err
-	}
-	out := block[2*(lo-pos):]
-	for i := range hi - lo {
-		g := c.Gain
-		if in := lo + i - c.At; in < c.Fade {
-			g *= cosine(float64(in) / float64(c.Fade))
-		}
-		if left := c.At + c.Length - 1 - lo - i; left < c.Fade {
-			g *= cosine(float64(left) / float64(c.Fade))
-		}
-		out[2*i] = limit(out[2*i] + part[2*i]*float32(g))
-		out[2*i+1] = limit(out[2*i+1] + part[2*i+1]*float32(g))
-	}
-	return nil
-}
-
-// Track is a soundtrack to be mixed: songs one after another, faded in at the
-// start and out at the end, clips' own sound over them, exactly Total long.
-type Track struct {
-	Songs           []Song
-	Clips           []Clip
-	FadeIn, FadeOut Samples
-	Total           Samples
-}
-
-// end is where sound ends: with the film, or with the last song if earlier.
-func (t Track) end() Samples {
-	var sum Samples
-	for _, s := range t.Songs {
-		sum += s.Length
-	}
-	return min(sum, t.Total)
-}
-
-// envelope is the fade's gain at sample n: raised cosines at both ends.
-func (t Track) envelope(n Samples) float64 {
-	g := 1.0
-	if n < t.FadeIn {
-		g = cosine(float64(n) / float64(t.FadeIn))
-	}
-	left := t.end() - 1 - n
-	if left < t.FadeOut {
-		g *= cosine(math.Max(0, float64(left)/float64(t.FadeOut)))
+	if left := p.Length - 1 - n; left < p.FadeOut {
+		g *= cosine(math.Max(0, float64(left)/float64(p.FadeOut)))
 	}
 	return g
 }
 
+func (p *Part) line(n Samples) float64 {
+	if len(p.Points) == 0 {
+		return 1
+	}
+	k := sort.Search(len(p.Points), func(i int) bool { return p.Points[i].At > n })
+	switch {
+	case k == 0:
+		return p.Points[0].Gain
+	case k == len(p.Points):
+		return p.Points[k-1].Gain
+	}
+	a, b := p.Points[k-1], p.Points[k]
+	return a.Gain + (b.Gain-a.Gain)*float64(n-a.At)/float64(b.At-a.At)
+}
+
+// add mixes the part's share of a block that begins at pos. with is a further
+// gain at each sample of the film.
+func (p *Part) add(block []float32, pos Samples, scratch []float32, with func(Samples) float64) error {
+	n := Samples(len(block) / 2)
+	lo, hi := max(pos, p.At), min(pos+n, p.At+p.Length)
+	if lo >= hi {
+		return nil
+	}
+	part := scratch[:2*(hi-lo)]
+	if err := readFull(p.Source, part); err != nil {
+		return err
+	}
+	out := block[2*(lo-pos):]
+	for i := range hi - lo {
+		g := float32(p.Gain * p.level(lo+i-p.At) * with(lo+i))
+		out[2*i] = limit(out[2*i] + part[2*i]*g)
+		out[2*i+1] = limit(out[2*i+1] + part[2*i+1]*g)
+	}
+	return nil
+}
+
+// Track is a soundtrack to be mixed, exactly Total long: music, which is faded
+// in at the film's start and out at its end, and what is heard over it.
+type Track struct {
+	Music           []Part
+	Over            []Part
+	FadeIn, FadeOut Samples
+	Total           Samples
+}
+
+// end is where music ends: with the film, or with the last song if earlier.
+func (t Track) end() Samples {
+	var end Samples
+	for _, p := range t.Music {
+		end = max(end, p.At+p.Length)
+	}
+	return min(end, t.Total)
+}
+
+// cosine is a raised cosine: 0 at 0, 1 at 1.
 func cosine(t float64) float64 { return 0.5 - 0.5*math.Cos(math.Pi*t) }
 
 // Mix writes the whole soundtrack through out, in blocks of interleaved
 // stereo samples that out must not keep. Exactly 2·Total values are written:
-// a song that gives less than its length is followed by silence up to it, and
-// one that gives more is cut.
+// a source that gives less than its length is followed by silence up to it,
+// and one that gives more is cut. Sources are read in order and once.
 func (t Track) Mix(out func([]float32) error) error {
 	const block = 4096
 	buf, scratch := make([]float32, 2*block), make([]float32, 2*block)
-	pos := Samples(0)
-	write := func(n int, gain float64) error {
-		for i := 0; i < n; i++ {
-			g := float32(gain * t.envelope(pos+Samples(i)))
-			buf[2*i] = limit(buf[2*i] * g)
-			buf[2*i+1] = limit(buf[2*i+1] * g)
+	end := t.end()
+	fade := func(n Samples) float64 {
+		g := 1.0
+		if n < t.FadeIn {
+			g = cosine(float64(n) / float64(t.FadeIn))
 		}
-		for k := range t.Clips {
-			if err := t.Clips[k].add(buf[:2*n], pos, scratch); err != nil {
+		if left := end - 1 - n; left < t.FadeOut {
+			g *= cosine(math.Max(0, float64(left)/float64(t.FadeOut)))
+		}
+		return g
+	}
+	level := func(Samples) float64 { return 1 }
+	for pos := Samples(0); pos < t.Total; {
+		n := min(block, t.Total-pos)
+		clear(buf[:2*n])
+		for k := range t.Music {
+			if err := t.Music[k].add(buf[:2*n], pos, scratch, fade); err != nil {
+				return fmt.Errorf("song %d: %w", k+1, err)
+			}
+		}
+		for k := range t.Over {
+			if err := t.Over[k].add(buf[:2*n], pos, scratch, level); err != nil {
 				return fmt.Errorf("clip %d: %w", k+1, err)
 			}
 		}
-		pos += Samples(n)
-		return out(buf[:2*n])
-	}
-	for k, s := range t.Songs {
-		stop := min(pos+s.Length, t.Total)
-		for pos < stop {
-			want := int(min(block, stop-pos))
-			if err := readFull(s.Source, buf[:2*want]); err != nil {
-				return fmt.Errorf("song %d: %w", k+1, err)
-			}
-			if err := write(want, s.Gain); err != nil {
-				return err
-			}
-		}
-	}
-	for pos < t.Total {
-		n := int(min(block, t.Total-pos))
-		clear(buf[:2*n])
-		if err := write(n, 0); err != nil {
+		pos += n
+		if err := out(buf[:2*n]); err != nil {
 			return err
 		}
 	}

@@ -98,7 +98,7 @@ func mixed(t require.TestingT, tr Track) []float32 {
 
 func TestMixJoinsFadesAndPads(t *testing.T) {
 	out := mixed(t, Track{
-		Songs:  []Song{{ones(1000), 1000, 0.5}, {ones(1100), 1000, 0.25}}, // the second gives more than it says
+		Music:  []Part{{Source: ones(1000), Length: 1000, Gain: 0.5}, {Source: ones(1100), At: 1000, Length: 1000, Gain: 0.25}}, // the second gives more than it says
 		FadeIn: 100, FadeOut: 200, Total: 2500,
 	})
 	require.Len(t, out, 5000)
@@ -110,7 +110,7 @@ func TestMixJoinsFadesAndPads(t *testing.T) {
 	assert.InDelta(t, 0, out[2*1999], 1e-6, "faded out where the music ends")
 	assert.Zero(t, out[2*2400], "silence after the music")
 
-	out = mixed(t, Track{Songs: []Song{{ones(5000), 5000, 1}}, FadeOut: 100, Total: 1000})
+	out = mixed(t, Track{Music: []Part{{Source: ones(5000), Length: 5000, Gain: 1}}, FadeOut: 100, Total: 1000})
 	assert.InDelta(t, 0, out[2*999], 1e-6, "music longer than the film fades out with it")
 	assert.InDelta(t, 1, out[2*800], 1e-6)
 }
@@ -124,9 +124,10 @@ func TestMixIsExactlyAsLongAsTheFilm(t *testing.T) {
 			FadeIn: Samples(rapid.IntRange(0, 9000).Draw(t, "in")), FadeOut: Samples(rapid.IntRange(0, 9000).Draw(t, "out")),
 		}
 		for range rapid.IntRange(0, 4).Draw(t, "songs") {
-			tr.Songs = append(tr.Songs, Song{
-				ones(Samples(rapid.IntRange(0, 9000).Draw(t, "gives"))), Samples(rapid.IntRange(0, 9000).Draw(t, "says")),
-				rapid.Float64Range(0, 4).Draw(t, "gain"),
+			tr.Music = append(tr.Music, Part{
+				Source: ones(Samples(rapid.IntRange(0, 9000).Draw(t, "gives"))), At: Samples(rapid.IntRange(0, 9000).Draw(t, "at")),
+				Length: Samples(rapid.IntRange(0, 9000).Draw(t, "says")), Gain: rapid.Float64Range(0, 4).Draw(t, "gain"),
+				FadeIn: Samples(rapid.IntRange(0, 5000).Draw(t, "fade")), Points: []Point{{At: 10, Gain: 2}, {At: 900, Gain: 0}},
 			})
 		}
 		out := mixed(t, tr)
@@ -139,7 +140,7 @@ func TestMixIsExactlyAsLongAsTheFilm(t *testing.T) {
 
 func TestMixPassesErrorsOn(t *testing.T) {
 	broken := errors.New("broken")
-	err := Track{Songs: []Song{{&slice{fail: broken}, 10, 1}}, Total: 10}.Mix(func([]float32) error { return nil })
+	err := Track{Music: []Part{{Source: &slice{fail: broken}, Length: 10, Gain: 1}}, Total: 10}.Mix(func([]float32) error { return nil })
 	assert.ErrorIs(t, err, broken)
 	assert.ErrorContains(t, err, "song 1")
 	assert.ErrorIs(t, Track{Total: 10}.Mix(func([]float32) error { return broken }), broken)
@@ -158,8 +159,8 @@ func TestPeaks(t *testing.T) {
 // out, over the songs, and never above full scale.
 func TestClipsAreHeardOverSongs(t *testing.T) {
 	out := mixed(t, Track{
-		Songs: []Song{{ones(4000), 4000, 0.25}},
-		Clips: []Clip{{Source: ones(5000), At: 1000, Length: 2000, Gain: 0.5, Fade: 100}, {Source: ones(10), At: 3500, Length: 200, Gain: 5}},
+		Music: []Part{{Source: ones(4000), Length: 4000, Gain: 0.25}},
+		Over:  []Part{{Source: ones(5000), At: 1000, Length: 2000, Gain: 0.5, FadeIn: 100, FadeOut: 100}, {Source: ones(10), At: 3500, Length: 200, Gain: 5}},
 		Total: 4000,
 	})
 	require.Len(t, out, 8000)
@@ -171,7 +172,18 @@ func TestClipsAreHeardOverSongs(t *testing.T) {
 	assert.Equal(t, float32(1), out[2*3505], "held at full scale")
 	assert.InDelta(t, 0.25, out[2*3600], 1e-6, "a clip with less sound than it lasts is silent then")
 	broken := errors.New("broken")
-	err := Track{Clips: []Clip{{Source: &slice{fail: broken}, Length: 10, Gain: 1}}, Total: 10}.Mix(func([]float32) error { return nil })
+	err := Track{Over: []Part{{Source: &slice{fail: broken}, Length: 10, Gain: 1}}, Total: 10}.Mix(func([]float32) error { return nil })
 	assert.ErrorIs(t, err, broken)
 	assert.ErrorContains(t, err, "clip 1")
+}
+
+// A volume line runs straight from point to point, and level outside; fades of
+// the part's own come on top.
+func TestVolumeLine(t *testing.T) {
+	out := mixed(t, Track{Over: []Part{{Source: ones(4000), Length: 4000, Gain: 0.5, FadeOut: 400, Points: []Point{{At: 1000, Gain: 1}, {At: 2000, Gain: 0.2}}}}, Total: 4000})
+	assert.InDelta(t, 0.5, out[2*10], 1e-6)
+	assert.InDelta(t, 0.5, out[2*1000], 1e-6)
+	assert.InDelta(t, 0.3, out[2*1500], 1e-6)
+	assert.InDelta(t, 0.1, out[2*2500], 1e-6)
+	assert.InDelta(t, 0.05, out[2*3799], 1e-3, "half-way through the fade out")
 }

@@ -47,6 +47,22 @@ type Theme struct {
 	Decor       []Placed        `json:"decor,omitempty"`
 	Look        look.Look       `json:"look,omitzero"`
 	Fades       Fades           `json:"fades"`
+
+	// What the shelf adds when it reads a theme: names by content, SHA-256 in
+	// hexadecimal, of all its files together, of its fonts together, and of
+	// each file.
+	Content      string            `json:"-"`
+	FontsContent string            `json:"-"`
+	Contents     map[string]string `json:"-"`
+}
+
+// FilmTitle is what a film of the theme is called by its details: the first one
+// the theme asks for.
+func (t *Theme) FilmTitle(details map[string]string) string {
+	if len(t.Details) == 0 {
+		return ""
+	}
+	return details[t.Details[0].Key]
 }
 
 // Fades are the film's way in from black and out to black.

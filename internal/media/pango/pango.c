@@ -1,15 +1,27 @@
 #include "pango.h"
 #include <string.h>
 
-/* One font map for all; callers hold a lock. */
-static PangoFontMap *map;
+void *nelko_font_map(const char *conf) {
+	PangoFontMap *map = pango_cairo_font_map_new_for_font_type(CAIRO_FONT_TYPE_FT);
+	if (!map)
+		return NULL;
+	pango_cairo_font_map_set_resolution(PANGO_CAIRO_FONT_MAP(map), 72);
+	if (conf) {
+		FcConfig *config = FcConfigCreate();
+		if (!config || !FcConfigParseAndLoad(config, (const FcChar8 *)conf, FcTrue) || !FcConfigBuildFonts(config)) {
+			if (config)
+				FcConfigDestroy(config);
+			g_object_unref(map);
+			return NULL;
+		}
+		pango_fc_font_map_set_config(PANGO_FC_FONT_MAP(map), config);
+		FcConfigDestroy(config); /* the map holds it */
+	}
+	return map;
+}
 
 static PangoLayout *layout(const nelko_words *t, PangoContext **context) {
-	if (!map) {
-		map = pango_cairo_font_map_new();
-		pango_cairo_font_map_set_resolution(PANGO_CAIRO_FONT_MAP(map), 72);
-	}
-	PangoContext *c = pango_font_map_create_context(map);
+	PangoContext *c = pango_font_map_create_context(t->map);
 	cairo_font_options_t *o = cairo_font_options_create();
 	/* Type is set alike at every size: no hinting, no whole-pixel advances. */
 	cairo_font_options_set_antialias(o, CAIRO_ANTIALIAS_GRAY);

@@ -4,7 +4,7 @@
 package pango
 
 /*
-#cgo pkg-config: pangocairo
+#cgo pkg-config: pangocairo pangoft2 fontconfig
 #include "pango.h"
 */
 import "C"
@@ -12,6 +12,7 @@ import "C"
 import (
 	"cmp"
 	"errors"
+	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -35,8 +36,48 @@ var _ scene.Typesetter = (*Setter)(nil)
 // Words is the setter everyone uses: its memory serves all films.
 var Words = &Setter{seen: map[scene.Type]scene.Setting{}}
 
-// lock guards Pango's font map, which is not safe for use by several threads.
-var lock sync.Mutex
+// lock guards Pango's font maps, which are not safe for use by several
+// threads, and the fonts known.
+var (
+	lock sync.Mutex
+	maps = map[string]unsafe.Pointer{}
+	conf = map[string]string{"": ""}
+)
+
+// AddFonts makes fonts known under a name that is their content: those of a
+// fontconfig file. Words that name them (scene.Type.Fonts) are set with them
+// and no others but the system's, so that two versions of a font do not
+// meet. Adding the same name again does nothing.
+func AddFonts(content, fontconfig string) {
+	lock.Lock()
+	defer lock.Unlock()
+	if _, ok := conf[content]; !ok {
+		conf[content] = fontconfig
+	}
+}
+
+// fontMap is the font map for fonts of a name, made when it is first needed.
+// The lock must be held.
+func fontMap(content string) (unsafe.Pointer, error) {
+	if m, ok := maps[content]; ok {
+		return m, nil
+	}
+	file, ok := conf[content]
+	if !ok {
+		return nil, fmt.Errorf("the fonts %.12s… are not installed", content)
+	}
+	var name *C.char
+	if file != "" {
+		name = C.CString(file)
+		defer C.free(unsafe.Pointer(name))
+	}
+	m := C.nelko_font_map(name)
+	if m == nil {
+		return nil, fmt.Errorf("the fonts of %s cannot be read", file)
+	}
+	maps[content] = m
+	return m, nil
+}
 
 // maxSeen bounds what is remembered.
 const maxSeen = 4096
@@ -60,21 +101,29 @@ func (s *Setter) Set(t scene.Type) (scene.Setting, error) {
 	return m, err
 }
 
+// Version is the version of Pango in use.
+func Version() string { return C.GoString(C.pango_version_string()) }
+
 // clean is text Pango can take: valid UTF-8 without NUL.
 func clean(s string) string {
 	return strings.ReplaceAll(strings.ToValidUTF8(s, "\uFFFD"), "\x00", "")
 }
 
-func words(t scene.Type) (w C.nelko_words, free func()) {
+// words are the words for C, freed by free. The lock must be held.
+func words(t scene.Type) (w C.nelko_words, free func(), err error) {
+	m, err := fontMap(t.Fonts)
+	if err != nil {
+		return w, nil, err
+	}
 	text, face := C.CString(clean(t.Words)), C.CString(clean(t.Face))
-	w = C.nelko_words{text: text, face: face, size: C.double(t.Size), spacing: C.double(t.Track * t.Size), leading: C.double(t.Leading), width: C.int(t.Width)}
+	w = C.nelko_words{_map: m, text: text, face: face, size: C.double(t.Size), spacing: C.double(t.Track * t.Size), leading: C.double(t.Leading), width: C.int(t.Width)}
 	switch t.Align {
 	case "centre":
 		w.align = 1
 	case "right":
 		w.align = 2
 	}
-	return w, func() { C.free(unsafe.Pointer(text)); C.free(unsafe.Pointer(face)) }
+	return w, func() { C.free(unsafe.Pointer(text)); C.free(unsafe.Pointer(face)) }, nil
 }
 
 var errSize = errors.New("words need a size above 0 and a width")
@@ -85,7 +134,10 @@ func measure(t scene.Type) (scene.Setting, error) {
 	}
 	lock.Lock()
 	defer lock.Unlock()
-	w, free := words(t)
+	w, free, err := words(t)
+	if err != nil {
+		return scene.Setting{}, err
+	}
 	defer free()
 	var out C.nelko_setting
 	C.nelko_measure(&w, &out)
@@ -137,7 +189,10 @@ func Draw(t scene.Type, w, h int) (raster.Pixels, error) {
 func draw(t scene.Type, w, h int, c raster.RGB, outline float64, oc raster.RGB) (raster.Pixels, error) {
 	lock.Lock()
 	defer lock.Unlock()
-	cw, free := words(t)
+	cw, free, err := words(t)
+	if err != nil {
+		return raster.Pixels{}, err
+	}
 	defer free()
 	p := raster.Pixels{W: w, H: h, Channels: 4, Pix: make([]byte, w*h*4)}
 	rgb := func(c raster.RGB) C.nelko_rgb {

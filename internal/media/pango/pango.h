@@ -1,7 +1,10 @@
+#include <fontconfig/fontconfig.h>
 #include <pango/pangocairo.h>
+#include <pango/pangofc-fontmap.h>
 #include <stdlib.h>
 
 typedef struct {
+	void *map; /* by nelko_font_map */
 	const char *text;
 	const char *face;
 	double size;    /* pixels */
@@ -26,5 +29,8 @@ typedef struct {
 	double r, g, b;
 } nelko_rgb;
 
+/* A font map that knows the fonts of a fontconfig file, or the system's; NULL
+   if it cannot be read. Callers hold a lock for all that uses it. */
+void *nelko_font_map(const char *conf);
 int nelko_measure(const nelko_words *t, nelko_setting *out);
 int nelko_draw(const nelko_words *t, int w, int h, int pad, nelko_rgb colour, double outline, nelko_rgb outline_colour, unsigned char *pixels);

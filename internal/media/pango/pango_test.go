@@ -12,11 +12,10 @@ import (
 	"nelko/internal/core/scene"
 	"nelko/internal/media"
 	"nelko/internal/media/pango"
-	"nelko/themes"
 )
 
 func TestMain(m *testing.M) {
-	if err := media.Startup(themes.Fonts()); err != nil {
+	if err := media.Startup(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}

@@ -54,7 +54,7 @@ func OpenURL(t testing.TB) (*store.Store, string) {
 		require.NoError(t, err)
 		require.NoError(t, admin.Close())
 	})
-	require.NoError(t, s.Migrate(context.Background()))
+	require.NoError(t, s.Migrate(context.Background(), nil))
 	return s, u.String()
 }
 

@@ -1,0 +1,297 @@
+// Package delivery is how clients get their films: what is delivered by which
+// way, with its history and the proof that it arrived. Today there are links,
+// mailed or handed over.
+package delivery
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
+	"nelko/internal/queue"
+	"nelko/internal/store"
+)
+
+// Delivery is the room.
+type Delivery struct {
+	Store   *store.Store
+	Queue   orders.Queue
+	Orders  *orders.Orders
+	Now     func() time.Time
+	Mailer  Mailer // of a process that works on jobs
+	BaseURL string // the address clients reach
+}
+
+// SendLink is the job that mails a link to the client.
+type SendLink struct {
+	LinkID int64 `json:"link_id"`
+}
+
+// Kind implements river.JobArgs.
+func (SendLink) Kind() string { return "send_link" }
+
+// outgoing is the queue of mail.
+const outgoing = "mail"
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (SendLink) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: outgoing, MaxAttempts: 8}
+}
+
+// Jobs implements queue.Room.
+func (dl *Delivery) Jobs(js *queue.Jobs) {
+	js.Serve(outgoing, 2)
+	queue.Handle(js, queue.Kind[SendLink]{
+		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
+			err := dl.Send(ctx, j.Args)
+			if err != nil && j.Last && ctx.Err() == nil {
+				return errors.Join(err, dl.forgetToken(ctx, j.Args.LinkID, err.Error()))
+			}
+			return err
+		},
+		Refuse: func(ctx context.Context, j SendLink, why string) error { return dl.forgetToken(ctx, j.LinkID, why) },
+	})
+}
+
+// NewLink is what makes a link.
+type NewLink struct {
+	RenderID     int64
+	Title        string
+	Downloadable bool
+	Days         int  // until it expires, 1 to 3650
+	Mail         bool // send it to the client
+}
+
+// MakeLink delivers a finished render by link. The token is part of the
+// address; it is returned once and only its hash is kept, and itself until it
+// was mailed.
+func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (store.Link, string, error) {
+	o, err := store.One[store.Order](dl.Store.DB.WithContext(ctx), "id = ?", orderID)
+	if err != nil {
+		return store.Link{}, "", err
+	}
+	r, err := store.One[store.Render](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", n.RenderID, orderID)
+	if err != nil || r.State != store.RenderDone {
+		return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
+	}
+	n.Title = strings.TrimSpace(n.Title)
+	switch {
+	case n.Title == "" || len(n.Title) > 200:
+		return store.Link{}, "", invalid.Field("title", "The link needs a title of at most 200 characters.")
+	case n.Days < 1 || n.Days > 3650:
+		return store.Link{}, "", invalid.Field("days", "A link can be open for 1 to 3650 days.")
+	case n.Mail && o.ClientEmail == "":
+		return store.Link{}, "", invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+	}
+	token := NewToken()
+	l := store.Link{TokenHash: hashToken(token), Downloadable: n.Downloadable, ExpiresAt: dl.Now().AddDate(0, 0, n.Days)}
+	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d := store.Delivery{OrderID: orderID, Kind: store.LinkDelivery, State: store.DeliveryDone, Title: n.Title}
+		if n.Mail {
+			l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, token, store.DeliveryRunning
+		}
+		if err := tx.Create(&d).Error; err != nil {
+			return err
+		}
+		if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error; err != nil {
+			return err
+		}
+		l.DeliveryID = d.ID
+		if err := tx.Create(&l).Error; err != nil {
+			return err
+		}
+		if n.Mail {
+			if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
+				return err
+			}
+		}
+		return dl.note(ctx, tx, d, "Made the link")
+	})
+	return l, token, err
+}
+
+// note writes a step into a delivery's history and tells of it.
+func (dl *Delivery) note(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
+	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: dl.Now(), Text: text}).Error; err != nil {
+		return err
+	}
+	return dl.Orders.Changed(ctx, tx, d.OrderID)
+}
+
+// NewToken is 192 random bits in URL-safe letters.
+func NewToken() string {
+	b := make([]byte, 24)
+	rand.Read(b) // never fails, by its documentation
+	return base64.RawURLEncoding.EncodeToString(b)
+}
+
+func hashToken(token string) []byte {
+	h := sha256.Sum256([]byte(token))
+	return h[:]
+}
+
+// ErrClosed means that a link has expired or was closed.
+var ErrClosed = errors.New("this link is no longer open")
+
+// Watched is what a client with a link may see.
+type Watched struct {
+	Link     store.Link
+	Delivery store.Delivery
+	Order    store.Order
+	Render   store.Render
+	Studio   store.Studio
+}
+
+// Open finds the film behind a token.
+func (dl *Delivery) Open(ctx context.Context, token string) (Watched, error) {
+	tx := dl.Store.DB.WithContext(ctx)
+	var w Watched
+	var err error
+	if w.Link, err = store.One[store.Link](tx, "token_hash = ?", hashToken(token)); err != nil {
+		return w, err
+	}
+	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+		return w, err
+	}
+	if w.Delivery, err = store.One[store.Delivery](tx, "id = ?", w.Link.DeliveryID); err != nil {
+		return w, err
+	}
+	if w.Order, err = store.One[store.Order](tx, "id = ?", w.Delivery.OrderID); err != nil {
+		return w, err
+	}
+	if !w.Link.Open(dl.Now()) || w.Order.DeletedAt != nil {
+		return w, ErrClosed
+	}
+	w.Render, err = store.One[store.Render](tx, "id = (SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position LIMIT 1)", w.Delivery.ID)
+	return w, err
+}
+
+// CountView notes that a link's film was opened.
+func (dl *Delivery) CountView(ctx context.Context, w Watched) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Updates(map[string]any{"views": gorm.Expr("views + 1"), "last_view": dl.Now()}).Error
+		if err != nil {
+			return err
+		}
+		err = tx.Model(&store.Delivery{}).Where("id = ? AND proof = ''", w.Delivery.ID).Update("proof", "watched "+dl.Now().Format("2 January 2006 15:04")).Error
+		if err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: w.Order.ID})
+	})
+}
+
+// Close ends a link before its time.
+func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err := store.One[store.Delivery](tx, "order_id = ? AND id = (SELECT delivery_id FROM links WHERE id = ? AND closed_at IS NULL)", orderID, linkID)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil // closed already
+		}
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Link{}).Where("id = ?", linkID).Updates(map[string]any{"closed_at": dl.Now(), "unsent_token": ""}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
+			return err
+		}
+		return dl.note(ctx, tx, d, "Closed the link")
+	})
+}
+
+// List reads the latest deliveries by link, with their orders.
+func (dl *Delivery) List(ctx context.Context) (links []orders.Link, byID map[int64]store.Order, err error) {
+	tx := dl.Store.DB.WithContext(ctx)
+	if links, err = orders.Links(tx, "d.order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)"); err != nil {
+		return nil, nil, err
+	}
+	ids := make([]int64, len(links))
+	for i, l := range links {
+		ids[i] = l.Delivery.OrderID
+	}
+	var rows []store.Order
+	if err := tx.Where("id IN ?", ids).Find(&rows).Error; err != nil {
+		return nil, nil, err
+	}
+	byID = map[int64]store.Order{}
+	for _, o := range rows {
+		byID[o.ID] = o
+	}
+	return links, byID, nil
+}
+
+// Mailer sends a message of plain text.
+type Mailer interface {
+	Send(ctx context.Context, fromName, to, subject, body string) error
+}
+
+// Send mails a link to the client. The token is forgotten once it was sent.
+func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
+	tx := dl.Store.DB.WithContext(ctx)
+	l, err := store.One[store.Link](tx, "id = ?", j.LinkID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && (l.MailedAt != nil || l.ClosedAt != nil || l.UnsentToken == "")) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	d, err := store.One[store.Delivery](tx, "id = ?", l.DeliveryID)
+	if err != nil {
+		return err
+	}
+	st, err := store.One[store.Studio](tx, "id = 1")
+	if err != nil {
+		return err
+	}
+	body := fmt.Sprintf("Your film is ready.\n\n%s\n%s/watch/%s\n\nThe link is open until %s.\n\n%s\n",
+		d.Title, strings.TrimRight(dl.BaseURL, "/"), l.UnsentToken, l.ExpiresAt.Format("2 January 2006"), st.Name)
+	if err := dl.Mailer.Send(ctx, st.Name, l.MailedTo, d.Title, body); err != nil {
+		err = errors.New(strings.ReplaceAll(err.Error(), l.UnsentToken, "…")) // a server may answer with what it was sent
+		return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
+	}
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mail_error": "", "unsent_token": ""}).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&d).Update("state", store.DeliveryDone).Error; err != nil {
+			return err
+		}
+		return dl.note(ctx, tx, d, "Mailed to "+l.MailedTo)
+	})
+}
+
+// forgetToken gives mailing a link up.
+func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		l, err := store.One[store.Link](tx, "id = ?", linkID)
+		if errors.Is(err, store.ErrNotFound) || (err == nil && l.MailedAt != nil) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(&l).Updates(map[string]any{"unsent_token": "", "mail_error": why}).Error; err != nil {
+			return err
+		}
+		d, err := store.One[store.Delivery](tx, "id = ?", l.DeliveryID)
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(&d).Update("state", store.DeliveryFailed).Error; err != nil {
+			return err
+		}
+		return dl.note(ctx, tx, d, "Could not be mailed to "+l.MailedTo)
+	})
+}

@@ -1,0 +1,121 @@
+package delivery_test
+
+import (
+	"context"
+	"errors"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/delivery"
+	"nelko/internal/house/housetest"
+	"nelko/internal/invalid"
+	"nelko/internal/making"
+	"nelko/internal/store"
+)
+
+var ctx = context.Background()
+
+type letters struct {
+	bodies []string
+	fail   error
+}
+
+func (l *letters) Send(_ context.Context, _, _, _, body string) error {
+	if l.fail == nil {
+		l.bodies = append(l.bodies, body)
+	}
+	return l.fail
+}
+
+func TestRenderDeliverAndOpen(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	housetest.Bring(t, s, o.ID, housetest.Three(t))
+	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 13.5)})
+	_, err := s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	require.NoError(t, err)
+	_, _, err = s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{Title: "x", Days: 3})
+	assert.ErrorContains(t, err, "Render the film first")
+
+	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}) // small, so that the test is quick
+	w := housetest.Load(t, s, o.ID)
+	jpg, err := s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, 75, 160)
+	require.NoError(t, err)
+	assert.Equal(t, []byte{0xff, 0xd8}, jpg[:2])
+	_, err = s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, 1<<40, 160)
+	require.NoError(t, err, "a frame past the end is the last")
+
+	r, err := s.Making.Begin(ctx, o.ID, "")
+	require.NoError(t, err)
+	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "worker-1", false))
+	w = housetest.Load(t, s, o.ID)
+	done := w.Renders[0]
+	require.Equal(t, store.RenderDone, done.State, done.Error)
+	assert.Equal(t, int64(405), done.FramesDone)
+	assert.InDelta(t, 13.5, done.Seconds, 0.034)
+	assert.Equal(t, "Rendered; send the link", w.Next().Text)
+
+	for field, n := range map[string]delivery.NewLink{
+		"title": {RenderID: r.ID, Days: 3}, "days": {RenderID: r.ID, Title: "x"}, "render": {RenderID: 99, Title: "x", Days: 3},
+	} {
+		_, _, err := s.Delivery.MakeLink(ctx, o.ID, n)
+		var inv *invalid.Input
+		require.ErrorAs(t, err, &inv)
+		assert.Equal(t, field, inv.Field)
+	}
+	l, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{RenderID: r.ID, Title: "Your film", Days: 3, Downloadable: true, Mail: true})
+	require.NoError(t, err)
+	assert.Equal(t, "Delivered", housetest.Load(t, s, o.ID).Next().Text)
+	var stored string
+	require.NoError(t, s.Store.DB.Raw("SELECT string_agg(args::text, ' ') FROM river_job").Scan(&stored).Error)
+	assert.NotContains(t, stored, token, "no job holds the token")
+
+	got, err := s.Delivery.Open(ctx, token)
+	require.NoError(t, err)
+	assert.Equal(t, done.ID, got.Render.ID)
+	_, err = s.Delivery.Open(ctx, token[:len(token)-1]+"!")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	require.NoError(t, s.Delivery.CountView(ctx, got))
+	assert.Equal(t, int64(1), housetest.Load(t, s, o.ID).Links[0].Views)
+
+	box := &letters{fail: errors.New("server away, it was told " + token)}
+	s.Delivery.Mailer, s.Delivery.BaseURL = box, "https://films.example/"
+	assert.Error(t, s.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+	assert.Equal(t, "server away, it was told …", housetest.Load(t, s, o.ID).Links[0].MailError)
+	box.fail = nil
+	for range 2 { // an attempt after a crash sends nothing twice
+		require.NoError(t, s.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+	}
+	require.Len(t, box.bodies, 1)
+	assert.Contains(t, box.bodies[0], "https://films.example/watch/"+token)
+	require.NoError(t, s.Store.DB.Raw("SELECT row_to_json(links)::text FROM links").Scan(&stored).Error)
+	assert.NotContains(t, stored, token, "once it was sent only a hash of the token is kept")
+	var history []string
+	require.NoError(t, s.Store.DB.Model(&store.DeliveryEvent{}).Order("id").Pluck("text", &history).Error)
+	assert.Equal(t, []string{"Made the link", "Mailed to gannets@saltmere.example"}, history)
+	assert.NotNil(t, housetest.Load(t, s, o.ID).Links[0].MailedAt)
+
+	now := s.Delivery.Now
+	s.Delivery.Now = func() time.Time { return time.Now().AddDate(0, 0, 4) }
+	_, err = s.Delivery.Open(ctx, token)
+	assert.ErrorIs(t, err, delivery.ErrClosed, "expired")
+	s.Delivery.Now = now
+	require.NoError(t, s.Orders.Delete(ctx, o.ID))
+	_, err = s.Delivery.Open(ctx, token)
+	assert.ErrorIs(t, err, delivery.ErrClosed, "the order was deleted")
+	require.NoError(t, s.Orders.Restore(ctx, o.ID))
+	_, err = s.Delivery.Open(ctx, token)
+	require.NoError(t, err)
+	require.NoError(t, s.Delivery.Close(ctx, o.ID, l.ID))
+	_, err = s.Delivery.Open(ctx, token)
+	assert.ErrorIs(t, err, delivery.ErrClosed)
+
+	_, err = s.Orders.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 9}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, "Changed since it was rendered; render again", housetest.Load(t, s, o.ID).Next().Text)
+}

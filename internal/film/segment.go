@@ -1,0 +1,122 @@
+package film
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
+	"nelko/internal/core/transition"
+)
+
+// EngineVersion changes whenever the same inputs give other frames or other
+// files.
+const EngineVersion = 4
+
+// Segment is a stretch of frames that is encoded by itself: a slide between
+// its joins, or a join. Key names everything its frames and their encoding
+// depend on, so that equal segments are made once.
+type Segment struct {
+	From, To timecode.Frames // To is the frame after the last
+	Slide    doc.SlideID     // the slide it shows, of two the first
+	Key      string
+}
+
+// Frames is the segment's length.
+func (s Segment) Frames() timecode.Frames { return s.To - s.From }
+
+// cut cuts a film into segments and names them. Slides longer than the profile
+// allows are cut again.
+func (f *Film) cut() ([]Segment, error) {
+	var out []Segment
+	sc, most := f.Scene, f.Profile.MostFrames()
+	add := func(from, to timecode.Frames, id doc.SlideID) {
+		n := (to - from + most - 1) / most
+		for k := range n {
+			out = append(out, Segment{From: from + (to-from)*k/n, To: from + (to-from)*(k+1)/n, Slide: id})
+		}
+	}
+	for i := range sc.Slides {
+		s := &sc.Slides[i]
+		begin := s.Start
+		if i > 0 {
+			begin += sc.Slides[i-1].Overlap
+		}
+		if end := s.End() - s.Overlap; end > begin {
+			add(begin, end, s.ID)
+		}
+		if s.Overlap > 0 {
+			add(s.End()-s.Overlap, s.End(), s.ID)
+		}
+	}
+	for i := range out {
+		k, err := f.key(out[i])
+		if err != nil {
+			return nil, err
+		}
+		out[i].Key = k
+	}
+	return out, nil
+}
+
+// visible is a layer stack a segment shows, and where in its time.
+type visible struct {
+	Offset, Length, Overlap timecode.Frames
+	Into                    transition.Transition
+	Layers                  []scene.Layer
+}
+
+// ingredients is all that a segment's frames and encoding depend on. Layers
+// name media, and files and fonts of themes, by content.
+type ingredients struct {
+	Engine   int
+	Tools    Tools
+	W, H     int
+	Rate     timecode.Rate
+	Matrix   raster.Matrix
+	Video    profile.Video
+	Frames   timecode.Frames
+	Slides   []visible
+	Overlays []visible
+	FadeIn   [2]timecode.Frames // length, and the segment's place in it
+	FadeOut  [2]timecode.Frames
+}
+
+func (f *Film) key(seg Segment) (string, error) {
+	sc := f.Scene
+	in := ingredients{Engine: EngineVersion, Tools: f.tools, W: sc.W, H: sc.H, Rate: sc.Rate, Matrix: sc.Matrix, Video: f.Profile.Video, Frames: seg.Frames()}
+	for i := range sc.Slides {
+		s := &sc.Slides[i]
+		if s.Start < seg.To && s.End() > seg.From {
+			v := visible{Offset: seg.From - s.Start, Length: s.Length, Layers: s.Layers}
+			// How a slide ends matters where the end is seen.
+			if s.Overlap > 0 && seg.To > s.End()-s.Overlap {
+				v.Overlap, v.Into = s.Overlap, s.Into
+			}
+			in.Slides = append(in.Slides, v)
+		}
+	}
+	for i := range sc.Overlays {
+		o := &sc.Overlays[i]
+		if o.Start < seg.To && o.Start+o.Length > seg.From {
+			in.Overlays = append(in.Overlays, visible{Offset: seg.From - o.Start, Length: o.Length, Layers: []scene.Layer{o.Layer}})
+		}
+	}
+	if seg.From < sc.FadeIn {
+		in.FadeIn = [2]timecode.Frames{sc.FadeIn, seg.From}
+	}
+	if seg.To > sc.Frames-sc.FadeOut {
+		in.FadeOut = [2]timecode.Frames{sc.FadeOut, sc.Frames - seg.To}
+	}
+	b, err := json.Marshal(in)
+	if err != nil {
+		return "", fmt.Errorf("naming a segment: %w", err)
+	}
+	sum := sha256.Sum256(b)
+	return hex.EncodeToString(sum[:]), nil
+}

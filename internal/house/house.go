@@ -1,0 +1,101 @@
+// Package house puts the rooms together: it is what the application and its
+// tests open.
+package house
+
+import (
+	"context"
+	"time"
+
+	"nelko/internal/accounts"
+	"nelko/internal/delivery"
+	"nelko/internal/film"
+	"nelko/internal/intake"
+	"nelko/internal/looking"
+	"nelko/internal/making"
+	"nelko/internal/media"
+	"nelko/internal/orders"
+	"nelko/internal/queue"
+	"nelko/internal/shelf"
+	"nelko/internal/store"
+	"nelko/themes"
+)
+
+// House is all rooms of a studio.
+type House struct {
+	Store *store.Store
+	Blobs *store.Blobs
+	Queue *queue.Inserter
+
+	Accounts *accounts.Accounts
+	Shelf    *shelf.Shelf
+	Orders   *orders.Orders
+	Intake   *intake.Intake
+	Making   *making.Making
+	Looking  *looking.Looking
+	Delivery *delivery.Delivery
+}
+
+// Settings are what the rooms are told from outside.
+type Settings struct {
+	Themes       string // folder of the studio's own themes, as zips; empty: none
+	SegmentBytes int64  // room for kept segments; 0: the usual
+	Films        int    // rendered at the same time in this process
+	BaseURL      string // the address clients reach
+	Now          func() time.Time
+}
+
+// spriteBytes is the memory for prepared pictures of all films that are looked
+// at or made in this process.
+const spriteBytes = 256 << 20
+
+// Open opens the rooms on a migrated store: it starts libvips, keeps the
+// themes that are on the shelf, and works out what the day sheet shows where
+// that was not kept yet.
+func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*House, error) {
+	if err := media.Startup(); err != nil {
+		return nil, err
+	}
+	tools, err := film.ToolsHere(ctx)
+	if err != nil {
+		return nil, err
+	}
+	on, err := themes.Shipped()
+	if err != nil {
+		return nil, err
+	}
+	q, err := queue.NewInserter(s.SQL)
+	if err != nil {
+		return nil, err
+	}
+	if set.Now == nil {
+		set.Now = time.Now
+	}
+	b.Touch = s.TouchBlob
+	h := &House{Store: s, Blobs: b, Queue: q, Accounts: &accounts.Accounts{Store: s}}
+	h.Shelf = &shelf.Shelf{Store: s, Blobs: b, Themes: on, Own: set.Themes}
+	if err := h.Shelf.Stock(ctx); err != nil {
+		return nil, err
+	}
+	h.Orders = &orders.Orders{Store: s, Shelf: h.Shelf, House: film.House{Tools: tools, Shelf: on}, Now: set.Now}
+	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now}
+	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, spriteBytes)
+	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
+	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
+	h.Looking = &looking.Looking{Blobs: b, Orders: h.Orders, Kept: kept, Sprites: sprites}
+	h.Delivery = &delivery.Delivery{Store: s, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
+	return h, h.Orders.ChangedAll(ctx)
+}
+
+// Rooms are the rooms with jobs.
+func (h *House) Rooms() []queue.Room { return []queue.Room{h.Intake, h.Making, h.Delivery} }
+
+// Hear tells the rooms what changed elsewhere.
+func (h *House) Hear(e store.Event) {
+	if e.What == store.ShelfChanged || e.What == "" {
+		h.Shelf.Forget()
+	}
+	h.Looking.Changed(e)
+}
+
+// Close ends what the rooms do in the background.
+func (h *House) Close() { h.Looking.Close() }

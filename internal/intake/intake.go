@@ -1,0 +1,307 @@
+// Package intake is how material comes in: files are kept exactly as received,
+// looked at in the background, and poured into the slideshow.
+package intake
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"slices"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/invalid"
+	"nelko/internal/media"
+	"nelko/internal/orders"
+	"nelko/internal/queue"
+	"nelko/internal/store"
+)
+
+// Intake is the room.
+type Intake struct {
+	Store  *store.Store
+	Blobs  *store.Blobs
+	Queue  orders.Queue
+	Orders *orders.Orders
+	Now    func() time.Time
+}
+
+// Read is the job that looks at a received file.
+type Read struct {
+	MediaID int64 `json:"media_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Read) Kind() string { return "ingest" }
+
+// The queues of the room. Reading files never waits for anything else, nor
+// anything else for it.
+const (
+	reading = "reading"
+	pours   = "pours"
+)
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Read) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: reading, MaxAttempts: 8} }
+
+// Pour is the job that brings ready media into an order's slideshow.
+type Pour struct {
+	OrderID int64 `json:"order_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Pour) Kind() string { return "pour" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts. Files come in bunches; a
+// pour a moment later takes several.
+func (Pour) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: pours, MaxAttempts: 8, ScheduledAt: time.Now().Add(700 * time.Millisecond)}
+}
+
+// Jobs implements queue.Room.
+func (in *Intake) Jobs(js *queue.Jobs) {
+	js.Serve(reading, 2)
+	js.Serve(pours, 2)
+	queue.Handle(js, queue.Kind[Read]{
+		Work:   func(ctx context.Context, j queue.Job[Read]) error { return in.Read(ctx, j.Args) },
+		Refuse: in.refuse,
+	})
+	queue.Handle(js, queue.Kind[Pour]{Work: func(ctx context.Context, j queue.Job[Pour]) error {
+		err := in.Pour(ctx, j.Args)
+		var c *orders.Conflict
+		if errors.As(err, &c) {
+			return queue.Later(time.Second)
+		}
+		return err
+	}})
+}
+
+// Receive keeps a received file and has it looked at. uploadID names the
+// upload: receiving the same one twice does nothing. The file is there wholly
+// or, on an error, not at all.
+func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name string, r io.Reader) (store.Media, error) {
+	m := store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name), State: store.Waiting}
+	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID); err == nil {
+		return old, nil
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return m, err
+	}
+	var err error
+	if m.SHA256, m.Size, err = in.Blobs.Put(ctx, r); err != nil {
+		return m, fmt.Errorf("%s: %w", m.Name, err)
+	}
+	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := store.KeepBlob(tx, m.SHA256, m.Size); err != nil {
+			return err
+		}
+		twin, err := store.One[store.Media](tx.Omit("waveform"), "order_id = ? AND sha256 = ? AND state <> 'refused'", orderID, m.SHA256)
+		if err == nil {
+			m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		if err := tx.Create(&m).Error; err != nil {
+			return err
+		}
+		if m.State != store.Refused {
+			if err := in.Queue.Insert(ctx, tx, Read{m.ID}); err != nil {
+				return err
+			}
+		}
+		return in.Orders.Changed(ctx, tx, orderID)
+	})
+	if errors.Is(err, gorm.ErrDuplicatedKey) {
+		return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID) // another process received the same upload
+	}
+	return m, err
+}
+
+// thumbSide is the longer side of thumbnails in pixels: enough for the
+// running order on a dense screen.
+const thumbSide = 480
+
+// Read looks at a waiting file: kind, size, capture time, thumbnail, waveform.
+// A file that cannot be used is refused with the reason.
+func (in *Intake) Read(ctx context.Context, j Read) error {
+	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
+		return nil // removed, or done by an earlier attempt
+	}
+	if err != nil {
+		return err
+	}
+	path, err := in.Blobs.Path(ctx, m.SHA256)
+	if err != nil {
+		return err
+	}
+	facts, wave, err := media.Probe(ctx, path, m.Name)
+	var refused *media.Refused
+	if errors.As(err, &refused) {
+		return in.settle(ctx, &m, refused.Reason)
+	}
+	if err != nil {
+		return err
+	}
+	if facts.Kind != doc.SongMedia {
+		if m.Thumbnail, err = in.smaller(ctx, path, facts, thumbSide); err != nil {
+			return fmt.Errorf("%s: thumbnail: %w", m.Name, err)
+		}
+		if facts.Kind == doc.PhotoMedia && max(facts.W, facts.H) > 2*media.SmallSide && !facts.Clear {
+			if m.Proxy, err = in.smaller(ctx, path, facts, media.SmallSide); err != nil {
+				return fmt.Errorf("%s: copy for previews: %w", m.Name, err)
+			}
+		}
+	}
+	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
+	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
+	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear}
+	if !facts.Captured.IsZero() {
+		m.Captured = &facts.Captured
+	}
+	return in.settle(ctx, &m, "")
+}
+
+// settle makes a file that was looked at ready, or refuses it with a reason,
+// and has what waits poured: others may have waited for this one to be read.
+func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) error {
+	m.State, m.Reason = store.Ready, refused
+	if refused != "" {
+		m.State = store.Refused
+	}
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Save(m).Error; err != nil {
+			return err
+		}
+		if m.OrderID == nil {
+			return nil
+		}
+		if err := in.Queue.Insert(ctx, tx, Pour{*m.OrderID}); err != nil {
+			return err
+		}
+		return in.Orders.Changed(ctx, tx, *m.OrderID)
+	})
+}
+
+// refuse refuses a file that nobody lives to have looked at.
+func (in *Intake) refuse(ctx context.Context, j Read, why string) error {
+	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return in.settle(ctx, &m, why)
+}
+
+// smaller stores a smaller copy of a photo, or of a clip's first frame.
+func (in *Intake) smaller(ctx context.Context, path string, facts doc.Media, side int) (*string, error) {
+	jpg, err := media.Thumbnail(ctx, path, facts, side, media.White)
+	if err != nil {
+		return nil, err
+	}
+	sha, size, err := in.Blobs.Put(ctx, bytes.NewReader(jpg))
+	if err != nil {
+		return nil, err
+	}
+	return &sha, store.KeepBlob(in.Store.DB.WithContext(ctx), sha, size)
+}
+
+// Pour brings all ready media into the order's slideshow that are neither in
+// it nor left out by hand.
+func (in *Intake) Pour(ctx context.Context, j Pour) error {
+	d, err := in.Orders.Load(ctx, j.OrderID)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if moreToCome(d, in.Now()) {
+		return nil
+	}
+	used := d.Doc.Uses()
+	var ids []doc.MediaID
+	for _, m := range d.Media {
+		id := m.DocID()
+		if m.State == store.Ready && !used[id] && !d.Doc.Soundtrack.Plays(id) && !slices.Contains(d.Doc.LeftOut, id) {
+			ids = append(ids, id)
+		}
+	}
+	if len(ids) == 0 {
+		return nil
+	}
+	_, err = in.Orders.Edit(ctx, j.OrderID, d.Slideshow.Head, edit.Pour{Media: ids}, nil)
+	return err // a conflict is tried again by the queue
+}
+
+// pourEvery is the least time between two pours while files are being read.
+const pourEvery = 3 * time.Second
+
+// moreToCome reports whether the program poured a moment ago and files are
+// still being read: each of them brings a pour of its own, so this one can be
+// left out and the history stays short.
+func moreToCome(d *orders.Dossier, now time.Time) bool {
+	if d.Revision.AuthorID != nil || now.Sub(d.Revision.CreatedAt) > pourEvery {
+		return false
+	}
+	return slices.ContainsFunc(d.Media, func(m store.Media) bool { return m.State == store.Waiting })
+}
+
+// Dismiss forgets a refused file.
+func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Where("id = ? AND order_id = ? AND state = 'refused'", mediaID, orderID).Delete(&store.Media{}).Error; err != nil {
+			return err
+		}
+		return in.Orders.Changed(ctx, tx, orderID)
+	})
+}
+
+// Thumbnail is the thumbnail of a medium, by its content.
+func (in *Intake) Thumbnail(ctx context.Context, mediaID int64) (string, error) {
+	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Select("thumbnail"), "id = ?", mediaID)
+	if err == nil && m.Thumbnail == nil {
+		err = store.ErrNotFound
+	}
+	if err != nil {
+		return "", err
+	}
+	return *m.Thumbnail, nil
+}
+
+// Medium is a ready medium.
+func (in *Intake) Medium(ctx context.Context, mediaID int64) (store.Media, error) {
+	return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "id = ? AND state = 'ready'", mediaID)
+}
+
+// Waveforms are the waveforms of songs, by content.
+func (in *Intake) Waveforms(ctx context.Context, songs []doc.MediaID) (map[doc.MediaID][]byte, error) {
+	out := map[doc.MediaID][]byte{}
+	if len(songs) == 0 {
+		return out, nil
+	}
+	var rows []store.Media
+	if err := in.Store.DB.WithContext(ctx).Select("DISTINCT ON (sha256) sha256, waveform").Where("sha256 IN ? AND state = 'ready'", songs).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, m := range rows {
+		out[m.DocID()] = m.Waveform
+	}
+	return out, nil
+}
+
+// MayReceive tells whether there is an order to bring files into.
+func (in *Intake) MayReceive(ctx context.Context, orderID int64) error {
+	_, err := store.One[store.Order](in.Store.DB.WithContext(ctx), "id = ? AND deleted_at IS NULL", orderID)
+	if errors.Is(err, store.ErrNotFound) {
+		return invalid.Field("order", "there is no such order")
+	}
+	return err
+}

@@ -1,0 +1,85 @@
+package intake_test
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/house/housetest"
+	"nelko/internal/intake"
+	"nelko/internal/store"
+)
+
+var ctx = context.Background()
+
+func TestReceivingTwiceAndTwins(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	jpg := housetest.Photo(t, 1)
+	a, err := s.Intake.Receive(ctx, o.ID, "u1", `C:\photos\a.jpg`, bytes.NewReader(jpg))
+	require.NoError(t, err)
+	assert.Equal(t, "a.jpg", a.Name)
+	b, err := s.Intake.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(jpg))
+	require.NoError(t, err)
+	assert.Equal(t, a.ID, b.ID, "the same upload")
+	twin, err := s.Intake.Receive(ctx, o.ID, "u2", "copy of a.jpg", bytes.NewReader(jpg))
+	require.NoError(t, err)
+	assert.Equal(t, store.Refused, twin.State)
+	assert.Contains(t, twin.Reason, "the same file as a.jpg")
+	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, twin.ID))
+	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, a.ID), "only refused files can be dismissed")
+	assert.Len(t, housetest.Load(t, s, o.ID).Media, 1)
+
+	bad, err := s.Intake.Receive(ctx, o.ID, "u3", "letter.jpg", strings.NewReader("Dear studio"))
+	require.NoError(t, err)
+	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: bad.ID}))
+	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: a.ID}))
+	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: a.ID}), "an attempt after a crash")
+	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: 12345}))
+	w := housetest.Load(t, s, o.ID)
+	assert.Equal(t, store.Ready, w.Media[0].State)
+	assert.NotNil(t, w.Media[0].Thumbnail)
+	assert.Equal(t, store.Refused, w.Media[1].State)
+	assert.Contains(t, w.Media[1].Reason, "not a photo")
+	_, err = s.Intake.Receive(ctx, 999, "u4", "a.jpg", bytes.NewReader(jpg))
+	assert.Error(t, err, "no such order")
+}
+
+// No file is forgotten when many come at once: a pour while others are still
+// being read may be left out, the last one takes all.
+func TestPoursTakeEverything(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	var jobs []intake.Read
+	for i := range 4 {
+		m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"), bytes.NewReader(housetest.Photo(t, i)))
+		require.NoError(t, err)
+		jobs = append(jobs, intake.Read{MediaID: m.ID})
+	}
+	bad, err := s.Intake.Receive(ctx, o.ID, "bad", "bad.jpg", strings.NewReader("no picture"))
+	require.NoError(t, err)
+	pours := func() (n int) {
+		require.NoError(t, s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'pour'").Scan(&n).Error)
+		return n
+	}
+	for i, j := range append(jobs, intake.Read{MediaID: bad.ID}) {
+		require.NoError(t, s.Intake.Read(ctx, j))
+		assert.Equal(t, i+1, pours(), "each file brings a pour, refused ones too")
+		require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	}
+	w := housetest.Load(t, s, o.ID)
+	assert.Len(t, w.Doc.Uses(), 4)
+	assert.LessOrEqual(t, w.Slideshow.Head, 3, "in few steps")
+	head := w.Slideshow.Head
+	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	same, err := s.Orders.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}}, nil)
+	require.NoError(t, err)
+	assert.Equal(t, head, same, "an edit that changes nothing makes no revision")
+}

@@ -1,0 +1,223 @@
+// Package looking is what an operator sees of a film before it is rendered:
+// single frames, the played draft, and themes moving with the order's own
+// pictures. Films that are looked at are laid out once and kept; so are their
+// frames.
+package looking
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"sync/atomic"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
+	"golang.org/x/sync/singleflight"
+
+	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/making"
+	"nelko/internal/media"
+	"nelko/internal/orders"
+	"nelko/internal/store"
+)
+
+// Looking is the room.
+type Looking struct {
+	Blobs   *store.Blobs
+	Orders  *orders.Orders
+	Kept    *making.Segments
+	Sprites *media.Sprites
+
+	laying singleflight.Group
+	mu     sync.Mutex
+	laid   *simplelru.LRU[laidKey, *film.Film]
+	frames frames
+	found  *simplelru.LRU[laidKey, []plan.Check]
+	age    atomic.Int64 // rises when what stands on films has changed
+
+	background background
+	making     makings
+	warming    atomic.Bool
+}
+
+// laidKey names a laid-out film: revisions never change, and neither do the
+// media and the theme they name.
+type laidKey struct {
+	slideshow int64
+	revision  int
+	longer    int // of the frame; 0 is the whole
+	draft     bool
+	age       int64
+}
+
+// keptFilms is how many laid-out films are kept. A film of 300 slides takes
+// about 2 MB.
+const keptFilms = 48
+
+// Changed forgets what an event has made wrong.
+func (l *Looking) Changed(e store.Event) {
+	if e.What == store.StudioChanged || e.What == "" {
+		l.age.Add(1)
+	}
+}
+
+// film lays an order's slideshow out at a size, or gives it as it was laid out
+// before.
+func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.Film, error) {
+	if d.Plan.Frames < 1 {
+		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
+	}
+	k := laidKey{d.Slideshow.ID, d.Slideshow.Head, p.Longer, draft, l.age.Load()}
+	if f, ok := l.known(k); ok {
+		return f, nil
+	}
+	v, err, _ := l.laying.Do(fmt.Sprint(k), func() (any, error) {
+		if f, ok := l.known(k); ok {
+			return f, nil
+		}
+		watermark := ""
+		if draft {
+			watermark = d.Settings.Watermark
+		}
+		f, err := l.Orders.Film(d, p, watermark)
+		if err != nil {
+			return nil, err
+		}
+		l.mu.Lock()
+		defer l.mu.Unlock()
+		l.laid.Add(k, f)
+		return f, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return v.(*film.Film), nil
+}
+
+func (l *Looking) known(k laidKey) (*film.Film, bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.laid == nil {
+		// The sizes are constants above 0, the one thing NewLRU can refuse.
+		l.laid, _ = simplelru.NewLRU[laidKey, *film.Film](keptFilms, nil)
+		l.found, _ = simplelru.NewLRU[laidKey, []plan.Check](rememberFindings, nil)
+	}
+	return l.laid.Get(k)
+}
+
+// Frame is one frame of an order's slideshow at a revision as a JPEG, at most
+// longer pixels on its longer side. Frames outside the film are moved to its
+// nearest end. An unknown order or revision is store.ErrNotFound. A frame that
+// was shown before costs no look at the database.
+func (l *Looking) Frame(ctx context.Context, orderID int64, revision int, n timecode.Frames, longer int) ([]byte, error) {
+	k := frameKey{orderID, revision, n, longer, l.age.Load()}
+	if b, ok := l.frames.get(k); ok {
+		return b, nil
+	}
+	d, err := l.Orders.LoadAt(ctx, orderID, revision)
+	if err != nil {
+		return nil, err
+	}
+	f, err := l.film(d, profile.Look(longer, d.Doc.Rate), false)
+	if err != nil {
+		return nil, err
+	}
+	lane := l.Sprites.Lane(ctx, f.Library, true)
+	defer lane.Close()
+	b, err := f.Still(lane, n, 85)
+	if err == nil {
+		l.frames.put(k, b)
+	}
+	return b, err
+}
+
+// Prepare lays a film out in the background, so that its frames are drawn at
+// once when they are asked for.
+func (l *Looking) Prepare(d *orders.Dossier, longer int) {
+	l.background.Go(func(context.Context) {
+		_, _ = l.film(d, profile.Look(longer, d.Doc.Rate), false) // an error comes again when it is looked at
+	})
+}
+
+// maxFindings is how many findings are told of; the rest are counted.
+const maxFindings = 3
+
+// rememberFindings is how many revisions' findings are remembered.
+const rememberFindings = 400
+
+// Findings are what the film's frames show that someone should look at: faces
+// cut, pictures enlarged, words too long or outside the safe area.
+func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
+	if d.Plan.Frames < 1 {
+		return nil, nil
+	}
+	k := laidKey{slideshow: d.Slideshow.ID, revision: d.Slideshow.Head}
+	l.known(k) // makes what the zero value lacks
+	l.mu.Lock()
+	known, ok := l.found.Get(k)
+	l.mu.Unlock()
+	if ok {
+		return known, nil
+	}
+	f, err := l.film(d, d.Profile, false)
+	if err != nil {
+		return nil, err
+	}
+	out := f.Findings()
+	if more := len(out) - maxFindings; more > 0 {
+		last := plan.Check{Weight: plan.Doubt, Text: fmt.Sprintf("and %d more to look at", more), Field: out[maxFindings].Field}
+		out = append(out[:maxFindings:maxFindings], last)
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.found.Add(k, out)
+	return out, nil
+}
+
+// frames keeps the frames shown last, up to a number of bytes.
+type frames struct {
+	mu   sync.Mutex
+	kept *simplelru.LRU[frameKey, []byte]
+	held int
+}
+
+type frameKey struct {
+	order    int64
+	revision int
+	n        timecode.Frames
+	longer   int
+	age      int64
+}
+
+// frameBytes is the memory for kept frames, and mostFrames their number.
+const (
+	frameBytes = 48 << 20
+	mostFrames = 1 << 14
+)
+
+func (f *frames) get(k frameKey) ([]byte, bool) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.kept == nil {
+		return nil, false
+	}
+	return f.kept.Get(k)
+}
+
+func (f *frames) put(k frameKey, b []byte) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if f.kept == nil {
+		// The size is a constant above 0, the one thing NewLRU can refuse.
+		f.kept, _ = simplelru.NewLRU(mostFrames, func(_ frameKey, old []byte) { f.held -= len(old) })
+	}
+	if f.kept.Contains(k) {
+		return
+	}
+	f.kept.Add(k, b)
+	for f.held += len(b); f.held > frameBytes && f.kept.Len() > 1; {
+		f.kept.RemoveOldest()
+	}
+}

@@ -1,0 +1,79 @@
+package looking
+
+import (
+	"context"
+	"fmt"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/theme"
+	"nelko/internal/film"
+	"nelko/internal/orders"
+	"nelko/internal/render"
+	"nelko/internal/store"
+)
+
+// loopSlides and the rest are the measures of a theme's loop.
+const (
+	loopSlides  = 4
+	loopPace    = 1.6 // seconds
+	loopOpening = 3.2
+)
+
+// ThemeLoop is a short film, without sound, of a theme with an order's own
+// pictures and names, as a file of the profile Loop. It is made when it is
+// first asked for.
+func (l *Looking) ThemeLoop(ctx context.Context, d *orders.Dossier, themeID string) (string, error) {
+	f, err := l.loop(d, themeID)
+	if err != nil {
+		return "", err
+	}
+	name, err := f.Name()
+	if err != nil {
+		return "", err
+	}
+	return l.made(ctx, "loop"+name, f, func(ctx context.Context, j *render.Job, dir string) (string, error) { return j.Silent(ctx, dir) })
+}
+
+// ThemeStill is the opening of a theme with an order's own pictures and
+// names, as a JPEG.
+func (l *Looking) ThemeStill(ctx context.Context, d *orders.Dossier, themeID string) ([]byte, error) {
+	f, err := l.loop(d, themeID)
+	if err != nil {
+		return nil, err
+	}
+	lane := l.Sprites.Lane(ctx, f.Library, true)
+	defer lane.Close()
+	return f.Still(lane, f.Poster(), 85)
+}
+
+// loop lays a theme's loop out: its opening and a few of the order's slides,
+// quickly. It goes round without black.
+func (l *Looking) loop(w *orders.Dossier, themeID string) (*film.Film, error) {
+	t, err := l.Orders.Shelf.Themes.Get(themeID)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", store.ErrNotFound, err)
+	}
+	return l.Orders.House.Lay(film.Source{Doc: loopOf(w.Doc, t), Theme: t, Library: w.Library, Profile: profile.Loop, Endless: true})
+}
+
+func loopOf(of doc.Slideshow, t *theme.Theme) doc.Slideshow {
+	d := of.Clone()
+	d.Theme, d.ThemeVersion = t.ID, t.Content
+	d.Soundtrack.Items, d.Decor = nil, nil
+	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: loopPace}
+	for _, det := range t.Details {
+		if d.Details[det.Key] == "" {
+			d.Details[det.Key] = det.Example
+		}
+	}
+	keep := []doc.Slide{{ID: "opening", Kind: doc.Opening, Linger: 1, Pinned: loopOpening}}
+	for _, sl := range d.Slides {
+		if sl.Kind == doc.Pictures && len(keep) <= loopSlides {
+			sl.Pinned, sl.Linger = 0, 1
+			keep = append(keep, sl)
+		}
+	}
+	d.Slides = keep
+	return d
+}

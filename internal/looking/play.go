@@ -1,0 +1,236 @@
+package looking
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"nelko/internal/core/profile"
+	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/orders"
+	"nelko/internal/render"
+	"nelko/internal/store"
+)
+
+// playBase is the time, in ticks, at which played pictures and sound begin, so
+// that pictures that are decoded before they are shown have no time below
+// zero.
+const playBase = render.TicksPerSecond
+
+// draft is the film as it is played while one works.
+func (l *Looking) draft(d *orders.Dossier) (*film.Film, error) {
+	p := profile.Draft
+	p.Rate = d.Doc.Rate
+	return l.film(d, p, true)
+}
+
+// Played is an order's slideshow as it is played: segments in order.
+func (l *Looking) Played(d *orders.Dossier) ([]film.Segment, error) {
+	f, err := l.draft(d)
+	if err != nil {
+		return nil, err
+	}
+	return f.Segments()
+}
+
+// PlayedSegment is segment n of a played preview as MPEG-TS, its times those
+// of the film. It is made when it is first asked for, and so are the two that
+// follow.
+func (l *Looking) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) ([]byte, error) {
+	f, err := l.draft(d)
+	if err != nil {
+		return nil, err
+	}
+	segs, err := f.Segments()
+	if err != nil {
+		return nil, err
+	}
+	if n < 0 || n >= len(segs) {
+		return nil, fmt.Errorf("segment %d: %w", n, store.ErrNotFound)
+	}
+	path, err := l.draftSegment(ctx, f, segs[n])
+	if err != nil {
+		return nil, err
+	}
+	for k := n + 1; k <= n+2 && k < len(segs); k++ {
+		l.background.Go(func(ctx context.Context) { _, _ = l.draftSegment(ctx, f, segs[k]) }) // an error comes again when it is asked for
+	}
+	ts, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	first, err := render.FirstTime(ts)
+	if err == nil {
+		at := f.Scene.Rate.SampleAt(segs[n].From) * render.TicksPerSecond / timecode.SampleRate
+		err = render.ShiftTimes(ts, playBase+int64(at)-first)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("segment %d: %w", n, err)
+	}
+	return ts, nil
+}
+
+// WarmUp makes the preview segment at a frame, and the soundtrack, in the
+// background, so that playing from there starts at once. While one is being
+// made others are not begun.
+func (l *Looking) WarmUp(d *orders.Dossier, frame timecode.Frames) {
+	if !l.warming.CompareAndSwap(false, true) {
+		return
+	}
+	l.background.Go(func(ctx context.Context) {
+		defer l.warming.Store(false)
+		f, err := l.draft(d)
+		if err != nil {
+			return // it comes again when the film is played
+		}
+		segs, err := f.Segments()
+		if err != nil {
+			return // likewise
+		}
+		for _, seg := range segs {
+			if frame >= seg.From && frame < seg.To {
+				_, _ = l.draftSegment(ctx, f, seg) // likewise
+			}
+		}
+		dir, list, err := l.soundFiles(f)
+		if err != nil {
+			return // likewise
+		}
+		if _, err := os.Stat(list); err != nil && !f.Silent() {
+			<-l.beginSound(f, dir, list).done
+		}
+	})
+}
+
+// soundFiles is the folder of a played soundtrack and the list in it.
+func (l *Looking) soundFiles(f *film.Film) (dir, list string, err error) {
+	key, err := f.SoundKey()
+	dir = filepath.Join(l.Blobs.Cache(), PlayFolder, key)
+	return dir, filepath.Join(dir, "sound.m3u8"), err
+}
+
+// PlayFolder is the folder below the cache in which played soundtracks lie,
+// each in a folder of its own.
+const PlayFolder = "play"
+
+// made makes something of a film unless it is kept, and keeps it.
+func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(ctx context.Context, j *render.Job, dir string) (string, error)) (string, error) {
+	return l.once(ctx, key, func(ctx context.Context) (string, error) {
+		ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
+		defer cancel()
+		if kept, err := l.Kept.Find(ctx, []string{key}); err != nil || kept[key] != "" {
+			return kept[key], err
+		}
+		dir, err := os.MkdirTemp(l.Blobs.Cache(), "draft-*")
+		if err != nil {
+			return "", err
+		}
+		defer os.RemoveAll(dir)
+		job := render.Job{Film: f, Lanes: func(ctx context.Context) render.Lane { return l.Sprites.Lane(ctx, f.Library, true) }}
+		out, err := how(ctx, &job, dir)
+		if err != nil {
+			return "", err
+		}
+		return l.Kept.Keep(ctx, key, out)
+	})
+}
+
+// draftSegment makes a preview segment unless it is kept. Drafts are made from
+// small copies, so they are kept apart from films of the same size.
+func (l *Looking) draftSegment(ctx context.Context, f *film.Film, seg film.Segment) (string, error) {
+	return l.made(ctx, "draft"+seg.Key, f, func(ctx context.Context, j *render.Job, dir string) (string, error) {
+		made, err := j.Encode(ctx, []film.Segment{seg}, dir, func(timecode.Frames) {})
+		if err != nil {
+			return "", err
+		}
+		return made[0], nil
+	})
+}
+
+// PlayedSound is the lengths in seconds of a played preview's sound segments.
+func (l *Looking) PlayedSound(d *orders.Dossier) []float64 {
+	return render.SoundSegments(d.Doc.Rate.SampleAt(d.Plan.Frames))
+}
+
+// soundPatience is how long a sound segment is waited for.
+const soundPatience = time.Minute
+
+// PlayedSoundSegment is segment n of a played preview's sound as MPEG-TS. The
+// whole soundtrack is made from its beginning when any of it is first asked
+// for; a segment is handed out as soon as it is there.
+func (l *Looking) PlayedSoundSegment(ctx context.Context, d *orders.Dossier, n int) ([]byte, error) {
+	if n < 0 || n >= len(l.PlayedSound(d)) {
+		return nil, fmt.Errorf("sound segment %d: %w", n, store.ErrNotFound)
+	}
+	f, err := l.draft(d)
+	if err != nil {
+		return nil, err
+	}
+	dir, list, err := l.soundFiles(f)
+	if err != nil {
+		return nil, err
+	}
+	name := filepath.Join(dir, fmt.Sprintf("%05d.ts", n))
+	ready := func() bool { // whole once the next has begun or the list is closed
+		if _, err := os.Stat(filepath.Join(dir, fmt.Sprintf("%05d.ts", n+1))); err == nil {
+			return true
+		}
+		b, err := os.ReadFile(list)
+		return err == nil && strings.Contains(string(b), "#EXT-X-ENDLIST")
+	}
+	if !ready() {
+		failed := l.beginSound(f, dir, list)
+		ctx, cancel := context.WithTimeout(ctx, soundPatience)
+		defer cancel()
+		for !ready() {
+			select {
+			case <-failed.done:
+				if failed.err != nil {
+					return nil, failed.err
+				}
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			case <-time.After(15 * time.Millisecond):
+			}
+		}
+	}
+	ts, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	if err := render.ShiftTimes(ts, playBase); err != nil {
+		return nil, fmt.Errorf("sound segment %d: %w", n, err)
+	}
+	return ts, nil
+}
+
+// beginSound begins to pack a soundtrack unless that is being done.
+func (l *Looking) beginSound(f *film.Film, dir, list string) *underway {
+	return l.begin(dir, func(ctx context.Context) (string, error) {
+		if err := os.MkdirAll(dir, 0o755); err != nil {
+			return "", err
+		}
+		return dir, l.packSound(ctx, f, dir, list)
+	})
+}
+
+// packSound mixes a soundtrack into segments.
+func (l *Looking) packSound(ctx context.Context, f *film.Film, dir, list string) error {
+	ctx, cancel := context.WithTimeout(ctx, 30*time.Minute)
+	defer cancel()
+	t, closeAll, err := f.Track(ctx, store.MediaFiles{Blobs: l.Blobs})
+	if err != nil {
+		return err
+	}
+	defer closeAll()
+	err = render.PackSound(ctx, t, f.Profile.Audio, dir, list)
+	if err != nil {
+		return errors.Join(err, os.RemoveAll(dir)) // so that it is made anew
+	}
+	return nil
+}

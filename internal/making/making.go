@@ -1,0 +1,385 @@
+// Package making is how films are rendered: what is queued and running, the
+// parts that workers share, the segments that are kept.
+package making
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"nelko/internal/core/compose"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
+	"nelko/internal/film"
+	"nelko/internal/invalid"
+	"nelko/internal/media"
+	"nelko/internal/orders"
+	"nelko/internal/queue"
+	"nelko/internal/render"
+	"nelko/internal/store"
+)
+
+// Making is the room.
+type Making struct {
+	Store   *store.Store
+	Blobs   *store.Blobs
+	Queue   orders.Queue
+	Orders  *orders.Orders
+	Kept    *Segments
+	Sprites *media.Sprites
+	Now     func() time.Time
+	Films   int // rendered at the same time in this process, at least 1
+}
+
+// Film is the job that makes a render's film.
+type Film struct {
+	RenderID int64 `json:"render_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Film) Kind() string { return "render" }
+
+// The queues of the room.
+const (
+	films   = "films"
+	helping = "help"
+)
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Film) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: films, MaxAttempts: 5} }
+
+// Help is the job that makes parts of a film another worker is making.
+type Help struct {
+	RenderID int64 `json:"render_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Help) Kind() string { return "help" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Help) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: helping, MaxAttempts: 3} }
+
+// Jobs implements queue.Room.
+func (mk *Making) Jobs(js *queue.Jobs) {
+	js.Serve(films, mk.Films)
+	js.Serve(helping, 1)
+	queue.Handle(js, queue.Kind[Film]{
+		Work: func(ctx context.Context, j queue.Job[Film]) error {
+			return mk.Film(ctx, j.Args, j.Worker, j.Last)
+		},
+		Refuse: func(ctx context.Context, j Film, why string) error { return mk.refuse(ctx, j, why) },
+	})
+	queue.Handle(js, queue.Kind[Help]{Work: func(ctx context.Context, j queue.Job[Help]) error {
+		own, err := mk.Help(ctx, j.Args, j.Worker)
+		if own {
+			return queue.Later(2 * time.Second) // for another worker
+		}
+		return err
+	}})
+}
+
+// Begin queues a render of the order's present slideshow in a profile; the
+// usual one without a name.
+func (mk *Making) Begin(ctx context.Context, orderID int64, profileName string) (store.Render, error) {
+	d, err := mk.Orders.Load(ctx, orderID)
+	if err != nil {
+		return store.Render{}, err
+	}
+	for _, c := range d.Checks {
+		if c.Weight == plan.Stops {
+			return store.Render{}, invalid.Field(orders.Place(c.Field), "Not rendered. %s.", c.Text)
+		}
+	}
+	p, err := mk.Orders.Shelf.Profile(ctx, profileName)
+	if err != nil {
+		return store.Render{}, err
+	}
+	for _, r := range d.Renders {
+		if !r.State.Over() && r.Revision == d.Slideshow.Head && r.Profile == p.Name {
+			return r, nil // pressed twice
+		}
+	}
+	r := store.Render{
+		OrderID: orderID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
+		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
+	}
+	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Create(&r).Error; err != nil {
+			return err
+		}
+		if err := mk.Queue.Insert(ctx, tx, Film{r.ID}); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, orderID)
+	})
+	return r, err
+}
+
+// changed tells that a render of an order has changed.
+func (mk *Making) changed(ctx context.Context, tx *gorm.DB, orderID int64) error {
+	if err := mk.Orders.Changed(ctx, tx, orderID); err != nil {
+		return err
+	}
+	return store.Tell(tx, store.Event{What: store.QueueChanged})
+}
+
+// Cancel stops a render that is waiting or running.
+func (mk *Making) Cancel(ctx context.Context, orderID, renderID int64) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		err := tx.Model(&store.Render{}).Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')", renderID, orderID).
+			Updates(map[string]any{"state": store.RenderCancelled, "finished_at": mk.Now()}).Error
+		if err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, orderID)
+	})
+}
+
+// errTaken means that the render was cancelled or begun anew by another
+// worker: this attempt must stop and write nothing more.
+var errTaken = errors.New("the render was cancelled or taken over")
+
+// Film makes a film. It may be called again after a crash: it then begins
+// anew. final says that the queue will not try again.
+func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) error {
+	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	r.Attempt++
+	r.Worker, r.Tools = worker, mk.Orders.House.Tools.String()
+	mine := false
+	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt-1).
+			Updates(map[string]any{"state": store.RenderRunning, "attempt": r.Attempt, "worker": worker, "tools": r.Tools, "frames_done": 0, "frames_kept": 0, "started_at": mk.Now(), "error": ""})
+		if mine = res.RowsAffected > 0; res.Error != nil || !mine {
+			return res.Error // someone else has it
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+	if err != nil || !mine {
+		return err
+	}
+	err = mk.attempt(ctx, r)
+	if errors.Is(err, errTaken) {
+		return nil
+	}
+	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
+		if e := mk.end(ctx, r, map[string]any{"state": store.RenderFailed, "error": mk.inWords(ctx, r, err), "finished_at": mk.Now()}); e != nil {
+			return errors.Join(err, e)
+		}
+		return nil
+	}
+	return err
+}
+
+// refuse fails a render on which workers died.
+func (mk *Making) refuse(ctx context.Context, j Film, why string) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		r, err := store.One[store.Render](tx, "id = ?", j.RenderID)
+		if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		err = tx.Model(&store.Render{}).Where("id = ? AND state IN ('waiting', 'running')", r.ID).
+			Updates(map[string]any{"state": store.RenderFailed, "error": why, "finished_at": mk.Now()}).Error
+		if err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// isHopeless tells errors of the material, which come again on every try,
+// from those of the moment.
+func isHopeless(err error) bool {
+	var s *compose.SlideError
+	var g *render.SegmentError
+	return !errors.Is(err, render.ErrFull) && (errors.As(err, &s) || errors.As(err, &g) || errors.Is(err, errMaterial))
+}
+
+var errMaterial = errors.New("cannot be rendered")
+
+// inWords names the slide a failure belongs to by its position.
+func (mk *Making) inWords(ctx context.Context, r store.Render, err error) string {
+	var se *compose.SlideError
+	var ge *render.SegmentError
+	var slide doc.SlideID
+	var cause error
+	switch {
+	case errors.As(err, &se):
+		slide, cause = se.Slide, se.Err
+	case errors.As(err, &ge):
+		slide, cause = ge.Slide, ge.Err
+	default:
+		return err.Error()
+	}
+	f, e := mk.Orders.FilmOf(ctx, r)
+	if e != nil {
+		return err.Error()
+	}
+	return fmt.Sprintf("slide %d: %v", f.Doc.Index(slide)+1, cause)
+}
+
+// mine updates the render as long as this attempt owns it, else errTaken.
+func (mk *Making) mine(tx *gorm.DB, r store.Render, set map[string]any) error {
+	res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(set)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return errTaken
+	}
+	return res.Error
+}
+
+// end is mine for the last update of an attempt.
+func (mk *Making) end(ctx context.Context, r store.Render, set map[string]any) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := mk.mine(tx, r, set); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// begun is a render being made by this worker: alone, or with others.
+type begun struct {
+	film *film.Film
+	segs []film.Segment
+	job  render.Job
+	dir  string
+}
+
+// lay lays a render's slideshow out. dir is where its files are written.
+func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, error) {
+	f, err := mk.Orders.FilmOf(ctx, r)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", errMaterial, err)
+	}
+	if f.Plan.FitError != nil {
+		return nil, fmt.Errorf("%w: %w", errMaterial, f.Plan.FitError)
+	}
+	b := &begun{film: f, dir: dir, job: render.Job{
+		Film: f, Files: store.MediaFiles{Blobs: mk.Blobs}, Cache: mk.Kept, Out: filepath.Join(dir, "film."+f.Profile.File.Extension),
+		Lanes: func(ctx context.Context) render.Lane { return mk.Sprites.Lane(ctx, f.Library, false) },
+	}}
+	b.segs, err = f.Segments()
+	return b, err
+}
+
+func (mk *Making) attempt(ctx context.Context, r store.Render) error {
+	dir, err := os.MkdirTemp(mk.Blobs.Cache(), "film-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	b, err := mk.lay(ctx, r, dir)
+	if err != nil {
+		return err
+	}
+	p := &parts{mk: mk, r: r, worker: r.Worker}
+	if err := mk.divide(ctx, r, b); err != nil {
+		return err
+	}
+	go p.report(ctx, stop)
+	type sound struct {
+		path string
+		err  error
+	}
+	track := make(chan sound, 1)
+	go func() {
+		path, err := b.job.Soundtrack(ctx, dir)
+		if err != nil {
+			stop(err)
+		}
+		track <- sound{path, err}
+	}()
+	err = render.Share(ctx, p, encoders(), mk.encode(b, p))
+	if err != nil {
+		stop(err)
+	}
+	made := <-track
+	if cause := context.Cause(ctx); cause != nil {
+		return cause
+	}
+	files, err := mk.files(ctx, b)
+	if err != nil {
+		return err
+	}
+	facts, err := b.job.Join(ctx, files, made.path, dir)
+	if cause := context.Cause(ctx); cause != nil {
+		return cause
+	}
+	if err != nil {
+		return err
+	}
+	if err := mk.keep(ctx, r, b, facts); err != nil {
+		return err
+	}
+	// The film is done whatever becomes of old segments; the sweeper tries again.
+	if _, err := mk.Kept.Evict(context.WithoutCancel(ctx), false); err != nil {
+		slog.Warn("old segments stay", "error", err)
+	}
+	return nil
+}
+
+// keep stores a film and its poster and ends the render.
+func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts render.Facts) error {
+	f, err := os.Open(b.job.Out)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	sha, size, err := mk.Blobs.Put(ctx, f)
+	if err != nil {
+		return err
+	}
+	lane := mk.Sprites.Lane(ctx, b.film.Library, false)
+	defer lane.Close()
+	jpg, err := b.film.Still(lane, b.film.Poster(), 90)
+	if err != nil {
+		return err
+	}
+	poster, posterSize, err := mk.Blobs.Put(ctx, bytes.NewReader(jpg))
+	if err != nil {
+		return err
+	}
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster, posterSize)); err != nil {
+			return err
+		}
+		err := mk.mine(tx, r, map[string]any{
+			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": facts.PictureSec,
+			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(),
+		})
+		if err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// FileName is the name a film is downloaded under.
+func FileName(o store.Order, r store.Render) string {
+	clean := func(c rune) rune {
+		if strings.ContainsRune(`/\:*?"<>|`, c) || c < 32 {
+			return '-'
+		}
+		return c
+	}
+	return strings.Map(clean, o.Client+" - "+o.Event) + "." + setting(r).File.Extension
+}

@@ -1,0 +1,268 @@
+package making
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"runtime"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/compose"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/render"
+	"nelko/internal/store"
+)
+
+// parts hands out the parts of an attempt at a render: rows that this worker
+// and any others take.
+type parts struct {
+	mk     *Making
+	r      store.Render
+	worker string
+
+	mu   sync.Mutex
+	made map[int]int64 // frames of parts being made here, by number
+}
+
+var _ render.Parts = (*parts)(nil)
+
+// encoders is how many parts a worker makes at the same time.
+func encoders() int { return runtime.GOMAXPROCS(0) }
+
+// setting is the profile a render was begun with.
+func setting(r store.Render) profile.Profile {
+	if r.Setting != nil {
+		return *r.Setting
+	}
+	return profile.Film
+}
+
+// divide writes down which parts are to be made, and asks other workers to
+// help. The film's name lets them see whether they would make the same.
+func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
+	kept, err := mk.Kept.Find(ctx, film.Keys(b.segs))
+	if err != nil {
+		return err
+	}
+	name, err := b.film.Name()
+	if err != nil {
+		return err
+	}
+	var total, had int64
+	for _, s := range b.segs {
+		if kept[s.Key] != "" {
+			had += int64(s.Frames())
+		}
+	}
+	divided := film.Divide(b.segs, func(s film.Segment) bool { return kept[s.Key] != "" }, encoders())
+	b.job.Threads = film.Threads(len(divided), encoders())
+	var rows []store.RenderPart
+	for _, p := range divided {
+		total += int64(p.Frames)
+		rows = append(rows, store.RenderPart{RenderID: r.ID, Attempt: r.Attempt, Number: p.Number, First: p.First, Last: p.Last, Frames: int64(p.Frames), State: "waiting"})
+	}
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := mk.mine(tx, r, map[string]any{"frames_total": total, "frames_kept": had, "film": name}); err != nil {
+			return err
+		}
+		if len(rows) == 0 {
+			return nil
+		}
+		if err := tx.Create(&rows).Error; err != nil {
+			return err
+		}
+		var others int64
+		if err := tx.Table("workers").Where("id <> ? AND seen_at > now() - interval '15 seconds'", r.Worker).Count(&others).Error; err != nil {
+			return err
+		}
+		for range min(int(others), len(rows)-1) {
+			if err := mk.Queue.Insert(ctx, tx, Help{r.ID}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Claim implements render.Parts: a part that waits, or one whose worker has
+// died.
+func (p *parts) Claim(ctx context.Context) (part film.Part, ok bool, err error) {
+	var row store.RenderPart
+	res := p.mk.Store.DB.WithContext(ctx).Raw(`UPDATE render_parts SET state = 'running', worker = ?, frames_done = 0
+		WHERE (render_id, attempt, number) IN (
+			SELECT render_id, attempt, number FROM render_parts
+			WHERE render_id = ? AND attempt = ? AND (state = 'waiting' OR (state = 'running' AND worker <> ? AND worker NOT IN
+				(SELECT id FROM workers WHERE seen_at > now() - interval '15 seconds')))
+			ORDER BY tries, number LIMIT 1 FOR UPDATE SKIP LOCKED)
+		RETURNING *`, p.worker, p.r.ID, p.r.Attempt, p.worker).Scan(&row)
+	if res.Error != nil || res.RowsAffected == 0 {
+		return part, false, res.Error
+	}
+	p.count(row.Number, 0)
+	return film.Part{Number: row.Number, First: row.First, Last: row.Last, Frames: timecode.Frames(row.Frames)}, true, nil
+}
+
+// partTries is how often a part may fail for reasons of the moment, by
+// whichever worker, before the film is given up.
+const partTries = 3
+
+// Done implements render.Parts. A part that failed for a reason of the moment
+// goes back, for another worker or another try, and the film goes on; what is
+// wrong with the material ends it.
+func (p *parts) Done(ctx context.Context, part film.Part, err error) error {
+	rows := p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
+		Where("render_id = ? AND attempt = ? AND number = ? AND worker = ?", p.r.ID, p.r.Attempt, part.Number, p.worker)
+	if err == nil {
+		return rows.Updates(map[string]any{"state": "done", "frames_done": part.Frames}).Error
+	}
+	e := rows.Updates(map[string]any{"state": "waiting", "worker": "", "tries": gorm.Expr("tries + 1"), "error": err.Error()}).Error
+	var material *compose.SlideError
+	if e != nil || errors.As(err, &material) || errors.Is(err, context.Canceled) || errors.Is(err, errTaken) {
+		return errors.Join(err, e)
+	}
+	row, e := store.One[store.RenderPart](p.mk.Store.DB.WithContext(ctx), "render_id = ? AND attempt = ? AND number = ?", p.r.ID, p.r.Attempt, part.Number)
+	if e != nil || row.Tries >= partTries {
+		return errors.Join(err, e)
+	}
+	return nil
+}
+
+// Open implements render.Parts.
+func (p *parts) Open(ctx context.Context) (int, error) {
+	var n int64
+	err := p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
+		Where("render_id = ? AND attempt = ? AND state <> 'done'", p.r.ID, p.r.Attempt).Count(&n).Error
+	return int(n), err
+}
+
+// encode makes a part.
+func (mk *Making) encode(b *begun, p *parts) func(context.Context, film.Part) error {
+	return func(ctx context.Context, part film.Part) error {
+		if part.First < 0 || part.Last >= len(b.segs) || part.First > part.Last {
+			return fmt.Errorf("part %d of render %d names segments %d to %d of %d", part.Number, p.r.ID, part.First, part.Last, len(b.segs))
+		}
+		dir, err := os.MkdirTemp(b.dir, "part-*")
+		if err != nil {
+			return err
+		}
+		defer os.RemoveAll(dir)
+		_, err = b.job.Encode(ctx, b.segs[part.First:part.Last+1], dir, func(n timecode.Frames) { p.count(part.Number, int64(n)) })
+		return err
+	}
+}
+
+func (p *parts) count(part int, n int64) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.made == nil {
+		p.made = map[int]int64{}
+	}
+	p.made[part] += n
+}
+
+// files are the segments' files, all of which must be kept by now.
+func (mk *Making) files(ctx context.Context, b *begun) ([]string, error) {
+	kept, err := mk.Kept.Find(ctx, film.Keys(b.segs))
+	if err != nil {
+		return nil, err
+	}
+	files := make([]string, len(b.segs))
+	for i, s := range b.segs {
+		if files[i] = kept[s.Key]; files[i] == "" {
+			return nil, errors.New("a segment that was made is gone from the store")
+		}
+	}
+	return files, nil
+}
+
+// report writes progress once a second until ctx ends, and stops the attempt
+// when the render was cancelled or taken over. A database that is away is
+// waited for.
+func (p *parts) report(ctx context.Context, stop context.CancelCauseFunc) {
+	tick := time.NewTicker(time.Second)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			p.mu.Lock()
+			made := map[int]int64{}
+			for k, v := range p.made {
+				made[k] = v
+			}
+			p.mu.Unlock()
+			tx := p.mk.Store.DB.WithContext(ctx)
+			for k, v := range made {
+				// Progress only: the next second brings the next figure.
+				_ = tx.Model(&store.RenderPart{}).Where("render_id = ? AND attempt = ? AND number = ? AND state = 'running' AND worker = ?", p.r.ID, p.r.Attempt, k, p.worker).Update("frames_done", v).Error
+			}
+			done := tx.Model(&store.RenderPart{}).Select("coalesce(sum(frames_done), 0)").Where("render_id = ? AND attempt = ?", p.r.ID, p.r.Attempt)
+			err := p.mk.mine(tx, p.r, map[string]any{"frames_done": done})
+			if errors.Is(err, errTaken) {
+				stop(errTaken)
+				return
+			}
+			if err == nil {
+				// Whoever looks at the order is told; missing one is no harm.
+				_ = errors.Join(store.Tell(tx, store.Event{What: store.OrderChanged, ID: p.r.OrderID}), store.Tell(tx, store.Event{What: store.QueueChanged}))
+			}
+		}
+	}
+}
+
+// Help makes parts of a film another worker is making. own says that the
+// worker asked is the one making it. A worker that would draw the film
+// differently takes no part in it, and says so.
+func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, err error) {
+	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && r.State != store.RenderRunning) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	if r.Worker == worker {
+		return true, nil
+	}
+	dir, err := os.MkdirTemp(mk.Blobs.Cache(), "help-*")
+	if err != nil {
+		return false, err
+	}
+	defer os.RemoveAll(dir)
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	b, err := mk.lay(ctx, r, dir)
+	if err != nil {
+		return false, err
+	}
+	name, err := b.film.Name()
+	if err != nil {
+		return false, err
+	}
+	if name != r.Film {
+		why := fmt.Sprintf("takes no part in render %d: it would draw it differently", r.ID)
+		if tools := mk.Orders.House.Tools.String(); tools != r.Tools {
+			why = fmt.Sprintf("takes no part in render %d: it has %s, the film is made with %s", r.ID, tools, r.Tools)
+		}
+		return false, mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+			if err := tx.Model(&store.Worker{}).Where("id = ?", worker).Update("note", why).Error; err != nil {
+				return err
+			}
+			return store.Tell(tx, store.Event{What: store.QueueChanged})
+		})
+	}
+	p := &parts{mk: mk, r: r, worker: worker}
+	go p.report(ctx, stop)
+	err = render.Help(ctx, p, encoders(), mk.encode(b, p))
+	if errors.Is(context.Cause(ctx), errTaken) {
+		return false, nil // the film was cancelled
+	}
+	return false, err
+}

@@ -1,0 +1,264 @@
+package media
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math"
+	"runtime"
+	"sync"
+
+	"github.com/hashicorp/golang-lru/v2/simplelru"
+	"golang.org/x/sync/semaphore"
+	"golang.org/x/sync/singleflight"
+
+	"nelko/internal/core/compose"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
+	"nelko/internal/media/pango"
+	"nelko/internal/media/vips"
+)
+
+// Files finds the local file of a medium by its content.
+type Files interface {
+	Path(ctx context.Context, id doc.MediaID) (string, error)
+}
+
+// Sprites prepares what scenes ask for, each once, and keeps the latest used
+// in memory. What it holds is named by content, so one serves all films, and
+// outlives every edit of them.
+type Sprites struct {
+	files  Files
+	shelf  Shelf
+	budget int
+
+	making singleflight.Group
+	slots  *semaphore.Weighted // held while one is being prepared
+
+	mu   sync.Mutex
+	kept *simplelru.LRU[spriteKey, *raster.Sprite]
+	held int // bytes
+}
+
+// spriteKey names a sprite by all it depends on.
+type spriteKey struct {
+	asset  scene.Asset
+	matrix raster.Matrix
+	small  bool // made from a small copy
+}
+
+// DefaultBudget is the memory for prepared sprites in bytes.
+const DefaultBudget = 128 << 20
+
+// mostSprites bounds how many are kept, whatever their size.
+const mostSprites = 1 << 16
+
+// NewSprites prepares sprites from clients' files and those of themes, and
+// keeps at most budget bytes of them.
+func NewSprites(files Files, shelf Shelf, budget int) *Sprites {
+	s := &Sprites{files: files, shelf: shelf, budget: budget, slots: semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0)))}
+	// The size is a constant above 0, the one thing NewLRU can refuse.
+	s.kept, _ = simplelru.NewLRU(mostSprites, func(_ spriteKey, sp *raster.Sprite) { s.held -= sp.Bytes() })
+	return s
+}
+
+// Held is the memory that prepared sprites take, in bytes.
+func (s *Sprites) Held() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.held
+}
+
+func (s *Sprites) known(k spriteKey) (*raster.Sprite, bool) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.kept.Get(k)
+}
+
+func (s *Sprites) keep(k spriteKey, sp *raster.Sprite) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.kept.Add(k, sp)
+	s.held += sp.Bytes()
+	for s.held > s.budget && s.kept.Len() > 1 {
+		s.kept.RemoveOldest()
+	}
+}
+
+// get prepares a sprite, or waits for whoever prepares it already. It ends
+// with ctx.
+func (s *Sprites) get(ctx context.Context, k spriteKey, lib doc.Library) (*raster.Sprite, error) {
+	for {
+		if sp, ok := s.known(k); ok {
+			return sp, nil
+		}
+		done := s.making.DoChan(fmt.Sprintf("%#v", k), func() (any, error) {
+			if sp, ok := s.known(k); ok {
+				return sp, nil
+			}
+			if err := s.slots.Acquire(ctx, 1); err != nil {
+				return nil, err
+			}
+			defer s.slots.Release(1)
+			sp, err := s.prepare(ctx, k, lib)
+			if err == nil {
+				s.keep(k, sp)
+			}
+			return sp, err
+		})
+		select {
+		case r := <-done:
+			if r.Err == nil {
+				return r.Val.(*raster.Sprite), nil
+			}
+			// Whoever began it may have gone away; that is not our end.
+			if ctx.Err() == nil && (errors.Is(r.Err, context.Canceled) || errors.Is(r.Err, context.DeadlineExceeded)) {
+				continue
+			}
+			return nil, r.Err
+		case <-ctx.Done():
+			return nil, context.Cause(ctx)
+		}
+	}
+}
+
+func (s *Sprites) prepare(ctx context.Context, k spriteKey, lib doc.Library) (*raster.Sprite, error) {
+	as, m := k.asset, k.matrix
+	if sp, ok, err := compose.Paint(as, m); ok {
+		return sp, err
+	}
+	src := source{s, ctx, lib, k.small}
+	switch as.Kind {
+	case scene.Photo:
+		p, err := src.photo(as, as.W, as.H)
+		if err != nil {
+			return nil, named(lib, as.Media, err)
+		}
+		as.Look.Apply(p)
+		return raster.NewSprite(p, m)
+	case scene.Print:
+		p, err := src.inside(as)
+		if err != nil {
+			return nil, named(lib, as.Media, err)
+		}
+		as.Look.Apply(p)
+		return compose.NewPrint(p, as, m)
+	case scene.Soft:
+		p, err := src.photo(as, as.W, as.H)
+		if err != nil {
+			return nil, named(lib, as.Media, err)
+		}
+		p = Flatten(p, as.Colour)
+		as.Look.Apply(p)
+		raster.Blur(p, as.Blur)
+		raster.Tone(p, as.Colour, as.Tone)
+		return raster.NewSprite(p, m)
+	case scene.Text:
+		p, err := pango.Draw(as.Text, as.W, as.H)
+		if err != nil {
+			return nil, fmt.Errorf("%q: %w", as.Text.Words, err)
+		}
+		return raster.NewSprite(p, m)
+	case scene.Image:
+		p, err := s.shelfPicture(as)
+		if err != nil {
+			return nil, fmt.Errorf("a picture of the theme: %w", err)
+		}
+		return raster.NewSprite(p, m)
+	}
+	return nil, fmt.Errorf("asset of kind %d is not a sprite", as.Kind)
+}
+
+// source reads photos for a film.
+type source struct {
+	*Sprites
+	ctx   context.Context
+	lib   doc.Library
+	small bool
+}
+
+// photo reads a photo, or a clip's first frame, turned, at w×h pixels.
+func (s source) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
+	id := as.Media
+	if small := s.lib[id].Small; s.small && small != "" && max(w, h) <= SmallSide {
+		id = small
+	}
+	path, err := s.files.Path(s.ctx, id)
+	if err != nil {
+		return raster.Pixels{}, err
+	}
+	if as.Turn%2 == 1 {
+		w, h = h, w
+	}
+	var p raster.Pixels
+	if s.lib[as.Media].Kind == doc.ClipMedia {
+		p, err = clipPixels(s.ctx, path, w, h, float64(as.Begin)/timecode.SampleRate)
+	} else {
+		p, err = vips.Load(path, w, h)
+	}
+	if err != nil {
+		return p, err
+	}
+	return raster.Turn(p, as.Turn), nil
+}
+
+// SmallSide is the longer side, in pixels, of the copies of large photos that
+// previews are made from: enough for a frame of 960×540 with a zoom.
+const SmallSide = 1200
+
+// inside reads the window of a photo that a print shows, at the print's size
+// less its mat.
+func (s source) inside(as scene.Asset) (raster.Pixels, error) {
+	w, h := as.W-2*as.Mat, as.H-2*as.Mat
+	if w < 1 || h < 1 {
+		return raster.Pixels{}, fmt.Errorf("a print of %d×%d pixels has no room for its mat", as.W, as.H)
+	}
+	fw, fh := max(w, int(math.Round(float64(w)/as.Crop.W))), max(h, int(math.Round(float64(h)/as.Crop.H)))
+	p, err := s.photo(as, fw, fh)
+	if err != nil {
+		return p, err
+	}
+	x, y := min(fw-w, int(math.Round(as.Crop.X*float64(fw)))), min(fh-h, int(math.Round(as.Crop.Y*float64(fh))))
+	return raster.Cut(p, max(0, x), max(0, y), w, h), nil
+}
+
+// shelfPicture reads a picture of a theme, in the middle of W×H pixels.
+func (s *Sprites) shelfPicture(as scene.Asset) (raster.Pixels, error) {
+	b, err := s.shelf.File(as.File)
+	if err != nil {
+		return raster.Pixels{}, err
+	}
+	p, err := vips.LoadBuffer(b, as.W, as.H, as.Cover)
+	if err != nil {
+		return p, err
+	}
+	if as.Tone > 0 {
+		raster.Tone(p, as.Colour, as.Tone)
+	}
+	if p.W == as.W && p.H == as.H {
+		return p, nil
+	}
+	out := raster.Pixels{W: as.W, H: as.H, Channels: 4, Pix: make([]byte, as.W*as.H*4)}
+	left, top := (as.W-p.W)/2, (as.H-p.H)/2
+	for y := range min(p.H, as.H) {
+		for x := range min(p.W, as.W) {
+			src, dst := p.Pix[(y*p.W+x)*p.Channels:], out.Pix[((y+max(0, top))*as.W+x+max(0, left))*4:]
+			copy(dst[:3], src[:3])
+			dst[3] = 255
+			if p.Channels == 4 {
+				dst[3] = src[3]
+			}
+		}
+	}
+	return out, nil
+}
+
+// named puts the file's name, as the client knows it, before an error.
+func named(lib doc.Library, id doc.MediaID, err error) error {
+	if m, ok := lib[id]; ok {
+		return fmt.Errorf("%s: %w", m.Name, err)
+	}
+	return err
+}

@@ -1,0 +1,211 @@
+package orders
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/theme"
+	"nelko/internal/film"
+	"nelko/internal/shelf"
+	"nelko/internal/store"
+)
+
+// Dossier is an order with all that belongs to it, and its first slideshow
+// planned in time.
+type Dossier struct {
+	Settings  store.Studio // the studio's own
+	Order     store.Order
+	Slideshow store.Slideshow
+	Revision  store.Revision
+	Doc       doc.Slideshow // with the order's details, at the profile's rate
+	Profile   profile.Profile
+	Theme     *theme.Theme
+	Library   doc.Library
+	Media     []store.Media // all, waveforms left out
+	Plan      plan.Plan
+	Checks    []plan.Check
+	Renders   []store.Render // newest first
+	Links     []Link         // newest first
+	CanUndo   bool
+	CanRedo   bool
+}
+
+// Link is a delivery by link.
+type Link struct {
+	store.Link
+	Delivery store.Delivery `gorm:"embedded;embeddedPrefix:d_"`
+	RenderID int64
+}
+
+// Row is the medium of a name in documents; ok is false if the order has none.
+func (d *Dossier) Row(id doc.MediaID) (store.Media, bool) {
+	i := slices.IndexFunc(d.Media, func(m store.Media) bool { return m.DocID() == id && m.State == store.Ready })
+	if i < 0 {
+		return store.Media{}, false
+	}
+	return d.Media[i], true
+}
+
+// Load reads an order and plans its slideshow.
+func (o *Orders) Load(ctx context.Context, id int64) (*Dossier, error) {
+	return o.load(ctx, o.Store.DB.WithContext(ctx), id)
+}
+
+func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
+	d := &Dossier{}
+	var err error
+	if d.Settings, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+		return nil, fmt.Errorf("the studio's settings: %w", err)
+	}
+	if d.Order, err = store.One[store.Order](tx, "id = ?", id); err != nil {
+		return nil, fmt.Errorf("order %d: %w", id, err)
+	}
+	if d.Slideshow, err = store.One[store.Slideshow](tx, "order_id = ? AND position = 0", id); err != nil {
+		return nil, fmt.Errorf("slideshow of order %d: %w", id, err)
+	}
+	if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
+		return nil, err
+	}
+	if err := tx.Where("order_id = ?", id).Order("id DESC").Find(&d.Renders).Error; err != nil {
+		return nil, err
+	}
+	if d.Links, err = Links(tx, "d.order_id = ?", id); err != nil {
+		return nil, err
+	}
+	var children int64
+	if err := tx.Model(&store.Revision{}).Where("slideshow_id = ? AND parent = ?", d.Slideshow.ID, d.Slideshow.Head).Limit(1).Count(&children).Error; err != nil {
+		return nil, err
+	}
+	d.CanUndo, d.CanRedo = d.Revision.Parent > 0, children > 0
+	return d, nil
+}
+
+// Links reads deliveries by link, newest first, with their first render.
+func Links(tx *gorm.DB, where string, args ...any) (out []Link, err error) {
+	err = tx.Table("links l").Select(`l.*, d.id d_id, d.order_id d_order_id, d.kind d_kind, d.state d_state, d.title d_title, d.created_at d_created_at,
+			(SELECT render_id FROM delivery_renders r WHERE r.delivery_id = d.id ORDER BY position LIMIT 1) render_id`).
+		Joins("JOIN deliveries d ON d.id = l.delivery_id").Where(where, args...).Order("l.id DESC").Limit(500).Scan(&out).Error
+	return out, err
+}
+
+// LoadAt is Load with the slideshow as it stood at a revision.
+func (o *Orders) LoadAt(ctx context.Context, id int64, number int) (*Dossier, error) {
+	d, err := o.Load(ctx, id)
+	if err != nil || d.Slideshow.Head == number {
+		return d, err
+	}
+	d.Slideshow.Head = number
+	return d, o.open(ctx, o.Store.DB.WithContext(ctx), d, number)
+}
+
+// open reads a revision of the dossier's slideshow and plans it.
+func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) error {
+	var err error
+	if d.Revision, err = store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", d.Slideshow.ID, number); err != nil {
+		return fmt.Errorf("revision %d: %w", number, err)
+	}
+	if d.Media == nil {
+		if d.Media, err = mediaOf(tx, d.Order); err != nil {
+			return err
+		}
+		d.Library = Library(d.Media)
+	}
+	if d.Profile, err = o.Shelf.Profile(ctx, ""); err != nil {
+		return err
+	}
+	if d.Doc, err = o.document(tx, d.Revision, d.Profile); err != nil {
+		return err
+	}
+	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err != nil {
+		return err
+	}
+	d.Plan = plan.Build(d.Doc, d.Theme, d.Library)
+	d.Checks = plan.Checks(d.Doc, d.Plan, d.Theme, d.Library)
+	return nil
+}
+
+// document reads a revision's document, with the details as they were then.
+func (o *Orders) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc.Slideshow, error) {
+	b, err := o.Store.Document(tx, r)
+	if err != nil {
+		return doc.Slideshow{}, err
+	}
+	d, err := doc.Parse(b)
+	if err != nil {
+		return d, err
+	}
+	d.Rate = p.Rate
+	if r.Details != nil {
+		d.Details = r.Details
+	}
+	return d, nil
+}
+
+// mediaOf lists what an order may show: its own media and its Run's.
+func mediaOf(tx *gorm.DB, order store.Order) ([]store.Media, error) {
+	list := []store.Media{}
+	q := tx.Omit("waveform").Where("order_id = ?", order.ID)
+	if order.RunID != nil {
+		q = q.Or("run_id = ?", *order.RunID)
+	}
+	return list, q.Order("id").Find(&list).Error
+}
+
+// Library is what documents may use of media.
+func Library(list []store.Media) doc.Library {
+	lib := doc.Library{}
+	for _, m := range list {
+		if m.State == store.Ready {
+			lib[m.DocID()] = m.Known()
+		}
+	}
+	return lib
+}
+
+// Film lays the slideshow out as the dossier has it. watermark is laid over
+// drafts.
+func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string) (*film.Film, error) {
+	marks, lib := shelf.MarksOf(d.Settings).Lay(d.Library, watermark)
+	return o.House.Lay(film.Source{Doc: d.Doc, Theme: d.Theme, Library: lib, Profile: p, Marks: marks})
+}
+
+// FilmOf lays a slideshow out for a render: as its revision was, with the
+// details, the profile and the marks the render was begun with.
+func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error) {
+	tx := o.Store.DB.WithContext(ctx)
+	rev, err := store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", r.SlideshowID, r.Revision)
+	if err != nil {
+		return nil, fmt.Errorf("revision %d: %w", r.Revision, err)
+	}
+	p := profile.Film
+	if r.Setting != nil {
+		p = *r.Setting
+	}
+	d, err := o.document(tx, rev, p)
+	if err != nil {
+		return nil, err
+	}
+	if r.Details != nil {
+		d.Details = r.Details
+	}
+	t, err := o.Shelf.Themes.At(d.Theme, d.ThemeVersion)
+	if err != nil {
+		return nil, err
+	}
+	order, err := store.One[store.Order](tx, "id = ?", r.OrderID)
+	if err != nil {
+		return nil, fmt.Errorf("order %d: %w", r.OrderID, err)
+	}
+	list, err := mediaOf(tx, order)
+	if err != nil {
+		return nil, err
+	}
+	marks, lib := shelf.Marks{Words: r.Mark, Picture: r.MarkPicture}.Lay(Library(list), "")
+	return o.House.Lay(film.Source{Doc: d, Theme: t, Library: lib, Profile: p, Marks: marks})
+}

@@ -1,0 +1,196 @@
+package orders
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"time"
+	"unicode"
+	"unicode/utf8"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/framing"
+	"nelko/internal/core/profile"
+	"nelko/internal/film"
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// Conflict means that someone else changed the slideshow since the caller
+// looked at it. Nothing was changed.
+type Conflict struct {
+	By    string
+	At    time.Time
+	Title string
+}
+
+func (c *Conflict) Error() string {
+	return fmt.Sprintf("%s changed this slideshow meanwhile (%s). Your change was not made; this is how it stands now.", c.By, lowerFirst(c.Title))
+}
+
+func lowerFirst(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	return string(unicode.ToLower(r)) + s[n:]
+}
+
+// Edit applies op to revision base of an order's slideshow and makes it the
+// head. When the head has moved on, the edit is applied to the head if only
+// the program itself or the same author made steps meanwhile; otherwise a
+// *Conflict is returned. Slides are named by identifiers that never change, so
+// an edit means the same there.
+func (o *Orders) Edit(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (int, error) {
+	return o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+		n, err := edit.Do(d.Doc, op, edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
+			return o.wordsBox(d, n, id)
+		}})
+		if err != nil {
+			return 0, err
+		}
+		same, err := sameDocument(d.Doc, n)
+		if err != nil || same {
+			return d.Slideshow.Head, err // nothing changed: no step to undo
+		}
+		var top int
+		if err := tx.Model(&store.Revision{}).Where("slideshow_id = ?", d.Slideshow.ID).Select("max(number)").Scan(&top).Error; err != nil {
+			return 0, err
+		}
+		r := store.Revision{SlideshowID: d.Slideshow.ID, Number: top + 1, Parent: d.Slideshow.Head, Title: op.Title(), AuthorID: author}
+		return r.Number, o.addRevision(tx, r, &d.Revision, n)
+	})
+}
+
+func sameDocument(a, b doc.Slideshow) (bool, error) {
+	x, err := a.Marshal()
+	if err != nil {
+		return false, err
+	}
+	y, err := b.Marshal()
+	return bytes.Equal(x, y) && maps.Equal(a.Details, b.Details), err
+}
+
+// wordsBox is the box around a slide's words were the document the order's.
+func (o *Orders) wordsBox(d *Dossier, n doc.Slideshow, id doc.SlideID) framing.Rect {
+	f, err := o.House.Lay(film.Source{Doc: n, Theme: d.Theme, Library: d.Library, Profile: profile.Look(0, d.Doc.Rate)})
+	if err != nil {
+		return framing.Rect{} // words snap by their middle then
+	}
+	return f.Words(id)
+}
+
+// addRevision writes a revision of a document.
+func (o *Orders) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revision, d doc.Slideshow) error {
+	b, err := d.Marshal()
+	if err != nil {
+		return err
+	}
+	if err := o.Store.Pack(tx, &r, parent, b); err != nil {
+		return err
+	}
+	r.Details = d.Details
+	return tx.Create(&r).Error
+}
+
+// Undo moves an order's slideshow back to the revision before base.
+func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
+	return o.move(ctx, orderID, base, author, func(_ *gorm.DB, d *Dossier) (int, error) {
+		if d.Revision.Parent == 0 {
+			return 0, invalid.Field("undo", "There is nothing to undo.")
+		}
+		return d.Revision.Parent, nil
+	})
+}
+
+// Redo moves an order's slideshow forward again to the newest edit of base.
+func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
+	return o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+		var next *int
+		err := tx.Model(&store.Revision{}).Where("slideshow_id = ? AND parent = ?", d.Slideshow.ID, d.Slideshow.Head).
+			Select("max(number)").Scan(&next).Error
+		if err == nil && next == nil {
+			return 0, invalid.Field("redo", "There is nothing to redo.")
+		}
+		if err != nil {
+			return 0, err
+		}
+		return *next, nil
+	})
+}
+
+// move moves the head of an order's slideshow under a lock, after checking
+// that base is still what the caller sees. Details that the new head's step
+// changed become the order's.
+func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (int, error) {
+	head := 0
+	err := o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d := &Dossier{}
+		var err error
+		if d.Slideshow, err = store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+			return fmt.Errorf("order %d: %w", orderID, err)
+		}
+		if err := o.checkBase(tx, d.Slideshow, base, author); err != nil {
+			return err
+		}
+		if d.Order, err = store.One[store.Order](tx, "id = ?", orderID); err != nil {
+			return err
+		}
+		if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
+			return err
+		}
+		if head, err = to(tx, d); err != nil || head == d.Slideshow.Head {
+			return err
+		}
+		if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).Update("head", head).Error; err != nil {
+			return err
+		}
+		now, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", d.Slideshow.ID, head)
+		if err != nil {
+			return err
+		}
+		if !maps.Equal(now.Details, d.Revision.Details) {
+			if err := tx.Model(&store.Order{ID: orderID}).Select("Details").Updates(store.Order{Details: now.Details}).Error; err != nil {
+				return err
+			}
+		}
+		return o.Changed(ctx, tx, orderID)
+	})
+	return head, err
+}
+
+// checkBase walks from the head back to base; steps of the program itself and
+// of the same author may lie between, those of other people not.
+func (o *Orders) checkBase(tx *gorm.DB, show store.Slideshow, base int, author *int64) error {
+	for at := show.Head; at != base; {
+		r, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", show.ID, at)
+		if err != nil && !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		own := r.AuthorID == nil || (author != nil && *r.AuthorID == *author)
+		if err != nil || !own {
+			return o.conflict(tx, show, r)
+		}
+		at = r.Parent
+	}
+	return nil
+}
+
+func (o *Orders) conflict(tx *gorm.DB, show store.Slideshow, r store.Revision) error {
+	c := &Conflict{By: "Someone else", At: r.CreatedAt, Title: r.Title}
+	if r.Number == 0 {
+		// Undone past base: name the step that is the head now.
+		if h, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", show.ID, show.Head); err == nil {
+			c.Title = "went back to: " + h.Title
+		}
+	}
+	if r.AuthorID != nil {
+		if u, err := store.One[store.User](tx, "id = ?", *r.AuthorID); err == nil {
+			c.By = u.Name
+		}
+	}
+	return c
+}

@@ -1,0 +1,220 @@
+// Package orders is clients' commissions: their head and details, their
+// slideshows with every edit ever made, what each needs next, and the day
+// sheet. Everything else in the application is about an order; this room says
+// what it is now.
+package orders
+
+import (
+	"context"
+	"fmt"
+	"net/mail"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/theme"
+	"nelko/internal/film"
+	"nelko/internal/invalid"
+	"nelko/internal/shelf"
+	"nelko/internal/store"
+)
+
+// Queue inserts jobs in a transaction.
+type Queue interface {
+	Insert(ctx context.Context, tx *gorm.DB, j river.JobArgs) error
+}
+
+// Orders is the room.
+type Orders struct {
+	Store *store.Store
+	Shelf *shelf.Shelf
+	House film.House
+	Now   func() time.Time
+}
+
+// Head is what an order is about.
+type Head struct {
+	Client, ClientEmail, Event string
+	Due                        time.Time
+}
+
+func (h *Head) check() error {
+	h.Client, h.Event, h.ClientEmail = strings.TrimSpace(h.Client), strings.TrimSpace(h.Event), strings.TrimSpace(h.ClientEmail)
+	switch {
+	case h.Client == "":
+		return invalid.Field("client", "Who is the order for? The client's name is missing.")
+	case len(h.Client) > 200 || len(h.Event) > 200:
+		return invalid.Field("client", "Client and event may have at most 200 characters.")
+	case h.Event == "":
+		return invalid.Field("event", "The event is missing.")
+	case h.Due.IsZero():
+		return invalid.Field("due", "The due date is missing.")
+	}
+	if h.ClientEmail != "" {
+		if a, err := mail.ParseAddress(h.ClientEmail); err != nil || a.Address != h.ClientEmail {
+			return invalid.Field("client_email", "%q is not an e-mail address.", h.ClientEmail)
+		}
+	}
+	return nil
+}
+
+// New is what opens an order.
+type New struct {
+	Head
+	Theme   string // by ID; empty: the usual one
+	Details map[string]string
+}
+
+// usualSeed is the seed of new slideshows: what is shown decides how it is
+// cast, not which order it is.
+const usualSeed = 1
+
+// Open opens an order with an empty slideshow.
+func (o *Orders) Open(ctx context.Context, n New, author *int64) (store.Order, error) {
+	if err := n.check(); err != nil {
+		return store.Order{}, err
+	}
+	if n.Theme == "" {
+		n.Theme = shelf.DefaultTheme
+	}
+	t, err := o.Shelf.Themes.Get(n.Theme)
+	if err != nil {
+		return store.Order{}, invalid.Field("theme", "%v", err)
+	}
+	d := doc.New(t.ID, usualSeed)
+	d.ThemeVersion = t.Content
+	for k, v := range n.Details {
+		if v = strings.TrimSpace(v); v != "" {
+			d.Details[k] = v
+		}
+	}
+	if err := d.Validate(); err != nil {
+		return store.Order{}, invalid.Field("details", "%v", err)
+	}
+	row := store.Order{Client: n.Client, ClientEmail: n.ClientEmail, Event: n.Event, Due: n.Due, Details: d.Details}
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.create(ctx, tx, &row, d, "Opened the order", author) })
+	return row, err
+}
+
+// create writes an order with a slideshow.
+func (o *Orders) create(ctx context.Context, tx *gorm.DB, row *store.Order, d doc.Slideshow, title string, author *int64) error {
+	if err := tx.Create(row).Error; err != nil {
+		return err
+	}
+	show := store.Slideshow{OrderID: row.ID, Head: 1}
+	if err := tx.Create(&show).Error; err != nil {
+		return err
+	}
+	if err := o.addRevision(tx, store.Revision{SlideshowID: show.ID, Number: 1, Title: title, AuthorID: author}, nil, d); err != nil {
+		return err
+	}
+	return o.Changed(ctx, tx, row.ID)
+}
+
+// Update changes an order's head.
+func (o *Orders) Update(ctx context.Context, id int64, h Head) error {
+	if err := h.check(); err != nil {
+		return err
+	}
+	return o.change(ctx, id, map[string]any{"client": h.Client, "client_email": h.ClientEmail, "event": h.Event, "due": h.Due})
+}
+
+// change sets columns of an order.
+func (o *Orders) change(ctx context.Context, id int64, set map[string]any) error {
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Order{}).Where("id = ?", id).Updates(set)
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			return fmt.Errorf("order %d: %w", id, store.ErrNotFound)
+		}
+		return o.Changed(ctx, tx, id)
+	})
+}
+
+// Archive takes an order off the day sheet; it can be found and opened still.
+func (o *Orders) Archive(ctx context.Context, id int64) error {
+	return o.change(ctx, id, map[string]any{"archived_at": o.Now()})
+}
+
+// DeletedFor is how long a deleted order can be restored.
+const DeletedFor = 30 * 24 * time.Hour
+
+// Delete deletes an order: after DeletedFor it is really gone, and its links
+// are closed at once.
+func (o *Orders) Delete(ctx context.Context, id int64) error {
+	return o.change(ctx, id, map[string]any{"deleted_at": o.Now()})
+}
+
+// Restore brings an archived or deleted order back.
+func (o *Orders) Restore(ctx context.Context, id int64) error {
+	return o.change(ctx, id, map[string]any{"archived_at": nil, "deleted_at": nil})
+}
+
+// Copy opens another order with the same material, theme, details and
+// slideshow, for the same client. What was rendered and delivered stays with
+// the first.
+func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order, error) {
+	d, err := o.Load(ctx, id)
+	if err != nil {
+		return store.Order{}, err
+	}
+	row := store.Order{Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due, Details: d.Order.Details, RunID: d.Order.RunID}
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Create(&row).Error; err != nil {
+			return err
+		}
+		// The files themselves are shared.
+		err := tx.Exec(`INSERT INTO media (order_id, upload_id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen)
+			SELECT ?, 'copy-' || ? || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen
+			FROM media WHERE order_id = ? AND state = 'ready' ORDER BY id`, row.ID, row.ID, id).Error
+		if err != nil {
+			return err
+		}
+		show := store.Slideshow{OrderID: row.ID, Head: 1}
+		if err := tx.Create(&show).Error; err != nil {
+			return err
+		}
+		first := store.Revision{SlideshowID: show.ID, Number: 1, Title: fmt.Sprintf("Copied from order %d", id), AuthorID: author}
+		if err := o.addRevision(tx, first, nil, d.Doc); err != nil {
+			return err
+		}
+		return o.Changed(ctx, tx, row.ID)
+	})
+	return row, err
+}
+
+// Purge does away with orders whose time to be restored is over, and tells how
+// many. With them go their revisions, media, renders, links and whatever of
+// the client's is left; files that other orders share stay, the others are
+// swept up.
+func (o *Orders) Purge(ctx context.Context, dryRun bool) (int64, error) {
+	before := o.Now().Add(-DeletedFor)
+	if dryRun {
+		var n int64
+		err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("deleted_at < ?", before).Count(&n).Error
+		return n, err
+	}
+	var n int64
+	err := o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		err := tx.Exec(`DELETE FROM standin_mail WHERE recipient IN (SELECT client_email FROM orders WHERE deleted_at < ?)
+			AND recipient NOT IN (SELECT client_email FROM orders WHERE deleted_at IS NULL OR deleted_at >= ?)`, before, before).Error
+		if err != nil {
+			return err
+		}
+		res := tx.Where("deleted_at < ?", before).Delete(&store.Order{})
+		n = res.RowsAffected
+		return res.Error
+	})
+	return n, err
+}
+
+// TakeNewer is the newest version of the order's theme if the slideshow has an
+// earlier one, else nil.
+func (o *Orders) TakeNewer(d *Dossier) *theme.Theme {
+	return o.Shelf.Newer(d.Doc.Theme, d.Doc.ThemeVersion)
+}

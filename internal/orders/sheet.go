@@ -1,0 +1,178 @@
+package orders
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/timecode"
+	"nelko/internal/store"
+)
+
+// Changed works out what the day sheet shows of an order and keeps it, and
+// tells whoever looks at the order. Every room calls it, in its transaction,
+// when it has changed something of an order.
+func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
+	// Of two that change an order at the same time the later one must see what
+	// the earlier one did.
+	if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "UPDATE"}).Select("id"), "id = ?", id); err != nil {
+		return fmt.Errorf("order %d: %w", id, err)
+	}
+	d, err := o.load(ctx, tx, id)
+	if err != nil {
+		return err
+	}
+	f := d.facts()
+	err = tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words").Updates(store.Order{Facts: f}).Error
+	if err != nil {
+		return err
+	}
+	return store.Tell(tx, store.Event{What: store.OrderChanged, ID: id})
+}
+
+// stripLength is how many pictures a line of the day sheet shows.
+const stripLength = 9
+
+func (d *Dossier) facts() store.Facts {
+	next := d.Next()
+	f := store.Facts{StepKind: string(next.Kind), StepText: next.Text, StepPlace: next.Place,
+		PictureSeconds: d.Plan.Rate.Seconds(d.Plan.Frames), MusicSeconds: float64(d.Plan.Music) / timecode.SampleRate, Strip: store.Numbers{}}
+	for _, m := range d.Media {
+		if m.Thumbnail != nil && len(f.Strip) < stripLength {
+			f.Strip = append(f.Strip, m.ID)
+		}
+	}
+	words := []string{d.Order.Client, d.Order.Event}
+	for _, k := range slices.Sorted(maps.Keys(d.Order.Details)) {
+		words = append(words, d.Order.Details[k])
+	}
+	f.Words = strings.ToLower(strings.Join(words, "\n"))
+	return f
+}
+
+// ChangedAll works out anew what the day sheet shows, of orders that have
+// nothing kept yet: those of before it was kept.
+func (o *Orders) ChangedAll(ctx context.Context) error {
+	var ids []int64
+	if err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("step_kind = ''").Pluck("id", &ids).Error; err != nil {
+		return err
+	}
+	for _, id := range ids {
+		if err := o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.Changed(ctx, tx, id) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Which of the orders a sheet shows.
+type Which string
+
+// Open orders are those neither archived nor deleted.
+const (
+	OpenOrders     Which = ""
+	ArchivedOrders Which = "archived"
+	DeletedOrders  Which = "deleted"
+)
+
+// Query is what a day sheet is asked for.
+type Query struct {
+	Which Which
+	Words string   // found in client, event or details; every one of them
+	Needs StepKind // only orders whose next step is of this kind; empty: any
+	Run   int64    // only orders of this Run; 0: any
+	Page  int      // from 0
+}
+
+// PageLength is how many orders a page of the day sheet shows.
+const PageLength = 60
+
+// Sheet is a page of orders, those that need something first, by due date.
+type Sheet struct {
+	Orders []store.Order
+	Total  int64 // that the query finds
+	Groups map[Due]int64
+}
+
+// Due is how soon an order is due.
+type Due string
+
+// The groups of a day sheet, in order.
+const (
+	Overdue   Due = "Overdue"
+	DueToday  Due = "Due today"
+	DueWeek   Due = "Due within a week"
+	DueLater  Due = "Later"
+	Delivered Due = "Delivered"
+)
+
+// Groups are all groups in order.
+var Groups = []Due{Overdue, DueToday, DueWeek, DueLater, Delivered}
+
+// DueOf is the group an order belongs to.
+func DueOf(x store.Order, now time.Time) Due {
+	today := time.Date(now.Year(), now.Month(), now.Day(), 0, 0, 0, 0, time.UTC)
+	due := x.Due.UTC()
+	switch {
+	case x.StepKind == string(Finished):
+		return Delivered
+	case due.Before(today):
+		return Overdue
+	case due.Equal(today):
+		return DueToday
+	case due.Before(today.AddDate(0, 0, 8)):
+		return DueWeek
+	}
+	return DueLater
+}
+
+// DaySheet reads a page of orders with one statement, and counts the groups
+// with another.
+func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
+	find := func() *gorm.DB {
+		tx := o.Store.DB.WithContext(ctx).Model(&store.Order{})
+		switch q.Which {
+		case ArchivedOrders:
+			tx = tx.Where("archived_at IS NOT NULL AND deleted_at IS NULL")
+		case DeletedOrders:
+			tx = tx.Where("deleted_at IS NOT NULL")
+		default:
+			tx = tx.Where("archived_at IS NULL AND deleted_at IS NULL")
+		}
+		for _, w := range strings.Fields(strings.ToLower(q.Words)) {
+			tx = tx.Where("words LIKE ?", "%"+likeEscape.Replace(w)+"%")
+		}
+		if q.Needs != "" {
+			tx = tx.Where("step_kind = ?", q.Needs)
+		}
+		if q.Run != 0 {
+			tx = tx.Where("run_id = ?", q.Run)
+		}
+		return tx
+	}
+	s := Sheet{Groups: map[Due]int64{}}
+	var counts []struct {
+		Grp Due
+		N   int64
+	}
+	today := o.Now().Format("2006-01-02")
+	err := find().Select(`CASE WHEN step_kind = 'done' THEN 'Delivered' WHEN due < ?::date THEN 'Overdue' WHEN due = ?::date THEN 'Due today'
+		WHEN due < ?::date + 8 THEN 'Due within a week' ELSE 'Later' END grp, count(*) n`, today, today, today).Group("grp").Scan(&counts).Error
+	if err != nil {
+		return s, err
+	}
+	for _, c := range counts {
+		s.Groups[c.Grp] = c.N
+		s.Total += c.N
+	}
+	err = find().Order("step_kind = 'done', due, id").Limit(PageLength).Offset(PageLength * max(0, q.Page)).Find(&s.Orders).Error
+	return s, err
+}
+
+var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)

@@ -1,0 +1,91 @@
+package orders
+
+import (
+	"fmt"
+	"strings"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
+	"nelko/internal/store"
+)
+
+// Step is the one next thing an order needs, and where it is done.
+type Step struct {
+	Kind  StepKind
+	Text  string
+	Place string // where on the order's pages: material, soundtrack, fit, renders, deliveries, detail-KEY or slide-ID
+}
+
+// StepKind groups steps for display; each has its own word or shape there.
+type StepKind string
+
+// The kinds of step.
+const (
+	NeedsHand StepKind = "todo"
+	Works     StepKind = "works" // the program is at it
+	CanGo     StepKind = "ready"
+	Finished  StepKind = "done"
+	Failed    StepKind = "failed"
+)
+
+// Next is computed from facts, never set by hand.
+func (d *Dossier) Next() Step {
+	waiting := 0
+	for _, m := range d.Media {
+		if m.State == store.Waiting {
+			waiting++
+		}
+	}
+	var last *store.Render
+	if len(d.Renders) > 0 {
+		last = &d.Renders[0]
+	}
+	current := last != nil && last.Revision == d.Slideshow.Head
+	switch {
+	case last != nil && !last.State.Over():
+		return Step{Works, "Rendering", "renders"}
+	case waiting > 0:
+		return Step{Works, "Reading " + counted(waiting, "file"), "material"}
+	}
+	for _, c := range d.Checks {
+		if c.Weight == plan.Stops {
+			return Step{NeedsHand, c.Text, Place(c.Field)}
+		}
+	}
+	switch {
+	case current && last.State == store.RenderFailed:
+		return Step{Failed, "Render failed: " + last.Error, "renders"}
+	case current && last.State == store.RenderDone && d.delivered(last.ID):
+		return Step{Finished, "Delivered", "deliveries"}
+	case current && last.State == store.RenderDone:
+		return Step{CanGo, "Rendered; send the link", "deliveries"}
+	}
+	for _, c := range d.Checks {
+		if c.Field == "fit" && d.Doc.Fit.Mode == doc.AtPace {
+			return Step{NeedsHand, c.Text, "fit"}
+		}
+	}
+	if last != nil && last.State == store.RenderDone {
+		return Step{CanGo, "Changed since it was rendered; render again", "renders"}
+	}
+	return Step{CanGo, "Ready to render", "renders"}
+}
+
+func (d *Dossier) delivered(renderID int64) bool {
+	for _, l := range d.Links {
+		if l.RenderID == renderID && l.ClosedAt == nil {
+			return true
+		}
+	}
+	return false
+}
+
+// Place turns a check's field into a place on the order's pages.
+func Place(field string) string { return strings.ReplaceAll(field, ":", "-") }
+
+func counted(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}

@@ -1,0 +1,132 @@
+package queue
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promauto"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/rivertype"
+)
+
+// Job is one job being worked on.
+type Job[T river.JobArgs] struct {
+	Args   T
+	Worker string // the process that works on it
+	Last   bool   // it will not be tried again
+}
+
+// Later puts a job off: it is no failure and costs no try.
+func Later(d time.Duration) error { return river.JobSnooze(d) }
+
+// Kind is how the jobs of one type are worked on.
+type Kind[T river.JobArgs] struct {
+	Work func(context.Context, Job[T]) error
+	// Refuse is told once of a job that cannot be done, and why: the worker
+	// died twice on it. It marks what the job was for as failed. Nil where
+	// nobody waits for the job.
+	Refuse func(ctx context.Context, args T, why string) error
+}
+
+// Room is a part of the application with jobs of its own.
+type Room interface {
+	// Jobs tells how its kinds of job are worked on, by Handle.
+	Jobs(*Jobs)
+}
+
+// Jobs collects kinds of job and the queues they need.
+type Jobs struct {
+	set    *river.Workers
+	queues map[string]river.QueueConfig
+	worker string
+}
+
+// Serve has so many jobs of a queue worked on at the same time.
+func (js *Jobs) Serve(queue string, atOnce int) {
+	js.queues[queue] = river.QueueConfig{MaxWorkers: max(1, atOnce)}
+}
+
+// Handle adds a kind of job.
+func Handle[T river.JobArgs](js *Jobs, k Kind[T]) {
+	river.AddWorker(js.set, &worker[T]{kind: k, id: &js.worker})
+}
+
+// worker makes a River worker of a kind. Jobs have no time limit of their
+// own: a film takes as long as it takes.
+type worker[T river.JobArgs] struct {
+	river.WorkerDefaults[T]
+	kind Kind[T]
+	id   *string
+}
+
+// deadly is how many worker processes may die on a job.
+const deadly = 2
+
+// Work implements river.Worker.
+func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error {
+	if n := deaths(j.Metadata); n >= deadly {
+		return w.refuse(ctx, j, n)
+	}
+	start := time.Now()
+	err := w.kind.Work(ctx, Job[T]{Args: j.Args, Worker: *w.id, Last: j.Attempt >= j.MaxAttempts})
+	if err != nil && ctx.Err() != nil {
+		err = Later(time.Second) // stopped on purpose: not a failed try
+	}
+	jobs.WithLabelValues(j.Kind, outcome(err)).Observe(time.Since(start).Seconds())
+	slog.Info("job", "job", j.ID, "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
+	return err
+}
+
+func (w *worker[T]) refuse(ctx context.Context, j *river.Job[T], n int) error {
+	why := fmt.Sprintf("the program ended %d times while it was being worked on", n)
+	jobs.WithLabelValues(j.Kind, "refused").Observe(0)
+	slog.Error("job refused", "job", j.ID, "kind", j.Kind, "why", why)
+	if w.kind.Refuse != nil {
+		if err := w.kind.Refuse(ctx, j.Args, why); err != nil {
+			return err
+		}
+	}
+	return river.JobCancel(errors.New(why))
+}
+
+// Timeout implements river.Worker.
+func (w *worker[T]) Timeout(*river.Job[T]) time.Duration { return -1 }
+
+// deaths is how many workers died on a job, which rescue counts.
+func deaths(metadata []byte) int {
+	var m struct {
+		Deaths int `json:"nelko_deaths"`
+	}
+	if len(metadata) == 0 || json.Unmarshal(metadata, &m) != nil {
+		return 0 // River's own data is of no concern here
+	}
+	return m.Deaths
+}
+
+var jobs = promauto.NewHistogramVec(prometheus.HistogramOpts{
+	Name: "nelko_job_seconds", Help: "Time a background job took, by kind and outcome.",
+	Buckets: []float64{.05, .2, 1, 5, 20, 60, 300, 1200},
+}, []string{"kind", "outcome"})
+
+func outcome(err error) string {
+	var later *river.JobSnoozeError
+	switch {
+	case err == nil:
+		return "done"
+	case errors.As(err, &later):
+		return "put off"
+	}
+	return "failed"
+}
+
+// retry waits 1, 2, 4 … seconds, at most a minute.
+type retry struct{}
+
+func (retry) NextRetry(job *rivertype.JobRow) time.Time {
+	return time.Now().Add(min(time.Minute, time.Second<<min(6, len(job.Errors))))
+}

@@ -1,0 +1,126 @@
+package queue
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/riverqueue/river"
+	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+
+	"nelko/internal/store"
+)
+
+// Workers runs the jobs of rooms in this process.
+type Workers struct {
+	store  *store.Store
+	id     string
+	tools  string
+	client *river.Client[pgx.Tx]
+	stop   context.CancelFunc
+	beats  chan struct{}
+}
+
+// ID names this process in the queue.
+func (w *Workers) ID() string { return w.id }
+
+// Start begins to work on the rooms' jobs. They go on until Stop. tools names
+// what this process draws and encodes with.
+func Start(ctx context.Context, s *store.Store, tools string, rooms ...Room) (*Workers, error) {
+	host, err := os.Hostname()
+	if err != nil {
+		host = "here"
+	}
+	w := &Workers{store: s, tools: tools, id: fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixMilli())}
+	js := &Jobs{set: river.NewWorkers(), queues: map[string]river.QueueConfig{}, worker: w.id}
+	for _, r := range rooms {
+		r.Jobs(js)
+	}
+	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
+		ID: w.id, Logger: quiet, Workers: js.set, JobTimeout: -1, Queues: js.queues, RetryPolicy: retry{},
+	})
+	if err != nil {
+		return nil, fmt.Errorf("workers: %w", err)
+	}
+	if err := w.beat(ctx); err != nil {
+		return nil, fmt.Errorf("workers: %w", err)
+	}
+	if err := w.client.Start(context.WithoutCancel(ctx)); err != nil {
+		return nil, fmt.Errorf("workers: %w", err)
+	}
+	var beating context.Context
+	beating, w.stop = context.WithCancel(context.WithoutCancel(ctx))
+	w.beats = make(chan struct{})
+	go w.watch(beating)
+	return w, nil
+}
+
+// Stop ends work within the given time: running jobs are interrupted and go
+// back to the queue.
+func (w *Workers) Stop(within time.Duration) {
+	ctx, cancel := context.WithTimeout(context.Background(), within)
+	defer cancel()
+	if err := w.client.StopAndCancel(ctx); err != nil {
+		slog.Warn("workers did not stop in time", "error", err)
+	}
+	w.stop()
+	<-w.beats
+	// What could not be put off in time goes back; nobody died on it.
+	_, err := w.store.SQL.ExecContext(ctx, "UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1) "+
+		"WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] = $1", w.id)
+	if err == nil {
+		_, err = w.store.SQL.ExecContext(ctx, "DELETE FROM workers WHERE id = $1", w.id)
+	}
+	if err != nil {
+		slog.Warn("worker not signed off", "error", err)
+	}
+}
+
+// A worker is taken for dead when it has not been seen for this long.
+const (
+	beatEvery = 2 * time.Second
+	deadAfter = 15 * time.Second
+)
+
+func (w *Workers) beat(ctx context.Context) error {
+	_, err := w.store.SQL.ExecContext(ctx,
+		"INSERT INTO workers (id, tools) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET seen_at = now()", w.id, w.tools)
+	return err
+}
+
+// watch signs this worker in and looks for dead ones until ctx ends.
+func (w *Workers) watch(ctx context.Context) {
+	defer close(w.beats)
+	tick := time.NewTicker(beatEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if err := w.beat(ctx); err != nil && ctx.Err() == nil {
+				slog.Warn("worker cannot reach the database", "error", err)
+				continue
+			}
+			if err := Rescue(ctx, w.store); err != nil && ctx.Err() == nil {
+				slog.Warn("looking for dead workers", "error", err)
+			}
+		}
+	}
+}
+
+// Rescue gives the running jobs of dead workers back to the queue and counts
+// the death. River's own rescuer goes by a job's age, which cannot tell a
+// long render from a dead one, so this looks at the workers instead.
+func Rescue(ctx context.Context, s *store.Store) error {
+	_, err := s.SQL.ExecContext(ctx, fmt.Sprintf(`
+		WITH gone AS (DELETE FROM workers WHERE seen_at < now() - interval '%[1]d seconds')
+		UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1),
+			metadata = jsonb_set(coalesce(metadata, '{}'), '{nelko_deaths}', to_jsonb(coalesce((metadata->>'nelko_deaths')::int, 0) + 1))
+		WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] NOT IN
+			(SELECT id FROM workers WHERE seen_at >= now() - interval '%[1]d seconds')`, int(deadAfter.Seconds())))
+	return err
+}

@@ -1,0 +1,250 @@
+// Package shelf is the studio's own: its settings and marks, the themes with
+// every version ever used, the profiles, and the transitions kept under a
+// name.
+package shelf
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"strings"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/profile"
+	"nelko/internal/core/theme"
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+	"nelko/themes"
+)
+
+// Shelf is the room.
+type Shelf struct {
+	Store *store.Store
+	Blobs *store.Blobs
+
+	// Themes are on the shelf now; earlier versions come from the store.
+	Themes *themes.Shelf
+	// Own is a folder of the studio's own themes as zips; empty: none.
+	Own string
+
+	mu       sync.Mutex
+	profiles []profile.Profile // read once, until something changes
+}
+
+// Forget forgets what is remembered of the store, since it has changed.
+func (s *Shelf) Forget() {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.profiles = nil
+}
+
+// DefaultTheme is the theme of new orders.
+const DefaultTheme = "tideline"
+
+// Studio reads the studio's settings.
+func (s *Shelf) Studio(ctx context.Context) (store.Studio, error) {
+	st, err := store.One[store.Studio](s.Store.DB.WithContext(ctx), "id = 1")
+	if err != nil {
+		return st, fmt.Errorf("the studio's settings: %w", err)
+	}
+	return st, nil
+}
+
+// MarksOf is what a studio lays over its films.
+func MarksOf(st store.Studio) Marks { return Marks{st.Mark, st.MarkPicture} }
+
+// maxMark is the longest watermark or mark, in bytes.
+const maxMark = 60
+
+// Settings are changes of the studio's settings; nil leaves one as it is.
+type Settings struct {
+	Name            string
+	Watermark, Mark *string
+}
+
+// Change keeps changed settings.
+func (s *Shelf) Change(ctx context.Context, n Settings) error {
+	if n.Name == "" || len(n.Name) > 200 {
+		return invalid.Field("name", "The studio's name must have 1 to 200 characters.")
+	}
+	set := map[string]any{"name": n.Name}
+	for field, text := range map[string]*string{"watermark": n.Watermark, "mark": n.Mark} {
+		if text == nil {
+			continue
+		}
+		v := strings.TrimSpace(*text)
+		if len(v) > maxMark {
+			return invalid.Field(field, "What stands on films may have at most %d characters.", maxMark)
+		}
+		set[field] = v
+	}
+	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.StudioChanged})
+	})
+}
+
+// Stock keeps every version of a theme that is on the shelf now, and the
+// shipped profiles. It is called when the program starts.
+func (s *Shelf) Stock(ctx context.Context) error {
+	s.Themes.Earlier = s.earlier
+	for _, v := range s.Themes.Versions() {
+		if err := s.keep(ctx, v); err != nil {
+			return err
+		}
+	}
+	if err := s.Look(ctx); err != nil {
+		return err
+	}
+	for i, p := range profile.Shipped {
+		row := store.Profile{Name: p.Name, Position: i, Setting: p}
+		if err := s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error; err != nil {
+			return fmt.Errorf("keeping the profile %s: %w", p.Name, err)
+		}
+	}
+	return nil
+}
+
+// Look takes in new and changed themes from the studio's folder. Those that
+// are refused are told of in the log, once.
+func (s *Shelf) Look(ctx context.Context) error {
+	if s.Own == "" {
+		return nil
+	}
+	added, refused := s.Themes.Look(s.Own)
+	for _, err := range refused {
+		slog.Error("theme refused", "error", err)
+	}
+	for _, v := range added {
+		slog.Info("theme on the shelf", "theme", v.ID, "version", v.Version)
+		if err := s.keep(ctx, v); err != nil {
+			return err
+		}
+	}
+	if len(added) == 0 {
+		return nil
+	}
+	return store.Tell(s.Store.DB.WithContext(ctx), store.Event{What: store.ShelfChanged})
+}
+
+// lookEvery is how often the folder is looked at.
+const lookEvery = 5 * time.Second
+
+// Watch looks at the studio's folder again and again until ctx ends.
+func (s *Shelf) Watch(ctx context.Context) {
+	if s.Own == "" {
+		return
+	}
+	tick := time.NewTicker(lookEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			if err := s.Look(ctx); err != nil && ctx.Err() == nil {
+				slog.Warn("looking for themes", "error", err)
+			}
+		}
+	}
+}
+
+// keep stores a version of a theme, so that it stays available for ever.
+func (s *Shelf) keep(ctx context.Context, v themes.Version) error {
+	_, err := store.One[store.ThemeVersion](s.Store.DB.WithContext(ctx), "content = ?", v.Content)
+	if err == nil || !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	zip, err := v.Pack()
+	if err != nil {
+		return fmt.Errorf("keeping the theme %s: %w", v.ID, err)
+	}
+	sha, size, err := s.Blobs.Put(ctx, bytes.NewReader(zip))
+	if err != nil {
+		return fmt.Errorf("keeping the theme %s: %w", v.ID, err)
+	}
+	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := store.KeepBlob(tx, sha, size); err != nil {
+			return err
+		}
+		row := store.ThemeVersion{Content: v.Content, Theme: v.ID, Version: v.Version, Archive: sha}
+		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error
+	})
+}
+
+// patience is how long an earlier version of a theme is waited for.
+const patience = time.Minute
+
+// earlier reads a version from the store.
+func (s *Shelf) earlier(content string) (themes.Version, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	defer cancel()
+	row, err := store.One[store.ThemeVersion](s.Store.DB.WithContext(ctx), "content = ?", content)
+	if err != nil {
+		return themes.Version{}, err
+	}
+	r, err := s.Blobs.Open(ctx, row.Archive)
+	if err != nil {
+		return themes.Version{}, err
+	}
+	defer r.Close()
+	b, err := io.ReadAll(r)
+	if err != nil {
+		return themes.Version{}, err
+	}
+	v, err := themes.Unpack(b)
+	if err == nil && v.Content != content {
+		err = fmt.Errorf("what is kept as the theme %s is another", row.Theme)
+	}
+	return v, err
+}
+
+// Newer is the newest version of a theme if it is not the one of that content,
+// else nil.
+func (s *Shelf) Newer(id, content string) *theme.Theme {
+	t, err := s.Themes.Get(id)
+	if err != nil || content == "" || t.Content == content {
+		return nil
+	}
+	return t
+}
+
+// Profiles lists the ways of encoding, the usual one first.
+func (s *Shelf) Profiles(ctx context.Context) ([]profile.Profile, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.profiles != nil {
+		return s.profiles, nil
+	}
+	var rows []store.Profile
+	if err := s.Store.DB.WithContext(ctx).Order("position, name").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		s.profiles = append(s.profiles, r.Setting)
+	}
+	return s.profiles, nil
+}
+
+// Profile is the way of encoding of a name; the usual one without a name.
+func (s *Shelf) Profile(ctx context.Context, name string) (profile.Profile, error) {
+	all, err := s.Profiles(ctx)
+	if err != nil {
+		return profile.Profile{}, err
+	}
+	for _, p := range all {
+		if name == "" || p.Name == name {
+			return p, nil
+		}
+	}
+	return profile.Profile{}, invalid.Field("profile", "There is no profile %q.", name)
+}

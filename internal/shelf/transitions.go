@@ -1,0 +1,58 @@
+package shelf
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/transition"
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// KeepTransition keeps a setting of a transition under a name, in place of
+// one that had it before.
+func (s *Shelf) KeepTransition(ctx context.Context, name string, t transition.Transition) error {
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 60 {
+		return invalid.Field("name", "The transition needs a name of at most 60 characters.")
+	}
+	if err := t.Validate(); err != nil {
+		return invalid.Field("transition", "Transition: %v.", err)
+	}
+	b, err := json.Marshal(t)
+	if err != nil {
+		return err
+	}
+	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"setting"})}).
+		Create(&store.Transition{Name: name, Setting: b}).Error
+}
+
+// TransitionNames lists the studio's own transitions.
+func (s *Shelf) TransitionNames(ctx context.Context) ([]string, error) {
+	var names []string
+	err := s.Store.DB.WithContext(ctx).Model(&store.Transition{}).Order("name").Pluck("name", &names).Error
+	return names, err
+}
+
+// Transition is the studio's own transition of a name.
+func (s *Shelf) Transition(ctx context.Context, name string) (transition.Transition, error) {
+	var t transition.Transition
+	row, err := store.One[store.Transition](s.Store.DB.WithContext(ctx), "name = ?", name)
+	if errors.Is(err, store.ErrNotFound) {
+		return t, invalid.Field("transition", "There is no transition of our own named “%s”.", name)
+	}
+	if err != nil {
+		return t, err
+	}
+	return t, json.Unmarshal(row.Setting, &t)
+}
+
+// ForgetTransition takes one of the studio's own transitions off the list.
+// Joins that were set by it stay as they are.
+func (s *Shelf) ForgetTransition(ctx context.Context, name string) error {
+	return s.Store.DB.WithContext(ctx).Where("name = ?", name).Delete(&store.Transition{}).Error
+}
