@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { open, signIn } from "./browser.mjs";
 import { photos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { accessible, inOrder } from "./steps.mjs";
+import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
 
 let server, browser, page;
 
@@ -28,15 +28,10 @@ async function edited(act) {
   const seen = await page.getAttribute("#work", "data-revision");
   await act();
   await page.waitForFunction((r) => document.querySelector("#work").dataset.revision !== r, seen);
-  await page.waitForFunction(() => !document.querySelector(".htmx-settling, .htmx-swapping, .htmx-request"));
+  await settled(page);
 }
 
-async function choose(n) {
-  const slide = page.locator("#rows .slide").nth(n);
-  const id = await slide.getAttribute("data-slide");
-  await slide.click();
-  await page.waitForSelector(`#desk > [data-shown$="|${id}"]`);
-}
+const choose = (n) => chooseSlide(page, n);
 
 test("an order is filled", async () => {
   await page.goto("/orders/new");
@@ -47,8 +42,10 @@ test("an order is filled", async () => {
   await page.fill("#detail-date", "24 December 2026");
   await page.click("text=Open the order");
   const dir = join(server.dir, "in");
+  await leaf(page, "Material");
   await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 20)]);
   await page.waitForSelector("#material-count:has-text('5 photos, 1 song')", { timeout: 60000 });
+  await leaf(page, "Running order");
   await page.waitForSelector("#fit-music:not([disabled])");
   await edited(() => page.click("#fit-music"));
 });
@@ -73,7 +70,7 @@ test("caption, motion, transition and look are set by hand, and undone", async (
   const before = await page.getAttribute("#look", "src");
   await edited(async () => {
     await page.fill("#caption", "The start, at noon");
-    await page.click("button[hx-post$='/edit/caption']");
+    await page.locator("#caption").press("Tab");
   });
   await page.waitForFunction((src) => document.querySelector("#look")?.getAttribute("src") !== src, before);
   await edited(() => page.selectOption("#join", "iris"));
@@ -86,7 +83,7 @@ test("caption, motion, transition and look are set by hand, and undone", async (
   await edited(() => page.selectOption("[data-shot] select[name=look]", "mono"));
   await edited(() => page.click("[data-focal]", { position: { x: 10, y: 80 } }));
   await page.waitForSelector("[data-focal] line", { state: "attached" });
-  await accessible(page, "the desk");
+  await accessible(page, "the margin");
   await edited(() => page.click("#undo"));
   await page.waitForSelector("[data-focal] line", { state: "detached" });
 });
@@ -104,15 +101,15 @@ async function drag(selector, from, to) {
 
 async function chooseRange(first, last) {
   await choose(first);
-  await page.locator("#rows .slide").nth(last).click({ modifiers: ["Shift"] });
-  await page.waitForSelector(`#desk h2:has-text('${last - first + 1} slides selected')`);
+  await page.locator("#rows .slide").nth(last).click({ position: { x: 40, y: 30 }, modifiers: ["Shift"] });
+  await page.waitForSelector(`#controls h2:has-text('${last - first + 1} slides selected')`);
 }
 
 test("one look for a selection, one transition for all joins; exceptions stay", async () => {
   await chooseRange(1, 3);
   await page.click("summary:has-text('Look of the selected pictures')");
   await edited(() => page.selectOption("#all-look", "warm"));
-  await page.waitForSelector("#desk h2:has-text('3 slides selected')");
+  await page.waitForSelector("#controls h2:has-text('3 slides selected')");
   const looks = await page.locator("[data-shot] select[name=look]").evaluateAll((all) => all.map((l) => l.value));
   assert.ok(looks.length >= 3 && looks.every((l) => l === "warm"), `looks: ${looks}`);
   assert.ok(await page.isVisible("#tone-light"), "what was open stays open");
@@ -123,13 +120,13 @@ test("one look for a selection, one transition for all joins; exceptions stay", 
   await page.waitForFunction(() => document.querySelector("#tone-light")?.value === "20");
 
   await page.locator("#rows .slide").nth(1).press("Escape");
-  await page.waitForSelector("#desk h2:has-text('The whole film')");
+  await page.waitForSelector("#controls h2:has-text('The whole film')");
   await edited(() => page.selectOption("#join", "wipe"));
   await choose(2);
   assert.match(await page.locator("#join option").first().innerText(), /wipe/);
   await edited(() => page.selectOption("#join", "clock"));
   await edited(() => page.selectOption("#all-look", "mono"));
-  await accessible(page, "the desk with all open");
+  await accessible(page, "the margin with all open");
 });
 
 test("a picture is cropped and framed by drawing on it", async () => {
@@ -150,6 +147,7 @@ test("a picture is cropped and framed by drawing on it", async () => {
 
 test("a picture and a drift lie over a range of slides", async () => {
   await chooseRange(1, 2);
+  await page.click("summary:has-text('Over these slides')");
   await page.selectOption("#particles", "snow");
   await edited(() => page.click("button[hx-post$='/edit/drift']"));
   await page.waitForSelector("summary:has-text('snow over slides 2 to 3')");
@@ -194,7 +192,7 @@ test("a text card comes in, and the frame changes its shape", async () => {
   await choose(2);
   await edited(async () => {
     await page.fill("#card-main", "Half-time");
-    await page.click("text=Keep the words");
+    await page.locator("#card-main").press("Tab");
   });
   await edited(() => page.selectOption("[name=frame]", "1080x1920"));
   await page.waitForFunction(() => document.querySelector("#look")?.naturalHeight > document.querySelector("#look")?.naturalWidth);
@@ -204,15 +202,15 @@ test("a text card comes in, and the frame changes its shape", async () => {
 test("play pressed while a slide is being opened plays from that slide", async () => {
   await choose(0);
   const opening = Number(await page.getAttribute("#screen", "data-seconds"));
-  await page.route("**/desk?*", async (route) => {
+  await page.route("**/margin?*", async (route) => {
     await new Promise((later) => setTimeout(later, 700));
     await route.continue();
   });
-  await page.locator("#rows .slide").nth(2).click();
+  await page.locator("#rows .slide").nth(2).click({ position: { x: 40, y: 30 } });
   await page.click("#play");
   await page.waitForFunction((s) => Number(document.querySelector("#screen").dataset.seconds) > s + 2, opening);
   await page.waitForFunction(() => document.querySelector("#player").currentTime > Number(document.querySelector("#screen").dataset.seconds) + 0.3, null, { timeout: 60000 });
-  await page.unroute("**/desk?*");
+  await page.unroute("**/margin?*");
   await page.click("#play");
   await page.waitForSelector("#look:not(.hidden)");
 });

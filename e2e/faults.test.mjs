@@ -7,8 +7,9 @@ import { after, before, test } from "node:test";
 import { open, signIn } from "./browser.mjs";
 import { photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
+import { leaf, settled } from "./steps.mjs";
 
-let server, browser, page;
+let server, browser, page, frames;
 
 before(async () => {
   server = await Server.start();
@@ -21,10 +22,13 @@ before(async () => {
   }
   await page.click("text=Open the order");
   const dir = join(server.dir, "in");
+  await leaf(page, "Material");
   await page.setInputFiles("#files", [...photos(dir, 4), song(dir, 20)]);
   await page.waitForSelector("#material-count:has-text('4 photos, 1 song')", { timeout: 60000 });
+  await leaf(page, "Running order");
   await page.click("#fit-music");
   await page.waitForSelector("#arithmetic:has-text('to the frame')");
+  frames = Number(await page.getAttribute("#work", "data-frames"));
 });
 after(async () => {
   await browser?.close();
@@ -32,6 +36,7 @@ after(async () => {
 });
 
 test("a render goes on by itself after the worker was killed", async () => {
+  await leaf(page, "Deliveries");
   await page.click("#render");
   await page.waitForFunction(() => /[1-9]\d+ of \d+ frames/.test(document.querySelector("#renders").textContent), null, { timeout: 60000 });
   await server.kill("SIGKILL");
@@ -42,21 +47,23 @@ test("a render goes on by itself after the worker was killed", async () => {
   const res = await page.request.get("/renders/1/film.mp4");
   const path = join(server.dir, "film.mp4");
   writeFileSync(path, await res.body());
-  assert.equal(probe(path).frames, Number(await page.getAttribute("#work", "data-frames")));
+  assert.equal(probe(path).frames, frames);
 });
 
 test("the database goes away and comes back: no restart, no upload lost", async () => {
-  await page.goto("/orders/1");
-  await page.waitForSelector("#rows .slide");
+  await page.goto("/orders/1/material");
+  await page.waitForSelector("#materiallist img");
   server.stopDatabase();
   assert.equal((await page.request.get("/healthz")).status(), 503);
   await page.click("#undo");
-  await page.waitForSelector("#notice:has-text('Try again in a moment')");
+  await page.waitForSelector("#notice:has-text('The server cannot be reached. 1 change waits here')");
   const more = photos(join(server.dir, "more"), 7).slice(4);
   await page.setInputFiles("#files", more);
   await page.waitForSelector("[data-upload-list] >> text=tries again", { timeout: 20000 });
   server.restartDatabase();
   await page.waitForSelector("#material-count:has-text('7 photos, 1 song')", { timeout: 90000 });
+  await settled(page);
+  assert.doesNotMatch(await page.textContent("#arithmetic"), /to the frame/, "the press on Undo was not lost");
   assert.equal((await page.request.get("/healthz")).status(), 200);
   assert.equal(server.process.exitCode, null, "the same process");
 });

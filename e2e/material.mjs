@@ -16,6 +16,13 @@ export function photos(dir, count) {
   });
 }
 
+/** Writes `count` small photos, all different, by one run of ffmpeg. */
+export function manyPhotos(dir, count) {
+  mkdirSync(dir, { recursive: true });
+  ffmpeg("-f", "lavfi", "-i", "testsrc2=s=480x320:r=25", "-frames:v", String(count), join(dir, "many %03d.jpg"));
+  return Array.from({ length: count }, (_, i) => join(dir, `many ${String(i + 1).padStart(3, "0")}.jpg`));
+}
+
 export function clip(dir) {
   const path = join(dir, "clip.mp4");
   ffmpeg("-f", "lavfi", "-i", "testsrc2=s=640x360:r=25:d=2", "-pix_fmt", "yuv420p", path);

@@ -39,6 +39,10 @@ export class Server {
     return s;
   }
 
+  addUser({ email, password }) {
+    execFileSync(binary, ["user", "add", email], { env: this.env(), input: `${password}\n`, stdio: ["pipe", "ignore", "inherit"] });
+  }
+
   startDatabase() {
     this.database = execFileSync(join(root, "scripts/pg"), ["start", join(this.dir, "pg")], { encoding: "utf8" }).trim();
   }
@@ -61,6 +65,7 @@ export class Server {
       NELKO_DATABASE_URL: this.database,
       NELKO_VAR: join(this.dir, "var"),
       NELKO_ADDR: `127.0.0.1:${this.port ?? 0}`,
+      NELKO_METRICS: "",
       NELKO_LOG: "warn",
     };
   }

@@ -20,3 +20,20 @@ export async function accessible(page, where) {
   const { violations } = await new AxeBuilder({ page }).withTags(["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"]).analyze();
   assert.deepEqual(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`), [], where);
 }
+
+/** Goes to a leaf of the order that is open. */
+export async function leaf(page, name) {
+  await page.click(`.leaves a:has-text('${name}')`);
+  await page.waitForSelector(`.leaves a[aria-current]:has-text('${name}')`);
+}
+
+/** Waits until every change was answered. */
+export const settled = (page) => page.waitForSelector("#order[data-pending='0']", { state: "attached" });
+
+/** Chooses a slide by its position and waits until the margin shows it. */
+export async function chooseSlide(page, n) {
+  const slide = page.locator("#rows .slide").nth(n);
+  const id = await slide.getAttribute("data-slide");
+  await slide.click({ position: { x: 40, y: 30 } });
+  await page.waitForSelector(`#margin[data-shown$="|${id}"]`);
+}

@@ -6,7 +6,7 @@ import { after, before } from "node:test";
 import { open, signIn } from "./browser.mjs";
 import { clip, letter, photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { accessible, inOrder } from "./steps.mjs";
+import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
 
 let server, browser, page, errors;
 
@@ -63,14 +63,16 @@ test("a new order says what is missing", async () => {
 
 test("files come in together; the bad one is named and refused", async () => {
   const dir = join(server.dir, "in");
+  await leaf(page, "Material");
   const files = [...photos(dir, 6), clip(dir), letter(dir), song(dir, 24.3)];
   await page.setInputFiles("[data-upload-input]", files);
   await page.waitForSelector("[data-refused='letter.jpg']", { timeout: 60000 });
   assert.match(await page.textContent("[data-refused='letter.jpg']"), /letter\.jpg refused: not a photo, clip or song/);
   await page.waitForSelector("#material-count:has-text('6 photos, 1 clip, 1 song')", { timeout: 60000 });
-  await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
   await page.click("[aria-label='Dismiss letter.jpg']");
   await page.waitForSelector("[data-refused]", { state: "detached" });
+  await page.waitForFunction(() => document.querySelectorAll("#materiallist img").length >= 7);
+  await accessible(page, "material");
 });
 
 test("a dropped file comes in too, and the same one again is refused as a twin", async () => {
@@ -87,6 +89,8 @@ test("a dropped file comes in too, and the same one again is refused as a twin",
 });
 
 test("the slides are fitted to the song, exact to the frame", async () => {
+  await leaf(page, "Running order");
+  await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
   assert.match(await page.textContent("#arithmetic"), /joins × 0\.80 s = .* — music 0:24\.\d — /);
   await page.click("#fit-music");
   await page.waitForSelector("#arithmetic:has-text('ends with the music, to the frame')");
@@ -128,20 +132,26 @@ test("any moment can be looked at", async () => {
 });
 
 test("pinned seconds stay as typed and the rest is fitted again", async () => {
-  await page.locator("#rows .slide").nth(2).click();
-  await page.waitForSelector("text=1 slide selected");
+  await chooseSlide(page, 2);
   await page.fill("#pin", "6,5");
-  await page.click("button:has-text('Pin'):not(:has-text('Un'))");
+  await page.locator("#pin").press("Enter");
   await page.waitForSelector("#arithmetic:has-text('1 pinned 6.50 s')");
   assert.match(await page.textContent("#arithmetic"), /to the frame/);
-  // The desk is drawn anew with what was kept.
+  // The margin is drawn anew with what was kept.
   await page.waitForFunction(() => document.querySelector("#pin")?.value === "6.5");
   await page.fill("#pin", "lots");
-  await page.click("button:has-text('Pin'):not(:has-text('Un'))");
+  await page.locator("#pin").press("Tab");
   await page.waitForSelector("#notice:has-text('\"lots\" is not a number')");
 });
 
 test("the film is rendered in the background with progress, and is as planned", async () => {
+  await settled(page);
+  const frames = Number(await page.getAttribute("#work", "data-frames"));
+  await leaf(page, "Check");
+  await accessible(page, "check");
+  await leaf(page, "Soundtrack");
+  await accessible(page, "soundtrack");
+  await leaf(page, "Deliveries");
   await page.click("#render");
   await page.waitForSelector("[data-state='running'] progress", { timeout: 60000 });
   await page.waitForFunction(() => /\d+ of \d+ frames, \d+:\d\d left/.test(document.querySelector("#renders").textContent), null, { timeout: 60000 });
@@ -155,7 +165,6 @@ test("the film is rendered in the background with progress, and is as planned", 
   const path = join(server.dir, "film.mp4");
   await download.saveAs(path);
   const film = probe(path);
-  const frames = Number(await page.getAttribute("#work", "data-frames"));
   assert.equal(film.frames, frames);
   assert.equal(film.video.width, 1920);
   assert.equal(film.video.r_frame_rate, "30/1");

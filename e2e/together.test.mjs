@@ -5,11 +5,15 @@ import { after, before, test } from "node:test";
 import { demo, open, signIn } from "./browser.mjs";
 import { photos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
+import { chooseSlide, settled } from "./steps.mjs";
 
 let server, browser;
 
+const mara = { email: "mara@nelko.example", password: "harbour-lights" };
+
 before(async () => {
   server = await Server.start();
+  server.addUser(mara);
   browser = await open();
 });
 after(async () => {
@@ -48,13 +52,17 @@ test("an order is opened, arranged and fitted with the keyboard alone", async ()
   }
   await page.keyboard.press("Enter");
   await page.waitForSelector("#next");
+  await page.keyboard.press("1");
+  await page.waitForSelector("#files", { state: "attached" });
   await tabTo(page, "#files");
   // The file dialog is the browser's own; what is chosen there arrives here.
   const dir = join(server.dir, "in");
   await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 22)]);
   await page.waitForSelector("#material-count:has-text('5 photos, 1 song')", { timeout: 60000 });
-  await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
   await page.waitForSelector("#arithmetic:has-text('music 0:22')");
+  await page.focus("#main");
+  await page.keyboard.press("2");
+  await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
 
   await page.focus("#main");
   await tabTo(page, "#rows .slide");
@@ -70,10 +78,9 @@ test("an order is opened, arranged and fitted with the keyboard alone", async ()
   await page.waitForFunction(() => document.activeElement?.closest("#rows"));
   await page.keyboard.press("Delete");
   await page.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n - 1, before.length);
-  await page.waitForSelector("#materiallist:has-text('Not in the film')");
   await page.keyboard.press("Control+z");
   await page.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n, before.length);
-  await page.waitForFunction(() => !document.querySelector(".htmx-settling, .htmx-swapping, .htmx-request"));
+  await settled(page);
   assert.deepEqual(await ids(page), before);
   await page.focus("#main");
   await tabTo(page, "#fit-music");
@@ -86,23 +93,22 @@ test("a stale edit gets a clear answer and overwrites nothing", async () => {
   const first = await visitor();
   const second = await visitor();
   for (const page of [first, second]) {
-    await signIn(page);
-    // The pages would hear of each other's edits within a second or two.
-    await page.route("**/live?*", (route) => route.fulfill({ status: 204 }));
+    await signIn(page, page === first ? undefined : mara);
+    // The pages would hear of each other's edits at once.
+    await page.route(/\/live\?|\/events/, (route) => route.abort());
     await page.goto("/orders/1");
     await page.waitForSelector("#rows .slide");
   }
   const before = await ids(first);
-  await first.locator("#rows .slide").nth(1).click();
-  await first.waitForSelector("text=1 slide selected");
+  await chooseSlide(first, 1);
   await first.click("#take-out");
   await first.waitForFunction((n) => document.querySelectorAll("#rows .slide").length === n - 1, before.length);
 
   await second.fill("#pace", "9");
-  await second.click("text=Hold this pace");
+  await second.click("#fit button:text-is('Hold')");
   await second.waitForSelector("#notice:has-text('Wren Ashdown changed this slideshow meanwhile (took out 1 slide). Your change was not made')");
   assert.equal((await ids(second)).length, before.length - 1, "the second sees how it stands now");
-  await second.click("text=Hold this pace");
+  await second.click("#fit button:text-is('Hold')");
   await second.waitForSelector("#notice:empty", { state: "attached" });
   await first.context().close();
   await second.context().close();
@@ -117,8 +123,7 @@ test("what one does the other sees without reloading", async () => {
     await page.waitForSelector("#rows .slide");
   }
   const n = (await ids(first)).length;
-  await first.locator("#rows .slide").nth(1).click();
-  await first.waitForSelector("text=1 slide selected");
+  await chooseSlide(first, 1);
   await first.keyboard.press("Delete");
   await second.waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n, { timeout: 10000 });
   await first.context().close();

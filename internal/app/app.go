@@ -198,6 +198,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	}
 	defer workers.Stop(stopWithin)
 	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	srv.RegisterOnShutdown(handler.StopEvents)
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()
 	ready("http://" + strings.Replace(l.Addr().String(), "[::]", "127.0.0.1", 1))

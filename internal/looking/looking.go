@@ -141,9 +141,6 @@ func (l *Looking) Prepare(d *orders.Dossier, longer int) {
 	})
 }
 
-// maxFindings is how many findings are told of; the rest are counted.
-const maxFindings = 3
-
 // rememberFindings is how many revisions' findings are remembered.
 const rememberFindings = 400
 
@@ -166,10 +163,6 @@ func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
 		return nil, err
 	}
 	out := f.Findings()
-	if more := len(out) - maxFindings; more > 0 {
-		last := plan.Check{Weight: plan.Doubt, Text: fmt.Sprintf("and %d more to look at", more), Field: out[maxFindings].Field}
-		out = append(out[:maxFindings:maxFindings], last)
-	}
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	l.found.Add(k, out)

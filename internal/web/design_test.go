@@ -148,7 +148,7 @@ func TestDesignsOverTheWeb(t *testing.T) {
 	status, _ := v.edit(order, "words", "slide", card, "kind", "credits", "main", "Crew", "text", "Bow | Ann\r\nStroke | Bo")
 	assert.Equal(t, 200, status)
 	assert.Equal(t, "Bow | Ann\nStroke | Bo", slide().Card.Text)
-	_, desk := v.get(fmt.Sprintf("/orders/%d/desk?slide=%s&slide=%s", order, card, id))
+	_, desk := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s&slide=%s", order, card, id))
 	assert.Contains(t, desk, "2 slides selected")
 	assert.NotContains(t, desk, "<at>", "words are escaped")
 
@@ -196,7 +196,7 @@ func TestOwnTransitionsOverTheWeb(t *testing.T) {
 	_, body = v.post(fmt.Sprintf("/orders/%d/transitions", order), "join", "", "join-name", "x")
 	assert.Contains(t, body, "Choose a transition first")
 	id := string(v.load(order).Doc.Slides[1].ID)
-	_, desk := v.get(fmt.Sprintf("/orders/%d/desk?slide=%s", order, id))
+	_, desk := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s", order, id))
 	assert.Contains(t, desk, `value="own:Soft &lt;rise&gt;"`)
 	status, _ := v.edit(order, "join", "slide", id, "join", "own:Soft <rise>")
 	assert.Equal(t, 200, status)

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net/http"
@@ -22,16 +21,11 @@ func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.House.Shelf.KeepTransition(r.Context(), name, *t)
 	}
-	var invalid *invalid.Input
-	if err != nil && !errors.As(err, &invalid) {
-		s.fail(w, r, err)
-		return
-	}
-	n := notice{"good", fmt.Sprintf("“%s” is kept. It stands under “Our own” in every order.", name)}
-	if invalid != nil {
-		n = notice{"bad", invalid.Problem}
-	}
-	s.render(w, r, http.StatusOK, "notice-text", n)
+	s.answer(w, r, err, func(v *orderView) {
+		if err == nil {
+			v.Notice = &notice{"good", fmt.Sprintf("“%s” is kept. It stands under “Our own” in every order.", name)}
+		}
+	})
 }
 
 // readDesign makes an edit of the film's look of a form.

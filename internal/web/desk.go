@@ -19,6 +19,10 @@ import (
 // film if none are, and the film at a frame.
 type deskView struct {
 	OrderID         int64
+	Shown           string // revision, frame and slides, by which the page knows what the margin shows
+	Lasts           string // the selected slides together
+	Details         []detailView
+	Any             bool // there are slides
 	Revision        int
 	Frame           timecode.Frames
 	Width, Height   int
@@ -52,6 +56,12 @@ type deskView struct {
 	Decor     []decorView
 	Overlays  []choice // pictures that can be laid over
 	Eases     []choice
+}
+
+// detailView is a detail the theme asks for.
+type detailView struct {
+	Key, Label, Value, Example string
+	Missing                    bool
 }
 
 type choice struct{ ID, Name string }
@@ -97,13 +107,14 @@ func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/10
 // frame. own names the studio's own transitions.
 func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string) deskView {
 	frame = max(0, min(frame, wk.Plan.Frames-1))
-	v := deskView{OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(frame),
-		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(frame)), Width: 480, Height: 480 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
-	if v.Height > 420 {
-		v.Width, v.Height = 420*wk.Doc.Frame.W/wk.Doc.Frame.H, 420
+	v := deskView{OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
+		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(max(0, frame))), Width: 640, Height: 640 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
+	if v.Height > 640 {
+		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640
 	}
 	lingers, pins, captions := map[string]bool{}, map[string]bool{}, map[string]bool{}
 	v.Pictures = true
+	var together timecode.Frames
 	for i, sl := range wk.Plan.Slides {
 		if !slices.Contains(ids, sl.ID) {
 			continue
@@ -121,10 +132,20 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 			pins[""] = true
 		}
 		v.HasClip = v.HasClip || sl.Kind == doc.Clip
+		together += sl.Length - sl.Overlap
 		v.Pictures = v.Pictures && len(sl.Media) > 0
 	}
 	v.Linger, v.Pin, v.Caption = onlyOne(lingers), onlyOne(pins), onlyOne(captions)
 	v.Heading = counted(len(v.Slides), "slide") + " selected"
+	if len(v.Slides) == 1 {
+		v.Heading = fmt.Sprintf("Slide %d, %s", v.Slides[0].Number, v.Slides[0].Kind)
+	}
+	v.Lasts = fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(together))
+	names := make([]string, len(v.IDs))
+	for i, id := range v.IDs {
+		names[i] = string(id)
+	}
+	v.Shown = fmt.Sprintf("%d|%d|%s", v.Revision, v.Frame, strings.Join(names, ","))
 	v.Pictures = v.Pictures && len(v.IDs) > 0
 	v.Many = v.Pictures && len(v.IDs) > 1
 	if len(v.IDs) > 0 {
@@ -132,6 +153,10 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	}
 	if len(v.IDs) == 0 {
 		v.film(wk, own)
+		for _, d := range wk.Theme.Details {
+			value := wk.Doc.Details[d.Key]
+			v.Details = append(v.Details, detailView{d.Key, d.Label, value, d.Example, d.Required && value == ""})
+		}
 	}
 	v.decor(wk)
 	return v

@@ -14,7 +14,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
-	"nelko/internal/orders"
+	"nelko/internal/store"
 )
 
 func queryInt(r *http.Request, name string, otherwise int64) int64 {
@@ -51,6 +51,9 @@ func (s *Server) readOp(r *http.Request) (edit.Op, error) {
 	switch op := chi.URLParam(r, "op"); op {
 	case "move":
 		return edit.Move{Slides: slides, Before: doc.SlideID(r.PostFormValue("before"))}, nil
+	case "shift":
+		by, err := readNumber(r, "by", "Places")
+		return edit.Shift{Slides: slides, By: int(by)}, err
 	case "remove":
 		return edit.Remove{Slides: slides}, nil
 	case "linger":
@@ -60,6 +63,9 @@ func (s *Server) readOp(r *http.Request) (edit.Op, error) {
 		}
 		return edit.Time{Slides: slides, Linger: v}, err
 	case "pin":
+		if strings.TrimSpace(r.PostFormValue("pin")) == "" {
+			return edit.Time{Slides: slides, Unpin: true}, nil
+		}
 		v, err := readNumber(r, "pin", "Pinned seconds")
 		return edit.Time{Slides: slides, Pin: v}, err
 	case "unpin":
@@ -103,7 +109,7 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		_, err = s.House.Orders.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
 	}
-	s.afterEdit(w, r, err)
+	s.answer(w, r, err, nil)
 }
 
 // ownJoin makes an edit of one of the studio's own transitions; nil if the
@@ -126,12 +132,12 @@ func (s *Server) ownJoin(r *http.Request) (edit.Op, error) {
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Orders.Undo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
-	s.afterEdit(w, r, err)
+	s.answer(w, r, err, nil)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Orders.Redo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
-	s.afterEdit(w, r, err)
+	s.answer(w, r, err, nil)
 }
 
 // seenRevision is the revision the operator was looking at.
@@ -141,32 +147,6 @@ func seenRevision(r *http.Request) int {
 		return -1 // never a revision: answered as a conflict
 	}
 	return n
-}
-
-// afterEdit answers with the order as it stands and, where the edit was not
-// made, why.
-func (s *Server) afterEdit(w http.ResponseWriter, r *http.Request, err error) {
-	status, note := http.StatusOK, &notice{}
-	var invalid *invalid.Input
-	var conflict *orders.Conflict
-	switch {
-	case err == nil:
-	case errors.As(err, &conflict):
-		status, note = http.StatusConflict, &notice{"bad", conflict.Error()}
-	case errors.As(err, &invalid):
-		status, note = http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem}
-	case errors.Is(err, edit.ErrGone), errors.Is(err, edit.ErrInvalid):
-		status, note = http.StatusUnprocessableEntity, &notice{"bad", "Not changed: " + err.Error() + "."}
-	default:
-		s.fail(w, r, err)
-		return
-	}
-	v, ok := s.load(w, r)
-	if !ok {
-		return
-	}
-	v.OOB, v.LiveOOB, v.Notice = true, true, note
-	s.render(w, r, status, "update", v)
 }
 
 func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
@@ -188,39 +168,17 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
 }
 
-// part answers an act with one part of the order's page.
-func (s *Server) part(w http.ResponseWriter, r *http.Request, name string, err error, change func(*orderView)) {
-	var invalid *invalid.Input
-	if err != nil && !errors.As(err, &invalid) {
-		s.fail(w, r, err)
-		return
-	}
-	v, ok := s.load(w, r)
-	if !ok {
-		return
-	}
-	status := http.StatusOK
-	v.Notice = &notice{}
-	if invalid != nil {
-		status, v.Notice = http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem}
-	}
-	if change != nil {
-		change(v)
-	}
-	s.render(w, r, status, "part-"+name, v)
-}
-
 func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
-	s.part(w, r, "material", s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
+	s.answer(w, r, s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
 }
 
 func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Making.Begin(r.Context(), number(r, "order"), r.PostFormValue("profile"))
-	s.part(w, r, "renders", err, nil)
+	s.answer(w, r, err, nil)
 }
 
 func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
-	s.part(w, r, "renders", s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
+	s.answer(w, r, s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
 }
 
 func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
@@ -236,7 +194,7 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 		RenderID: render, Title: r.PostFormValue("title"), Days: days,
 		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "",
 	})
-	s.part(w, r, "deliveries", err, func(v *orderView) {
+	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
 			v.NewAddress = strings.TrimRight(s.BaseURL, "/") + "/watch/" + token
 		}
@@ -244,5 +202,30 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
-	s.part(w, r, "deliveries", s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
+	s.answer(w, r, s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
+}
+
+// actOnOrder archives, deletes, restores or copies an order.
+func (s *Server) actOnOrder(w http.ResponseWriter, r *http.Request) {
+	id := number(r, "order")
+	var err error
+	said, to := "", "/"
+	switch chi.URLParam(r, "act") {
+	case "archive":
+		said, err = "The order is archived. It is found under “archived”.", s.House.Orders.Archive(r.Context(), id)
+	case "delete":
+		said, err = "The order is deleted. For 30 days it can be restored under “deleted”; then it is gone for good.", s.House.Orders.Delete(r.Context(), id)
+	case "restore":
+		said, to, err = "The order is back.", fmt.Sprintf("/orders/%d", id), s.House.Orders.Restore(r.Context(), id)
+	case "copy":
+		var o store.Order
+		o, err = s.House.Orders.Copy(r.Context(), id, &user(r).ID)
+		said, to = "This is the copy; nothing of it was rendered yet.", fmt.Sprintf("/orders/%d", o.ID)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.tell(r, said)
+	http.Redirect(w, r, to, http.StatusSeeOther)
 }

@@ -4,46 +4,119 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"math"
 	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 
+	"github.com/go-chi/chi/v5"
+
 	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
+	"nelko/internal/invalid"
 	"nelko/internal/making"
 	"nelko/internal/orders"
 	"nelko/internal/store"
 )
 
-// orderView is an order's page and, with OOB set, its parts for replacement.
+// leaf is one page of an order.
+type leaf string
+
+// The leaves. The running order stands at the order's own address.
+const (
+	materialLeaf   leaf = "material"
+	runningLeaf    leaf = "running-order"
+	soundtrackLeaf leaf = "soundtrack"
+	checkLeaf      leaf = "check"
+	deliveriesLeaf leaf = "deliveries"
+)
+
+// parts are the parts of a leaf that are drawn anew when they change, by the
+// names of their templates, which are their places in the page too.
+func (l leaf) parts() []string {
+	return append([]string{"orderhead"}, map[leaf][]string{
+		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"renders", "deliveries"},
+	}[l]...)
+}
+
+// leafOf reads a leaf's name; the running order without one.
+func leafOf(name string) leaf {
+	if l := leaf(name); len(l.parts()) > 1 {
+		return l
+	}
+	return runningLeaf
+}
+
+// leafLink is a leaf as the head shows it.
+type leafLink struct {
+	Leaf             leaf
+	Name, Path, Note string
+	Key              int
+	Here             bool
+}
+
+// shown is what a page shows of an order: a leaf and, of the running order,
+// what is chosen and the moment looked at.
+type shown struct {
+	leaf   leaf
+	chosen []doc.SlideID
+	moment timecode.Frames
+	known  bool // whether a moment was named
+}
+
+// shownBy reads what the page that asks shows.
+func shownBy(r *http.Request) shown {
+	_ = r.ParseForm() // what cannot be read is not there
+	v := shown{leaf: leafOf(r.Form.Get("leaf"))}
+	for _, id := range r.Form["chosen"] {
+		v.chosen = append(v.chosen, doc.SlideID(id))
+	}
+	if n, err := strconv.ParseInt(r.Form.Get("moment"), 10, 64); err == nil {
+		v.moment, v.known = timecode.Frames(n), true
+	}
+	return v
+}
+
+// orderView is a leaf of an order.
 type orderView struct {
 	base
 	*orders.Dossier
+	Leaf          leaf
+	Leaves        []leafLink
+	Seen          string
 	Due           string
 	Rows          rowsView
 	Desk          deskView
 	Whole         filmView
 	NextStep      orders.Step
-	Doubts        []plan.Check
+	NextPath      string
+	Findings      []findingView
 	Fitted        bool
+	Newer         string // version of the theme that can be taken
 	MaterialCount string
 	RefusedMedia  []store.Media
 	LeftOut       []leftOutView
+	InFilm        []leftOutView
 	Songs         []songView
 	MusicClock    string
 	Rendering     bool
 	RenderRows    []renderRow
+	Profiles      []string
 	Film          *store.Render // newest finished
 	LinkTitle     string
 	LinkRows      []linkRow
 	NewAddress    string
-	Seen          string
-	Changed       map[string]bool
-	OOB, WorkOOB  bool // parts go to their own places in the page
-	LiveOOB       bool
+}
+
+// findingView is a check or a finding, and where it is put right.
+type findingView struct {
+	Text, Path string
+	Stops      bool
 }
 
 type leftOutView struct {
@@ -75,44 +148,77 @@ type linkRow struct {
 	Open          bool
 }
 
-func (s *Server) orderView(ctx context.Context, wk *orders.Dossier) (*orderView, error) {
-	v := &orderView{Dossier: wk, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk), Changed: map[string]bool{}}
-	waves, err := s.House.Intake.Waveforms(ctx, wk.Doc.Soundtrack.Songs())
+// orderView fills in what a leaf shows.
+func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*orderView, error) {
+	v := &orderView{Dossier: wk, Leaf: on.leaf, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk)}
+	v.NextPath = stepPath(wk.Order.ID, v.NextStep.Place)
+	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
+	if t := s.House.Orders.TakeNewer(wk); t != nil {
+		v.Newer = t.Version
+	}
+	if err := s.findings(v); err != nil {
+		return nil, err
+	}
+	v.material(s.uploads.beingStored(wk.Order.ID))
+	v.songs()
+	v.delivering(s)
+	v.leaves()
+	if on.leaf == deliveriesLeaf {
+		all, err := s.House.Shelf.Profiles(ctx)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range all {
+			v.Profiles = append(v.Profiles, p.Name)
+		}
+	}
+	if on.leaf != runningLeaf {
+		return v, nil
+	}
+	own, err := s.House.Shelf.TransitionNames(ctx)
 	if err != nil {
 		return nil, err
 	}
 	if len(wk.Plan.Slides) > 0 {
-		v.Rows = drawRows(wk, waves)
-		own, err := s.House.Shelf.TransitionNames(ctx)
+		waves, err := s.House.Intake.Waveforms(ctx, wk.Doc.Soundtrack.Songs())
 		if err != nil {
 			return nil, err
 		}
-		v.Desk = s.desk(wk, nil, openingLook(wk), own)
+		v.Rows = drawRows(wk, waves)
+		if !on.known {
+			on.moment = openingLook(wk)
+		}
 	}
-	found, err := s.House.Looking.Findings(wk)
+	v.Desk = s.desk(wk, on.chosen, on.moment, own)
+	return v, nil
+}
+
+// findings are what the checks see, the gravest first, each with its place.
+func (s *Server) findings(v *orderView) error {
+	found, err := s.House.Looking.Findings(v.Dossier)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	for _, c := range append(slices.Clone(wk.Checks), found...) {
-		if c.Weight == plan.Doubt && c.Text != v.NextStep.Text {
-			v.Doubts = append(v.Doubts, c)
-		}
+	for _, c := range append(slices.Clone(v.Checks), found...) {
+		v.Findings = append(v.Findings, findingView{c.Text, stepPath(v.Order.ID, orders.Place(c.Field)), c.Weight == plan.Stops})
 	}
-	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
-	v.material(s.uploads.beingStored(wk.Order.ID))
-	v.songs()
-	for i, rd := range wk.Renders {
-		v.RenderRows = append(v.RenderRows, s.renderRow(rd, wk.Slideshow.Head))
-		v.Rendering = v.Rendering || (!rd.State.Over() && rd.Revision == wk.Slideshow.Head)
+	return nil
+}
+
+// delivering fills in renders and links.
+func (v *orderView) delivering(s *Server) {
+	for i, rd := range v.Renders {
+		v.RenderRows = append(v.RenderRows, s.renderRow(rd, v.Slideshow.Head))
+		v.Rendering = v.Rendering || (!rd.State.Over() && rd.Revision == v.Slideshow.Head)
 		if v.Film == nil && rd.State == store.RenderDone {
-			v.Film = &wk.Renders[i]
+			v.Film = &v.Renders[i]
 		}
 	}
-	v.LinkTitle = wk.Order.Event
-	if n := wk.Theme.FilmTitle(wk.Doc.Details); n != "" {
-		v.LinkTitle = n + " · " + wk.Order.Event
+	v.LinkTitle = v.Order.Event
+	if n := v.Theme.FilmTitle(v.Doc.Details); n != "" {
+		v.LinkTitle = n + " · " + v.Order.Event
 	}
-	for _, l := range wk.Links {
+	for _, l := range v.Links {
 		row := linkRow{ID: l.Link.ID, Title: l.Delivery.Title, Open: l.Open(s.House.Orders.Now())}
 		until := "open until " + l.ExpiresAt.Format("2 Jan 2006")
 		if l.ClosedAt != nil {
@@ -123,13 +229,51 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier) (*orderView,
 		row.Detail = strings.Join([]string{mailState(l.Link), views(l.Link), until}, " · ")
 		v.LinkRows = append(v.LinkRows, row)
 	}
-	v.Seen = v.seen()
-	return v, nil
+}
+
+// leaves fills in the head's way to each leaf, with what it holds.
+func (v *orderView) leaves() {
+	media, open := 0, 0
+	for _, m := range v.Media {
+		if m.State == store.Ready {
+			media++
+		}
+	}
+	for _, l := range v.LinkRows {
+		if l.Open {
+			open++
+		}
+	}
+	note := func(n int) string {
+		if n == 0 {
+			return ""
+		}
+		return fmt.Sprint(n)
+	}
+	for i, l := range []leafLink{
+		{Leaf: materialLeaf, Name: "Material", Note: note(media)}, {Leaf: runningLeaf, Name: "Running order", Note: counted(len(v.Doc.Slides), "slide")},
+		{Leaf: soundtrackLeaf, Name: "Soundtrack", Note: v.MusicClock}, {Leaf: checkLeaf, Name: "Check", Note: note(len(v.Findings))}, {Leaf: deliveriesLeaf, Name: "Deliveries", Note: note(open)},
+	} {
+		l.Key, l.Here, l.Path = i+1, l.Leaf == v.Leaf, leafPath(v.Order.ID, l.Leaf)
+		v.Leaves = append(v.Leaves, l)
+	}
+}
+
+// leafPath is the address of a leaf.
+func leafPath(orderID int64, l leaf) string {
+	if l == runningLeaf {
+		return fmt.Sprintf("/orders/%d", orderID)
+	}
+	return fmt.Sprintf("/orders/%d/%s", orderID, l)
 }
 
 // stepPath is where the next step of an order is done.
 func stepPath(orderID int64, place string) string {
-	return fmt.Sprintf("/orders/%d#%s", orderID, place)
+	on := map[string]leaf{"material": materialLeaf, "soundtrack": soundtrackLeaf, "renders": deliveriesLeaf, "deliveries": deliveriesLeaf}[place]
+	if on == "" {
+		on = runningLeaf
+	}
+	return leafPath(orderID, on) + "#" + place
 }
 
 // openingLook is the moment shown before anything is selected.
@@ -150,9 +294,11 @@ func (v *orderView) material(storing int) {
 			waiting++
 		default:
 			counts[m.Kind]++
-			inFilm := used[m.DocID()] || v.Doc.Soundtrack.Plays(m.DocID())
-			if !inFilm {
-				v.LeftOut = append(v.LeftOut, leftOutView{m.ID, m.DocID(), m.Name, m.Thumbnail != nil})
+			row := leftOutView{m.ID, m.DocID(), m.Name, m.Thumbnail != nil}
+			if used[m.DocID()] || v.Doc.Soundtrack.Plays(m.DocID()) {
+				v.InFilm = append(v.InFilm, row)
+			} else {
+				v.LeftOut = append(v.LeftOut, row)
 			}
 		}
 	}
@@ -208,25 +354,6 @@ func (v *orderView) songs() {
 		v.Songs = append(v.Songs, sv)
 	}
 }
-
-// seen sums up what each part of the page shows, so that only parts that
-// changed are sent again.
-func (v *orderView) seen() string {
-	sum := func(x ...any) string {
-		h := sha256.Sum256(fmt.Append(nil, x...))
-		return hex.EncodeToString(h[:5])
-	}
-	var states []string
-	for _, m := range v.Media {
-		states = append(states, fmt.Sprint(m.ID, m.State))
-	}
-	return strings.Join([]string{
-		sum(v.Slideshow.Head, v.NextStep, v.CanRedo), sum(states, v.Doc.LeftOut, v.MaterialCount), sum(v.RenderRows),
-		sum(v.LinkRows, v.Film != nil),
-	}, ".")
-}
-
-var seenParts = []string{"work", "material", "renders", "deliveries"}
 
 func (s *Server) renderRow(rd store.Render, head int) renderRow {
 	row := renderRow{ID: rd.ID, State: rd.State, Live: !rd.State.Over(), Film: rd.State == store.RenderDone, Ending: making.Extension(rd)}
@@ -286,52 +413,145 @@ func views(l store.Link) string {
 	return fmt.Sprintf("watched %d times", l.Views)
 }
 
-func (s *Server) load(w http.ResponseWriter, r *http.Request) (*orderView, bool) {
+func (s *Server) orderPage(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
-		return nil, false
+		return
 	}
-	v, err := s.orderView(r.Context(), wk)
+	v, err := s.orderView(r.Context(), wk, shown{leaf: leafOf(chi.URLParam(r, "leaf"))})
+	if err == nil {
+		v.base, err = s.base(r, wk.Order.Client)
+	}
+	var drawn []drawnPart
+	if err == nil {
+		drawn, err = s.draw(v)
+	}
 	if err != nil {
 		s.fail(w, r, err)
-		return nil, false
-	}
-	return v, true
-}
-
-func (s *Server) orderPage(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.load(w, r)
-	if !ok {
 		return
 	}
-	var err error
-	if v.base, err = s.base(r, v.Order.Client); err != nil {
-		s.fail(w, r, err)
-		return
-	}
+	v.Seen = seenOf(drawn)
 	s.render(w, r, http.StatusOK, "order", v)
 }
 
-// orderLive answers with the parts of the page that changed since it was
+// drawnPart is a part of a leaf, drawn, and a sum by which it is known again.
+type drawnPart struct {
+	html []byte
+	sum  string
+}
+
+// draw draws the parts of a leaf.
+func (s *Server) draw(v *orderView) ([]drawnPart, error) {
+	var out []drawnPart
+	for _, name := range v.Leaf.parts() {
+		var b buffer
+		if err := s.templates.ExecuteTemplate(&b, name, v); err != nil {
+			return nil, fmt.Errorf("drawing %s: %w", name, err)
+		}
+		h := sha256.Sum256(b.Bytes())
+		out = append(out, drawnPart{b.Bytes(), hex.EncodeToString(h[:5])})
+	}
+	return out, nil
+}
+
+// seenOf sums up what the parts show, so that only those that changed are sent
+// again.
+func seenOf(drawn []drawnPart) string {
+	sums := make([]string, len(drawn))
+	for i, p := range drawn {
+		sums[i] = p.sum
+	}
+	return strings.Join(sums, ".")
+}
+
+// orderLive answers with the parts of the leaf that changed since they were
 // drawn.
 func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.load(w, r)
-	if !ok {
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	if err != nil {
+		s.fail(w, r, err)
 		return
 	}
-	before, now := strings.Split(r.URL.Query().Get("seen"), "."), strings.Split(v.Seen, ".")
-	same := true
-	for i, part := range seenParts {
-		v.Changed[part] = i >= len(before) || before[i] != now[i]
-		same = same && !v.Changed[part]
+	v, err := s.orderView(r.Context(), wk, shownBy(r))
+	var drawn []drawnPart
+	if err == nil {
+		drawn, err = s.draw(v)
 	}
-	if same {
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	before := strings.Split(r.URL.Query().Get("seen"), ".")
+	var b buffer
+	for i, p := range drawn {
+		if i >= len(before) || before[i] != p.sum {
+			b.Write(p.html)
+		}
+	}
+	if b.Len() == 0 {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	v.OOB, v.WorkOOB = true, true
-	s.render(w, r, http.StatusOK, "livepart", v)
+	s.send(w, http.StatusOK, seenOf(drawn), b.Bytes())
+}
+
+// send answers with parts of a leaf.
+func (s *Server) send(w http.ResponseWriter, status int, seen string, html []byte) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Header().Set("Cache-Control", "no-store")
+	w.Header().Set("X-Seen", seen)
+	w.WriteHeader(status)
+	_, _ = w.Write(html) // the browser may have gone
+}
+
+// answer answers an act with the leaf as it stands and, where the act was not
+// done, why. change may fill in more.
+func (s *Server) answer(w http.ResponseWriter, r *http.Request, err error, change func(*orderView)) {
+	status, note := http.StatusOK, &notice{}
+	var input *invalid.Input
+	var conflict *orders.Conflict
+	switch {
+	case err == nil:
+	case errors.As(err, &conflict):
+		status, note = http.StatusConflict, &notice{"bad", conflict.Error()}
+	case errors.As(err, &input):
+		status, note = http.StatusUnprocessableEntity, &notice{"bad", input.Problem}
+	case errors.Is(err, edit.ErrGone), errors.Is(err, edit.ErrInvalid):
+		status, note = http.StatusUnprocessableEntity, &notice{"bad", "Not changed: " + err.Error() + "."}
+	default:
+		s.fail(w, r, err)
+		return
+	}
+	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v, err := s.orderView(r.Context(), wk, shownBy(r))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if change != nil {
+		change(v)
+	}
+	drawn, err := s.draw(v)
+	var b buffer
+	if err == nil {
+		for _, p := range drawn {
+			b.Write(p.html)
+		}
+		if v.Notice == nil || err != nil {
+			v.Notice = note
+		}
+		err = s.templates.ExecuteTemplate(&b, "said", v)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.send(w, status, seenOf(drawn), b.Bytes())
 }
 
 // onlyOne is the value all agree on, or nothing.
@@ -344,7 +564,9 @@ func onlyOne(set map[string]bool) string {
 	return ""
 }
 
-func (s *Server) orderDesk(w http.ResponseWriter, r *http.Request) {
+// orderMargin shows what can be changed for what is chosen, and the film at
+// that moment.
+func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	if err != nil {
 		s.fail(w, r, err)
@@ -354,15 +576,16 @@ func (s *Server) orderDesk(w http.ResponseWriter, r *http.Request) {
 	for _, id := range r.URL.Query()["slide"] {
 		ids = append(ids, doc.SlideID(id))
 	}
+	frame := timecode.Frames(queryInt(r, "frame", 0))
 	if wk.Plan.Frames > 0 {
-		s.House.Looking.WarmUp(wk, timecode.Frames(queryInt(r, "frame", 0)))
+		s.House.Looking.WarmUp(wk, frame)
 	}
 	own, err := s.House.Shelf.TransitionNames(r.Context())
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "desk", s.desk(wk, ids, timecode.Frames(queryInt(r, "frame", 0)), own))
+	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, ids, frame, own)})
 }
 
 // orderFrame shows a frame. The address names the revision, so the picture

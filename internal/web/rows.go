@@ -70,12 +70,14 @@ type markView struct {
 
 // The drawing's measures, in its own units; it is as wide as the page.
 const (
-	rowsWidth = 1216.0
+	rowsWidth = 816.0
 	rulerH    = 16.0
 	waveH     = 24.0
 	rowGap    = 12.0
 	// All rows together are about this high where the film allows it.
-	rowsTall = 430.0
+	rowsTall = 520.0
+	// What a window of 1280×800 shows without scrolling.
+	rowsMost = 620.0
 )
 
 // measures chooses the seconds of a row and the height of its slides so that
@@ -88,6 +90,9 @@ func measures(total, slideSeconds float64) (row, slideH float64) {
 		h := math.Max(40, math.Min(112, rowsTall/n-rulerH-waveH-rowGap))
 		off := math.Abs(math.Log(slideSeconds/s*rowsWidth/h/1.55)) + 2*math.Max(0, n*(h+rulerH+waveH+rowGap)/rowsTall-1) +
 			0.6*(1-total/(n*s)) // rows that stay empty
+		if n*(h+rulerH+waveH+rowGap) > rowsMost {
+			off += 10
+		}
 		if off < best {
 			best, row, slideH = off, s, math.Round(h)
 		}

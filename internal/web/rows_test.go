@@ -22,5 +22,5 @@ func TestMeasures(t *testing.T) {
 		}
 	})
 	row, _ := measures(62, 4.1)
-	assert.Equal(t, 35.0, row, "two rows, nearly full")
+	assert.Equal(t, 20.0, row, "three rows full and a bit")
 }

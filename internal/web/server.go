@@ -43,12 +43,13 @@ type Server struct {
 	templates *template.Template
 	version   string
 	uploads   *uploads
+	hub       *hub
 	handler   http.Handler
 }
 
 // New makes a server. Close must be called afterwards.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c}
+	s := &Server{Config: c, hub: newHub()}
 	s.sessions = scs.New()
 	s.sessions.Store = c.House.Accounts.Sessions()
 	s.sessions.Lifetime = 14 * 24 * time.Hour
@@ -80,7 +81,10 @@ func Metrics() http.Handler {
 }
 
 // Close stops background work of the server.
-func (s *Server) Close() { s.uploads.close() }
+func (s *Server) Close() {
+	s.hub.close()
+	s.uploads.close()
+}
 
 // ServeHTTP implements http.Handler.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
@@ -103,9 +107,10 @@ func assetVersion() (string, error) {
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, http.NewCrossOriginProtection().Handler)
+	// The version is part of the path, so that scripts that import one another
+	// by relative names get those of the same version.
 	static := http.FileServerFS(assets.Assets)
-	r.With(cacheFor(365*24*time.Hour)).Handle("/assets/*", static)
-	r.With(cacheFor(365*24*time.Hour)).Handle("/scripts/*", static)
+	r.With(cacheFor(365*24*time.Hour)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
 	r.Get("/healthz", s.health)
 	r.Get("/watch/{token}", s.watch)
 	r.Get("/watch/{token}/film.{ending}", s.watchFilm)
@@ -132,6 +137,7 @@ func (s *Server) routes() http.Handler {
 
 func (s *Server) operatorRoutes(r chi.Router) {
 	r.Get("/", s.daySheet)
+	r.Get("/events", s.events)
 	r.Get("/orders/new", s.newOrderPage)
 	r.Post("/orders", s.newOrder)
 	r.Get("/media/{media}/thumb", s.thumbnail)
@@ -147,7 +153,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	r.Route("/orders/{order}", func(r chi.Router) {
 		r.Get("/", s.orderPage)
 		r.Get("/live", s.orderLive)
-		r.Get("/desk", s.orderDesk)
+		r.Get("/{leaf:material|soundtrack|check|deliveries}", s.orderPage)
+		r.Get("/margin", s.orderMargin)
 		r.Get("/frame", s.orderFrame)
 		r.Get("/themes", s.themePicker)
 		r.Post("/theme", s.takeTheme)
@@ -159,6 +166,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/play/{revision}/{segment}.ts", s.playSegment)
 		r.Get("/play/{revision}/sound/{file}", s.playSound)
 		r.Post("/head", s.changeHead)
+		r.Post("/{act:archive|delete|restore|copy}", s.actOnOrder)
 		r.Post("/edit/{op}", s.editOrder)
 		r.Post("/undo", s.undo)
 		r.Post("/redo", s.redo)
@@ -285,6 +293,3 @@ func number(r *http.Request, name string) int64 {
 	}
 	return n
 }
-
-// Hear tells the pages what changed.
-func (s *Server) Hear(store.Event) {}

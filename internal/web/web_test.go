@@ -326,7 +326,7 @@ func TestEditsOverTheWeb(t *testing.T) {
 
 	// Nothing new: nothing is sent; something new: only what changed.
 	_, body = v.get(page)
-	seen := regexp.MustCompile(`seen=([\w.]+)`).FindStringSubmatch(body)[1]
+	seen := regexp.MustCompile(`data-seen="([\w.]+)"`).FindStringSubmatch(body)[1]
 	res, _ = v.get(page + "/live?seen=" + seen)
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
 	w, err = v.studio.Orders.Load(ctx, o.ID)
@@ -346,8 +346,8 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Equal(t, "\xff\xd8", body[:2])
 	w, err = v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
-	_, body = v.get(page + "/desk?slide=" + string(w.Doc.Slides[1].ID) + "&frame=70")
-	assert.Contains(t, body, "1 slide selected")
+	_, body = v.get(page + "/margin?slide=" + string(w.Doc.Slides[1].ID) + "&frame=70")
+	assert.Contains(t, body, "Slide 2, pictures")
 	assert.Contains(t, body, "0:00:02:10")
 	for _, m := range w.Media {
 		want := http.StatusOK

@@ -1,6 +1,6 @@
 // The desk's finer tools: drawing frames on a picture, dragging a decor's path
 // on the screen, and keeping open what was open. Edits are made by the server.
-const desk = () => document.getElementById("desk");
+const desk = () => document.getElementById("margin");
 const percent = (v) => String(Math.round(v * 100) / 100);
 const clamp = (v) => Math.max(0, Math.min(100, v));
 
@@ -18,24 +18,25 @@ document.addEventListener(
   true,
 );
 
-let laid = document.querySelectorAll("#desk [data-decor]").length;
+let laid = document.querySelectorAll("#margin [data-decor]").length;
 function restore() {
   // Decor just laid is shown with all that can be set.
-  const now = document.querySelectorAll("#desk [data-decor]").length;
+  const now = document.querySelectorAll("#margin [data-decor]").length;
   if (now > laid) open.add(`decor-${now - 1}`);
-  if (now > 0 || document.querySelector("#desk h2")) laid = now;
-  for (const d of document.querySelectorAll("#desk details[data-keep]")) d.open = open.has(d.dataset.keep);
-  for (const f of document.querySelectorAll("#desk [data-framer]")) drawFrames(f);
+  if (now > 0 || document.querySelector("#margin h2")) laid = now;
+  for (const d of document.querySelectorAll("#margin details[data-keep]")) d.open = open.has(d.dataset.keep);
+  for (const f of document.querySelectorAll("#margin [data-framer]")) drawFrames(f);
   showPoints();
 }
 
 // Return does what the nearest button does, not the first of the form.
 document.addEventListener("keydown", (event) => {
   const input = event.target;
-  if (event.key !== "Enter" || !input.matches?.("#desk form input")) return;
+  if (event.key !== "Enter" || !input.matches?.("#margin form input")) return;
   event.preventDefault();
   if (input.hasAttribute("hx-post")) {
-    input.dispatchEvent(new Event("change", { bubbles: true }));
+    input.blur(); // its change is sent
+    input.focus();
     return;
   }
   for (let at = input.parentElement; at && !at.matches("form"); at = at.parentElement) {
@@ -97,7 +98,7 @@ document.addEventListener("pointerdown", (event) => {
 
 // The path of the decor that is open, on the screen.
 const svg = "http://www.w3.org/2000/svg";
-const opened = () => document.querySelector("#desk [data-decor] details[open]:has([data-path])");
+const opened = () => document.querySelector("#margin [data-decor] details[open]:has([data-path])");
 const rowsOf = (d) => [...d.querySelectorAll("[data-path] tbody tr")];
 
 function showPoints() {
@@ -145,9 +146,7 @@ document.addEventListener("pointerdown", (event) => {
   document.addEventListener("pointerup", end, { once: true });
 });
 
-for (const when of ["htmx:afterSettle", "htmx:oobAfterSwap"]) {
-  document.addEventListener(when, () => {
-    if (desk()) restore();
-  });
-}
+document.addEventListener("nelko:drawn", () => {
+  if (desk()) restore();
+});
 if (desk()) restore();

@@ -17,6 +17,10 @@ document.addEventListener("click", async (event) => {
 export function notice(text, kind = "bad") {
   const place = document.getElementById("notice");
   if (!place) return;
+  if (!text) {
+    place.replaceChildren();
+    return;
+  }
   const p = document.createElement("p");
   p.className = `notice notice-${kind}`;
   p.textContent = text;
@@ -39,3 +43,12 @@ document.addEventListener("htmx:configRequest", (event) => {
   // A message belongs to the action before; a new action clears it.
   if (event.detail.verb !== "get") document.getElementById("notice")?.replaceChildren();
 });
+
+// Pages that say what they show are drawn anew when the server tells that it
+// has changed: the day sheet and the queue.
+const live = document.querySelector("[data-live]");
+if (live) {
+  const events = new EventSource(`/events?what=${live.dataset.live}`);
+  events.addEventListener("changed", () => window.htmx.trigger(live, "nelko:changed"));
+  window.addEventListener("pagehide", () => events.close());
+}

@@ -2,8 +2,7 @@
 // played. Pressing again goes back to single frames at the moment reached.
 let hls = null;
 let pressed = 0; // when playing was last asked for…
-let asked = 0; // …and a desk
-let again = false;
+let asked = 0; // …and a margin
 
 const screen = () => document.getElementById("screen");
 const video = () => document.getElementById("player");
@@ -60,19 +59,12 @@ document.addEventListener("change", (event) => {
   document.getElementById("guides").classList.toggle("hidden", !event.target.checked);
 });
 
-// A desk drawn anew has a player of its own. Who presses a slide and at once
-// Play means the slide that was pressed, whose desk is still on its way.
-document.addEventListener("htmx:beforeRequest", (event) => {
-  if (event.detail.target?.id === "desk") asked = performance.now();
-});
-document.addEventListener("htmx:beforeSwap", (event) => {
-  const target = event.detail.target?.id;
-  if (!["desk", "work"].includes(target)) return;
-  again = target === "desk" && hls !== null && pressed > asked;
+// A margin drawn anew has a player of its own. Who presses a slide and at once
+// Play means the slide that was pressed, whose margin is still on its way.
+document.addEventListener("nelko:margin", () => (asked = performance.now()));
+document.addEventListener("nelko:drawn", ({ detail }) => {
+  if (!detail.parts.includes("margin") || hls === null) return;
+  const again = pressed > asked;
   stop();
-});
-document.addEventListener("htmx:afterSwap", (event) => {
-  if (event.detail.target?.id !== "desk" || !again) return;
-  again = false;
-  play();
+  if (again) play();
 });

@@ -1,28 +1,21 @@
 // The running order: choosing, dragging and moving slides, and looking at any
 // moment. All changes are made by the server; this only asks for them.
-const htmx = window.htmx;
-const order = document.getElementById("order").dataset.order;
+import { change, draw, forgetTyped, order, view } from "./order.mjs";
 
-let selected = new Set();
+// What was chosen and looked at is there again after a reload.
+const kept = `nelko-view-${order}`;
+const before = JSON.parse(sessionStorage.getItem(kept) ?? "{}");
+let selected = new Set(before.selected ?? []);
 let anchor = null; // where a range begins
-let moment = 0; // the frame being looked at
+let moment = before.moment ?? Number(document.getElementById("look")?.dataset.frame ?? 0); // the frame being looked at
+window.addEventListener("pagehide", () => sessionStorage.setItem(kept, JSON.stringify({ selected: [...selected], moment })));
 
 const rows = () => document.getElementById("rows");
 const work = () => document.getElementById("work");
 const slides = () => [...document.querySelectorAll("#rows .slide")];
 const id = (g) => g.dataset.slide;
 
-// The details in the head follow the document, except a field being typed in.
-function showDetails() {
-  for (const now of document.querySelectorAll("#work [data-detail]")) {
-    const input = document.getElementById(now.dataset.detail);
-    if (input && input !== document.activeElement) input.value = now.value;
-    input?.parentElement.classList.toggle("missing", "missing" in now.dataset);
-  }
-}
-
 function show() {
-  showDetails();
   const all = slides();
   const known = new Set(all.map(id));
   selected = new Set([...selected].filter((s) => known.has(s)));
@@ -51,17 +44,26 @@ function mark() {
   for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 40 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
 }
 
-let opened = ""; // what the desk shows
-function openDesk() {
-  const wanted = [work().dataset.revision, moment, [...selected].sort()].join("|");
-  if (wanted === opened && document.querySelector("#desk [data-shown]")?.dataset.shown === wanted) return;
-  opened = wanted;
+view.chosen = () => slides().map(id).filter((s) => selected.has(s));
+view.moment = () => moment;
+
+// The margin shows what is chosen, and the film at the moment looked at.
+const wanted = () => [work().dataset.revision, moment, view.chosen().join(",")].join("|");
+let asked = null;
+let shown = document.getElementById("margin")?.dataset.shown;
+async function openMargin() {
+  if (document.getElementById("margin").dataset.shown === wanted()) return;
+  asked?.abort();
+  asked = new AbortController();
+  document.dispatchEvent(new CustomEvent("nelko:margin"));
   const query = new URLSearchParams({ frame: String(moment) });
-  for (const s of slides().map(id).filter((s) => selected.has(s))) query.append("slide", s);
-  htmx.ajax("GET", `/orders/${order}/desk?${query}`, { target: "#desk", swap: "innerHTML" }).then(() => {
-    const desk = document.querySelector("#desk > *");
-    if (desk && opened === wanted) desk.dataset.shown = wanted;
-  });
+  for (const s of view.chosen()) query.append("slide", s);
+  try {
+    const answer = await fetch(`/orders/${order}/margin?${query}`, { headers: { "HX-Request": "true" }, signal: asked.signal });
+    if (answer.ok) draw(await answer.text());
+  } catch {
+    // Asked for something else meanwhile, or away: the next choice asks again.
+  }
 }
 
 function choose(g, { range = false, add = false } = {}) {
@@ -81,28 +83,17 @@ function choose(g, { range = false, add = false } = {}) {
   show();
   g.setAttribute("tabindex", "0");
   g.focus({ preventScroll: true });
-  openDesk();
+  openMargin();
 }
 
-function edit(path, values) {
-  return htmx.ajax("POST", `/orders/${order}/${path}`, {
-    source: work(),
-    target: "#work",
-    swap: "outerHTML",
-    values: { base: document.getElementById("base").value, ...values },
-  });
-}
+const edit = (path, values) => change(`/orders/${order}/${path}`, Object.entries(values).flatMap(([k, v]) => (Array.isArray(v) ? v.map((x) => [k, x]) : [[k, v]])));
 
 const movable = () => slides().filter((g) => selected.has(id(g)) && g.dataset.fixed !== "true");
 
+// Each press moves by one place, however the rows stand when it arrives.
 function step(by) {
   const moving = movable();
-  if (moving.length === 0) return;
-  const all = slides();
-  const rest = all.filter((g) => !moving.includes(g));
-  const at = rest.filter((g) => all.indexOf(g) < all.indexOf(moving[0])).length + by;
-  if (at < 0 || at > rest.length) return;
-  edit("edit/move", { slide: moving.map(id), before: rest[at] ? id(rest[at]) : "" });
+  if (moving.length > 0) edit("edit/shift", { slide: moving.map(id), by });
 }
 
 function takeOut() {
@@ -113,11 +104,6 @@ function takeOut() {
 document.addEventListener("keydown", (event) => {
   if (event.target.closest("input, textarea, select, audio, video")) return;
   const command = event.ctrlKey || event.metaKey;
-  if (command && event.key.toLowerCase() === "z") {
-    event.preventDefault();
-    document.getElementById(event.shiftKey ? "redo" : "undo")?.click();
-    return;
-  }
   const g = event.target.closest?.(".slide");
   if (!g) return;
   const all = slides();
@@ -134,7 +120,7 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "a" && command) {
     selected = new Set(all.map(id));
     show();
-    openDesk();
+    openMargin();
   } else return;
   event.preventDefault();
 });
@@ -160,7 +146,7 @@ document.addEventListener("pointerdown", (event) => {
   if (event.target.closest("#rows .time-line")) {
     moment = Math.max(0, Math.min(frameAt(event), Number(work().dataset.frames) - 1));
     mark();
-    openDesk();
+    openMargin();
     return;
   }
   const g = event.target.closest("#rows .slide");
@@ -219,7 +205,7 @@ document.addEventListener("keydown", (event) => {
   } else if (selected.size > 0 && !event.target.closest("input, textarea, select")) {
     selected = new Set();
     show();
-    openDesk();
+    openMargin();
   }
 });
 
@@ -230,7 +216,7 @@ document.addEventListener("click", (event) => {
   if (look) {
     moment = Math.max(0, Math.min(moment + Number(look.dataset.look), Number(work().dataset.frames) - 1));
     mark();
-    openDesk();
+    openMargin();
   }
 });
 
@@ -248,25 +234,17 @@ document.addEventListener("nelko:moment", (event) => {
   const { rateNum, rateDen, frames } = work().dataset;
   moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), Number(frames) - 1));
   mark();
-  openDesk();
+  openMargin();
 });
 
-// After the running order was drawn anew, the selection and the focus are
-// where they were.
-let refocus = false;
-document.addEventListener("htmx:beforeSwap", (event) => {
-  if (event.detail.target?.id === "work") refocus = Boolean(document.activeElement?.closest?.("#rows"));
-});
-document.addEventListener("htmx:afterSettle", (event) => {
-  if (event.detail.elt?.id !== "work") return; // once a swap, not for each part
+// After the running order was drawn anew, the selection is where it was, and
+// the margin shows it.
+document.addEventListener("nelko:drawn", ({ detail }) => {
+  const margin = document.getElementById("margin");
+  if (detail.parts.includes("margin") && margin.dataset.shown?.split("|").at(-1) !== shown?.split("|").at(-1)) forgetTyped(margin);
+  shown = margin?.dataset.shown;
   show();
-  if (selected.size > 0 && rows()) openDesk();
-  if (refocus) slides().find((g) => selected.has(id(g)))?.focus({ preventScroll: true });
-  refocus = false;
-});
-document.addEventListener("htmx:oobAfterSwap", (event) => {
-  if (event.detail.target?.id !== "work") return;
-  show();
-  if (selected.size > 0 && rows()) openDesk();
+  if (rows()) openMargin();
 });
 show();
+if (rows()) openMargin();

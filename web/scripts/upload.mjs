@@ -78,7 +78,7 @@ function send({ file, row, bar, state }) {
   upload.start();
 }
 
-input.addEventListener("change", () => {
+input?.addEventListener("change", () => {
   bring(input.files);
   input.value = "";
 });

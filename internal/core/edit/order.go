@@ -121,3 +121,49 @@ func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	setBody(&d, b)
 	return d, nil
 }
+
+// Shift moves slides by a number of places, later or, below 0, earlier, in
+// their present order and past what is not moved itself. Opening and closing
+// stay; at the film's ends the slides stop.
+type Shift struct {
+	Slides []doc.SlideID
+	By     int
+}
+
+// Title implements Op.
+func (s Shift) Title() string { return "Moved " + plural(len(s.Slides), "slide") }
+
+// Apply implements Op.
+func (s Shift) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	moving := map[doc.SlideID]bool{}
+	first := len(d.Slides)
+	for _, id := range s.Slides {
+		i := d.Index(id)
+		if i < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+		moving[id] = true
+		first = min(first, i)
+	}
+	// Where the first of them stands among those that are not moved.
+	at := 0
+	var rest []doc.Slide
+	for i, x := range d.Slides {
+		if !moving[x.ID] {
+			if i < first {
+				at++
+			}
+			rest = append(rest, x)
+		}
+	}
+	lo, hi := bounds(doc.Slideshow{Slides: rest})
+	to := max(lo, min(at+s.By, hi))
+	if to == at && len(s.Slides) == 1 {
+		return d, nil
+	}
+	before := doc.SlideID("")
+	if to < len(rest) {
+		before = rest[to].ID
+	}
+	return Move{Slides: s.Slides, Before: before}.Apply(d, with)
+}

@@ -1,0 +1,181 @@
+// What every leaf of an order has: changes that are sent one after another and
+// never lost, answers that redraw only what differs, and news from the server.
+import { Idiomorph } from "../assets/vendor/idiomorph.esm.js";
+import { notice } from "./page.mjs";
+
+const htmx = window.htmx;
+const root = document.getElementById("order");
+export const order = root.dataset.order;
+export const leaf = root.dataset.leaf;
+
+/** What is chosen and looked at; the running order fills it in. */
+export const view = { chosen: () => [], moment: () => null };
+
+let seen = root.dataset.seen;
+
+// Fields that were typed in and not yet answered keep what was typed.
+const typed = new Map(); // element → value
+document.addEventListener("input", (event) => {
+  if (root.contains(event.target)) typed.set(event.target, event.target.value);
+});
+/** Forgets what was typed in a part that now shows something else. */
+export function forgetTyped(part) {
+  for (const field of typed.keys()) if (part.contains(field)) typed.delete(field);
+}
+
+const keep = (attribute, element) => !(typed.has(element) && ["value", "checked"].includes(attribute)) && !(element.tagName === "DETAILS" && attribute === "open");
+
+/** Redraws the parts of the page that an answer holds, where they differ. */
+export function draw(html) {
+  const sent = document.createElement("template");
+  sent.innerHTML = html;
+  const parts = [...sent.content.children].filter((e) => e.id);
+  for (const fresh of parts) {
+    const old = document.getElementById(fresh.id);
+    if (!old) continue;
+    Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", ignoreActiveValue: true, restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
+    htmx.process(document.getElementById(fresh.id));
+  }
+  document.dispatchEvent(new CustomEvent("nelko:drawn", { detail: { parts: parts.map((p) => p.id) } }));
+}
+
+// Changes wait here and go out in order. What could not be sent stays, also
+// over a reload, and is sent when the server answers again.
+const shelf = `nelko-changes-${order}`;
+const waiting = JSON.parse(sessionStorage.getItem(shelf) ?? "[]");
+let sending = false;
+let sent = 0; // answers so far
+
+function count() {
+  root.dataset.pending = String(waiting.length);
+  if (waiting.length > 0) sessionStorage.setItem(shelf, JSON.stringify(waiting));
+  else sessionStorage.removeItem(shelf);
+}
+
+const later = (ms) => new Promise((go) => setTimeout(go, ms));
+const counted = (n) => (n === 1 ? "1 change waits" : `${n} changes wait`);
+
+/** Queues a change: a path below the order, and names with values. */
+export function change(path, values) {
+  waiting.push({ path, values: values.map(([k, v]) => [k, String(v)]) });
+  count();
+  return send();
+}
+
+async function send() {
+  if (sending) return;
+  sending = true;
+  let away = false;
+  while (waiting.length > 0) {
+    const { path, values } = waiting[0];
+    const body = new URLSearchParams(values.filter(([k]) => k !== "base"));
+    body.set("base", document.getElementById("base").value);
+    body.set("leaf", leaf);
+    for (const id of view.chosen()) body.append("chosen", id);
+    if (view.moment() !== null) body.set("moment", view.moment());
+    let answer;
+    try {
+      answer = await fetch(path, { method: "POST", body, headers: { "HX-Request": "true" } });
+    } catch {
+      answer = null; // away: tried again below
+    }
+    if (!answer || answer.status >= 500) {
+      notice(`The server cannot be reached. ${counted(waiting.length)} here and will be sent as soon as it answers.`);
+      away = true;
+      await later(1000);
+      continue;
+    }
+    if (away) notice("", "good");
+    away = false;
+    waiting.shift();
+    sent++;
+    if (answer.status === 401) {
+      sessionStorage.removeItem(shelf);
+      location.assign(`/signin?next=${encodeURIComponent(location.pathname)}`);
+      return;
+    }
+    const text = await answer.text();
+    for (const [k, v] of values) for (const [field, value] of typed) if (field.name === k && value === v) typed.delete(field);
+    if (answer.headers.get("X-Seen")) {
+      if (answer.status === 409) waiting.length = 0; // they were meant for what someone else has changed
+      seen = answer.headers.get("X-Seen");
+      count();
+      draw(text);
+    } else {
+      notice(text);
+    }
+    count();
+  }
+  sending = false;
+  count();
+  if (again) refresh();
+}
+
+// Forms and buttons of the order say what they do by hx-post; the change goes
+// through the queue instead of a request of its own.
+document.addEventListener("htmx:configRequest", (event) => {
+  const { verb, path, parameters, elt } = event.detail;
+  if (verb !== "post" || !root.contains(elt)) return;
+  event.preventDefault();
+  document.getElementById("notice")?.replaceChildren();
+  const form = event.detail.formData ?? new FormData();
+  const values = [...form.entries()];
+  if (values.length === 0) for (const [k, v] of Object.entries(parameters)) values.push([k, v]);
+  change(path, values);
+});
+
+// News from the server: nothing is asked for while nothing has happened.
+let again = false;
+let asking = false;
+async function refresh() {
+  if (sending || asking) {
+    again = true;
+    return;
+  }
+  again = false;
+  asking = true;
+  const before = sent;
+  const query = new URLSearchParams({ seen, leaf });
+  for (const id of view.chosen()) query.append("chosen", id);
+  if (view.moment() !== null) query.set("moment", view.moment());
+  try {
+    const answer = await fetch(`/orders/${order}/live?${query}`, { headers: { "HX-Request": "true" } });
+    if (answer.status === 401) location.reload();
+    // What was asked before a change was made is old by now.
+    if (answer.status === 200 && before === sent && !sending) {
+      seen = answer.headers.get("X-Seen");
+      draw(await answer.text());
+    } else if (answer.status === 200) again = true;
+  } catch {
+    // The connection of the events says when the server is there again.
+  }
+  asking = false;
+  if (again) refresh();
+}
+
+const events = new EventSource(`/events?order=${order}`);
+events.addEventListener("changed", refresh);
+window.addEventListener("pagehide", () => events.close());
+
+// The leaves, by number.
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, textarea, select, audio, video")) return;
+  const to = document.querySelector(`[data-leaf-key="${event.key}"]`);
+  if (to) to.click();
+});
+
+// In a narrow window the margin is a drawer.
+document.addEventListener("click", (event) => {
+  if (event.target.closest("[data-drawer]")) document.querySelector(".bench")?.classList.add("opened");
+  else if (!event.target.closest("#margin, #rows")) document.querySelector(".bench")?.classList.remove("opened");
+});
+
+// Undo and redo from anywhere but a field, which has its own.
+document.addEventListener("keydown", (event) => {
+  if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || event.target.closest("input, textarea")) return;
+  event.preventDefault();
+  change(`/orders/${order}/${event.shiftKey ? "redo" : "undo"}`, []);
+});
+
+count();
+if (waiting.length > 0) send();
