@@ -31,9 +31,9 @@ export async function leaf(page, name) {
 export const settled = (page) => page.waitForSelector("#order[data-pending='0']", { state: "attached" });
 
 /** Chooses a slide by its position and waits until the margin shows it. */
-export async function chooseSlide(page, n) {
+export async function chooseSlide(page, n, x = 40) {
   const slide = page.locator("#rows .slide").nth(n);
   const id = await slide.getAttribute("data-slide");
-  await slide.click({ position: { x: 40, y: 30 } });
+  await slide.click({ position: { x, y: 20 } });
   await page.waitForSelector(`#margin[data-shown$="|${id}"]`);
 }

@@ -2,13 +2,16 @@ package main
 
 import (
 	"context"
+	"net/http"
 	"os"
 
+	"nelko/internal/app"
 	"nelko/internal/bench"
+	"nelko/internal/house"
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory" help:"What to measure: render or memory."`
+	What    string  `arg:"" enum:"render,memory,pages,twins" help:"What to measure: render, memory, pages or twins. The last two need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, or 300 for memory."`
 	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
 }
@@ -21,6 +24,14 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if o.Seconds == 0 {
 		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5}[c.What]
+	}
+	if c.What == "pages" || c.What == "twins" {
+		return app.Trial(ctx, func(h *house.House, pages http.Handler) error {
+			if c.What == "twins" {
+				return bench.Twins(ctx, os.Stdout, h)
+			}
+			return bench.Pages(ctx, os.Stdout, bench.Site{House: h, Pages: pages})
+		})
 	}
 	if c.What == "memory" {
 		return bench.Memory(ctx, os.Stdout, o)

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -82,4 +83,32 @@ func TestPoursTakeEverything(t *testing.T) {
 	same, err := s.Orders.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, head, same, "an edit that changes nothing makes no revision")
+}
+
+// Many files at once wait for one another at most: none runs into a deadlock,
+// and in the end the day sheet shows all of them.
+func TestManyAtOnce(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	const n = 24
+	var photos [n][]byte
+	for i := range photos {
+		photos[i] = housetest.Photo(t, i)
+	}
+	var wg sync.WaitGroup
+	for i := range n {
+		wg.Go(func() {
+			m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("many", i), fmt.Sprintf("%d.jpg", i), bytes.NewReader(photos[i]))
+			if assert.NoError(t, err) {
+				assert.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+			}
+		})
+	}
+	wg.Wait()
+	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	row, err := store.One[store.Order](s.Store.DB, "id = ?", o.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "No music yet", row.StepText)
+	assert.Len(t, row.Strip, 9)
+	assert.Len(t, housetest.Load(t, s, o.ID).Doc.Uses(), n)
 }

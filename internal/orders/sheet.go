@@ -20,8 +20,9 @@ import (
 // when it has changed something of an order.
 func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 	// Of two that change an order at the same time the later one must see what
-	// the earlier one did.
-	if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "UPDATE"}).Select("id"), "id = ?", id); err != nil {
+	// the earlier one did. The lock is one that goes with those which foreign
+	// keys take: whoever adds a medium has one of these already.
+	if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"), "id = ?", id); err != nil {
 		return fmt.Errorf("order %d: %w", id, err)
 	}
 	d, err := o.load(ctx, tx, id)

@@ -27,7 +27,8 @@ type Store struct {
 	SQL  *sql.DB
 	Pool *pgxpool.Pool
 
-	wholes wholes
+	wholes     wholes
+	statements *counter
 }
 
 // Open connects to the database at a postgres:// URL.
@@ -38,6 +39,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	cfg.MaxConns = 24
 	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
+	statements := &counter{}
+	cfg.ConnConfig.Tracer = statements
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
@@ -57,7 +60,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	return &Store{DB: g, SQL: db, Pool: pool}, nil
+	return &Store{DB: g, SQL: db, Pool: pool, statements: statements}, nil
 }
 
 // Close closes all connections.

@@ -22,5 +22,5 @@ func TestMeasures(t *testing.T) {
 		}
 	})
 	row, _ := measures(62, 4.1)
-	assert.Equal(t, 20.0, row, "three rows full and a bit")
+	assert.Equal(t, 25.0, row, "three rows, nearly full")
 }

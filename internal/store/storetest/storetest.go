@@ -67,3 +67,15 @@ func Blobs(t testing.TB) *store.Blobs {
 	t.Cleanup(func() { require.NoError(t, b.Close()) })
 	return b
 }
+
+// Queries fails the test if do sends more than so many statements to the
+// database, and tells how many it sent. Nothing else may use the store
+// meanwhile.
+func Queries(t testing.TB, s *store.Store, most int64, do func()) int64 {
+	t.Helper()
+	before := s.Statements()
+	do()
+	n := s.Statements() - before
+	require.LessOrEqual(t, n, most, "statements sent to the database")
+	return n
+}
