@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"sync"
 
+	"github.com/hashicorp/golang-lru/v2/simplelru"
 	"gorm.io/gorm"
 
 	"nelko/internal/core/doc"
@@ -60,9 +62,6 @@ func (o *Orders) Load(ctx context.Context, id int64) (*Dossier, error) {
 func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
 	d := &Dossier{}
 	var err error
-	if d.Settings, err = store.One[store.Studio](tx, "id = 1"); err != nil {
-		return nil, fmt.Errorf("the studio's settings: %w", err)
-	}
 	if d.Order, err = store.One[store.Order](tx, "id = ?", id); err != nil {
 		return nil, fmt.Errorf("order %d: %w", id, err)
 	}
@@ -72,18 +71,27 @@ func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, err
 	if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
 		return nil, err
 	}
+	return d, o.rest(tx, d)
+}
+
+// rest reads what belongs to an order beside its slideshow.
+func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
+	id := d.Order.ID
+	if d.Settings, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+		return fmt.Errorf("the studio's settings: %w", err)
+	}
 	if err := tx.Where("order_id = ?", id).Order("id DESC").Find(&d.Renders).Error; err != nil {
-		return nil, err
+		return err
 	}
 	if d.Links, err = Links(tx, "d.order_id = ?", id); err != nil {
-		return nil, err
+		return err
 	}
 	var children int64
 	if err := tx.Model(&store.Revision{}).Where("slideshow_id = ? AND parent = ?", d.Slideshow.ID, d.Slideshow.Head).Limit(1).Count(&children).Error; err != nil {
-		return nil, err
+		return err
 	}
 	d.CanUndo, d.CanRedo = d.Revision.Parent > 0, children > 0
-	return d, nil
+	return nil
 }
 
 // Links reads deliveries by link, newest first, with their first render.
@@ -132,13 +140,16 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 
 // document reads a revision's document, with the details as they were then.
 func (o *Orders) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc.Slideshow, error) {
-	b, err := o.Store.Document(tx, r)
-	if err != nil {
-		return doc.Slideshow{}, err
-	}
-	d, err := doc.Parse(b)
-	if err != nil {
-		return d, err
+	d, ok := o.parsed.get(r.SlideshowID, r.Number)
+	if !ok {
+		b, err := o.Store.Document(tx, r)
+		if err != nil {
+			return d, err
+		}
+		if d, err = doc.Parse(b); err != nil {
+			return d, err
+		}
+		o.parsed.put(r.SlideshowID, r.Number, d)
 	}
 	d.Rate = p.Rate
 	if r.Details != nil {
@@ -208,4 +219,34 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 	}
 	marks, lib := shelf.Marks{Words: r.Mark, Picture: r.MarkPicture}.Lay(Library(list), "")
 	return o.House.Lay(film.Source{Doc: d, Theme: t, Library: lib, Profile: p, Marks: marks})
+}
+
+// parsed remembers documents that were read last. Revisions never change, and
+// nobody changes a document that was read: edits work on copies.
+type parsed struct {
+	mu   sync.Mutex
+	kept *simplelru.LRU[[2]int64, doc.Slideshow]
+}
+
+// rememberParsed is how many documents are remembered; one of 300 slides takes
+// about 100 kB.
+const rememberParsed = 256
+
+func (p *parsed) get(slideshow int64, number int) (doc.Slideshow, bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.kept == nil {
+		return doc.Slideshow{}, false
+	}
+	return p.kept.Get([2]int64{slideshow, int64(number)})
+}
+
+func (p *parsed) put(slideshow int64, number int, d doc.Slideshow) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.kept == nil {
+		// The size is a constant above 0, the one thing NewLRU can refuse.
+		p.kept, _ = simplelru.NewLRU[[2]int64, doc.Slideshow](rememberParsed, nil)
+	}
+	p.kept.Add([2]int64{slideshow, int64(number)}, d)
 }

@@ -45,6 +45,18 @@ func lowerFirst(s string) string {
 // *Conflict is returned. Slides are named by identifiers that never change, so
 // an edit means the same there.
 func (o *Orders) Edit(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (int, error) {
+	return headOf(o.Apply(ctx, orderID, base, op, author))
+}
+
+func headOf(d *Dossier, err error) (int, error) {
+	if err != nil {
+		return 0, err
+	}
+	return d.Slideshow.Head, nil
+}
+
+// Apply is Edit that gives the order as it stands then.
+func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier, error) {
 	return o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		n, err := edit.Do(d.Doc, op, edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
 			return o.wordsBox(d, n, id)
@@ -98,17 +110,17 @@ func (o *Orders) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revisi
 
 // Undo moves an order's slideshow back to the revision before base.
 func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return o.move(ctx, orderID, base, author, func(_ *gorm.DB, d *Dossier) (int, error) {
+	return headOf(o.move(ctx, orderID, base, author, func(_ *gorm.DB, d *Dossier) (int, error) {
 		if d.Revision.Parent == 0 {
 			return 0, invalid.Field("undo", "There is nothing to undo.")
 		}
 		return d.Revision.Parent, nil
-	})
+	}))
 }
 
 // Redo moves an order's slideshow forward again to the newest edit of base.
 func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+	return headOf(o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		var next *int
 		err := tx.Model(&store.Revision{}).Where("slideshow_id = ? AND parent = ?", d.Slideshow.ID, d.Slideshow.Head).
 			Select("max(number)").Scan(&next).Error
@@ -119,16 +131,15 @@ func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int6
 			return 0, err
 		}
 		return *next, nil
-	})
+	}))
 }
 
 // move moves the head of an order's slideshow under a lock, after checking
 // that base is still what the caller sees. Details that the new head's step
 // changed become the order's.
-func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (int, error) {
-	head := 0
+func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
+	d := &Dossier{}
 	err := o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d := &Dossier{}
 		var err error
 		if d.Slideshow, err = store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
 			return fmt.Errorf("order %d: %w", orderID, err)
@@ -142,24 +153,34 @@ func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int6
 		if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
 			return err
 		}
-		if head, err = to(tx, d); err != nil || head == d.Slideshow.Head {
+		head, err := to(tx, d)
+		if err != nil {
 			return err
+		}
+		if head == d.Slideshow.Head {
+			return o.rest(tx, d)
 		}
 		if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).Update("head", head).Error; err != nil {
 			return err
 		}
-		now, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", d.Slideshow.ID, head)
-		if err != nil {
+		before := d.Revision.Details
+		d.Slideshow.Head = head
+		// Whoever changes the order otherwise is waited for, as in Changed.
+		if d.Order, err = store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?", orderID); err != nil {
 			return err
 		}
-		if !maps.Equal(now.Details, d.Revision.Details) {
-			if err := tx.Model(&store.Order{ID: orderID}).Select("Details").Updates(store.Order{Details: now.Details}).Error; err != nil {
+		if err := errors.Join(o.open(ctx, tx, d, head), o.rest(tx, d)); err != nil {
+			return err
+		}
+		if !maps.Equal(d.Revision.Details, before) {
+			d.Order.Details = d.Revision.Details
+			if err := tx.Model(&store.Order{ID: orderID}).Select("Details").Updates(store.Order{Details: d.Order.Details}).Error; err != nil {
 				return err
 			}
 		}
-		return o.Changed(ctx, tx, orderID)
+		return o.note(tx, d)
 	})
-	return head, err
+	return d, err
 }
 
 // checkBase walks from the head back to base; steps of the program itself and

@@ -33,6 +33,8 @@ type Orders struct {
 	Shelf *shelf.Shelf
 	House film.House
 	Now   func() time.Time
+
+	parsed parsed
 }
 
 // Head is what an order is about.

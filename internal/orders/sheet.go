@@ -29,8 +29,13 @@ func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 	if err != nil {
 		return err
 	}
-	f := d.facts()
-	err = tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words").Updates(store.Order{Facts: f}).Error
+	return o.note(tx, d)
+}
+
+// note keeps what the day sheet shows of an order, and tells of it.
+func (o *Orders) note(tx *gorm.DB, d *Dossier) error {
+	id, f := d.Order.ID, d.facts()
+	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words").Updates(store.Order{Facts: f}).Error
 	if err != nil {
 		return err
 	}

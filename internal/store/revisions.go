@@ -1,6 +1,7 @@
 package store
 
 import (
+	"errors"
 	"fmt"
 	"sync"
 
@@ -15,13 +16,30 @@ import (
 // packID is the dictionary's number in packed differences.
 const packID = 1
 
+// window is how far back the compressor looks: a document of some hundred
+// slides fits, and little memory is cleared for each.
+const window = 1 << 20
+
+// encoders that compress whole documents, used again and again.
+var encoders = sync.Pool{New: func() any {
+	e, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(window))
+	if err != nil {
+		return err // its options are constants
+	}
+	return e
+}}
+
 // pack compresses a document, against another if there is one.
 func pack(document, against []byte) ([]byte, error) {
-	opts := []zstd.EOption{zstd.WithEncoderConcurrency(1), zstd.WithEncoderLevel(zstd.SpeedBetterCompression)}
-	if against != nil {
-		opts = append(opts, zstd.WithEncoderDictRaw(packID, against))
+	if against == nil {
+		e, ok := encoders.Get().(*zstd.Encoder)
+		if !ok {
+			return nil, errors.New("packing a revision: no encoder")
+		}
+		defer encoders.Put(e)
+		return e.EncodeAll(document, nil), nil
 	}
-	e, err := zstd.NewWriter(nil, opts...)
+	e, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(window), zstd.WithEncoderDictRaw(packID, against))
 	if err != nil {
 		return nil, fmt.Errorf("packing a revision: %w", err)
 	}
@@ -53,7 +71,13 @@ func unpack(packed, against []byte) ([]byte, error) {
 // against, which many revisions share.
 type wholes struct {
 	mu   sync.Mutex
-	kept map[wholeKey][]byte
+	kept map[wholeKey]whole
+}
+
+// whole is a document, and how many bytes it takes packed.
+type whole struct {
+	document []byte
+	packed   int
 }
 
 type wholeKey struct {
@@ -63,37 +87,38 @@ type wholeKey struct {
 
 const rememberWholes = 64
 
-func (w *wholes) get(k wholeKey) ([]byte, bool) {
+func (w *wholes) get(k wholeKey) (whole, bool) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	b, ok := w.kept[k]
 	return b, ok
 }
 
-func (w *wholes) put(k wholeKey, b []byte) {
+func (w *wholes) put(k wholeKey, b whole) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	if w.kept == nil || len(w.kept) >= rememberWholes {
-		w.kept = map[wholeKey][]byte{}
+		w.kept = map[wholeKey]whole{}
 	}
 	w.kept[k] = b
 }
 
 // whole reads the document of a revision that is kept whole.
-func (s *Store) whole(tx *gorm.DB, slideshow int64, number int) ([]byte, error) {
+func (s *Store) whole(tx *gorm.DB, slideshow int64, number int) (whole, error) {
 	k := wholeKey{slideshow, number}
 	if b, ok := s.wholes.get(k); ok {
 		return b, nil
 	}
 	r, err := One[Revision](tx, "slideshow_id = ? AND number = ?", slideshow, number)
 	if err != nil {
-		return nil, fmt.Errorf("revision %d: %w", number, err)
+		return whole{}, fmt.Errorf("revision %d: %w", number, err)
 	}
 	b, err := unpack(r.Packed, nil)
+	w := whole{b, len(r.Packed)}
 	if err == nil {
-		s.wholes.put(k, b)
+		s.wholes.put(k, w)
 	}
-	return b, err
+	return w, err
 }
 
 // Document unpacks a revision's document.
@@ -105,34 +130,33 @@ func (s *Store) Document(tx *gorm.DB, r Revision) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return unpack(r.Packed, against)
+	return unpack(r.Packed, against.document)
 }
 
 // Pack puts a document into a revision: against the whole document that its
 // parent is kept against, or whole when that no longer saves much.
-func (s *Store) Pack(tx *gorm.DB, r *Revision, parent *Revision, document []byte) error {
-	whole, err := pack(document, nil)
-	if err != nil {
-		return err
+func (s *Store) Pack(tx *gorm.DB, r *Revision, parent *Revision, document []byte) (err error) {
+	if parent != nil {
+		base := parent.Number
+		if parent.Base != nil {
+			base = *parent.Base
+		}
+		against, err := s.whole(tx, r.SlideshowID, base)
+		if err != nil {
+			return err
+		}
+		// At a quarter of the whole, differences kept so far and one more whole
+		// document take about as much as going on would.
+		diff, err := pack(document, against.document)
+		if err != nil {
+			return err
+		}
+		if len(diff) < against.packed/4 {
+			r.Packed, r.Base = diff, &base
+			return nil
+		}
 	}
-	r.Packed, r.Base = whole, nil
-	if parent == nil {
-		return nil
-	}
-	base := parent.Number
-	if parent.Base != nil {
-		base = *parent.Base
-	}
-	against, err := s.whole(tx, r.SlideshowID, base)
-	if err != nil {
-		return err
-	}
-	// At a quarter of the whole, differences kept so far and one more whole
-	// document take about as much as going on would.
-	if diff, err := pack(document, against); err != nil {
-		return err
-	} else if len(diff) < len(whole)/4 {
-		r.Packed, r.Base = diff, &base
-	}
-	return nil
+	r.Base = nil
+	r.Packed, err = pack(document, nil)
+	return err
 }

@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
+	"nelko/internal/orders"
 	"nelko/internal/store"
 )
 
@@ -106,10 +107,11 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	if op == nil && err == nil {
 		op, err = s.readOp(r)
 	}
+	var now *orders.Dossier
 	if err == nil {
-		_, err = s.House.Orders.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
+		now, err = s.House.Orders.Apply(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
 	}
-	s.answer(w, r, err, nil)
+	s.answerWith(w, r, now, err, nil)
 }
 
 // ownJoin makes an edit of one of the studio's own transitions; nil if the

@@ -508,6 +508,11 @@ func (s *Server) send(w http.ResponseWriter, status int, seen string, html []byt
 // answer answers an act with the leaf as it stands and, where the act was not
 // done, why. change may fill in more.
 func (s *Server) answer(w http.ResponseWriter, r *http.Request, err error, change func(*orderView)) {
+	s.answerWith(w, r, nil, err, change)
+}
+
+// answerWith is answer where the order as it stands then is known.
+func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.Dossier, err error, change func(*orderView)) {
 	status, note := http.StatusOK, &notice{}
 	var input *invalid.Input
 	var conflict *orders.Conflict
@@ -523,10 +528,11 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request, err error, chang
 		s.fail(w, r, err)
 		return
 	}
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
-	if err != nil {
-		s.fail(w, r, err)
-		return
+	if wk == nil || err != nil {
+		if wk, err = s.House.Orders.Load(r.Context(), number(r, "order")); err != nil {
+			s.fail(w, r, err)
+			return
+		}
 	}
 	v, err := s.orderView(r.Context(), wk, shownBy(r))
 	if err != nil {

@@ -3,9 +3,12 @@ package web
 import (
 	"fmt"
 	"math"
+	"slices"
+	"strconv"
 	"strings"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/orders"
 )
@@ -112,6 +115,11 @@ func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte) rowsView {
 		CaptionY: slideH - 16, CaptionTextY: slideH - 4, FramesPerRow: per,
 	}
 	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, rowH: rulerH + slideH + waveH + rowGap}
+	for _, p := range w.Doc.Soundtrack.Placed(w.Library) {
+		if p.Role == doc.Music {
+			d.music = append(d.music, p)
+		}
+	}
 	for i := range n {
 		v.Rows = append(v.Rows, d.row(i))
 	}
@@ -131,6 +139,7 @@ type drawing struct {
 	*orders.Dossier
 	per   timecode.Frames
 	waves map[doc.MediaID][]byte
+	music []doc.Placed
 
 	slideH, rowH float64
 }
@@ -159,13 +168,10 @@ func (d drawing) row(i int) rowView {
 		r.Ticks = append(r.Ticks, tickView{X: x, X3: x + 3, Major: major, Label: strings.TrimSuffix(timecode.Clock(math.Round(from)+float64(s)), ".0")})
 	}
 	r.Wave = d.wave(from, row)
-	at := 0.0
-	for _, id := range d.Doc.Soundtrack.Songs() {
-		m := d.Library[id]
-		if at >= from-0.001 && at < from+row {
-			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + d.slideH + 12, Name: m.Name})
+	for _, p := range d.music {
+		if at := float64(p.Start) / timecode.SampleRate; at >= from-0.001 && at < from+row {
+			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + d.slideH + 12, Name: d.Library[p.Media].Name})
 		}
-		at += float64(m.Length) / timecode.SampleRate
 	}
 	return r
 }
@@ -175,34 +181,38 @@ func (d drawing) wave(from, row float64) string {
 	const step = 2.0 // units of the drawing for one bar
 	mid := rulerH + d.slideH + waveH/2
 	var b strings.Builder
+	var bar []byte
 	for x := 0.0; x < rowsWidth; x += step {
 		p, ok := d.peak(from+x/rowsWidth*row, step/rowsWidth*row)
 		if !ok {
 			break
 		}
 		h := math.Max(0.5, float64(p)/255*waveH/2)
-		fmt.Fprintf(&b, "M%g %.1fh1.4v%.1fh-1.4z", x, mid-h, 2*h)
+		bar = append(bar[:0], 'M')
+		bar = strconv.AppendFloat(bar, x, 'g', -1, 64)
+		bar = strconv.AppendFloat(append(bar, ' '), mid-h, 'f', 1, 64)
+		bar = strconv.AppendFloat(append(bar, "h1.4v"...), 2*h, 'f', 1, 64)
+		b.Write(append(bar, "h-1.4z"...))
 	}
 	return b.String()
 }
 
 // peak is the loudest waveform value in a stretch of the soundtrack.
 func (d drawing) peak(second, span float64) (byte, bool) {
-	at := 0.0
-	for _, id := range d.Doc.Soundtrack.Songs() {
-		length := float64(d.Library[id].Length) / timecode.SampleRate
-		if second < at+length {
-			wave := d.waves[id]
-			lo, hi := int((second-at)*50), int(math.Ceil((second-at+span)*50))
-			high := byte(0)
-			for i := lo; i < hi && i < len(wave); i++ {
-				high = max(high, wave[i])
-			}
-			return high, true
+	for _, p := range d.music {
+		start, end := float64(p.Start)/timecode.SampleRate, float64(p.End())/timecode.SampleRate
+		if second < start || second >= end {
+			continue
 		}
-		at += length
+		into := second - start + float64(p.Begin)/timecode.SampleRate
+		wave := d.waves[p.Media]
+		lo, hi := int(into*sound.PeaksPerSecond), int(math.Ceil((into+span)*sound.PeaksPerSecond))
+		if lo >= len(wave) {
+			return 0, true
+		}
+		return slices.Max(wave[lo:max(lo+1, min(hi, len(wave)))]), true
 	}
-	return 0, false
+	return 0, second < float64(d.Plan.Music)/timecode.SampleRate
 }
 
 func (d drawing) slide(i int) slideView {
