@@ -91,6 +91,6 @@ test("an upload that is whole on disk is taken in after a crash", async () => {
   server.sql("SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE '%pg_sleep(600)%' AND pid <> pg_backend_pid()");
   lock.kill();
   await server.serve();
-  await page.goto("/orders/1");
+  await page.goto("/orders/1/material");
   await page.waitForSelector("#material-count:has-text('8 photos, 1 song')", { timeout: 60000 });
 });

@@ -102,10 +102,14 @@ test("what is being typed is neither overwritten nor lost", async () => {
 test("the rows stay where they were scrolled to, also over a reload, and what was chosen too", async () => {
   await chooseSlide(page, 100, 4);
   const chosen = (await ids())[100];
-  const top = await page.evaluate(() => (document.querySelector("#work").scrollTop = 120));
+  await page.setViewportSize({ width: 1280, height: 480 });
+  const scrolled = () => page.evaluate(() => document.querySelector("#work").scrollTop);
+  await page.evaluate(() => document.querySelector("#work").scrollTo(0, 120));
+  const top = await scrolled();
+  assert.equal(top, 120, "there is something to scroll");
   await page.keyboard.press("Alt+ArrowRight");
   await settled(page);
-  assert.equal(await page.evaluate(() => document.querySelector("#work").scrollTop), top);
+  assert.equal(await scrolled(), top);
   await page.reload();
   await page.waitForSelector(`#margin[data-shown$="|${chosen}"]`);
 });

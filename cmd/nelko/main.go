@@ -24,6 +24,9 @@ type commands struct {
 	Migrate migrateCmd `cmd:"" help:"Bring the database schema up to date."`
 	Demo    demoCmd    `cmd:"" help:"Load the demo data, or paint its material into a folder."`
 	User    userCmd    `cmd:"" help:"Add an account or reset a password."`
+	Sweep   sweepCmd   `cmd:"" help:"Do away with what nobody needs any more, as the server does every hour."`
+	Backup  backupCmd  `cmd:"" help:"Write the whole studio into one file, while it works."`
+	Restore restoreCmd `cmd:"" help:"Put a backed-up studio into an empty database and blob store."`
 }
 
 // garbage is how much garbage is allowed, in per cent of what is in use. Most

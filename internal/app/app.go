@@ -136,10 +136,11 @@ func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
 	return queue.Start(ctx, a.House.Store, a.House.Orders.House.Tools.String(), rooms...)
 }
 
-// attend hears what changes elsewhere and looks at the studio's folder of
-// themes, until ctx ends. hear may be nil.
+// attend hears what changes elsewhere, looks at the studio's folder of themes
+// and sweeps, until ctx ends. hear may be nil.
 func (a *App) attend(ctx context.Context, hear func(store.Event)) {
 	go a.House.Shelf.Watch(ctx)
+	go a.House.KeepTidy(ctx)
 	go a.House.Store.Listen(ctx, func(e store.Event) {
 		a.House.Hear(e)
 		if hear != nil {

@@ -2,8 +2,10 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -33,6 +35,10 @@ func KeepBlob(tx *gorm.DB, sha string, size int64) error {
 // for the grace; removed tells whether it did.
 func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time.Duration) (removed bool, err error) {
 	err = s.Tx(ctx, func(tx *gorm.DB) error {
+		var free bool
+		if err := tx.Raw("SELECT pg_try_advisory_xact_lock_shared(?)", holdingLock).Scan(&free).Error; err != nil || !free {
+			return err
+		}
 		// A row that something refers to cannot be deleted: every reference is
 		// a foreign key, or looked for here.
 		res := tx.Exec(`DELETE FROM blobs WHERE sha256 = ? AND touched_at <= now() - make_interval(secs => ?)
@@ -52,4 +58,63 @@ func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time
 		return false, fmt.Errorf("removing a file: %w", err)
 	}
 	return removed, nil
+}
+
+// free is the condition that nothing refers to a blob b.
+const free = `NOT EXISTS (SELECT 1 FROM media WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE thumbnail = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE proxy = b.sha256)
+	AND NOT EXISTS (SELECT 1 FROM renders WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM renders WHERE poster = b.sha256)
+	AND NOT EXISTS (SELECT 1 FROM renders WHERE mark_picture->>'sha256' = b.sha256 AND state IN ('waiting', 'running'))
+	AND NOT EXISTS (SELECT 1 FROM theme_versions WHERE archive = b.sha256)
+	AND NOT EXISTS (SELECT 1 FROM studio WHERE mark_picture->>'sha256' = b.sha256)`
+
+// FreeBlobs lists files that nothing refers to and nobody has touched for the
+// grace, the longest untouched first, at most so many.
+func (s *Store) FreeBlobs(ctx context.Context, most int) (out []Blob, err error) {
+	err = s.DB.WithContext(ctx).Raw(`SELECT * FROM blobs b WHERE touched_at <= now() - make_interval(secs => ?)
+		AND `+free+` AND NOT EXISTS (SELECT 1 FROM segments WHERE sha256 = b.sha256) ORDER BY touched_at LIMIT ?`, BlobGrace.Seconds(), most).Scan(&out).Error
+	return out, err
+}
+
+// MadeAgain are the tables whose rows a backup leaves out, as they can be made
+// again: kept segments, and the parts of renders under way.
+var MadeAgain = []string{"segments", "render_parts"}
+
+// holdingLock is the advisory lock under which no file is removed.
+const holdingLock = 0x6e656c6b6f
+
+// Holding gives a snapshot of the database, for pg_dump, and the files that it
+// refers to, MadeAgain aside. Until f returns, no file is removed.
+func (s *Store) Holding(ctx context.Context, f func(snapshot string, blobs []Blob) error) error {
+	return s.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		// The lock is of the transaction, so that it goes with it; but the
+		// snapshot must be younger than the lock, and is of the first statement
+		// that looks at rows.
+		if err := tx.Exec("SELECT pg_advisory_xact_lock(?)", holdingLock).Error; err != nil {
+			return err
+		}
+		return s.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+			var snapshot string
+			if err := tx.Raw("SELECT pg_export_snapshot()").Scan(&snapshot).Error; err != nil {
+				return err
+			}
+			var blobs []Blob
+			if err := tx.Raw("SELECT * FROM blobs b WHERE NOT (" + free + ") ORDER BY sha256").Scan(&blobs).Error; err != nil {
+				return err
+			}
+			return f(snapshot, blobs)
+		}, &sql.TxOptions{Isolation: sql.LevelRepeatableRead, ReadOnly: true})
+	})
+}
+
+// Empty tells whether the database has no tables at all.
+func (s *Store) Empty(ctx context.Context) (bool, error) {
+	var n int64
+	err := s.DB.WithContext(ctx).Raw("SELECT count(*) FROM pg_tables WHERE schemaname = 'public'").Scan(&n).Error
+	return n == 0, err
+}
+
+// ForgetBlobsBut forgets the files that are not among those and that nothing
+// refers to, as after a restore.
+func (s *Store) ForgetBlobsBut(ctx context.Context, shas []string) error {
+	return s.DB.WithContext(ctx).Exec("DELETE FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND "+free, "{"+strings.Join(shas, ",")+"}").Error
 }

@@ -33,7 +33,7 @@ export function draw(html) {
   for (const fresh of parts) {
     const old = document.getElementById(fresh.id);
     if (!old) continue;
-    Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", ignoreActiveValue: true, restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
+    Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
     htmx.process(document.getElementById(fresh.id));
   }
   document.dispatchEvent(new CustomEvent("nelko:drawn", { detail: { parts: parts.map((p) => p.id) } }));
@@ -55,6 +55,8 @@ function count() {
 const later = (ms) => new Promise((go) => setTimeout(go, ms));
 const counted = (n) => (n === 1 ? "1 change waits" : `${n} changes wait`);
 
+const well = () => fetch("/healthz").then((a) => a.ok, () => false);
+
 /** Queues a change: a path below the order, and names with values. */
 export function change(path, values) {
   waiting.push({ path, values: values.map(([k, v]) => [k, String(v)]) });
@@ -66,6 +68,7 @@ async function send() {
   if (sending) return;
   sending = true;
   let away = false;
+  let tries = 0; // of the first change
   while (waiting.length > 0) {
     const { path, values } = waiting[0];
     const body = new URLSearchParams(values.filter(([k]) => k !== "base"));
@@ -83,8 +86,18 @@ async function send() {
       notice(`The server cannot be reached. ${counted(waiting.length)} here and will be sent as soon as it answers.`);
       away = true;
       await later(1000);
+      // A server that is well and cannot make this one change would hold up all
+      // the others.
+      tries++;
+      if (!answer || tries < 5 || !(await well())) continue;
+      notice("A change could not be made; the server's log says why. It was given up, the others go on.");
+      away = false;
+      tries = 0;
+      waiting.shift();
+      count();
       continue;
     }
+    tries = 0;
     if (away) notice("", "good");
     away = false;
     waiting.shift();

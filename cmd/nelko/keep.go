@@ -1,0 +1,63 @@
+package main
+
+import (
+	"context"
+	"fmt"
+
+	"nelko/internal/app"
+)
+
+type sweepCmd struct {
+	DryRun bool `help:"Only count what would go."`
+}
+
+// Run implements the subcommand.
+func (c *sweepCmd) Run(ctx context.Context) error {
+	a, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.Close()
+	s, err := a.House.Sweep(ctx, c.DryRun)
+	verb := "Swept"
+	if c.DryRun {
+		verb = "Would sweep"
+	}
+	fmt.Printf("%s %s\n", verb, s)
+	return err
+}
+
+type backupCmd struct {
+	Out string `arg:"" type:"path" help:"File to write, such as studio.tar."`
+}
+
+// Run implements the subcommand.
+func (c *backupCmd) Run(ctx context.Context) error {
+	a, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.Close()
+	n, err := a.Backup(ctx, c.Out)
+	if err == nil {
+		fmt.Printf("Backed up: the database and %d files, in %s\n", n, c.Out)
+	}
+	return err
+}
+
+type restoreCmd struct {
+	From string `arg:"" type:"existingfile" help:"File that nelko backup wrote."`
+}
+
+// Run implements the subcommand.
+func (c *restoreCmd) Run(ctx context.Context) error {
+	s, err := app.ReadSettings()
+	if err != nil {
+		return err
+	}
+	n, err := app.Restore(ctx, s, c.From)
+	if err == nil {
+		fmt.Printf("Restored: the database and %d files, each as it was\n", n)
+	}
+	return err
+}
