@@ -1,8 +1,6 @@
-package themes
+package themes_test
 
 import (
-	"archive/zip"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
@@ -11,47 +9,16 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"nelko/themes"
+	"nelko/themes/themestest"
 )
 
-// zipped writes a theme's zip: the shipped Waypoint under another name, each
-// file as the given function has it.
-func zipped(t *testing.T, name string, change func(path, body string) (string, string)) string {
-	out := filepath.Join(t.TempDir(), name)
-	f, err := os.Create(out)
-	require.NoError(t, err)
-	z := zip.NewWriter(f)
-	dir, err := fs.Sub(shippedFiles, "waypoint")
-	require.NoError(t, err)
-	require.NoError(t, fs.WalkDir(dir, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		b, err := fs.ReadFile(dir, p)
-		if err != nil {
-			return err
-		}
-		path, body := change(p, strings.Replace(string(b), `"id": "waypoint"`, `"id": "`+strings.TrimSuffix(name, ".zip")+`"`, 1))
-		if path == "" {
-			return nil
-		}
-		w, err := z.Create(path)
-		if err == nil {
-			_, err = w.Write([]byte(body))
-		}
-		return err
-	}))
-	require.NoError(t, z.Close())
-	require.NoError(t, f.Close())
-	return out
-}
-
-func same(p, b string) (string, string) { return p, b }
-
 func TestThemesComeFromZips(t *testing.T) {
-	good := zipped(t, "charter.zip", same)
+	good := themestest.Zip(t, "charter.zip", themestest.Same)
 	dir := filepath.Dir(good)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "broken.zip"), []byte("no zip"), 0o644))
-	shelf, err := Shipped()
+	shelf, err := themes.Shipped()
 	require.NoError(t, err)
 	added, refused := shelf.Look(dir)
 	require.Len(t, added, 1)
@@ -73,7 +40,7 @@ func TestThemesComeFromZips(t *testing.T) {
 
 	// A changed theme takes the place of its earlier version, which stays
 	// available by its content.
-	changed := zipped(t, "charter.zip", func(p, b string) (string, string) {
+	changed := themestest.Zip(t, "charter.zip", func(p, b string) (string, string) {
 		return p, strings.Replace(b, `"name": "Waypoint"`, `"name": "Charter"`, 1)
 	})
 	require.NoError(t, os.Rename(changed, good))
@@ -89,10 +56,10 @@ func TestThemesComeFromZips(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Waypoint", before.Name)
 	_, err = shelf.At("charter", "another")
-	assert.ErrorIs(t, err, ErrUnknown)
+	assert.ErrorIs(t, err, themes.ErrUnknown)
 
 	// Its own name is not for others to take.
-	require.NoError(t, os.Rename(zipped(t, "waypoint.zip", same), filepath.Join(dir, "waypoint.zip")))
+	require.NoError(t, os.Rename(themestest.Zip(t, "waypoint.zip", themestest.Same), filepath.Join(dir, "waypoint.zip")))
 	_, refused = shelf.Look(dir)
 	require.Len(t, refused, 1)
 	assert.ErrorContains(t, refused[0], "ships with the program")
@@ -102,12 +69,12 @@ func TestThemesComeFromZips(t *testing.T) {
 
 // A version packed and unpacked is the same, file for file.
 func TestVersionsSurvivePacking(t *testing.T) {
-	shelf, err := Shipped()
+	shelf, err := themes.Shipped()
 	require.NoError(t, err)
 	for _, v := range shelf.Versions() {
 		zip, err := v.Pack()
 		require.NoError(t, err)
-		back, err := Unpack(zip)
+		back, err := themes.Unpack(zip)
 		require.NoError(t, err)
 		assert.Equal(t, v.Theme, back.Theme, v.ID)
 	}
@@ -143,7 +110,7 @@ func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
 			return p, b
 		},
 	} {
-		_, err := OpenZip(zipped(t, "bad.zip", change))
+		_, err := themes.OpenZip(themestest.Zip(t, "bad.zip", change))
 		assert.ErrorContains(t, err, want)
 	}
 }

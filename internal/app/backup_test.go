@@ -4,11 +4,8 @@ import (
 	"archive/tar"
 	"bytes"
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"errors"
 	"io"
-	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -28,20 +25,10 @@ import (
 	"nelko/internal/store/storetest"
 )
 
-// elsewhere is a machine of its own: an empty database, beside the one at base,
-// and an empty folder.
-func elsewhere(t *testing.T, s *store.Store, base string) Settings {
-	t.Helper()
-	b := make([]byte, 6)
-	_, err := rand.Read(b)
-	require.NoError(t, err)
-	name := "test_empty_" + hex.EncodeToString(b)
-	require.NoError(t, s.DB.Exec("CREATE DATABASE "+name).Error)
-	t.Cleanup(func() { require.NoError(t, s.DB.Exec("DROP DATABASE "+name+" WITH (FORCE)").Error) })
-	u, err := url.Parse(base)
-	require.NoError(t, err)
-	u.Path = "/" + name
-	return settingsFor(t, u.String())
+// elsewhere is a machine of its own: an empty database and an empty folder.
+func elsewhere(t *testing.T) Settings {
+	_, databaseURL := storetest.Empty(t)
+	return settingsFor(t, databaseURL)
 }
 
 func settingsFor(t *testing.T, databaseURL string) Settings {
@@ -55,7 +42,7 @@ func settingsFor(t *testing.T, databaseURL string) Settings {
 // a database that holds something.
 func TestBackupAndRestore(t *testing.T) {
 	ctx := context.Background()
-	server, databaseURL := storetest.OpenURL(t)
+	_, databaseURL := storetest.OpenURL(t)
 	a, err := Open(ctx, settingsFor(t, databaseURL))
 	require.NoError(t, err)
 	defer a.Close()
@@ -93,7 +80,7 @@ func TestBackupAndRestore(t *testing.T) {
 	told, err := sums.CombinedOutput()
 	require.NoError(t, err, string(told))
 
-	s := elsewhere(t, server, databaseURL)
+	s := elsewhere(t)
 	restored, err := Restore(ctx, s, out)
 	require.NoError(t, err)
 	assert.Equal(t, n, restored)
@@ -126,7 +113,7 @@ func TestBackupAndRestore(t *testing.T) {
 	for name, data := range map[string][]byte{"damaged": hurt, "cut short": whole[:len(whole)-6000], "something else": notOne.Bytes(), "empty": nil, "a photo": housetest.Photo(t, 1)} {
 		file := filepath.Join(t.TempDir(), "bad.tar")
 		require.NoError(t, os.WriteFile(file, data, 0o600))
-		other := elsewhere(t, server, databaseURL)
+		other := elsewhere(t)
 		_, err := Restore(ctx, other, file)
 		assert.ErrorIs(t, err, ErrBackup, name)
 		db, err := store.Open(ctx, other.DatabaseURL)

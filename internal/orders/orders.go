@@ -172,7 +172,7 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 		}
 		// The files themselves are shared.
 		err := tx.Exec(`INSERT INTO media (order_id, upload_id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen)
-			SELECT ?, 'copy-' || ? || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen
+			SELECT ?, 'copy-' || ?::bigint || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen
 			FROM media WHERE order_id = ? AND state = 'ready' ORDER BY id`, row.ID, row.ID, id).Error
 		if err != nil {
 			return err

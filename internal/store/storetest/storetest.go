@@ -31,6 +31,14 @@ func Open(t testing.TB) *store.Store {
 // OpenURL is Open that also tells the database's URL.
 func OpenURL(t testing.TB) (*store.Store, string) {
 	t.Helper()
+	s, url := Empty(t)
+	require.NoError(t, s.Migrate(context.Background(), nil))
+	return s, url
+}
+
+// Empty makes a database without any tables and drops it afterwards.
+func Empty(t testing.TB) (*store.Store, string) {
+	t.Helper()
 	base := os.Getenv(Env)
 	if base == "" {
 		t.Skipf("%s is not set; run ./test db", Env)
@@ -54,7 +62,6 @@ func OpenURL(t testing.TB) (*store.Store, string) {
 		require.NoError(t, err)
 		require.NoError(t, admin.Close())
 	})
-	require.NoError(t, s.Migrate(context.Background(), nil))
 	return s, u.String()
 }
 
