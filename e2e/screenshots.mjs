@@ -27,29 +27,28 @@ for (const [path, name] of [["/queue", "queue"], ["/deliveries", "deliveries"], 
 await page.goto("/orders/1");
 await page.waitForSelector("#rows .slide");
 await shot("order");
-const toDesk = () => page.evaluate(() => document.querySelector("#desk").scrollIntoView({ block: "start" }));
-await page.click("summary:has-text('Look of all pictures')");
 await page.click("summary:has-text('Style of all captions')");
-await toDesk();
 await shot("film");
-await page.click("summary:has-text('Look of all pictures')");
 await page.click("summary:has-text('Style of all captions')");
-await page.locator("#rows .slide").nth(3).click();
-await page.waitForSelector("text=1 slide selected");
+await page.locator("#rows .slide").nth(3).click({ position: { x: 20, y: 20 } });
+await page.waitForSelector("#margin[data-shown$='|'] , #margin:has-text('Crop and frame')");
 await page.click("summary:has-text('Crop and frame')");
 for (const [name, values] of [["begins", [4, 6, 92, 92]], ["ends", [38, 30, 52, 52]]]) {
   for (const [i, side] of ["x", "y", "w", "h"].entries()) await page.fill(`[name=${name}-${side}]`, String(values[i]));
 }
-await toDesk();
+await page.locator("summary:has-text('Crop and frame')").scrollIntoViewIfNeeded();
 await shot("framing");
-await page.click("summary:has-text('Crop and frame')");
-await page.locator("#rows .slide").nth(4).click();
-await page.locator("#rows .slide").nth(6).click({ modifiers: ["Shift"] });
-await page.waitForSelector("text=3 slides selected");
-await toDesk();
+await page.reload();
+await page.waitForSelector("#rows .slide");
+await page.locator("#rows .slide").nth(4).click({ position: { x: 20, y: 20 } });
+await page.locator("#rows .slide").nth(6).click({ modifiers: ["Shift"], position: { x: 20, y: 20 } });
+await page.waitForSelector("#margin:has-text('3 slides')");
 await shot("desk");
-await page.evaluate(() => document.querySelector("#material").scrollIntoView({ block: "start" }));
-await shot("deliver");
+for (const leaf of ["material", "check"]) {
+  await page.goto(`/orders/1/${leaf}`);
+  await shot(leaf);
+}
+await page.goto("/orders/1/deliveries");
 
 // A link is opened and closed again, so that the demo stays as it is.
 await page.click("text=Make the link");
@@ -58,12 +57,13 @@ const phone = await browser.newContext({ baseURL, viewport: { width: 390, height
 const visitor = await phone.newPage();
 await visitor.goto(address.pathname);
 await shot("watch-phone", {}, visitor);
+await shot("deliver");
 
 // The picker, once its loops move.
 await page.goto("/orders/1/themes");
 await page.waitForFunction(() => [...document.querySelectorAll("video[data-loop]")].slice(0, 3).every((v) => v.currentTime > 1.5), null, { timeout: 180000 });
 await shot("themes");
-await page.goto("/orders/1#deliveries");
+await page.goto("/orders/1/deliveries");
 await page.locator("[data-link] >> text=Close").first().click();
 await page.waitForSelector("[data-link]:has-text('closed')");
 await browser.close();

@@ -150,6 +150,7 @@ func TestFormats(t *testing.T) {
 		"-dash.webp":             {},
 		"tiff16.tif":             {"-depth", "16", "-compress", "LZW"},
 		"palette.png":            {"-colors", "4", "-type", "Palette"},
+		"still.gif":              {},
 		"no extension":           {},
 		"file:concat:|trick.jpg": {},
 	} {

@@ -4,10 +4,18 @@
 
 static void ignore(const gchar *domain, GLogLevelFlags level, const gchar *message, gpointer data) {}
 
+/* The readers of the formats that ReadHeader takes. */
+static const char *readers[] = { "VipsForeignLoadJpeg", "VipsForeignLoadPng", "VipsForeignLoadWebp", "VipsForeignLoadTiff",
+	"VipsForeignLoadHeif", "VipsForeignLoadNsgif", "VipsForeignLoadSvg" };
+
 int nelko_init(int threads) {
 	if (vips_init("nelko"))
 		return -1;
 	vips_concurrency_set(threads);
+	/* Other readers do not even see a client's file: some run scripts. */
+	vips_operation_block_set("VipsForeignLoad", TRUE);
+	for (size_t i = 0; i < sizeof readers / sizeof *readers; i++)
+		vips_operation_block_set(readers[i], FALSE);
 	/* Pictures are read once each: libvips' own operation cache only holds memory. */
 	vips_cache_set_max(0);
 	/* What matters of a damaged file comes back as an error. */

@@ -78,6 +78,7 @@ func ReadHeader(path string) (Header, error) {
 	}
 	loader := strings.TrimSuffix(strings.ToLower(C.GoString(name)), "_source")
 	loader = strings.TrimSuffix(strings.TrimPrefix(loader, "vipsforeignload"), "file")
+	loader = strings.TrimPrefix(loader, "ns") // GIF's reader is called by its author
 	h := Header{Loader: loader + "load"}
 	if !readable[h.Loader] {
 		return h, ErrFormat
