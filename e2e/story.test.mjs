@@ -91,6 +91,8 @@ test("a dropped file comes in too, and the same one again is refused as a twin",
 test("the slides are fitted to the song, exact to the frame", async () => {
   await leaf(page, "Running order");
   await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
+  // The song is poured by a job of its own, when it has been looked at.
+  await page.waitForSelector("#arithmetic:has-text('music 0:24.')", { timeout: 30000 });
   assert.match(await page.textContent("#arithmetic"), /joins × 0\.80 s = .* — music 0:24\.\d — /);
   await page.click("#fit-music");
   await page.waitForSelector("#arithmetic:has-text('ends with the music, to the frame')");

@@ -163,7 +163,7 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"join", "named “gone”", []string{"slide", id, "join", "own:gone"}},
 		{"backdrop", "no backdrop", []string{"slide", id, "backdrop", "lava"}},
 		{"look", "no look", []string{"media", medium, "look", "neon"}},
-		{"focal", "two numbers", []string{"media", medium, "x", "left", "y", "0"}},
+		{"focal", "not a number", []string{"media", medium, "x", "left", "y", "0"}},
 		{"tilt", "is not a number", []string{"media", medium, "tilt", "a bit"}},
 		{"tone", "light: 3", append([]string{"media", medium}, tone("light", "300")...)},
 		{"crop", "is not a number", []string{"media", medium, "crop-x", "", "crop-y", "0", "crop-w", "1", "crop-h", "1"}},

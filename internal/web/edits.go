@@ -3,15 +3,14 @@ package web
 import (
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
 
-	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/transition"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
@@ -26,79 +25,17 @@ func queryInt(r *http.Request, name string, otherwise int64) int64 {
 	return n
 }
 
-// readNumber reads what people type: a comma may be the decimal sign.
-func readNumber(r *http.Request, field, name string) (float64, error) {
-	return parseNumber(field, name, r.PostFormValue(field))
-}
-
-func parseNumber(field, name, text string) (float64, error) {
-	text = strings.TrimSpace(text)
-	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
-	if err != nil || v != v {
-		return 0, &invalid.Input{Field: field, Problem: fmt.Sprintf("%s: %q is not a number.", name, text)}
-	}
-	return v, nil
-}
-
 // readOp makes an edit of a form.
 func (s *Server) readOp(r *http.Request) (edit.Op, error) {
 	if err := r.ParseForm(); err != nil {
 		return nil, &invalid.Input{Field: "form", Problem: "The form could not be read: " + err.Error()}
 	}
-	var slides []doc.SlideID
-	for _, id := range r.PostForm["slide"] {
-		slides = append(slides, doc.SlideID(id))
+	name := chi.URLParam(r, "op")
+	c, ok := controls[name]
+	if !ok {
+		return nil, fmt.Errorf("edit %q: %w", name, store.ErrNotFound)
 	}
-	switch op := chi.URLParam(r, "op"); op {
-	case "move":
-		return edit.Move{Slides: slides, Before: doc.SlideID(r.PostFormValue("before"))}, nil
-	case "shift":
-		by, err := readNumber(r, "by", "Places")
-		return edit.Shift{Slides: slides, By: int(by)}, err
-	case "remove":
-		return edit.Remove{Slides: slides}, nil
-	case "linger":
-		v, err := readNumber(r, "linger", "Linger")
-		if err == nil && v == 0 {
-			err = &invalid.Input{Field: "linger", Problem: "Linger must be above 0."}
-		}
-		return edit.Time{Slides: slides, Linger: v}, err
-	case "pin":
-		if strings.TrimSpace(r.PostFormValue("pin")) == "" {
-			return edit.Time{Slides: slides, Unpin: true}, nil
-		}
-		v, err := readNumber(r, "pin", "Pinned seconds")
-		return edit.Time{Slides: slides, Pin: v}, err
-	case "unpin":
-		return edit.Time{Slides: slides, Unpin: true}, nil
-	case "pace":
-		v, err := readNumber(r, "pace", "Pace")
-		return edit.Fit{Mode: doc.AtPace, Pace: v}, err
-	case "fit":
-		return edit.Fit{Mode: doc.ToMusic}, nil
-	case "recast":
-		return edit.Recast{Seed: rand.Uint64() >> 12}, nil
-	case "details":
-		values := map[string]string{}
-		for k := range r.PostForm {
-			if key, ok := strings.CutPrefix(k, "detail-"); ok {
-				values[key] = r.PostForm.Get(k)
-			}
-		}
-		return edit.Details{Values: values}, nil
-	case "songs":
-		var songs []doc.MediaID
-		for _, id := range strings.Split(r.PostFormValue("songs"), ",") {
-			if id != "" {
-				songs = append(songs, doc.MediaID(id))
-			}
-		}
-		return edit.Songs{Songs: songs}, nil
-	case "restore":
-		return edit.Restore{Media: []doc.MediaID{doc.MediaID(r.PostFormValue("media"))}}, nil
-	default:
-		return s.readDesign(r, op, slides)
-	}
+	return c(s, r.PostForm)
 }
 
 func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
@@ -125,11 +62,29 @@ func (s *Server) ownJoin(r *http.Request) (edit.Op, error) {
 	if err != nil {
 		return nil, err
 	}
-	var slides []doc.SlideID
-	for _, id := range r.PostForm["slide"] {
-		slides = append(slides, doc.SlideID(id))
+	f, err := decode[chosen](r.PostForm)
+	return edit.Join{Slides: f.Slides, Join: &t}, err
+}
+
+// keepTransition keeps the transition of the form under a name.
+func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
+	name := strings.TrimSpace(r.PostFormValue("join-name"))
+	f, err := decode[joinFields](r.PostForm)
+	var t *transition.Transition
+	if err == nil {
+		t, err = f.join()
 	}
-	return edit.Join{Slides: slides, Join: &t}, nil
+	if err == nil && t == nil {
+		err = &invalid.Input{Field: "join", Problem: "Choose a transition first."}
+	}
+	if err == nil {
+		err = s.House.Shelf.KeepTransition(r.Context(), name, *t)
+	}
+	s.answer(w, r, err, func(v *orderView) {
+		if err == nil {
+			v.Notice = &notice{"good", fmt.Sprintf("“%s” is kept. It stands under “Our own” in every order.", name)}
+		}
+	})
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"os"
 	"strings"
 	"time"
@@ -111,7 +112,7 @@ func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
 // takeTheme changes an order's theme from the picker.
 func (s *Server) takeTheme(w http.ResponseWriter, r *http.Request) {
 	id := number(r, "order")
-	op, err := s.readDesign(r, "theme", nil)
+	op, err := controls["theme"](s, url.Values{"theme": {r.PostFormValue("theme")}})
 	if err == nil {
 		_, err = s.House.Orders.Edit(r.Context(), id, seenRevision(r), op, &user(r).ID)
 	}
