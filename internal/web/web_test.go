@@ -34,6 +34,7 @@ var ctx = context.Background()
 type site struct {
 	*httptest.Server
 	studio *house.House
+	server *web.Server
 	client *http.Client
 	t      *testing.T
 }
@@ -48,7 +49,7 @@ func open(t *testing.T) *site {
 	require.NoError(t, err)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() { srv.Close(); h.Close() })
-	v := &site{Server: srv, studio: s, t: t}
+	v := &site{Server: srv, studio: s, server: h, t: t}
 	v.client = v.browser()
 	return v
 }
