@@ -144,8 +144,9 @@ func TestTurning(t *testing.T) {
 }
 
 // A zone plate, whose rings grow finer towards the edge, shrunk by the most a
-// slow zoom shrinks, shows no rings that are not there: what is left of the
-// finest ones is grey, and the middle keeps its contrast.
+// slow zoom shrinks, shows no rings that are not there: the wide ones keep
+// their place and contrast; the finest, which the smaller frame cannot hold,
+// lose contrast and leave an even grey without any coarser pattern.
 func TestZonePlateShowsNoAliasing(t *testing.T) {
 	const n = 256
 	p := Pixels{W: n, H: n, Channels: 3, Pix: make([]byte, n*n*3)}
@@ -163,10 +164,13 @@ func TestZonePlateShowsNoAliasing(t *testing.T) {
 	f := NewFrame(out, out)
 	f.Draw(s, framing.Rect{W: out, H: out}, framing.Rect{W: n, H: n}, 1)
 	worst := 0.0
+	away := func(x, y int) float64 {
+		dx, dy := (float64(x)+0.5)*n/out-n/2, (float64(y)+0.5)*n/out-n/2
+		return dx*dx + dy*dy
+	}
 	for y := 4; y < out-4; y++ {
 		for x := 4; x < out-4; x++ {
-			dx, dy := (float64(x)+0.5)*n/out-n/2, (float64(y)+0.5)*n/out-n/2
-			r2 := dx*dx + dy*dy
+			r2 := away(x, y)
 			if r2 > n*n/16 { // only rings wider than two pixels can be judged by value
 				continue
 			}
@@ -175,6 +179,33 @@ func TestZonePlateShowsNoAliasing(t *testing.T) {
 		}
 	}
 	assert.Less(t, worst, 40.0, "rings keep their place and contrast")
+
+	// Blocks of the finest rings, along the sides' middles.
+	const block = 12
+	var power, pixels, uneven float64
+	for y := 4; y+block < out-4; y += block / 2 {
+		for x := 4; x+block < out-4; x += block / 2 {
+			var sum, squares float64
+			fine := true
+			for j := y; j < y+block; j++ {
+				for i := x; i < x+block; i++ {
+					r := math.Sqrt(away(i, j)) / (n / 2)
+					fine = fine && r > 0.85 && r < 1
+					v := float64(f.Y[j*out+i]) - (16 + 219*0.5)
+					sum += v
+					squares += v * v
+				}
+			}
+			if fine {
+				power += squares
+				pixels += block * block
+				uneven = max(uneven, abs(sum/(block*block)))
+			}
+		}
+	}
+	require.Greater(t, pixels, 1000.0)
+	assert.Less(t, uneven, 8.0, "no coarser pattern stands where the finest rings were")
+	assert.Less(t, math.Sqrt(power/pixels), 0.75*219/2/math.Sqrt2, "contrast of the finest rings")
 }
 
 // zone is a zone plate whose frequency reaches half a cycle a pixel at the
