@@ -125,7 +125,36 @@ test("what one does the other sees without reloading", async () => {
   const n = (await ids(first)).length;
   await chooseSlide(first, 1);
   await first.keyboard.press("Delete");
-  await second.waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n, { timeout: 10000 });
+  await second.waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n, { timeout: 30000 });
   await first.context().close();
   await second.context().close();
+});
+
+test("eight orders open at once: only the one in sight is told, the others when they come back", async () => {
+  const first = await visitor();
+  await signIn(first);
+  const sight = (page, state) =>
+    page.evaluate((s) => {
+      Object.defineProperty(document, "visibilityState", { configurable: true, get: () => s });
+      document.dispatchEvent(new Event("visibilitychange"));
+    }, state);
+  const tabs = [];
+  for (let i = 0; i < 8; i++) {
+    const tab = await first.context().newPage();
+    await tab.goto("/orders/1");
+    await tab.waitForSelector("#rows .slide");
+    await sight(tab, "hidden");
+    tabs.push(tab);
+  }
+  const n = (await ids(tabs[0])).length;
+  const last = tabs.at(-1);
+  await sight(last, "visible");
+  await chooseSlide(last, 1);
+  await last.keyboard.press("Delete");
+  await last.waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n);
+  await last.waitForTimeout(700);
+  assert.equal((await ids(tabs[0])).length, n, "out of sight nothing is asked");
+  await sight(tabs[0], "visible");
+  await tabs[0].waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n, { timeout: 30000 });
+  await first.context().close();
 });

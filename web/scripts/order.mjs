@@ -1,7 +1,7 @@
 // What every leaf of an order has: changes that are sent one after another and
 // never lost, answers that redraw only what differs, and news from the server.
 import { Idiomorph } from "../assets/vendor/idiomorph.esm.js";
-import { notice } from "./page.mjs";
+import { hear, notice } from "./page.mjs";
 
 const htmx = window.htmx;
 const root = document.getElementById("order");
@@ -166,9 +166,7 @@ async function refresh() {
   if (again) refresh();
 }
 
-const events = new EventSource(`/events?order=${order}`);
-events.addEventListener("changed", refresh);
-window.addEventListener("pagehide", () => events.close());
+hear(`/events?order=${order}`, refresh);
 
 // The leaves, by number.
 document.addEventListener("keydown", (event) => {

@@ -44,11 +44,31 @@ document.addEventListener("htmx:configRequest", (event) => {
   if (event.detail.verb !== "get") document.getElementById("notice")?.replaceChildren();
 });
 
+/**
+ * Calls changed when the server tells of a change, once at the beginning and
+ * whenever the page comes back into sight. A page that is out of sight keeps no
+ * connection: browsers allow only six to a server, and an operator has more
+ * orders open than that.
+ */
+export function hear(url, changed) {
+  let events = null;
+  const leave = () => {
+    events?.close();
+    events = null;
+  };
+  const follow = () => {
+    if (document.visibilityState !== "visible") return leave();
+    if (events) return;
+    events = new EventSource(url);
+    events.addEventListener("changed", changed);
+  };
+  document.addEventListener("visibilitychange", follow);
+  window.addEventListener("pageshow", follow);
+  window.addEventListener("pagehide", leave);
+  follow();
+}
+
 // Pages that say what they show are drawn anew when the server tells that it
 // has changed: the day sheet and the queue.
 const live = document.querySelector("[data-live]");
-if (live) {
-  const events = new EventSource(`/events?what=${live.dataset.live}`);
-  events.addEventListener("changed", () => window.htmx.trigger(live, "nelko:changed"));
-  window.addEventListener("pagehide", () => events.close());
-}
+if (live) hear(`/events?what=${live.dataset.live}`, () => window.htmx.trigger(live, "nelko:changed"));
