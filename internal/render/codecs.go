@@ -53,6 +53,17 @@ var containers = map[string]func(*film.Film) []string{
 	"mp4": func(f *film.Film) []string { return []string{"-moov_size", fmt.Sprint(indexRoom(f.Scene))} },
 }
 
+// known refuses a profile whose encoder or container this program cannot make.
+func known(p profile.Profile) error {
+	if _, ok := codecs[p.Video.Encoder]; !ok {
+		return fmt.Errorf("the encoder %q is not known", p.Video.Encoder)
+	}
+	if _, ok := containers[p.File.Format]; !ok {
+		return fmt.Errorf("the container %q is not known", p.File.Format)
+	}
+	return nil
+}
+
 // PictureArgs are the ffmpeg arguments that read raw frames from standard
 // input and encode them with so many threads (0: as many as suit).
 func PictureArgs(s *scene.Scene, v profile.Video, threads int) ([]string, error) {
@@ -128,10 +139,10 @@ func indexRoom(s *scene.Scene) int64 {
 // again, verifies the file and moves it to its final name.
 func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Facts, error) {
 	p, s := j.Film.Profile, j.Film.Scene
-	box, ok := containers[p.File.Format]
-	if !ok {
-		return Facts{}, fmt.Errorf("the container %q is not known", p.File.Format)
+	if err := known(p); err != nil {
+		return Facts{}, err
 	}
+	box := containers[p.File.Format]
 	part := filepath.Join(dir, "joined."+p.File.Extension)
 	// Every segment begins at its own zero, so packets are numbered anew: one a
 	// frame, in the order of decoding, shown as much later as the encoder said.

@@ -69,6 +69,9 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 	if j.Film.Frames() < 1 {
 		return Facts{}, errors.New("the film has no frames")
 	}
+	if err := known(j.Film.Profile); err != nil {
+		return Facts{}, err
+	}
 	dir, err := os.MkdirTemp(filepath.Dir(j.Out), ".render-*")
 	if err != nil {
 		return Facts{}, fmt.Errorf("making room for the render: %w", err)
