@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -142,7 +143,7 @@ func TestSignInReadsOnlySmallForms(t *testing.T) {
 		res.Body.Close()
 		assert.Equal(t, http.StatusRequestEntityTooLarge, res.StatusCode)
 	}
-	assert.Less(t, read.sent, int64(8<<20), "it is not read to its end")
+	assert.Less(t, read.sent.Load(), int64(8<<20), "it is not read to its end")
 	for _, kind := range []string{"multipart/form-data; boundary=x", "text/plain", ""} {
 		res, _ := v.do("POST", "/signin", strings.NewReader("email=wren%40studio.example&password=a+long+password"), "Content-Type", kind)
 		assert.Equal(t, http.StatusUnsupportedMediaType, res.StatusCode, kind)
@@ -151,7 +152,10 @@ func TestSignInReadsOnlySmallForms(t *testing.T) {
 }
 
 // countingReader gives so many bytes and counts them.
-type countingReader struct{ left, sent int64 }
+type countingReader struct {
+	left int64
+	sent atomic.Int64
+}
 
 func (c *countingReader) Read(p []byte) (int, error) {
 	if c.left <= 0 {
@@ -162,7 +166,7 @@ func (c *countingReader) Read(p []byte) (int, error) {
 		p[i] = 'a'
 	}
 	c.left -= int64(n)
-	c.sent += int64(n)
+	c.sent.Add(int64(n))
 	return n, nil
 }
 
