@@ -15,6 +15,7 @@ import (
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
+	"nelko/internal/queue"
 	"nelko/internal/render"
 	"nelko/internal/store"
 )
@@ -78,7 +79,7 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 			return err
 		}
 		var others int64
-		if err := tx.Table("workers").Where("id <> ? AND seen_at > now() - interval '15 seconds'", r.Worker).Count(&others).Error; err != nil {
+		if err := tx.Table("workers").Where("id <> ? AND "+queue.Alive, r.Worker).Count(&others).Error; err != nil {
 			return err
 		}
 		for range min(int(others), len(rows)-1) {
@@ -98,7 +99,7 @@ func (p *parts) Claim(ctx context.Context) (part film.Part, ok bool, err error) 
 		WHERE (render_id, attempt, number) IN (
 			SELECT render_id, attempt, number FROM render_parts
 			WHERE render_id = ? AND attempt = ? AND (state = 'waiting' OR (state = 'running' AND worker <> ? AND worker NOT IN
-				(SELECT id FROM workers WHERE seen_at > now() - interval '15 seconds')))
+				(SELECT id FROM workers WHERE `+queue.Alive+`)))
 			ORDER BY tries, number LIMIT 1 FOR UPDATE SKIP LOCKED)
 		RETURNING *`, p.worker, p.r.ID, p.r.Attempt, p.worker).Scan(&row)
 	if res.Error != nil || res.RowsAffected == 0 {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"time"
 
+	"nelko/internal/queue"
 	"nelko/internal/store"
 )
 
@@ -35,7 +36,7 @@ func (mk *Making) Board(ctx context.Context) (Board, error) {
 	err := errors.Join(
 		tx.Where("order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)").
 			Order("CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END, id DESC").Limit(boardLength).Find(&b.Renders).Error,
-		tx.Where("seen_at > now() - interval '15 seconds'").Order("id").Find(&b.Workers).Error)
+		tx.Where(queue.Alive).Order("id").Find(&b.Workers).Error)
 	if err != nil {
 		return b, err
 	}

@@ -85,6 +85,9 @@ const (
 	deadAfter = 15 * time.Second
 )
 
+// Alive is the SQL condition that a row of workers is of one that lives.
+var Alive = fmt.Sprintf("seen_at >= now() - interval '%d seconds'", int(deadAfter.Seconds()))
+
 func (w *Workers) beat(ctx context.Context) error {
 	_, err := w.store.SQL.ExecContext(ctx,
 		"INSERT INTO workers (id, tools) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET seen_at = now()", w.id, w.tools)
@@ -116,11 +119,10 @@ func (w *Workers) watch(ctx context.Context) {
 // the death. River's own rescuer goes by a job's age, which cannot tell a
 // long render from a dead one, so this looks at the workers instead.
 func Rescue(ctx context.Context, s *store.Store) error {
-	_, err := s.SQL.ExecContext(ctx, fmt.Sprintf(`
-		WITH gone AS (DELETE FROM workers WHERE seen_at < now() - interval '%[1]d seconds')
+	_, err := s.SQL.ExecContext(ctx, `
+		WITH gone AS (DELETE FROM workers WHERE NOT `+Alive+`)
 		UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1),
 			metadata = jsonb_set(coalesce(metadata, '{}'), '{nelko_deaths}', to_jsonb(coalesce((metadata->>'nelko_deaths')::int, 0) + 1))
-		WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] NOT IN
-			(SELECT id FROM workers WHERE seen_at >= now() - interval '%[1]d seconds')`, int(deadAfter.Seconds())))
+		WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] NOT IN (SELECT id FROM workers WHERE `+Alive+`)`)
 	return err
 }
