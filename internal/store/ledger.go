@@ -35,16 +35,13 @@ func KeepBlob(tx *gorm.DB, sha string, size int64) error {
 // for the grace; removed tells whether it did.
 func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time.Duration) (removed bool, err error) {
 	err = s.Tx(ctx, func(tx *gorm.DB) error {
-		var free bool
-		if err := tx.Raw("SELECT pg_try_advisory_xact_lock_shared(?)", holdingLock).Scan(&free).Error; err != nil || !free {
+		var may bool
+		if err := tx.Raw("SELECT pg_try_advisory_xact_lock_shared(?)", holdingLock).Scan(&may).Error; err != nil || !may {
 			return err
 		}
-		// A row that something refers to cannot be deleted: every reference is
-		// a foreign key, or looked for here.
-		res := tx.Exec(`DELETE FROM blobs WHERE sha256 = ? AND touched_at <= now() - make_interval(secs => ?)
-			AND NOT EXISTS (SELECT 1 FROM segments WHERE sha256 = ?) AND NOT EXISTS (SELECT 1 FROM studio WHERE mark_picture->>'sha256' = ?)
-			AND NOT EXISTS (SELECT 1 FROM renders WHERE mark_picture->>'sha256' = ? AND state IN ('waiting', 'running'))`,
-			sha, grace.Seconds(), sha, sha, sha)
+		// Whoever came to refer to it meanwhile does so by a foreign key, or has
+		// touched it.
+		res := tx.Exec("DELETE FROM blobs b WHERE sha256 = ? AND "+idle, sha, grace.Seconds())
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
@@ -60,18 +57,21 @@ func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time
 	return removed, nil
 }
 
-// free is the condition that nothing refers to a blob b.
+// free is the condition that nothing refers to a blob b, MadeAgain aside.
 const free = `NOT EXISTS (SELECT 1 FROM media WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE thumbnail = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE proxy = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM renders WHERE poster = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE mark_picture->>'sha256' = b.sha256 AND state IN ('waiting', 'running'))
 	AND NOT EXISTS (SELECT 1 FROM theme_versions WHERE archive = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM studio WHERE mark_picture->>'sha256' = b.sha256)`
 
+// idle is the condition that nothing at all refers to a blob b and that nobody
+// has touched it for so many seconds.
+const idle = free + " AND NOT EXISTS (SELECT 1 FROM segments WHERE sha256 = b.sha256) AND touched_at <= now() - make_interval(secs => ?)"
+
 // FreeBlobs lists files that nothing refers to and nobody has touched for the
 // grace, the longest untouched first, at most so many.
 func (s *Store) FreeBlobs(ctx context.Context, most int) (out []Blob, err error) {
-	err = s.DB.WithContext(ctx).Raw(`SELECT * FROM blobs b WHERE touched_at <= now() - make_interval(secs => ?)
-		AND `+free+` AND NOT EXISTS (SELECT 1 FROM segments WHERE sha256 = b.sha256) ORDER BY touched_at LIMIT ?`, BlobGrace.Seconds(), most).Scan(&out).Error
+	err = s.DB.WithContext(ctx).Raw("SELECT * FROM blobs b WHERE "+idle+" ORDER BY touched_at LIMIT ?", BlobGrace.Seconds(), most).Scan(&out).Error
 	return out, err
 }
 
