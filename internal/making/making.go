@@ -296,31 +296,12 @@ func (mk *Making) attempt(ctx context.Context, r store.Render) error {
 		return err
 	}
 	go p.report(ctx, stop)
-	type sound struct {
-		path string
-		err  error
-	}
-	track := make(chan sound, 1)
-	go func() {
-		path, err := b.job.Soundtrack(ctx, dir)
-		if err != nil {
-			stop(err)
+	facts, err := b.job.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) {
+		if err := render.Share(ctx, p, encoders(), mk.encode(b, p)); err != nil {
+			return nil, err
 		}
-		track <- sound{path, err}
-	}()
-	err = render.Share(ctx, p, encoders(), mk.encode(b, p))
-	if err != nil {
-		stop(err)
-	}
-	made := <-track
-	if cause := context.Cause(ctx); cause != nil {
-		return cause
-	}
-	files, err := mk.files(ctx, b)
-	if err != nil {
-		return err
-	}
-	facts, err := b.job.Join(ctx, files, made.path, dir)
+		return mk.files(ctx, b)
+	})
 	if cause := context.Cause(ctx); cause != nil {
 		return cause
 	}

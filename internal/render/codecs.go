@@ -135,13 +135,10 @@ func indexRoom(s *scene.Scene) int64 {
 	return head + eachFrame*int64(s.Frames) + eachPacket*packets
 }
 
-// Join puts encoded segments and the soundtrack together without encoding
+// join puts encoded segments and the soundtrack together without encoding
 // again, verifies the file and moves it to its final name.
-func (j *Job) Join(ctx context.Context, files []string, track, dir string) (Facts, error) {
+func (j *Job) join(ctx context.Context, files []string, track, dir string) (Facts, error) {
 	p, s := j.Film.Profile, j.Film.Scene
-	if err := known(p); err != nil {
-		return Facts{}, err
-	}
 	box := containers[p.File.Format]
 	part := filepath.Join(dir, "joined."+p.File.Extension)
 	// Every segment begins at its own zero, so packets are numbered anew: one a

@@ -208,8 +208,8 @@ func (r *reader) at(n, to timecode.Frames) {
 
 func (r *reader) wait() { r.busy.Wait() }
 
-// Soundtrack mixes and encodes the soundtrack, unless it is kept.
-func (j *Job) Soundtrack(ctx context.Context, dir string) (string, error) {
+// soundtrack mixes and encodes the soundtrack, unless it is kept.
+func (j *Job) soundtrack(ctx context.Context, dir string) (string, error) {
 	key, err := j.Film.SoundKey()
 	if err != nil {
 		return "", err

@@ -69,9 +69,6 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 	if j.Film.Frames() < 1 {
 		return Facts{}, errors.New("the film has no frames")
 	}
-	if err := known(j.Film.Profile); err != nil {
-		return Facts{}, err
-	}
 	dir, err := os.MkdirTemp(filepath.Dir(j.Out), ".render-*")
 	if err != nil {
 		return Facts{}, fmt.Errorf("making room for the render: %w", err)
@@ -81,17 +78,27 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 	if err != nil {
 		return Facts{}, err
 	}
+	return j.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) { return j.segments(ctx, segs, dir) })
+}
+
+// Assemble makes the soundtrack in dir while segments makes the segments,
+// whose files it gives in order, joins them and verifies the film. The first
+// error ends both.
+func (j *Job) Assemble(ctx context.Context, dir string, segments func(context.Context) ([]string, error)) (Facts, error) {
+	if err := known(j.Film.Profile); err != nil {
+		return Facts{}, err
+	}
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var wg sync.WaitGroup
 	var track string
 	wg.Go(func() {
 		var err error
-		if track, err = j.Soundtrack(ctx, dir); err != nil {
+		if track, err = j.soundtrack(ctx, dir); err != nil {
 			cancel(err)
 		}
 	})
-	files, err := j.segments(ctx, segs, dir)
+	files, err := segments(ctx)
 	if err != nil {
 		cancel(err)
 	}
@@ -99,7 +106,7 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 	if cause := context.Cause(ctx); cause != nil {
 		return Facts{}, cause
 	}
-	return j.Join(ctx, files, track, dir)
+	return j.join(ctx, files, track, dir)
 }
 
 // segments makes all segments that are not kept already and gives the files
