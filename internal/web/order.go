@@ -548,7 +548,7 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 		for _, p := range drawn {
 			b.Write(p.html)
 		}
-		if v.Notice == nil || err != nil {
+		if v.Notice == nil {
 			v.Notice = note
 		}
 		err = s.templates.ExecuteTemplate(&b, "said", v)
@@ -578,9 +578,10 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	var ids []doc.SlideID
-	for _, id := range r.URL.Query()["slide"] {
-		ids = append(ids, doc.SlideID(id))
+	f, err := decode[chosen](r.URL.Query())
+	if err != nil {
+		s.fail(w, r, err)
+		return
 	}
 	frame := timecode.Frames(queryInt(r, "frame", 0))
 	if wk.Plan.Frames > 0 {
@@ -591,7 +592,7 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, ids, frame, own)})
+	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own)})
 }
 
 // orderFrame shows a frame. The address names the revision, so the picture
