@@ -76,12 +76,12 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	if err := h.Shelf.Stock(ctx); err != nil {
 		return nil, err
 	}
-	h.Orders = &orders.Orders{Store: s, Shelf: h.Shelf, House: film.House{Tools: tools, Shelf: on}, Now: set.Now}
+	h.Orders = orders.NewRoom(s, h.Shelf, film.House{Tools: tools, Shelf: on}, set.Now)
 	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now}
 	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
-	h.Looking = &looking.Looking{Blobs: b, Orders: h.Orders, Kept: kept, Sprites: sprites}
+	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Delivery = &delivery.Delivery{Store: s, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
 	return h, h.Orders.ChangedAll(ctx)
 }

@@ -134,7 +134,7 @@ func TestFramesCostLittle(t *testing.T) {
 	}
 	ask()
 	storetest.Queries(t, h.Store, 2, ask)
-	fresh := &looking.Looking{Blobs: h.Blobs, Orders: h.Orders, Kept: h.Looking.Kept, Sprites: h.Looking.Sprites}
+	fresh := looking.New(h.Blobs, h.Orders, h.Looking.Kept, h.Looking.Sprites)
 	assert.Greater(t, storetest.Queries(t, h.Store, 99, func() {
 		_, err := fresh.Frame(ctx, id, head, 30, 320)
 		require.NoError(t, err)

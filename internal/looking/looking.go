@@ -7,16 +7,16 @@ package looking
 import (
 	"context"
 	"fmt"
-	"sync"
 	"sync/atomic"
 
-	"github.com/hashicorp/golang-lru/v2/simplelru"
+	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
 
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
+	"nelko/internal/latest"
 	"nelko/internal/making"
 	"nelko/internal/media"
 	"nelko/internal/orders"
@@ -31,15 +31,23 @@ type Looking struct {
 	Sprites *media.Sprites
 
 	laying singleflight.Group
-	mu     sync.Mutex
-	laid   *simplelru.LRU[laidKey, *film.Film]
-	frames frames
-	found  *simplelru.LRU[laidKey, []plan.Check]
+	laid   *lru.Cache[laidKey, *film.Film]
+	frames *latest.Sized[frameKey, []byte]
+	found  *lru.Cache[laidKey, []plan.Check]
 	age    atomic.Int64 // rises when what stands on films has changed
 
 	background background
 	making     makings
 	warming    atomic.Bool
+}
+
+// New opens the room. Close ends what it does in the background.
+func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *media.Sprites) *Looking {
+	return &Looking{
+		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites,
+		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings),
+		frames: latest.NewSized[frameKey](mostFrames, frameBytes, func(b []byte) int { return len(b) }),
+	}
 }
 
 // laidKey names a laid-out film: revisions never change, and neither do the
@@ -70,11 +78,11 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
 	}
 	k := laidKey{d.Slideshow.ID, d.Slideshow.Head, p.Longer, draft, l.age.Load()}
-	if f, ok := l.known(k); ok {
+	if f, ok := l.laid.Get(k); ok {
 		return f, nil
 	}
 	v, err, _ := l.laying.Do(fmt.Sprint(k), func() (any, error) {
-		if f, ok := l.known(k); ok {
+		if f, ok := l.laid.Get(k); ok {
 			return f, nil
 		}
 		watermark := ""
@@ -85,8 +93,6 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 		if err != nil {
 			return nil, err
 		}
-		l.mu.Lock()
-		defer l.mu.Unlock()
 		l.laid.Add(k, f)
 		return f, nil
 	})
@@ -96,24 +102,13 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 	return v.(*film.Film), nil
 }
 
-func (l *Looking) known(k laidKey) (*film.Film, bool) {
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if l.laid == nil {
-		// The sizes are constants above 0, the one thing NewLRU can refuse.
-		l.laid, _ = simplelru.NewLRU[laidKey, *film.Film](keptFilms, nil)
-		l.found, _ = simplelru.NewLRU[laidKey, []plan.Check](rememberFindings, nil)
-	}
-	return l.laid.Get(k)
-}
-
 // Frame is one frame of an order's slideshow at a revision as a JPEG, at most
 // longer pixels on its longer side. Frames outside the film are moved to its
 // nearest end. An unknown order or revision is store.ErrNotFound. A frame that
 // was shown before costs no look at the database.
 func (l *Looking) Frame(ctx context.Context, orderID int64, revision int, n timecode.Frames, longer int) ([]byte, error) {
 	k := frameKey{orderID, revision, n, longer, l.age.Load()}
-	if b, ok := l.frames.get(k); ok {
+	if b, ok := l.frames.Get(k); ok {
 		return b, nil
 	}
 	d, err := l.Orders.LoadAt(ctx, orderID, revision)
@@ -128,7 +123,7 @@ func (l *Looking) Frame(ctx context.Context, orderID int64, revision int, n time
 	defer lane.Close()
 	b, err := f.Still(lane, n, 85)
 	if err == nil {
-		l.frames.put(k, b)
+		l.frames.Add(k, b)
 	}
 	return b, err
 }
@@ -151,11 +146,7 @@ func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
 		return nil, nil
 	}
 	k := laidKey{slideshow: d.Slideshow.ID, revision: d.Slideshow.Head}
-	l.known(k) // makes what the zero value lacks
-	l.mu.Lock()
-	known, ok := l.found.Get(k)
-	l.mu.Unlock()
-	if ok {
+	if known, ok := l.found.Get(k); ok {
 		return known, nil
 	}
 	f, err := l.film(d, d.Profile, false)
@@ -163,19 +154,11 @@ func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
 		return nil, err
 	}
 	out := f.Findings()
-	l.mu.Lock()
-	defer l.mu.Unlock()
 	l.found.Add(k, out)
 	return out, nil
 }
 
-// frames keeps the frames shown last, up to a number of bytes.
-type frames struct {
-	mu   sync.Mutex
-	kept *simplelru.LRU[frameKey, []byte]
-	held int
-}
-
+// frameKey names a frame that was shown.
 type frameKey struct {
 	order    int64
 	revision int
@@ -189,28 +172,3 @@ const (
 	frameBytes = 48 << 20
 	mostFrames = 1 << 14
 )
-
-func (f *frames) get(k frameKey) ([]byte, bool) {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.kept == nil {
-		return nil, false
-	}
-	return f.kept.Get(k)
-}
-
-func (f *frames) put(k frameKey, b []byte) {
-	f.mu.Lock()
-	defer f.mu.Unlock()
-	if f.kept == nil {
-		// The size is a constant above 0, the one thing NewLRU can refuse.
-		f.kept, _ = simplelru.NewLRU(mostFrames, func(_ frameKey, old []byte) { f.held -= len(old) })
-	}
-	if f.kept.Contains(k) {
-		return
-	}
-	f.kept.Add(k, b)
-	for f.held += len(b); f.held > frameBytes && f.kept.Len() > 1; {
-		f.kept.RemoveOldest()
-	}
-}

@@ -137,7 +137,7 @@ func TestFramesAreThoseOfTheirRevision(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, first, changed)
 	// Not from memory: another room that has seen nothing yet.
-	fresh := &looking.Looking{Blobs: s.Blobs, Orders: s.Orders, Kept: s.Looking.Kept, Sprites: s.Looking.Sprites}
+	fresh := looking.New(s.Blobs, s.Orders, s.Looking.Kept, s.Looking.Sprites)
 	again, err := fresh.Frame(ctx, order, before, 90, 320)
 	require.NoError(t, err)
 	assert.Equal(t, first, again)

@@ -6,9 +6,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
-	"sync"
 
-	"github.com/hashicorp/golang-lru/v2/simplelru"
 	"golang.org/x/sync/semaphore"
 	"golang.org/x/sync/singleflight"
 
@@ -17,6 +15,7 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
+	"nelko/internal/latest"
 	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
 )
@@ -30,16 +29,12 @@ type Files interface {
 // in memory. What it holds is named by content, so one serves all films, and
 // outlives every edit of them.
 type Sprites struct {
-	files  Files
-	shelf  Shelf
-	budget int
+	files Files
+	shelf Shelf
 
 	making singleflight.Group
 	slots  *semaphore.Weighted // held while one is being prepared
-
-	mu   sync.Mutex
-	kept *simplelru.LRU[spriteKey, *raster.Sprite]
-	held int // bytes
+	kept   *latest.Sized[spriteKey, *raster.Sprite]
 }
 
 // spriteKey names a sprite by all it depends on.
@@ -58,44 +53,22 @@ const mostSprites = 1 << 16
 // NewSprites prepares sprites from clients' files and those of themes, and
 // keeps at most budget bytes of them.
 func NewSprites(files Files, shelf Shelf, budget int) *Sprites {
-	s := &Sprites{files: files, shelf: shelf, budget: budget, slots: semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0)))}
-	// The size is a constant above 0, the one thing NewLRU can refuse.
-	s.kept, _ = simplelru.NewLRU(mostSprites, func(_ spriteKey, sp *raster.Sprite) { s.held -= sp.Bytes() })
-	return s
+	return &Sprites{files: files, shelf: shelf, slots: semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0))),
+		kept: latest.NewSized[spriteKey](mostSprites, budget, (*raster.Sprite).Bytes)}
 }
 
 // Held is the memory that prepared sprites take, in bytes.
-func (s *Sprites) Held() int {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.held
-}
-
-func (s *Sprites) known(k spriteKey) (*raster.Sprite, bool) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.kept.Get(k)
-}
-
-func (s *Sprites) keep(k spriteKey, sp *raster.Sprite) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.kept.Add(k, sp)
-	s.held += sp.Bytes()
-	for s.held > s.budget && s.kept.Len() > 1 {
-		s.kept.RemoveOldest()
-	}
-}
+func (s *Sprites) Held() int { return s.kept.Held() }
 
 // get prepares a sprite, or waits for whoever prepares it already. It ends
 // with ctx.
 func (s *Sprites) get(ctx context.Context, k spriteKey, lib doc.Library) (*raster.Sprite, error) {
 	for {
-		if sp, ok := s.known(k); ok {
+		if sp, ok := s.kept.Get(k); ok {
 			return sp, nil
 		}
 		done := s.making.DoChan(fmt.Sprintf("%#v", k), func() (any, error) {
-			if sp, ok := s.known(k); ok {
+			if sp, ok := s.kept.Get(k); ok {
 				return sp, nil
 			}
 			if err := s.slots.Acquire(ctx, 1); err != nil {
@@ -104,7 +77,7 @@ func (s *Sprites) get(ctx context.Context, k spriteKey, lib doc.Library) (*raste
 			defer s.slots.Release(1)
 			sp, err := s.prepare(ctx, k, lib)
 			if err == nil {
-				s.keep(k, sp)
+				s.kept.Add(k, sp)
 			}
 			return sp, err
 		})

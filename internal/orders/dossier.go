@@ -4,9 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"sync"
 
-	"github.com/hashicorp/golang-lru/v2/simplelru"
 	"gorm.io/gorm"
 
 	"nelko/internal/core/doc"
@@ -140,7 +138,7 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 
 // document reads a revision's document, with the details as they were then.
 func (o *Orders) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc.Slideshow, error) {
-	d, ok := o.parsed.get(r.SlideshowID, r.Number)
+	d, ok := o.parsed.Get(revision{r.SlideshowID, r.Number})
 	if !ok {
 		b, err := o.Store.Document(tx, r)
 		if err != nil {
@@ -149,7 +147,7 @@ func (o *Orders) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc
 		if d, err = doc.Parse(b); err != nil {
 			return d, err
 		}
-		o.parsed.put(r.SlideshowID, r.Number, d)
+		o.parsed.Add(revision{r.SlideshowID, r.Number}, d)
 	}
 	d.Rate = p.Rate
 	if r.Details != nil {
@@ -219,34 +217,4 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 	}
 	marks, lib := shelf.Marks{Words: r.Mark, Picture: r.MarkPicture}.Lay(Library(list), "")
 	return o.House.Lay(film.Source{Doc: d, Theme: t, Library: lib, Profile: p, Marks: marks})
-}
-
-// parsed remembers documents that were read last. Revisions never change, and
-// nobody changes a document that was read: edits work on copies.
-type parsed struct {
-	mu   sync.Mutex
-	kept *simplelru.LRU[[2]int64, doc.Slideshow]
-}
-
-// rememberParsed is how many documents are remembered; one of 300 slides takes
-// about 100 kB.
-const rememberParsed = 256
-
-func (p *parsed) get(slideshow int64, number int) (doc.Slideshow, bool) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.kept == nil {
-		return doc.Slideshow{}, false
-	}
-	return p.kept.Get([2]int64{slideshow, int64(number)})
-}
-
-func (p *parsed) put(slideshow int64, number int, d doc.Slideshow) {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	if p.kept == nil {
-		// The size is a constant above 0, the one thing NewLRU can refuse.
-		p.kept, _ = simplelru.NewLRU[[2]int64, doc.Slideshow](rememberParsed, nil)
-	}
-	p.kept.Add([2]int64{slideshow, int64(number)}, d)
 }

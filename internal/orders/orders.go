@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
 
@@ -18,6 +19,7 @@ import (
 	"nelko/internal/core/theme"
 	"nelko/internal/film"
 	"nelko/internal/invalid"
+	"nelko/internal/latest"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
@@ -34,7 +36,24 @@ type Orders struct {
 	House film.House
 	Now   func() time.Time
 
-	parsed parsed
+	// parsed remembers documents that were read last. Revisions never change,
+	// and nobody changes a document that was read: edits work on copies.
+	parsed *lru.Cache[revision, doc.Slideshow]
+}
+
+// revision names a revision.
+type revision struct {
+	slideshow int64
+	number    int
+}
+
+// rememberParsed is how many documents are remembered; one of 300 slides takes
+// about 100 kB.
+const rememberParsed = 256
+
+// NewRoom opens the room.
+func NewRoom(s *store.Store, on *shelf.Shelf, house film.House, now func() time.Time) *Orders {
+	return &Orders{Store: s, Shelf: on, House: house, Now: now, parsed: latest.Some[revision, doc.Slideshow](rememberParsed)}
 }
 
 // Head is what an order is about.

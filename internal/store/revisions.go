@@ -67,13 +67,6 @@ func unpack(packed, against []byte) ([]byte, error) {
 	return out, nil
 }
 
-// wholes remembers the whole documents that differences were last read
-// against, which many revisions share.
-type wholes struct {
-	mu   sync.Mutex
-	kept map[wholeKey]whole
-}
-
 // whole is a document, and how many bytes it takes packed.
 type whole struct {
 	document []byte
@@ -85,28 +78,14 @@ type wholeKey struct {
 	number    int
 }
 
+// rememberWholes is how many whole documents are remembered that differences
+// were last read against, which many revisions share.
 const rememberWholes = 64
-
-func (w *wholes) get(k wholeKey) (whole, bool) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	b, ok := w.kept[k]
-	return b, ok
-}
-
-func (w *wholes) put(k wholeKey, b whole) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	if w.kept == nil || len(w.kept) >= rememberWholes {
-		w.kept = map[wholeKey]whole{}
-	}
-	w.kept[k] = b
-}
 
 // whole reads the document of a revision that is kept whole.
 func (s *Store) whole(tx *gorm.DB, slideshow int64, number int) (whole, error) {
 	k := wholeKey{slideshow, number}
-	if b, ok := s.wholes.get(k); ok {
+	if b, ok := s.wholes.Get(k); ok {
 		return b, nil
 	}
 	r, err := One[Revision](tx, "slideshow_id = ? AND number = ?", slideshow, number)
@@ -116,7 +95,7 @@ func (s *Store) whole(tx *gorm.DB, slideshow int64, number int) (whole, error) {
 	b, err := unpack(r.Packed, nil)
 	w := whole{b, len(r.Packed)}
 	if err == nil {
-		s.wholes.put(k, w)
+		s.wholes.Add(k, w)
 	}
 	return w, err
 }

@@ -10,11 +10,14 @@ import (
 	"log/slog"
 	"time"
 
+	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
+
+	"nelko/internal/latest"
 )
 
 // ErrNotFound means that there is no such row.
@@ -27,7 +30,7 @@ type Store struct {
 	SQL  *sql.DB
 	Pool *pgxpool.Pool
 
-	wholes     wholes
+	wholes     *lru.Cache[wholeKey, whole]
 	statements *counter
 }
 
@@ -60,7 +63,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	return &Store{DB: g, SQL: db, Pool: pool, statements: statements}, nil
+	return &Store{DB: g, SQL: db, Pool: pool, statements: statements, wholes: latest.Some[wholeKey, whole](rememberWholes)}, nil
 }
 
 // Close closes all connections.
