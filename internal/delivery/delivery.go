@@ -221,15 +221,8 @@ func (dl *Delivery) List(ctx context.Context) (links []orders.Link, byID map[int
 	for i, l := range links {
 		ids[i] = l.Delivery.OrderID
 	}
-	var rows []store.Order
-	if err := tx.Where("id IN ?", ids).Find(&rows).Error; err != nil {
-		return nil, nil, err
-	}
-	byID = map[int64]store.Order{}
-	for _, o := range rows {
-		byID[o.ID] = o
-	}
-	return links, byID, nil
+	byID, err = orders.ByID(tx, ids)
+	return links, byID, err
 }
 
 // Mailer sends a message of plain text.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"time"
 
+	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/store"
 )
@@ -31,7 +32,7 @@ const boardLength = 100
 
 // Board reads the queue of renders.
 func (mk *Making) Board(ctx context.Context) (Board, error) {
-	b := Board{Orders: map[int64]store.Order{}}
+	var b Board
 	tx := mk.Store.DB.WithContext(ctx)
 	err := errors.Join(
 		tx.Where("order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)").
@@ -44,14 +45,8 @@ func (mk *Making) Board(ctx context.Context) (Board, error) {
 	for i, r := range b.Renders {
 		ids[i] = r.OrderID
 	}
-	var rows []store.Order
-	if err := tx.Where("id IN ?", ids).Find(&rows).Error; err != nil {
-		return b, err
-	}
-	for _, o := range rows {
-		b.Orders[o.ID] = o
-	}
-	return b, nil
+	b.Orders, err = orders.ByID(tx, ids)
+	return b, err
 }
 
 // Finished is a render's film, with its order.

@@ -116,12 +116,17 @@ func (o *Orders) Open(ctx context.Context, n New, author *int64) (store.Order, e
 		return store.Order{}, invalid.Field("details", "%v", err)
 	}
 	row := store.Order{Client: n.Client, ClientEmail: n.ClientEmail, Event: n.Event, Due: n.Due, Details: d.Details}
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.create(ctx, tx, &row, d, "Opened the order", author) })
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := o.create(tx, &row, d, "Opened the order", author); err != nil {
+			return err
+		}
+		return o.Changed(ctx, tx, row.ID)
+	})
 	return row, err
 }
 
 // create writes an order with a slideshow.
-func (o *Orders) create(ctx context.Context, tx *gorm.DB, row *store.Order, d doc.Slideshow, title string, author *int64) error {
+func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title string, author *int64) error {
 	if err := tx.Create(row).Error; err != nil {
 		return err
 	}
@@ -129,10 +134,7 @@ func (o *Orders) create(ctx context.Context, tx *gorm.DB, row *store.Order, d do
 	if err := tx.Create(&show).Error; err != nil {
 		return err
 	}
-	if err := o.addRevision(tx, store.Revision{SlideshowID: show.ID, Number: 1, Title: title, AuthorID: author}, nil, d); err != nil {
-		return err
-	}
-	return o.Changed(ctx, tx, row.ID)
+	return o.addRevision(tx, store.Revision{SlideshowID: show.ID, Number: 1, Title: title, AuthorID: author}, nil, d)
 }
 
 // Update changes an order's head.
@@ -155,6 +157,19 @@ func (o *Orders) change(ctx context.Context, id int64, set map[string]any) error
 		}
 		return o.Changed(ctx, tx, id)
 	})
+}
+
+// ByID reads orders, of all that there are among those.
+func ByID(tx *gorm.DB, ids []int64) (map[int64]store.Order, error) {
+	var rows []store.Order
+	if err := tx.Where("id IN ?", ids).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	byID := map[int64]store.Order{}
+	for _, o := range rows {
+		byID[o.ID] = o
+	}
+	return byID, nil
 }
 
 // Archive takes an order off the day sheet; it can be found and opened still.
@@ -186,7 +201,7 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 	}
 	row := store.Order{Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due, Details: d.Order.Details, RunID: d.Order.RunID}
 	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Create(&row).Error; err != nil {
+		if err := o.create(tx, &row, d.Doc, fmt.Sprintf("Copied from order %d", id), author); err != nil {
 			return err
 		}
 		// The files themselves are shared.
@@ -194,14 +209,6 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 			SELECT ?, 'copy-' || ?::bigint || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen
 			FROM media WHERE order_id = ? AND state = 'ready' ORDER BY id`, row.ID, row.ID, id).Error
 		if err != nil {
-			return err
-		}
-		show := store.Slideshow{OrderID: row.ID, Head: 1}
-		if err := tx.Create(&show).Error; err != nil {
-			return err
-		}
-		first := store.Revision{SlideshowID: show.ID, Number: 1, Title: fmt.Sprintf("Copied from order %d", id), AuthorID: author}
-		if err := o.addRevision(tx, first, nil, d.Doc); err != nil {
 			return err
 		}
 		return o.Changed(ctx, tx, row.ID)
