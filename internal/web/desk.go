@@ -258,12 +258,7 @@ func shotOf(wk *orders.Dossier, sl doc.Slide, id doc.MediaID) shotView {
 		v.FocalX, v.FocalY = fmt.Sprintf("%.1f", f.X*100), fmt.Sprintf("%.1f", f.Y*100)
 	}
 	if shot.Look != nil {
-		v.Look = "own"
-		for _, n := range look.Named {
-			if n.Look == *shot.Look {
-				v.Look = n.ID
-			}
-		}
+		v.Look = lookID(*shot.Look)
 	}
 	v.Scale, v.Tilt = "100", "0"
 	if shot.Scale != 0 {

@@ -91,18 +91,23 @@ type toneView struct {
 	Fields  []toneField
 }
 
+// lookID is the ID of a named look; "own" for another.
+func lookID(l look.Look) string {
+	for _, n := range look.Named {
+		if n.Look == l {
+			return n.ID
+		}
+	}
+	return "own"
+}
+
 type toneField struct{ ID, Name, Value, Min string }
 
 func toneOf(set *look.Look, theme look.Look) toneView {
 	v := toneView{ID: "theme"}
 	l := theme
 	if set != nil {
-		l, v.ID = *set, "own"
-		for _, n := range look.Named {
-			if n.Look == l {
-				v.ID = n.ID
-			}
-		}
+		l, v.ID = *set, lookID(*set)
 	}
 	v.Improve = l.Improve
 	for _, f := range []struct {

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"html/template"
 	"math"
 	"net/http"
 	"slices"
@@ -88,7 +89,8 @@ type orderView struct {
 	*orders.Dossier
 	Leaf          leaf
 	Leaves        []leafLink
-	Seen          string
+	Seen          string // sums up what the parts show
+	drawn         []drawnPart
 	Due           string
 	Rows          rowsView
 	Desk          deskView
@@ -423,46 +425,45 @@ func (s *Server) orderPage(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		v.base, err = s.base(r, wk.Order.Client)
 	}
-	var drawn []drawnPart
 	if err == nil {
-		drawn, err = s.draw(v)
+		err = s.draw(v)
 	}
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	v.Seen = seenOf(drawn)
 	s.render(w, r, http.StatusOK, "order", v)
 }
 
 // drawnPart is a part of a leaf, drawn, and a sum by which it is known again.
 type drawnPart struct {
-	html []byte
-	sum  string
+	name, html, sum string
 }
 
 // draw draws the parts of a leaf.
-func (s *Server) draw(v *orderView) ([]drawnPart, error) {
-	var out []drawnPart
+func (s *Server) draw(v *orderView) error {
+	var sums []string
 	for _, name := range v.Leaf.parts() {
 		var b buffer
 		if err := s.templates.ExecuteTemplate(&b, name, v); err != nil {
-			return nil, fmt.Errorf("drawing %s: %w", name, err)
+			return fmt.Errorf("drawing %s: %w", name, err)
 		}
 		h := sha256.Sum256(b.Bytes())
-		out = append(out, drawnPart{b.Bytes(), hex.EncodeToString(h[:5])})
+		sums = append(sums, hex.EncodeToString(h[:5]))
+		v.drawn = append(v.drawn, drawnPart{name, b.String(), sums[len(sums)-1]})
 	}
-	return out, nil
+	v.Seen = strings.Join(sums, ".")
+	return nil
 }
 
-// seenOf sums up what the parts show, so that only those that changed are sent
-// again.
-func seenOf(drawn []drawnPart) string {
-	sums := make([]string, len(drawn))
-	for i, p := range drawn {
-		sums[i] = p.sum
+// Part is a part of the leaf as it was drawn, for the page around it.
+func (v *orderView) Part(name string) template.HTML {
+	for _, p := range v.drawn {
+		if p.name == name {
+			return template.HTML(p.html) // written by the part's own template
+		}
 	}
-	return strings.Join(sums, ".")
+	return ""
 }
 
 // orderLive answers with the parts of the leaf that changed since they were
@@ -474,9 +475,8 @@ func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v, err := s.orderView(r.Context(), wk, shownBy(r))
-	var drawn []drawnPart
 	if err == nil {
-		drawn, err = s.draw(v)
+		err = s.draw(v)
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -484,16 +484,16 @@ func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 	}
 	before := strings.Split(r.URL.Query().Get("seen"), ".")
 	var b buffer
-	for i, p := range drawn {
+	for i, p := range v.drawn {
 		if i >= len(before) || before[i] != p.sum {
-			b.Write(p.html)
+			b.WriteString(p.html)
 		}
 	}
 	if b.Len() == 0 {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	s.send(w, http.StatusOK, seenOf(drawn), b.Bytes())
+	s.send(w, http.StatusOK, v.Seen, b.Bytes())
 }
 
 // send answers with parts of a leaf.
@@ -542,11 +542,10 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 	if change != nil {
 		change(v)
 	}
-	drawn, err := s.draw(v)
 	var b buffer
-	if err == nil {
-		for _, p := range drawn {
-			b.Write(p.html)
+	if err = s.draw(v); err == nil {
+		for _, p := range v.drawn {
+			b.WriteString(p.html)
 		}
 		if v.Notice == nil {
 			v.Notice = note
@@ -557,7 +556,7 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 		s.fail(w, r, err)
 		return
 	}
-	s.send(w, status, seenOf(drawn), b.Bytes())
+	s.send(w, status, v.Seen, b.Bytes())
 }
 
 // onlyOne is the value all agree on, or nothing.
