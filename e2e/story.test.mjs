@@ -133,6 +133,26 @@ test("any moment can be looked at", async () => {
   await page.waitForFunction((k) => Number(document.querySelector("#look").dataset.frame) === k + 1, n);
 });
 
+test("the moment looked at stays inside a film that became shorter, and is asked for once", async () => {
+  const box = await page.locator("#rows .time-line").last().boundingBox();
+  await page.mouse.click(box.x + 20, box.y + 5);
+  await settled(page);
+  const at = Number(await page.getAttribute("#look", "data-frame"));
+  let asked = 0;
+  const count = (request) => (asked += request.url().includes("/margin") ? 1 : 0);
+  page.on("request", count);
+  await page.fill("#pace", "0.3");
+  await page.click("#fit button:text-is('Hold')");
+  await page.waitForFunction((n) => Number(document.querySelector("#work").dataset.frames) < n, at);
+  await page.waitForTimeout(1500);
+  page.off("request", count);
+  assert.ok(asked <= 2, `the margin was asked for ${asked} times`);
+  const frames = Number(await page.getAttribute("#work", "data-frames"));
+  assert.ok(Number(await page.getAttribute("#look", "data-frame")) < frames);
+  await page.click("#undo");
+  await page.waitForSelector("#arithmetic:has-text('to the frame')");
+});
+
 test("pinned seconds stay as typed and the rest is fitted again", async () => {
   await chooseSlide(page, 2);
   await page.fill("#pin", "6,5");

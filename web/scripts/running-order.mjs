@@ -7,7 +7,7 @@ const kept = `nelko-view-${order}`;
 const before = JSON.parse(sessionStorage.getItem(kept) ?? "{}");
 let selected = new Set(before.selected ?? []);
 let anchor = null; // where a range begins
-let moment = before.moment ?? Number(document.getElementById("look")?.dataset.frame ?? 0); // the frame being looked at
+let moment = before.moment ?? null; // the frame being looked at; null until the film has any
 window.addEventListener("pagehide", () => sessionStorage.setItem(kept, JSON.stringify({ selected: [...selected], moment })));
 
 const rows = () => document.getElementById("rows");
@@ -42,6 +42,12 @@ function mark() {
   const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
   const x = ((moment % per) / per) * width;
   for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 40 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
+}
+
+/** Keeps the moment inside the film as it stands; the server proposes the first. */
+function keepInside() {
+  const frames = Number(work()?.dataset.frames ?? 0);
+  moment = frames < 1 ? null : Math.min(moment ?? Number(document.getElementById("look").dataset.frame), frames - 1);
 }
 
 view.chosen = () => slides().map(id).filter((s) => selected.has(s));
@@ -243,8 +249,10 @@ document.addEventListener("nelko:drawn", ({ detail }) => {
   const margin = document.getElementById("margin");
   if (detail.parts.includes("margin") && margin.dataset.shown?.split("|").at(-1) !== shown?.split("|").at(-1)) forgetTyped(margin);
   shown = margin?.dataset.shown;
+  keepInside();
   show();
   if (rows()) openMargin();
 });
+keepInside();
 show();
 if (rows()) openMargin();
