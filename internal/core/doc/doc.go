@@ -75,6 +75,21 @@ type Slideshow struct {
 	// Shots is what has been set for single photos and clips. It goes with
 	// them whatever slide they are in.
 	Shots map[MediaID]Shot `json:"shots,omitempty"`
+
+	Pattern *Pattern `json:"pattern,omitempty"` // set in the pattern of a Run
+	Follows *Follows `json:"follows,omitempty"` // set in the rows of a Run
+}
+
+// Pattern is what a pattern leaves to its rows. Its slides marked Row stand for
+// those that each row has in their place.
+type Pattern struct {
+	ByRow []string `json:"by_row,omitempty"` // keys of details
+}
+
+// Follows says that the film is as its Run's pattern has it but for some parts
+// (see package follow).
+type Follows struct {
+	Own []string `json:"own,omitempty"` // names of parts, in order of the alphabet
 }
 
 // Frame is the frame size in pixels; both sides are even.
@@ -99,12 +114,22 @@ type Slide struct {
 	Motion       *design.Motion         `json:"motion,omitempty"`
 	Backdrop     *design.Backdrop       `json:"backdrop,omitempty"`
 	Join         *transition.Transition `json:"join,omitempty"` // into the next slide
+
+	// In a pattern: one of the slides that stand for each row's own.
+	Row bool `json:"row,omitempty"`
+	// In a row: a slide of the pattern's, and where it stands among the row's
+	// own: 0 before all of them, 1 after all. Its ID is the pattern's.
+	CommonAt *float64 `json:"common_at,omitempty"`
 }
 
+// Common reports whether the slide is the pattern's.
+func (s Slide) Common() bool { return s.CommonAt != nil }
+
 // ByHand reports whether anything of the slide was set by hand, so that a
-// recast leaves it alone.
+// recast leaves it alone. What is a pattern's, or stands for a row's, is left
+// alone too.
 func (s Slide) ByHand() bool {
-	return s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
+	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
 }
 
 // Words is what a text card says.
@@ -226,6 +251,12 @@ func (s Slideshow) Clone() Slideshow {
 	c.Shots = maps.Clone(s.Shots)
 	c.Soundtrack.Items = slices.Clone(s.Soundtrack.Items)
 	c.Names = maps.Clone(s.Names)
+	if s.Pattern != nil {
+		c.Pattern = &Pattern{slices.Clone(s.Pattern.ByRow)}
+	}
+	if s.Follows != nil {
+		c.Follows = &Follows{slices.Clone(s.Follows.Own)}
+	}
 	return c
 }
 

@@ -149,6 +149,9 @@ func (s Slideshow) validateFilm() error {
 			return fmt.Errorf("decor[%d].%w", i, err)
 		}
 	}
+	if s.Pattern != nil && s.Follows != nil {
+		return fmt.Errorf("pattern: a pattern follows none")
+	}
 	for id, shot := range s.Shots {
 		if err := shot.validate(); err != nil {
 			return fmt.Errorf("shots.%s.%w", id, err)
@@ -204,6 +207,8 @@ func (sl Slide) validate() error {
 		return fmt.Errorf("caption: longer than %d bytes", MaxCaption)
 	case !between(sl.Linger, MinLinger, MaxLinger):
 		return fmt.Errorf("linger: %g; must be %g to %d", sl.Linger, MinLinger, MaxLinger)
+	case sl.CommonAt != nil && !between(*sl.CommonAt, 0, 1):
+		return fmt.Errorf("common_at: %g; must be 0 to 1", *sl.CommonAt)
 	case sl.Pinned != 0 && !between(sl.Pinned, 0.04, MaxSeconds):
 		return fmt.Errorf("pinned_seconds: %g; must be 0.04 to %d", sl.Pinned, MaxSeconds)
 	}

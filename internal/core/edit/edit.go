@@ -11,6 +11,7 @@ import (
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/follow"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/theme"
 )
@@ -46,6 +47,9 @@ func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
 	if err != nil {
 		return d, err
 	}
+	if _, follows := op.(follower); n.Follows != nil && !follows {
+		n = follow.Mark(d, n)
+	}
 	if err := n.Validate(); err != nil {
 		return d, fmt.Errorf("%w: %w", ErrInvalid, err)
 	}
@@ -71,6 +75,7 @@ func (p Pour) Title() string { return "Brought in " + plural(len(p.Media), "file
 func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	used := d.Uses()
 	var pictures []doc.Media
+	songs := 0
 	for _, id := range p.Media {
 		m, ok := with.Library[id]
 		if !ok {
@@ -78,6 +83,10 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		}
 		if m.Kind == doc.SongMedia {
 			if !d.Soundtrack.Plays(id) {
+				songs++
+				if songs == 1 && d.Follows != nil && !follow.Has(d, follow.Soundtrack) {
+					d.Soundtrack.Items = nil // a row's own song is instead of the pattern's
+				}
 				d.Soundtrack.AddSong(id)
 			}
 			continue
@@ -92,19 +101,39 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	if len(pictures) == 0 {
 		return d, nil
 	}
-	if !slices.ContainsFunc(d.Slides, doc.Slide.ByHand) {
+	if d.Pattern != nil {
+		// Before what stands for the rows' own; from there it can be moved.
+		cast.Order(pictures)
+		lo, hi := bounds(d)
+		at := slices.IndexFunc(d.Slides, func(s doc.Slide) bool { return s.Row })
+		if at < lo {
+			at = hi
+		}
+		d.Slides = slices.Insert(d.Slides, at, number(&d, caster(d, with).Slides(pictures, d.Seed))...)
+		return d, nil
+	}
+	var own, common []doc.Slide
+	for _, s := range body(d) {
+		if s.Common() {
+			common = append(common, s)
+		} else {
+			own = append(own, s)
+		}
+	}
+	if !slices.ContainsFunc(own, doc.Slide.ByHand) {
 		all := pictures
-		for _, s := range body(d) {
+		for _, s := range own {
 			for _, id := range s.Media {
 				all = append(all, with.Library[id])
 			}
 		}
 		cast.Order(all)
-		setBody(&d, number(&d, caster(d, with).Slides(all, d.Seed)))
-		return d, nil
+		own = number(&d, caster(d, with).Slides(all, d.Seed))
+	} else {
+		cast.Order(pictures)
+		own = append(own, number(&d, caster(d, with).Slides(pictures, d.Seed))...)
 	}
-	cast.Order(pictures)
-	setBody(&d, append(slices.Clone(body(d)), number(&d, caster(d, with).Slides(pictures, d.Seed))...))
+	setBody(&d, follow.Among(own, common))
 	return d, nil
 }
 
@@ -116,6 +145,9 @@ func caster(d doc.Slideshow, with Context) cast.Caster {
 
 // ensureCards gives the slideshow its opening and closing once.
 func ensureCards(d *doc.Slideshow) {
+	if d.Follows != nil {
+		return // the pattern's
+	}
 	if !slices.ContainsFunc(d.Slides, func(s doc.Slide) bool { return s.Kind == doc.Opening }) && d.LastSlide == 0 {
 		open := doc.Slide{ID: d.NextSlide(), Kind: doc.Opening, Linger: 1}
 		end := doc.Slide{ID: d.NextSlide(), Kind: doc.Closing, Linger: 1}

@@ -1,0 +1,397 @@
+// Package follow makes the films of a Run from its pattern: what all share is
+// the pattern's, and what a row has by itself stays its own. A row's film is a
+// function of the pattern, the row's own slides and its own parts, so a change
+// of the pattern and its opposite give every row back.
+package follow
+
+import (
+	"maps"
+	"math"
+	"reflect"
+	"slices"
+	"strings"
+
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/look"
+	"nelko/internal/core/transition"
+)
+
+// The parts of a film that a row can have by itself. Besides, there is one for
+// each detail, common slide and common picture.
+const (
+	Theme      = "theme"
+	Casting    = "casting" // the seed
+	Frame      = "frame"
+	Soundtrack = "soundtrack"
+	Fit        = "fit"
+	Join       = "transitions"
+	Motion     = "motion"
+	Look       = "look"
+	Captions   = "captions"
+	Decor      = "decor"
+	Order      = "order" // of common slides among the row's own
+)
+
+// Detail is the part that is a detail.
+func Detail(key string) string { return "detail:" + key }
+
+// Slide is the part that is a common slide, by its ID in the row.
+func Slide(id doc.SlideID) string { return "slide:" + string(id) }
+
+// Shot is the part that is what is set for a common picture.
+func Shot(id doc.MediaID) string { return "picture:" + string(id) }
+
+// Has reports whether a part is the row's own.
+func Has(row doc.Slideshow, part string) bool {
+	return row.Follows != nil && slices.Contains(row.Follows.Own, part)
+}
+
+// InWords is what a part is called.
+func InWords(part string) string {
+	if kind, rest, ok := strings.Cut(part, ":"); ok {
+		return map[string]string{"slide": "a shared slide", "picture": "a shared picture", "detail": rest}[kind]
+	}
+	if w, ok := map[string]string{Casting: "arrangement", Frame: "frame shape", Captions: "captions’ style", Order: "order of slides"}[part]; ok {
+		return w
+	}
+	return part
+}
+
+// part is a part with a way to see and to set it.
+type part struct {
+	name string
+	same func(a, b doc.Slideshow) bool
+	take func(to *doc.Slideshow, from doc.Slideshow)
+}
+
+func field[T any](name string, of func(*doc.Slideshow) *T) part {
+	return part{name,
+		func(a, b doc.Slideshow) bool { return reflect.DeepEqual(*of(&a), *of(&b)) },
+		func(to *doc.Slideshow, from doc.Slideshow) { *of(to) = *of(&from) },
+	}
+}
+
+var parts = []part{
+	{Theme, func(a, b doc.Slideshow) bool { return a.Theme == b.Theme && a.ThemeVersion == b.ThemeVersion },
+		func(to *doc.Slideshow, from doc.Slideshow) {
+			to.Theme, to.ThemeVersion = from.Theme, from.ThemeVersion
+		}},
+	field(Casting, func(d *doc.Slideshow) *uint64 { return &d.Seed }),
+	field(Frame, func(d *doc.Slideshow) *doc.Frame { return &d.Frame }),
+	{Soundtrack, func(a, b doc.Slideshow) bool {
+		x, y := a.Soundtrack, b.Soundtrack
+		return len(x.Items)+len(y.Items) == 0 && x.FadeInSeconds == y.FadeInSeconds && x.FadeOutSeconds == y.FadeOutSeconds && x.LUFS == y.LUFS || reflect.DeepEqual(x, y)
+	}, func(to *doc.Slideshow, from doc.Slideshow) {
+		to.Soundtrack = from.Soundtrack
+		to.Soundtrack.Items = slices.Clone(from.Soundtrack.Items)
+	}},
+	field(Fit, func(d *doc.Slideshow) *doc.Fit { return &d.Fit }),
+	field(Join, func(d *doc.Slideshow) **transition.Transition { return &d.Join }),
+	field(Motion, func(d *doc.Slideshow) **design.Motion { return &d.Motion }),
+	field(Look, func(d *doc.Slideshow) **look.Look { return &d.Look }),
+	field(Captions, func(d *doc.Slideshow) **design.Caption { return &d.CaptionStyle }),
+}
+
+// prefix begins the IDs of slides in a row that are the pattern's, so that
+// none is a row's own.
+const prefix = "p"
+
+func common(id doc.SlideID) doc.SlideID { return prefix + id }
+
+// Follow gives the row as the pattern has it, but for the row's own slides and
+// parts.
+func Follow(pattern, row doc.Slideshow) doc.Slideshow {
+	out := row.Clone()
+	if out.Follows == nil {
+		out.Follows = &doc.Follows{}
+	}
+	for _, p := range parts {
+		if !Has(out, p.name) {
+			p.take(&out, pattern)
+		}
+	}
+	details(pattern, &out)
+	out.Slides = slides(pattern, out)
+	shots(pattern, &out)
+	if !Has(out, Decor) {
+		out.Decor = decor(pattern, out)
+	}
+	return out
+}
+
+func details(pattern doc.Slideshow, out *doc.Slideshow) {
+	var byRow []string
+	if pattern.Pattern != nil {
+		byRow = pattern.Pattern.ByRow
+	}
+	for _, k := range keysOf(pattern.Details, out.Details) {
+		if slices.Contains(byRow, k) || Has(*out, Detail(k)) {
+			continue
+		}
+		if v, ok := pattern.Details[k]; ok {
+			out.Details[k] = v
+		} else {
+			delete(out.Details, k)
+		}
+	}
+}
+
+func keysOf(a, b map[string]string) []string {
+	all := maps.Clone(a)
+	if all == nil {
+		all = map[string]string{}
+	}
+	maps.Copy(all, b)
+	return slices.Sorted(maps.Keys(all))
+}
+
+// slides are the pattern's among the row's own.
+func slides(pattern, row doc.Slideshow) []doc.Slide {
+	had := map[doc.SlideID]doc.Slide{}
+	var own []doc.Slide
+	for _, s := range row.Slides {
+		if s.Common() {
+			had[s.ID] = s
+		} else {
+			own = append(own, s)
+		}
+	}
+	var shared []doc.Slide
+	for _, s := range share(pattern) {
+		old, there := had[s.ID]
+		if Has(row, Slide(s.ID)) {
+			if !there {
+				continue // the row has taken it out
+			}
+			old.CommonAt = s.CommonAt
+			s = old
+		}
+		shared = append(shared, s)
+	}
+	if !Has(row, Order) {
+		return Among(own, shared)
+	}
+	// The row has an order of its own: what is new goes to its place, the rest
+	// stays where it is.
+	now := map[doc.SlideID]doc.Slide{}
+	for _, s := range shared {
+		now[s.ID] = s
+	}
+	var out, fresh []doc.Slide
+	for _, s := range row.Slides {
+		if !s.Common() {
+			out = append(out, s)
+		} else if n, ok := now[s.ID]; ok {
+			out = append(out, n)
+			delete(now, s.ID)
+		}
+	}
+	for _, s := range shared {
+		if _, left := now[s.ID]; left {
+			fresh = append(fresh, s)
+		}
+	}
+	return Among(out, fresh)
+}
+
+// share are the pattern's slides as rows have them: with the place of each
+// among the rows' own, by how many of those that stand for them are before it.
+func share(pattern doc.Slideshow) (out []doc.Slide) {
+	stand, before := 0, 0
+	for _, s := range pattern.Slides {
+		if s.Row {
+			stand++
+		}
+	}
+	for _, s := range pattern.Slides {
+		if s.Row {
+			before++
+			continue
+		}
+		at := 0.0
+		switch {
+		case s.Kind == doc.Closing:
+			at = 1
+		case stand > 0:
+			at = float64(before) / float64(stand)
+		}
+		s.ID, s.CommonAt, s.Media = common(s.ID), &at, slices.Clone(s.Media)
+		out = append(out, s)
+	}
+	return out
+}
+
+// Among puts shared slides, which are in order, among a row's own.
+func Among(own, shared []doc.Slide) []doc.Slide {
+	out := make([]doc.Slide, 0, len(own)+len(shared))
+	k := 0
+	for i := 0; i <= len(own); i++ {
+		for k < len(shared) && (i == len(own) || int(math.Round(*shared[k].CommonAt*float64(len(own)))) <= i) {
+			out = append(out, shared[k])
+			k++
+		}
+		if i < len(own) {
+			out = append(out, own[i])
+		}
+	}
+	return out
+}
+
+// shots takes over what is set for pictures on common slides.
+func shots(pattern doc.Slideshow, out *doc.Slideshow) {
+	for _, s := range share(pattern) {
+		for _, id := range s.Media {
+			if Has(*out, Shot(id)) {
+				continue
+			}
+			if shot, ok := pattern.Shots[id]; ok {
+				if out.Shots == nil {
+					out.Shots = map[doc.MediaID]doc.Shot{}
+				}
+				out.Shots[id] = shot
+			} else {
+				delete(out.Shots, id)
+			}
+		}
+	}
+	if len(out.Shots) == 0 {
+		out.Shots = nil
+	}
+}
+
+// decor lays the pattern's decor over the same slides of the row; where it
+// begins or ends on one that stands for the row's own, on the one that is as
+// far on among these.
+func decor(pattern, row doc.Slideshow) (out []doc.Laid) {
+	var own, stand []doc.SlideID
+	for _, s := range row.Slides {
+		if !s.Common() {
+			own = append(own, s.ID)
+		}
+	}
+	for _, s := range pattern.Slides {
+		if s.Row {
+			stand = append(stand, s.ID)
+		}
+	}
+	at := func(id doc.SlideID) doc.SlideID {
+		if row.Index(common(id)) >= 0 {
+			return common(id)
+		}
+		if i := slices.Index(stand, id); i >= 0 && len(own) > 0 {
+			if len(stand) == 1 {
+				return own[0]
+			}
+			return own[int(math.Round(float64(i)*float64(len(own)-1)/float64(len(stand)-1)))]
+		}
+		return ""
+	}
+	for _, l := range pattern.Decor {
+		from, to := at(l.From), at(l.To)
+		if from == "" || to == "" {
+			continue // it lies over what this row does not have
+		}
+		if row.Index(from) > row.Index(to) {
+			from, to = to, from
+		}
+		l.From, l.To = from, to
+		out = append(out, l)
+	}
+	return out
+}
+
+// Mark notes as the row's own every part in which after differs from before.
+func Mark(before, after doc.Slideshow) doc.Slideshow {
+	if after.Follows == nil {
+		return after
+	}
+	own := map[string]bool{}
+	for _, p := range after.Follows.Own {
+		own[p] = true
+	}
+	for _, p := range parts {
+		if !p.same(before, after) {
+			own[p.name] = true
+		}
+	}
+	if !(len(before.Decor)+len(after.Decor) == 0 || reflect.DeepEqual(before.Decor, after.Decor)) {
+		own[Decor] = true
+	}
+	for _, k := range keysOf(before.Details, after.Details) {
+		if before.Details[k] != after.Details[k] {
+			own[Detail(k)] = true
+		}
+	}
+	now := map[doc.SlideID]doc.Slide{}
+	for _, s := range after.Slides {
+		now[s.ID] = s
+	}
+	for _, s := range before.Slides {
+		if !s.Common() {
+			continue
+		}
+		n, there := now[s.ID]
+		n.Placed = s.Placed
+		if !there || !reflect.DeepEqual(s, n) {
+			own[Slide(s.ID)] = true
+		}
+		for _, id := range s.Media {
+			if !reflect.DeepEqual(before.Shots[id], after.Shots[id]) {
+				own[Shot(id)] = true
+			}
+		}
+	}
+	if moved(before, after) {
+		own[Order] = true
+	}
+	after = after.Clone()
+	after.Follows.Own = slices.Sorted(maps.Keys(own))
+	return after
+}
+
+// moved reports whether a common slide stands otherwise among the slides that
+// were there before and still are. Before there were slides of the row's own,
+// all common ones stand together.
+func moved(before, after doc.Slideshow) bool {
+	both := func(a, b doc.Slideshow) (out []doc.SlideID) {
+		for _, s := range a.Slides {
+			if b.Index(s.ID) >= 0 {
+				out = append(out, s.ID)
+			}
+		}
+		return out
+	}
+	x, y := both(before, after), both(after, before)
+	place := func(ids []doc.SlideID) map[doc.SlideID][]doc.SlideID {
+		m := map[doc.SlideID][]doc.SlideID{}
+		for i, id := range ids {
+			if before.Slides[before.Index(id)].Common() {
+				m[id] = slices.Sorted(slices.Values(ids[:i]))
+			}
+		}
+		return m
+	}
+	return !reflect.DeepEqual(place(x), place(y))
+}
+
+// Stand are the pattern's slides with a row's own in place of those that stand
+// for them. The pattern's own keep their places among these.
+func Stand(pattern, row doc.Slideshow) []doc.Slide {
+	var own []doc.Slide
+	for _, s := range row.Slides {
+		if s.Common() {
+			continue
+		}
+		s.ID, s.Row = "r"+s.ID, true
+		own = append(own, s)
+	}
+	shared := share(pattern)
+	out := Among(own, shared)
+	for i := range out {
+		if !out[i].Row {
+			out[i].ID, out[i].CommonAt = doc.SlideID(strings.TrimPrefix(string(out[i].ID), prefix)), nil
+		}
+	}
+	return out
+}

@@ -1,0 +1,253 @@
+package follow_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/follow"
+	"nelko/internal/core/look"
+	"nelko/themes"
+)
+
+// studio is a shelf, media, and edits at random.
+type studio struct {
+	t    *testing.T
+	with edit.Context
+	rng  *rand.Rand
+}
+
+func open(t *testing.T, seed uint64) *studio {
+	shelf, err := themes.Shipped()
+	require.NoError(t, err)
+	th, err := shelf.Get("tideline")
+	require.NoError(t, err)
+	s := &studio{t: t, rng: rand.New(rand.NewPCG(seed, 1)), with: edit.Context{Theme: th, Library: doc.Library{}}}
+	for i := range 60 {
+		id := doc.MediaID(fmt.Sprintf("photo%02d", i))
+		s.with.Library[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id) + ".jpg", W: 1500, H: 1000}
+	}
+	for i := range 6 {
+		id := doc.MediaID(fmt.Sprintf("song%d", i))
+		s.with.Library[id] = doc.Media{ID: id, Kind: doc.SongMedia, Name: string(id), Length: 48000 * 60, LUFS: -14, PeakDB: -1}
+	}
+	return s
+}
+
+func (s *studio) do(d doc.Slideshow, op edit.Op) doc.Slideshow {
+	n, err := edit.Do(d, op, s.with)
+	require.NoError(s.t, err, op.Title())
+	return n
+}
+
+// pattern has a common picture in front, one behind and a card, and a song.
+func (s *studio) pattern() doc.Slideshow {
+	p := doc.New(s.with.Theme.ID, 1)
+	p.ThemeVersion = s.with.Theme.Content
+	p = s.do(p, edit.NewPattern{Details: []string{"names"}})
+	p = s.do(p, edit.Pour{Media: []doc.MediaID{"photo00", "photo01", "song0"}})
+	p = s.do(p, edit.Details{Values: map[string]string{"place": "Saltmere", "message": "Thank you"}})
+	return p
+}
+
+func (s *studio) row(p doc.Slideshow, from, n int) doc.Slideshow {
+	r := doc.New(s.with.Theme.ID, 1)
+	r.Follows = &doc.Follows{}
+	r = s.do(r, edit.Follow{Pattern: p})
+	r = s.do(r, edit.Details{Values: map[string]string{"names": fmt.Sprintf("Crew %d", from)}})
+	var ids []doc.MediaID
+	for i := range n {
+		ids = append(ids, doc.MediaID(fmt.Sprintf("photo%02d", from+i)))
+	}
+	return s.do(r, edit.Pour{Media: ids})
+}
+
+// byHand makes a change at random, as an operator would.
+func (s *studio) byHand(d doc.Slideshow) doc.Slideshow {
+	body := d.Slides[1 : len(d.Slides)-1]
+	id := body[s.rng.IntN(len(body))].ID
+	any := d.Slides[s.rng.IntN(len(d.Slides))].ID
+	last := d.Slides[len(d.Slides)-2].ID
+	ops := []edit.Op{
+		edit.Recast{Seed: s.rng.Uint64N(9)},
+		edit.Fit{Mode: doc.AtPace, Pace: 2 + s.rng.Float64()*4},
+		edit.Fit{Mode: doc.ToMusic},
+		edit.Shape{Frame: doc.Frame{W: 1080, H: 1920}},
+		edit.Songs{Songs: []doc.MediaID{doc.MediaID(fmt.Sprintf("song%d", s.rng.IntN(6)))}},
+		edit.Details{Values: map[string]string{"message": fmt.Sprint("Thanks ", s.rng.IntN(3))}},
+		edit.AddCard{Words: doc.Words{Kind: "title", Main: fmt.Sprint("Card ", s.rng.IntN(100))}},
+		edit.Time{Slides: []doc.SlideID{any}, Linger: 1 + float64(s.rng.IntN(3))},
+		edit.Shift{Slides: []doc.SlideID{id}, By: 1 - 2*s.rng.IntN(2)},
+		edit.Caption{Slides: []doc.SlideID{id}, Text: fmt.Sprint("seen ", s.rng.IntN(100))},
+		edit.Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[1].ID, To: last, Decor: design.Decor{Kind: design.Drift, Particles: design.Drifts[0], Density: 0.3, Size: 0.02, Opacity: 0.8}}},
+		edit.Look{Look: &look.Named[1+s.rng.IntN(3)].Look},
+	}
+	n, err := edit.Do(d, ops[s.rng.IntN(len(ops))], s.with)
+	if err != nil {
+		return d // a clip's linger and the like: not this time
+	}
+	return n
+}
+
+// A change of the pattern and its opposite give every row back, whatever was
+// set by hand in pattern and row.
+func TestAChangeAndItsOppositeGiveTheRowBack(t *testing.T) {
+	for seed := range uint64(60) {
+		s := open(t, seed)
+		p := s.pattern()
+		for range s.rng.IntN(4) {
+			p = s.byHand(p)
+		}
+		r := s.row(p, 10, s.rng.IntN(9))
+		p = s.do(p, edit.SeeAs{Row: r, Called: "the row", Details: []string{"names"}})
+		r = s.do(r, edit.Follow{Pattern: p})
+		for range s.rng.IntN(5) {
+			r = s.byHand(r)
+		}
+		r = s.do(r, edit.Follow{Pattern: p})
+		before, err := r.Marshal()
+		require.NoError(t, err)
+
+		other := p
+		for range 1 + s.rng.IntN(4) {
+			other = s.byHand(other)
+		}
+		changed := s.do(r, edit.Follow{Pattern: other})
+		back := s.do(changed, edit.Follow{Pattern: p})
+		after, err := back.Marshal()
+		require.NoError(t, err)
+		require.JSONEq(t, string(before), string(after), "seed %d", seed)
+		require.Equal(t, r.Details, back.Details, "seed %d", seed)
+		// Following twice is following once.
+		twice, err := s.do(changed, edit.Follow{Pattern: other}).Marshal()
+		require.NoError(t, err)
+		once, err := changed.Marshal()
+		require.NoError(t, err)
+		require.JSONEq(t, string(once), string(twice), "seed %d", seed)
+	}
+}
+
+// What a row has by itself stays, everything else follows, and no picture of
+// the row or of the pattern is lost or doubled.
+func TestARowFollowsButForItsOwn(t *testing.T) {
+	for seed := range uint64(60) {
+		s := open(t, 100+seed)
+		p := s.pattern()
+		r := s.row(p, 10, 1+s.rng.IntN(8))
+		own := picturesOf(r, false)
+		for range 3 {
+			r = s.byHand(r)
+		}
+		for range 3 {
+			p = s.byHand(p)
+		}
+		n := s.do(r, edit.Follow{Pattern: p})
+		require.Equal(t, own, picturesOf(n, false), "seed %d: the row's own pictures", seed)
+		want := picturesOf(p, false)
+		for _, id := range picturesOf(n, true) {
+			require.Contains(t, want, id)
+		}
+		if !follow.Has(n, follow.Fit) {
+			require.Equal(t, p.Fit, n.Fit)
+		} else {
+			require.Equal(t, r.Fit, n.Fit)
+		}
+		if !follow.Has(n, follow.Soundtrack) {
+			require.Equal(t, p.Soundtrack.Songs(), n.Soundtrack.Songs())
+		}
+		// Given back, all of it is the pattern's again.
+		given := s.do(n, edit.AsPattern{Pattern: p, Parts: n.Follows.Own})
+		require.Empty(t, given.Follows.Own)
+		require.Equal(t, want, picturesOf(given, true), "seed %d", seed)
+		require.Equal(t, p.Details["message"], given.Details["message"])
+		require.Equal(t, r.Details["names"], given.Details["names"], "what the rows fill themselves is theirs")
+	}
+}
+
+func picturesOf(d doc.Slideshow, common bool) []doc.MediaID {
+	var out []doc.MediaID
+	for _, s := range d.Slides {
+		if s.Common() == common {
+			out = append(out, s.Media...)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// First, last, among: a common picture stands among a row's own where it
+// stands among those the pattern is looked at with, whatever their numbers.
+func TestCommonPicturesKeepTheirPlace(t *testing.T) {
+	s := open(t, 1)
+	p := s.pattern()
+	sample := s.row(p, 10, 8)
+	p = s.do(p, edit.SeeAs{Row: sample, Called: "a crew"})
+	var commons, stand []doc.SlideID
+	for _, sl := range p.Slides {
+		switch {
+		case sl.Row:
+			stand = append(stand, sl.ID)
+		case sl.Kind == doc.Pictures:
+			commons = append(commons, sl.ID)
+		}
+	}
+	require.NotEmpty(t, stand)
+	p = s.do(p, edit.Split{Slides: commons})
+	commons = nil
+	for _, sl := range p.Slides {
+		if !sl.Row && sl.Kind == doc.Pictures {
+			commons = append(commons, sl.ID)
+		}
+	}
+	require.Len(t, commons, 2)
+	p = s.do(p, edit.Move{Slides: commons[1:]}) // last of all but the closing
+	for _, n := range []int{0, 1, 2, 5} {
+		r := s.row(p, 30, n)
+		require.Equal(t, doc.Opening, r.Slides[0].Kind)
+		require.Equal(t, doc.Closing, r.Slides[len(r.Slides)-1].Kind)
+		assert.Equal(t, doc.MediaID("photo00"), r.Slides[1].Media[0], "%d pictures", n)
+		assert.Equal(t, doc.MediaID("photo01"), r.Slides[len(r.Slides)-2].Media[0], "%d pictures", n)
+	}
+	// Among: half of those that stand for the row's own are before it.
+	half := stand[len(stand)/2]
+	p = s.do(p, edit.Move{Slides: commons[1:], Before: half})
+	r := s.row(p, 30, 8)
+	i := slices.IndexFunc(r.Slides, func(x doc.Slide) bool { return slices.Contains(x.Media, "photo01") })
+	own := 0
+	for _, x := range r.Slides[:i] {
+		if !x.Common() {
+			own++
+		}
+	}
+	all := 0
+	for _, x := range r.Slides {
+		if !x.Common() {
+			all++
+		}
+	}
+	assert.InDelta(t, float64(all)*float64(len(stand)/2)/float64(len(stand)), own, 0.51)
+	// The steady number that layouts and motion go by is the same in every row,
+	// so equal slides are drawn alike.
+	assert.Equal(t, cast.Number(p.Slides[1], p.Seed, nil), cast.Number(r.Slides[1], r.Seed, nil))
+}
+
+// A song in a row's own folder is instead of the pattern's, not after it.
+func TestARowsOwnSong(t *testing.T) {
+	s := open(t, 1)
+	p := s.pattern()
+	r := s.row(p, 10, 3)
+	require.Equal(t, []doc.MediaID{"song0"}, r.Soundtrack.Songs())
+	r = s.do(r, edit.Pour{Media: []doc.MediaID{"song1", "song2"}})
+	assert.Equal(t, []doc.MediaID{"song1", "song2"}, r.Soundtrack.Songs())
+	assert.Contains(t, r.Follows.Own, follow.Soundtrack)
+	p = s.do(p, edit.Songs{Songs: []doc.MediaID{"song3"}})
+	assert.Equal(t, []doc.MediaID{"song1", "song2"}, s.do(r, edit.Follow{Pattern: p}).Soundtrack.Songs())
+}
