@@ -36,6 +36,7 @@ type Settings struct {
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
 	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
 	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
+	Watch       string `env:"NELKO_WATCH"`                               // folder whose sub-folders Runs may watch; empty: none
 	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`                         // room for kept segments; 0 is the usual
 	Metrics     string `env:"NELKO_METRICS" envDefault:"127.0.0.1:9180"` // loopback address for Prometheus; empty: none
 	LogLevel    string `env:"NELKO_LOG" envDefault:"info"`
@@ -90,7 +91,7 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 		db.Close()
 		return nil, err
 	}
-	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL})
+	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL, Watch: s.Watch})
 	if err != nil {
 		db.Close()
 		return nil, errors.Join(err, blobs.Close())
@@ -141,6 +142,7 @@ func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
 func (a *App) attend(ctx context.Context, hear func(store.Event)) {
 	go a.House.Shelf.Watch(ctx)
 	go a.House.KeepTidy(ctx)
+	go a.House.Runs.WatchFolders(ctx)
 	go a.House.Store.Listen(ctx, func(e store.Event) {
 		a.House.Hear(e)
 		if hear != nil {

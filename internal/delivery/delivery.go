@@ -51,6 +51,13 @@ func (SendLink) InsertOpts() river.InsertOpts {
 // Jobs implements queue.Room.
 func (dl *Delivery) Jobs(js *queue.Jobs) {
 	js.Serve(outgoing, 2)
+	queue.Handle(js, queue.Kind[TryMail]{Work: func(ctx context.Context, j queue.Job[TryMail]) error {
+		st, err := store.One[store.Studio](dl.Store.DB.WithContext(ctx), "id = 1")
+		if err != nil {
+			return err
+		}
+		return dl.Mailer.Send(ctx, st.Name, j.Args.To, j.Args.Subject, j.Args.Body)
+	}})
 	queue.Handle(js, queue.Kind[SendLink]{
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
 			err := dl.Send(ctx, j.Args)
@@ -68,8 +75,11 @@ type NewLink struct {
 	RenderID     int64
 	Title        string
 	Downloadable bool
-	Days         int  // until it expires, 1 to 3650
-	Mail         bool // send it to the client
+	Days         int    // until it expires, 1 to 3650
+	Mail         bool   // send it to the client
+	Keep         bool   // keep the token, to be listed and printed
+	Subject      string // of the mail; empty: the title
+	Text         string // of the mail, {link} for the address; empty: the usual one
 }
 
 // MakeLink delivers a finished render by link. The token is part of the
@@ -99,6 +109,10 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 		d := store.Delivery{OrderID: orderID, Kind: store.LinkDelivery, State: store.DeliveryDone, Title: n.Title}
 		if n.Mail {
 			l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, token, store.DeliveryRunning
+			l.MailSubject, l.MailText = strings.Join(strings.Fields(n.Subject), " "), n.Text
+		}
+		if n.Keep {
+			l.KeptToken = token
 		}
 		if err := tx.Create(&d).Error; err != nil {
 			return err
@@ -191,6 +205,17 @@ func (dl *Delivery) CountView(ctx context.Context, w Watched) error {
 	})
 }
 
+// Forget does away with the kept tokens of links that have expired, and tells
+// of how many.
+func (dl *Delivery) Forget(ctx context.Context, dryRun bool) (n int64, err error) {
+	q := dl.Store.DB.WithContext(ctx).Model(&store.Link{}).Where("kept_token <> '' AND expires_at < ?", dl.Now())
+	if dryRun {
+		return n, q.Count(&n).Error
+	}
+	res := q.Update("kept_token", "")
+	return res.RowsAffected, res.Error
+}
+
 // Close ends a link before its time.
 func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
@@ -201,7 +226,7 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Link{}).Where("id = ?", linkID).Updates(map[string]any{"closed_at": dl.Now(), "unsent_token": ""}).Error; err != nil {
+		if err := tx.Model(&store.Link{}).Where("id = ?", linkID).Updates(map[string]any{"closed_at": dl.Now(), "unsent_token": "", "kept_token": ""}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
@@ -230,6 +255,46 @@ type Mailer interface {
 	Send(ctx context.Context, fromName, to, subject, body string) error
 }
 
+// Address is where a link with a token leads.
+func (dl *Delivery) Address(token string) string {
+	return strings.TrimRight(dl.BaseURL, "/") + "/watch/" + token
+}
+
+// Message is what a client is written of a link.
+func Message(l store.Link, title, address, studio string) (subject, body string) {
+	if subject = l.MailSubject; subject == "" {
+		subject = title
+	}
+	if l.MailText != "" {
+		body = strings.ReplaceAll(l.MailText, "{link}", address)
+		if !strings.Contains(l.MailText, "{link}") {
+			body += "\n\n" + address
+		}
+		return subject, body + "\n"
+	}
+	return subject, fmt.Sprintf("Your film is ready.\n\n%s\n%s\n\nThe link is open until %s.\n\n%s\n", title, address, l.ExpiresAt.Format("2 January 2006"), studio)
+}
+
+// TryMail is the job that sends a message that leads nowhere, to see it.
+type TryMail struct {
+	To      string `json:"to"`
+	Subject string `json:"subject"`
+	Body    string `json:"body"`
+}
+
+// Kind implements river.JobArgs.
+func (TryMail) Kind() string { return "try_mail" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (TryMail) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: outgoing, MaxAttempts: 3}
+}
+
+// TryMail sends a message to see how it comes out.
+func (dl *Delivery) TryMail(ctx context.Context, to, subject, body string) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error { return dl.Queue.Insert(ctx, tx, TryMail{to, subject, body}) })
+}
+
 // Send mails a link to the client. The token is forgotten once it was sent.
 func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 	tx := dl.Store.DB.WithContext(ctx)
@@ -248,9 +313,8 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 	if err != nil {
 		return err
 	}
-	body := fmt.Sprintf("Your film is ready.\n\n%s\n%s/watch/%s\n\nThe link is open until %s.\n\n%s\n",
-		d.Title, strings.TrimRight(dl.BaseURL, "/"), l.UnsentToken, l.ExpiresAt.Format("2 January 2006"), st.Name)
-	if err := dl.Mailer.Send(ctx, st.Name, l.MailedTo, d.Title, body); err != nil {
+	subject, body := Message(l, d.Title, dl.Address(l.UnsentToken), st.Name)
+	if err := dl.Mailer.Send(ctx, st.Name, l.MailedTo, subject, body); err != nil {
 		err = errors.New(strings.ReplaceAll(err.Error(), l.UnsentToken, "…")) // a server may answer with what it was sent
 		return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
 	}

@@ -15,6 +15,7 @@ import (
 	"nelko/internal/media"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
+	"nelko/internal/runs"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
 	"nelko/themes"
@@ -33,6 +34,7 @@ type House struct {
 	Making   *making.Making
 	Looking  *looking.Looking
 	Delivery *delivery.Delivery
+	Runs     *runs.Runs
 }
 
 // Settings are what the rooms are told from outside.
@@ -41,6 +43,7 @@ type Settings struct {
 	SegmentBytes int64  // room for kept segments; 0: the usual
 	Films        int    // rendered at the same time in this process
 	BaseURL      string // the address clients reach
+	Watch        string // folder whose sub-folders Runs may watch; empty: none
 	Now          func() time.Time
 }
 
@@ -83,11 +86,12 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Delivery = &delivery.Delivery{Store: s, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
+	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
 	return h, h.Orders.ChangedAll(ctx)
 }
 
 // Rooms are the rooms with jobs.
-func (h *House) Rooms() []queue.Room { return []queue.Room{h.Intake, h.Making, h.Delivery} }
+func (h *House) Rooms() []queue.Room { return []queue.Room{h.Intake, h.Making, h.Delivery, h.Runs} }
 
 // Hear tells the rooms what changed elsewhere.
 func (h *House) Hear(e store.Event) {

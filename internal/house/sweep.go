@@ -25,6 +25,7 @@ import (
 //   - played soundtracks that were not heard for a while
 //   - folders and files that a killed process left in the cache
 //   - parts of renders that are over
+//   - tokens of a Run's links that have expired
 //   - sessions and jobs that are over are cleared by their own libraries
 
 // Limits of what the sweeper leaves.
@@ -42,14 +43,14 @@ var leftovers = []string{"film-", "help-", "draft-", "loop-", "part-", "put-", "
 
 // Swept is what one sweep did away with, or would have.
 type Swept struct {
-	Orders, Segments, Blobs, Copies, Played, Leftovers, Parts int64
-	Bytes                                                     int64 // of blobs, copies, played and leftovers
+	Orders, Segments, Blobs, Copies, Played, Leftovers, Parts, Tokens int64
+	Bytes                                                             int64 // of blobs, copies, played and leftovers
 }
 
 // String tells what was swept, for a person.
 func (s Swept) String() string {
-	return fmt.Sprintf("%d deleted orders, %d segments beyond their room, %d files nobody refers to, %d local copies, %d played soundtracks, %d leftovers, %d parts of renders; %.1f MB",
-		s.Orders, s.Segments, s.Blobs, s.Copies, s.Played, s.Leftovers, s.Parts, float64(s.Bytes)/1e6)
+	return fmt.Sprintf("%d deleted orders, %d segments beyond their room, %d files nobody refers to, %d local copies, %d played soundtracks, %d leftovers, %d parts of renders, %d tokens of expired links; %.1f MB",
+		s.Orders, s.Segments, s.Blobs, s.Copies, s.Played, s.Leftovers, s.Parts, s.Tokens, float64(s.Bytes)/1e6)
 }
 
 // Sweep does away with what nobody needs any more; a dry run only counts it.
@@ -60,6 +61,8 @@ func (h *House) Sweep(ctx context.Context, dryRun bool) (s Swept, err error) {
 	s.Orders, e = h.Orders.Purge(ctx, dryRun)
 	note(e)
 	s.Segments, e = h.Making.Kept.Evict(ctx, dryRun)
+	note(e)
+	s.Tokens, e = h.Delivery.Forget(ctx, dryRun)
 	note(e)
 	note(h.sweepParts(ctx, dryRun, &s))
 	note(h.sweepBlobs(ctx, dryRun, &s))

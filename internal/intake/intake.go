@@ -86,7 +86,7 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 // upload: receiving the same one twice does nothing. The file is there wholly
 // or, on an error, not at all.
 func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name string, r io.Reader) (store.Media, error) {
-	m := store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name), State: store.Waiting}
+	m := store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}
 	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID); err == nil {
 		return old, nil
 	} else if !errors.Is(err, store.ErrNotFound) {
@@ -100,19 +100,8 @@ func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name str
 		if err := store.KeepBlob(tx, m.SHA256, m.Size); err != nil {
 			return err
 		}
-		twin, err := store.One[store.Media](tx.Omit("waveform"), "order_id = ? AND sha256 = ? AND state <> 'refused'", orderID, m.SHA256)
-		if err == nil {
-			m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
-		} else if !errors.Is(err, store.ErrNotFound) {
+		if err := in.Take(ctx, tx, &m); err != nil {
 			return err
-		}
-		if err := tx.Create(&m).Error; err != nil {
-			return err
-		}
-		if m.State != store.Refused {
-			if err := in.Queue.Insert(ctx, tx, Read{m.ID}); err != nil {
-				return err
-			}
 		}
 		return in.Orders.Changed(ctx, tx, orderID)
 	})
@@ -120,6 +109,47 @@ func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name str
 		return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID) // another process received the same upload
 	}
 	return m, err
+}
+
+// Take registers a file whose content is kept as a medium of an order or of a
+// Run, and has it looked at. One that is there already is refused.
+func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
+	m.State = store.Waiting
+	// A pattern's own material is the Run's, so that all rows may show it.
+	if m.OrderID != nil {
+		var runs []int64
+		if err := tx.Model(&store.Run{}).Where("pattern_id = ?", *m.OrderID).Pluck("id", &runs).Error; err != nil {
+			return err
+		}
+		if len(runs) > 0 {
+			m.OrderID, m.RunID = nil, &runs[0]
+		}
+	}
+	twin, err := store.One[store.Media](tx.Omit("waveform"), "(order_id = ? OR run_id = ?) AND sha256 = ? AND state <> 'refused'", m.OrderID, m.RunID, m.SHA256)
+	if err == nil {
+		m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
+	} else if !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	if err := tx.Create(m).Error; err != nil || m.State == store.Refused {
+		return err
+	}
+	return in.Queue.Insert(ctx, tx, Read{m.ID})
+}
+
+// home is the order whose film a medium goes into; 0 if there is none.
+func home(tx *gorm.DB, m *store.Media) (int64, error) {
+	if m.OrderID != nil {
+		return *m.OrderID, nil
+	}
+	if m.RunID == nil {
+		return 0, nil
+	}
+	r, err := store.One[store.Run](tx.Select("id", "pattern_id"), "id = ?", *m.RunID)
+	if err != nil || r.PatternID == nil {
+		return 0, err
+	}
+	return *r.PatternID, nil
 }
 
 // thumbSide is the longer side of thumbnails in pixels: enough for the
@@ -178,13 +208,14 @@ func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) er
 		if err := tx.Save(m).Error; err != nil {
 			return err
 		}
-		if m.OrderID == nil {
-			return nil
-		}
-		if err := in.Queue.Insert(ctx, tx, Pour{*m.OrderID}); err != nil {
+		order, err := home(tx, m)
+		if err != nil || order == 0 {
 			return err
 		}
-		return in.Orders.Changed(ctx, tx, *m.OrderID)
+		if err := in.Queue.Insert(ctx, tx, Pour{order}); err != nil {
+			return err
+		}
+		return in.Orders.Changed(ctx, tx, order)
 	})
 }
 
@@ -230,6 +261,11 @@ func (in *Intake) Pour(ctx context.Context, j Pour) error {
 	var ids []doc.MediaID
 	for _, m := range d.Media {
 		id := m.DocID()
+		// A row shows the Run's media as its pattern does, and a pattern those of
+		// a row only as long as it is looked at with them.
+		if own := m.RunID == nil && m.OrderID != nil && *m.OrderID == j.OrderID; own == (d.Doc.Pattern != nil) {
+			continue
+		}
 		if m.State == store.Ready && !used[id] && !d.Doc.Soundtrack.Plays(id) && !slices.Contains(d.Doc.LeftOut, id) {
 			ids = append(ids, id)
 		}
@@ -257,7 +293,7 @@ func moreToCome(d *orders.Dossier, now time.Time) bool {
 // Dismiss forgets a refused file.
 func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Where("id = ? AND order_id = ? AND state = 'refused'", mediaID, orderID).Delete(&store.Media{}).Error; err != nil {
+		if err := tx.Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?)) AND state = 'refused'", mediaID, orderID, orderID).Delete(&store.Media{}).Error; err != nil {
 			return err
 		}
 		return in.Orders.Changed(ctx, tx, orderID)

@@ -42,7 +42,8 @@ type Making struct {
 
 // Film is the job that makes a render's film.
 type Film struct {
-	RenderID int64 `json:"render_id"`
+	RenderID int64     `json:"render_id"`
+	Turn     time.Time `json:"turn,omitzero"` // by which those that wait are ordered (see turn)
 }
 
 // Kind implements river.JobArgs.
@@ -116,7 +117,14 @@ func (mk *Making) Begin(ctx context.Context, orderID int64, profileName string) 
 		if err := tx.Create(&r).Error; err != nil {
 			return err
 		}
-		if err := mk.Queue.Insert(ctx, tx, Film{r.ID}); err != nil {
+		when, err := mk.turn(tx, d.Order)
+		if err != nil {
+			return err
+		}
+		if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
+			return err
+		}
+		if err := queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &when); err != nil {
 			return err
 		}
 		return mk.changed(ctx, tx, orderID)

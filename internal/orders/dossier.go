@@ -116,17 +116,17 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 	if d.Revision, err = store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", d.Slideshow.ID, number); err != nil {
 		return fmt.Errorf("revision %d: %w", number, err)
 	}
-	if d.Media == nil {
-		if d.Media, err = mediaOf(tx, d.Order); err != nil {
-			return err
-		}
-		d.Library = Library(d.Media)
-	}
 	if d.Profile, err = o.Shelf.Profile(ctx, ""); err != nil {
 		return err
 	}
 	if d.Doc, err = o.document(tx, d.Revision, d.Profile); err != nil {
 		return err
+	}
+	if d.Media == nil || d.Order.RunID != nil {
+		if d.Media, err = mediaOf(tx, d.Order, d.Doc); err != nil {
+			return err
+		}
+		d.Library = Library(d.Media)
 	}
 	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err != nil {
 		return err
@@ -156,14 +156,34 @@ func (o *Orders) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc
 	return d, nil
 }
 
-// mediaOf lists what an order may show: its own media and its Run's.
-func mediaOf(tx *gorm.DB, order store.Order) ([]store.Media, error) {
+// mediaOf lists what a film of an order may show: the order's own media and,
+// in a Run, what the film shows of the pattern's and the pattern of a row's.
+func mediaOf(tx *gorm.DB, order store.Order, d doc.Slideshow) ([]store.Media, error) {
 	list := []store.Media{}
 	q := tx.Omit("waveform").Where("order_id = ?", order.ID)
 	if order.RunID != nil {
-		q = q.Or("run_id = ?", *order.RunID)
+		shown := shows(d)
+		q = q.Or("run_id = ? AND (? OR sha256 IN ?)", *order.RunID, d.Pattern != nil, shown)
+		if d.Pattern != nil {
+			q = q.Or("sha256 IN ? AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", shown, *order.RunID)
+		}
 	}
 	return list, q.Order("id").Find(&list).Error
+}
+
+// shows are the contents of all that a film shows and plays.
+func shows(d doc.Slideshow) []string {
+	out := []string{""}
+	for id := range d.Uses() {
+		out = append(out, string(id))
+	}
+	for _, it := range d.Soundtrack.Items {
+		out = append(out, string(it.Media))
+	}
+	for _, l := range d.Decor {
+		out = append(out, l.Media)
+	}
+	return out
 }
 
 // Library is what documents may use of media.
@@ -211,7 +231,7 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 	if err != nil {
 		return nil, fmt.Errorf("order %d: %w", r.OrderID, err)
 	}
-	list, err := mediaOf(tx, order)
+	list, err := mediaOf(tx, order, d)
 	if err != nil {
 		return nil, err
 	}

@@ -48,6 +48,20 @@ func (o *Orders) Edit(ctx context.Context, orderID int64, base int, op edit.Op, 
 	return headOf(o.Apply(ctx, orderID, base, op, author))
 }
 
+// asItStands is the base of edits that mean the same whatever others did.
+const asItStands = -2
+
+// Do is Apply on the slideshow as it stands, for edits that mean the same
+// whatever others did meanwhile: those of a Run, of one value.
+func (o *Orders) Do(ctx context.Context, orderID int64, op edit.Op, author *int64) (*Dossier, error) {
+	return o.Apply(ctx, orderID, asItStands, op, author)
+}
+
+// DoIn is Do in a transaction.
+func (o *Orders) DoIn(ctx context.Context, tx *gorm.DB, orderID int64, op edit.Op, author *int64) (*Dossier, error) {
+	return o.moveIn(ctx, tx, orderID, asItStands, author, o.editing(op, author))
+}
+
 func headOf(d *Dossier, err error) (int, error) {
 	if err != nil {
 		return 0, err
@@ -57,7 +71,12 @@ func headOf(d *Dossier, err error) (int, error) {
 
 // Apply is Edit that gives the order as it stands then.
 func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier, error) {
-	return o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+	return o.move(ctx, orderID, base, author, o.editing(op, author))
+}
+
+// editing is the move to a new revision by an edit.
+func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (int, error) {
+	return func(tx *gorm.DB, d *Dossier) (int, error) {
 		n, err := edit.Do(d.Doc, op, edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
 			return o.wordsBox(d, n, id)
 		}})
@@ -74,7 +93,7 @@ func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op,
 		}
 		r := store.Revision{SlideshowID: d.Slideshow.ID, Number: top + 1, Parent: d.Slideshow.Head, Title: op.Title(), AuthorID: author}
 		return r.Number, o.addRevision(tx, r, &d.Revision, n)
-	})
+	}
 }
 
 func sameDocument(a, b doc.Slideshow) (bool, error) {
@@ -137,55 +156,64 @@ func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int6
 // move moves the head of an order's slideshow under a lock, after checking
 // that base is still what the caller sees. Details that the new head's step
 // changed become the order's.
-func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
-	d := &Dossier{}
-	err := o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		var err error
-		if d.Slideshow, err = store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
-			return fmt.Errorf("order %d: %w", orderID, err)
-		}
-		if err := o.checkBase(tx, d.Slideshow, base, author); err != nil {
-			return err
-		}
-		if d.Order, err = store.One[store.Order](tx, "id = ?", orderID); err != nil {
-			return err
-		}
-		if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
-			return err
-		}
-		head, err := to(tx, d)
-		if err != nil {
-			return err
-		}
-		if head == d.Slideshow.Head {
-			return o.rest(tx, d)
-		}
-		if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).Update("head", head).Error; err != nil {
-			return err
-		}
-		before := d.Revision.Details
-		d.Slideshow.Head = head
-		// Whoever changes the order otherwise is waited for, as in Changed.
-		if d.Order, err = store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?", orderID); err != nil {
-			return err
-		}
-		if err := errors.Join(o.open(ctx, tx, d, head), o.rest(tx, d)); err != nil {
-			return err
-		}
-		if !maps.Equal(d.Revision.Details, before) {
-			d.Order.Details = d.Revision.Details
-			if err := tx.Model(&store.Order{ID: orderID}).Select("Details").Updates(store.Order{Details: d.Order.Details}).Error; err != nil {
-				return err
-			}
-		}
-		return o.note(tx, d)
+func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err = o.moveIn(ctx, tx, orderID, base, author, to)
+		return err
 	})
 	return d, err
+}
+
+// moveIn is move in a transaction.
+func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
+	d := &Dossier{}
+	var err error
+	if d.Slideshow, err = store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+		return d, fmt.Errorf("order %d: %w", orderID, err)
+	}
+	if err := o.checkBase(tx, d.Slideshow, base, author); err != nil {
+		return d, err
+	}
+	if d.Order, err = store.One[store.Order](tx, "id = ?", orderID); err != nil {
+		return d, err
+	}
+	if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
+		return d, err
+	}
+	head, err := to(tx, d)
+	if err != nil {
+		return d, err
+	}
+	if head == d.Slideshow.Head {
+		return d, o.rest(tx, d)
+	}
+	if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).Update("head", head).Error; err != nil {
+		return d, err
+	}
+	before := d.Revision.Details
+	d.Slideshow.Head = head
+	// Whoever changes the order otherwise is waited for, as in Changed.
+	if d.Order, err = store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?", orderID); err != nil {
+		return d, err
+	}
+	if err := errors.Join(o.open(ctx, tx, d, head), o.rest(tx, d)); err != nil {
+		return d, err
+	}
+	if !maps.Equal(d.Revision.Details, before) {
+		d.Order.Details = d.Revision.Details
+		if err := tx.Model(&store.Order{ID: orderID}).Select("Details").Updates(store.Order{Details: d.Order.Details}).Error; err != nil {
+			return d, err
+		}
+	}
+	return d, o.note(tx, d)
 }
 
 // checkBase walks from the head back to base; steps of the program itself and
 // of the same author may lie between, those of other people not.
 func (o *Orders) checkBase(tx *gorm.DB, show store.Slideshow, base int, author *int64) error {
+	if base == asItStands {
+		return nil
+	}
 	for at := show.Head; at != base; {
 		r, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", show.ID, at)
 		if err != nil && !errors.Is(err, store.ErrNotFound) {

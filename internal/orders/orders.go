@@ -16,6 +16,7 @@ import (
 	"gorm.io/gorm"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
 	"nelko/internal/core/theme"
 	"nelko/internal/film"
 	"nelko/internal/invalid"
@@ -82,6 +83,9 @@ func (h *Head) check() error {
 	return nil
 }
 
+// Check reports what is wrong with a head.
+func (h Head) Check() error { return h.check() }
+
 // New is what opens an order.
 type New struct {
 	Head
@@ -94,7 +98,17 @@ type New struct {
 const usualSeed = 1
 
 // Open opens an order with an empty slideshow.
-func (o *Orders) Open(ctx context.Context, n New, author *int64) (store.Order, error) {
+func (o *Orders) Open(ctx context.Context, n New, author *int64) (row store.Order, err error) {
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		row, err = o.openIn(ctx, tx, n, author, store.Order{}, nil)
+		return err
+	})
+	return row, err
+}
+
+// openIn opens an order in a transaction. what tells what it is in a Run; first
+// is done to its slideshow at once.
+func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, what store.Order, first edit.Op) (store.Order, error) {
 	if err := n.check(); err != nil {
 		return store.Order{}, err
 	}
@@ -115,14 +129,17 @@ func (o *Orders) Open(ctx context.Context, n New, author *int64) (store.Order, e
 	if err := d.Validate(); err != nil {
 		return store.Order{}, invalid.Field("details", "%v", err)
 	}
-	row := store.Order{Client: n.Client, ClientEmail: n.ClientEmail, Event: n.Event, Due: n.Due, Details: d.Details}
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := o.create(tx, &row, d, "Opened the order", author); err != nil {
-			return err
+	if first != nil {
+		if d, err = edit.Do(d, first, edit.Context{Theme: t}); err != nil {
+			return store.Order{}, err
 		}
-		return o.Changed(ctx, tx, row.ID)
-	})
-	return row, err
+	}
+	row := what
+	row.Client, row.ClientEmail, row.Event, row.Due, row.Details = n.Client, n.ClientEmail, n.Event, n.Due, d.Details
+	if err := o.create(tx, &row, d, "Opened the order", author); err != nil {
+		return row, err
+	}
+	return row, o.Changed(ctx, tx, row.ID)
 }
 
 // create writes an order with a slideshow.
@@ -139,24 +156,31 @@ func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title st
 
 // Update changes an order's head.
 func (o *Orders) Update(ctx context.Context, id int64, h Head) error {
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.UpdateIn(ctx, tx, id, h) })
+}
+
+// UpdateIn is Update in a transaction.
+func (o *Orders) UpdateIn(ctx context.Context, tx *gorm.DB, id int64, h Head) error {
 	if err := h.check(); err != nil {
 		return err
 	}
-	return o.change(ctx, id, map[string]any{"client": h.Client, "client_email": h.ClientEmail, "event": h.Event, "due": h.Due})
+	return o.changeIn(ctx, tx, id, map[string]any{"client": h.Client, "client_email": h.ClientEmail, "event": h.Event, "due": h.Due})
 }
 
 // change sets columns of an order.
 func (o *Orders) change(ctx context.Context, id int64, set map[string]any) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Order{}).Where("id = ?", id).Updates(set)
-		if res.Error != nil {
-			return res.Error
-		}
-		if res.RowsAffected == 0 {
-			return fmt.Errorf("order %d: %w", id, store.ErrNotFound)
-		}
-		return o.Changed(ctx, tx, id)
-	})
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.changeIn(ctx, tx, id, set) })
+}
+
+func (o *Orders) changeIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any) error {
+	res := tx.Model(&store.Order{}).Where("id = ?", id).Updates(set)
+	if res.Error != nil {
+		return res.Error
+	}
+	if res.RowsAffected == 0 {
+		return fmt.Errorf("order %d: %w", id, store.ErrNotFound)
+	}
+	return o.Changed(ctx, tx, id)
 }
 
 // ByID reads orders, of all that there are among those.
@@ -199,21 +223,49 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 	if err != nil {
 		return store.Order{}, err
 	}
-	row := store.Order{Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due, Details: d.Order.Details, RunID: d.Order.RunID}
+	// A copy stands by itself, also of a row of a Run.
+	row := store.Order{Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due, Details: d.Order.Details}
+	film := alone(d.Doc)
+	ids := make([]int64, len(d.Media))
+	for i, m := range d.Media {
+		ids[i] = m.ID
+	}
 	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := o.create(tx, &row, d.Doc, fmt.Sprintf("Copied from order %d", id), author); err != nil {
+		if err := o.create(tx, &row, film, fmt.Sprintf("Copied from order %d", id), author); err != nil {
 			return err
 		}
 		// The files themselves are shared.
 		err := tx.Exec(`INSERT INTO media (order_id, upload_id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen)
 			SELECT ?, 'copy-' || ?::bigint || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen
-			FROM media WHERE order_id = ? AND state = 'ready' ORDER BY id`, row.ID, row.ID, id).Error
+			FROM media WHERE id = ANY (?) AND state = 'ready' ORDER BY id`, row.ID, row.ID, store.Numbers(ids)).Error
 		if err != nil {
 			return err
 		}
 		return o.Changed(ctx, tx, row.ID)
 	})
 	return row, err
+}
+
+// alone is a film that neither is a pattern nor follows one.
+func alone(d doc.Slideshow) doc.Slideshow {
+	d = d.Clone()
+	d.Pattern, d.Follows = nil, nil
+	for i := range d.Slides {
+		d.Slides[i].Row, d.Slides[i].CommonAt = false, nil
+	}
+	return d
+}
+
+// OpenPattern opens the order that all rows of a Run will follow. keys are the
+// details that the rows fill themselves.
+func (o *Orders) OpenPattern(ctx context.Context, tx *gorm.DB, n New, keys []string, author *int64) (store.Order, error) {
+	return o.openIn(ctx, tx, n, author, store.Order{}, edit.NewPattern{Details: keys})
+}
+
+// OpenRow opens an order as a row of a Run, as its pattern has it. what names
+// the row's own: its Run, key and place there.
+func (o *Orders) OpenRow(ctx context.Context, tx *gorm.DB, n New, pattern doc.Slideshow, what store.Order, author *int64) (store.Order, error) {
+	return o.openIn(ctx, tx, n, author, what, edit.Follow{Pattern: pattern})
 }
 
 // Purge does away with orders whose time to be restored is over, and tells how

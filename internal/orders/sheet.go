@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
+	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
 	"nelko/internal/store"
 )
@@ -35,9 +36,14 @@ func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 // note keeps what the day sheet shows of an order, and tells of it.
 func (o *Orders) note(tx *gorm.DB, d *Dossier) error {
 	id, f := d.Order.ID, d.facts()
-	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words").Updates(store.Order{Facts: f}).Error
+	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words", "Pictures", "Sees", "Own").Updates(store.Order{Facts: f}).Error
 	if err != nil {
 		return err
+	}
+	if d.Order.RunID != nil {
+		if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: *d.Order.RunID}); err != nil {
+			return err
+		}
 	}
 	return store.Tell(tx, store.Event{What: store.OrderChanged, ID: id})
 }
@@ -53,6 +59,17 @@ func (d *Dossier) facts() store.Facts {
 		if m.Thumbnail != nil && len(f.Strip) < stripLength {
 			f.Strip = append(f.Strip, m.ID)
 		}
+	}
+	for _, s := range d.Doc.Slides {
+		if !s.Common() {
+			f.Pictures += len(s.Media)
+		}
+	}
+	if d.Doc.Follows != nil {
+		f.Own = d.Doc.Follows.Own
+	}
+	for _, c := range d.Checks {
+		f.Sees = append(f.Sees, store.Sight{Place: Place(c.Field), Text: c.Text, Stops: c.Weight == plan.Stops})
 	}
 	words := []string{d.Order.Client, d.Order.Event}
 	for _, k := range slices.Sorted(maps.Keys(d.Order.Details)) {
@@ -92,7 +109,7 @@ type Query struct {
 	Which Which
 	Words string   // found in client, event or details; every one of them
 	Needs StepKind // only orders whose next step is of this kind; empty: any
-	Run   int64    // only orders of this Run; 0: any
+	Run   int64    // only orders of this Run; 0: none of any Run, unless words are given
 	Page  int      // from 0
 }
 
@@ -159,6 +176,8 @@ func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 		}
 		if q.Run != 0 {
 			tx = tx.Where("run_id = ?", q.Run)
+		} else if q.Words == "" {
+			tx = tx.Where("run_id IS NULL") // a Run is one line
 		}
 		return tx
 	}

@@ -14,13 +14,14 @@ import (
 // Event says what changed. PostgreSQL carries events to every process of the
 // studio when the transaction that told of them is over (LISTEN and NOTIFY).
 type Event struct {
-	What string // "order", "studio", "queue", "shelf"; empty: anything may have changed
-	ID   int64  // of an order
+	What string // "order", "run", "studio", "queue", "shelf"; empty: anything may have changed
+	ID   int64  // of an order or a Run
 }
 
 // The kinds of event.
 const (
 	OrderChanged  = "order"
+	RunChanged    = "run"    // or a row of it
 	StudioChanged = "studio" // name, marks
 	QueueChanged  = "queue"  // renders and workers
 	ShelfChanged  = "shelf"

@@ -6,6 +6,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/list"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 )
@@ -61,14 +62,107 @@ type Order struct {
 	CreatedAt                  time.Time
 
 	Facts `gorm:"embedded"`
+
+	// Of a row of a Run. A pattern has none of it.
+	RunKey      string // empty: no row
+	RunPosition int
+	RunListed   map[list.Role]string `gorm:"serializer:json"` // as the list had it last
+	RunValues   map[list.Role]string `gorm:"serializer:json"` // of the roles that no other field holds
+	RunCells    map[string]string    `gorm:"serializer:json"` // all of the list's cells, by heading
+	AsideAt     *time.Time           // gone from the list since
 }
 
 // Facts is what the day sheet shows of an order.
 type Facts struct {
-	StepKind, StepText, StepPlace string  // the one next thing it needs, and where it is done
-	PictureSeconds, MusicSeconds  float64 // lengths
-	Strip                         Numbers `gorm:"type:bigint[]"` // media whose thumbnails stand for it
-	Words                         string  // what it is found by: client, event and details, in lower case
+	StepKind, StepText, StepPlace string   // the one next thing it needs, and where it is done
+	PictureSeconds, MusicSeconds  float64  // lengths
+	Strip                         Numbers  `gorm:"type:bigint[]"` // media whose thumbnails stand for it
+	Words                         string   // what it is found by: client, event and details, in lower case
+	Pictures                      int      // photos and clips in the film
+	Sees                          []Sight  `gorm:"serializer:json"`
+	Own                           []string `gorm:"serializer:json"` // parts of a row's film that are not the pattern's
+}
+
+// Sight is something the checks see, and where it is put right: a place as in
+// a next step.
+type Sight struct {
+	Place string `json:"place"`
+	Text  string `json:"text"`
+	Stops bool   `json:"stops,omitempty"` // nothing can be rendered before
+}
+
+// Run is many orders made from one pattern, one list and one set of folders.
+// Its rows are orders with a key; its pattern is an order without one.
+type Run struct {
+	ID          int64
+	Name, Event string
+	Due         time.Time
+	PatternID   *int64
+	List        *RunList `gorm:"serializer:json"` // as it was brought in last
+	Pending     *RunList `gorm:"serializer:json"` // waits to be agreed to
+	Given       int      // revision of the pattern that all rows follow
+	SeenAs      *int64   // the row whose material fills the pattern
+	FileNames   string   // pattern of the films' names; empty: the usual one
+	Mail        *RunMail `gorm:"serializer:json"`
+	Watches     string   // folder whose files are brought in; empty: none
+	Said        string   // what could not be done with a file that came
+	PausedAt    *time.Time
+	ArchivedAt  *time.Time
+	CreatedAt   time.Time
+}
+
+// RunList is a list with what its columns are for.
+type RunList struct {
+	list.Table
+	Roles []list.Role `json:"roles"`
+}
+
+// RunMail is what clients of a Run are written, with fields of their row in it.
+type RunMail struct {
+	Subject string `json:"subject"`
+	Text    string `json:"text"`
+}
+
+// RunFolder is a folder of a Run's material, and the row it belongs to.
+type RunFolder struct {
+	RunID            int64  `gorm:"primaryKey"`
+	Name             string `gorm:"primaryKey"`
+	OrderID          *int64 // nil: none yet
+	Sure             list.Sureness
+	Likely, RunnerUp *int64
+	Why              string
+	Passed           bool // belongs to no row, someone said
+}
+
+// RunFile is a file that came for a Run and waits to be given to a row.
+type RunFile struct {
+	ID       int64
+	RunID    int64
+	Folder   string // empty: the root of the material
+	Name     string
+	UploadID string
+	SHA256   string `gorm:"column:sha256"`
+	Size     int64
+}
+
+// RunStep is something that was done to rows of a Run by hand.
+type RunStep struct {
+	ID        int64
+	RunID     int64
+	AuthorID  *int64
+	Title     string
+	Cells     []RunCell `gorm:"serializer:json"`
+	Undone    bool
+	CreatedAt time.Time
+}
+
+// RunCell is a cell of a Run's sheet that was changed.
+type RunCell struct {
+	OrderID int64     `json:"order"`
+	Role    list.Role `json:"role"`
+	Was     string    `json:"was"`
+	To      string    `json:"to"`
+	WasOwn  bool      `json:"was_own,omitempty"` // the row's own before, not as the pattern had it
 }
 
 // Blob is a file in the blob store, named by its SHA-256 in hex.
@@ -320,12 +414,16 @@ type DeliveryEvent struct {
 }
 
 // Link is the address of a delivery by link. Only a hash of its token is kept,
-// and the token itself until it was mailed.
+// and the token itself until it was mailed; of a Run's links, which are listed
+// and printed on cards, until it expires or is closed.
 type Link struct {
 	ID           int64
 	DeliveryID   int64
 	TokenHash    []byte
 	UnsentToken  string
+	KeptToken    string
+	MailSubject  string // of the mail that tells of it; empty: the usual one
+	MailText     string // likewise; {link} stands for the address
 	Downloadable bool
 	ExpiresAt    time.Time
 	ClosedAt     *time.Time

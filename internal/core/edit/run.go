@@ -33,7 +33,9 @@ type AsPattern struct {
 }
 
 // Title implements Op.
-func (a AsPattern) Title() string { return "Took " + plural(len(a.Parts), "part") + " as the pattern has it" }
+func (a AsPattern) Title() string {
+	return "Took " + plural(len(a.Parts), "part") + " as the pattern has it"
+}
 
 func (AsPattern) follows() {}
 
@@ -78,6 +80,21 @@ func (s SeeAs) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 			d.Shots[id] = shot
 		}
 	}
+	return d, nil
+}
+
+// Leave names the details that a pattern leaves to its rows.
+type Leave struct{ Details []string }
+
+// Title implements Op.
+func (l Leave) Title() string { return "Left " + plural(len(l.Details), "detail") + " to the rows" }
+
+// Apply implements Op.
+func (l Leave) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	if d.Pattern == nil {
+		return d, fmt.Errorf("this film is no pattern: %w", ErrInvalid)
+	}
+	d.Pattern.ByRow = slices.Sorted(slices.Values(l.Details))
 	return d, nil
 }
 

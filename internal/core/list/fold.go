@@ -84,7 +84,7 @@ func likeness(a, b string) float64 {
 	if shared := wordsShared(a, b); shared >= 0.5 {
 		alike = max(alike, 0.6+0.3*shared)
 	} else if shared > 0 {
-		alike = max(alike, 0.45)
+		alike = max(alike, 0.61)
 	}
 	return alike
 }

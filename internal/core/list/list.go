@@ -20,8 +20,8 @@ type Table struct {
 	Head      int      `json:"head"`                // index of the heading row, -1 without one
 	Headings  []string `json:"headings"`            // one a column, never two alike
 
-	Rows  [][]string `json:"-"` // all rows, the heading too
-	Lines []int      `json:"-"` // where each row stands in the file, from 1
+	Rows  [][]string `json:"rows"`  // all rows, the heading too
+	Lines []int      `json:"lines"` // where each row stands in the file, from 1
 }
 
 // Limits on a list.

@@ -1,0 +1,370 @@
+package runs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/list"
+	"nelko/internal/core/timecode"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
+	"nelko/internal/store"
+)
+
+// Bring brings in a list: the first at once, a later one to be compared and
+// agreed to.
+func (rs *Runs) Bring(ctx context.Context, id int64, t list.Table, author *int64) error {
+	run, err := rs.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	l := store.RunList{Table: t}
+	l.Roles = l.Recognise(Details(run.Pattern.Theme))
+	if run.List != nil && slices.Equal(l.Headings, run.List.Headings) {
+		l.Roles = run.List.Roles // as they were chosen
+	}
+	return rs.propose(ctx, run, l, author)
+}
+
+// propose takes a list at once where there are no rows yet or it changes
+// nothing, else has it wait to be agreed to.
+func (rs *Runs) propose(ctx context.Context, run *Run, l store.RunList, author *int64) error {
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		held, err := rows(tx, run.ID, true)
+		if err != nil {
+			return err
+		}
+		if c, _, _ := rs.compare(run.Run, held, l); len(held) == 0 || c.Nothing() {
+			return rs.take(ctx, tx, run.ID, l, run.Pattern, author)
+		}
+		return change(tx, run.ID, map[string]any{"pending": &l})
+	})
+}
+
+// Roles gives the columns of the list other meanings. role is by column; what
+// changes by that is shown as a corrected list would be, unless it is new.
+func (rs *Runs) Roles(ctx context.Context, id int64, roles []list.Role, author *int64) error {
+	run, err := rs.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	l := run.Pending
+	if l == nil {
+		l = run.List
+	}
+	if l == nil || len(roles) != len(l.Headings) {
+		return invalid.Field("roles", "The list has other columns by now; look again.")
+	}
+	for i, r := range roles {
+		if r != list.Unused && slices.Contains(roles[:i], r) {
+			return invalid.Field("roles", "Two columns cannot both be the %s.", Called(r, run.Pattern))
+		}
+	}
+	n := *l
+	n.Roles = roles
+	return rs.propose(ctx, run, n, author)
+}
+
+// Called is a role's word.
+func Called(r list.Role, pattern *orders.Dossier) string {
+	if k, ok := r.Detail(); ok {
+		if pattern != nil {
+			for _, d := range pattern.Theme.Details {
+				if d.Key == k {
+					return d.Label
+				}
+			}
+		}
+		return k
+	}
+	return map[list.Role]string{list.Unused: "not used", list.Key: "Key", list.Client: "Client", list.Email: "E-mail", list.Due: "Due", list.FolderName: "Folder", list.Songs: "Songs",
+		list.Pace: "Pace", list.Wanted: "Deliveries", list.Note: "Note"}[r]
+}
+
+// valueOf is what a row has for a role now.
+func valueOf(o store.Order, r list.Role) string {
+	if k, ok := r.Detail(); ok {
+		return o.Details[k]
+	}
+	switch r {
+	case list.Key:
+		return o.RunKey
+	case list.Client:
+		return o.Client
+	case list.Email:
+		return o.ClientEmail
+	case list.Due:
+		return o.Due.Format(time.DateOnly)
+	}
+	return o.RunValues[r]
+}
+
+// compare tells what a list changes, the rows of it, and what is doubtful in
+// it.
+func (rs *Runs) compare(run store.Run, held []store.Order, l store.RunList) (list.Comparison, []list.Row, []list.Problem) {
+	read, problems := l.Read(l.Roles)
+	for i := range read {
+		problems = append(problems, tidy(&read[i], l)...)
+	}
+	var now []list.Held
+	for _, o := range held {
+		h := list.Held{Key: o.RunKey, Aside: o.AsideAt != nil, Listed: o.RunListed, Now: map[list.Role]string{}}
+		for _, r := range slices.Concat(l.Roles, slices.Collect(maps.Keys(o.RunListed))) {
+			h.Now[r] = valueOf(o, r)
+		}
+		// What the program gave a row whose list said nothing is nobody's choice.
+		if o.RunListed[list.Client] == "" && o.Client == calledBy(o.Details, o.RunKey) {
+			h.Now[list.Client] = ""
+		}
+		if o.RunListed[list.Due] == "" && o.Due.Equal(run.Due) {
+			h.Now[list.Due] = ""
+		}
+		now = append(now, h)
+	}
+	return list.Compare(now, read), read, problems
+}
+
+// tidy writes what a row says of dates and pace as the program keeps them, and
+// tells what it cannot read; that is left out.
+func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
+	doubt := func(role list.Role, format string, a ...any) {
+		delete(r.Values, role)
+		problems = append(problems, list.Problem{Line: r.Line, Column: l.Headings[slices.Index(l.Roles, role)], Text: fmt.Sprintf(format, a...)})
+	}
+	if v := r.Values[list.Due]; v != "" {
+		if t, ok := date(v); ok {
+			r.Values[list.Due] = t.Format(time.DateOnly)
+		} else {
+			doubt(list.Due, "%q is no date with a year; the Run's due date holds", v)
+		}
+	}
+	if v := r.Values[list.Pace]; v != "" {
+		if _, err := pace(v); err != nil {
+			doubt(list.Pace, "%v", err)
+		}
+	}
+	if v := r.Values[list.Email]; v != "" {
+		if err := (orders.Head{Client: "x", Event: "x", Due: time.Unix(0, 0), ClientEmail: v}).Check(); err != nil {
+			doubt(list.Email, "%q is not an e-mail address; left out", v)
+		}
+	}
+	return problems
+}
+
+// date reads a date with a year, as lists write it. Where day and month could
+// be either, the day comes first (common practice outside North America).
+func date(s string) (time.Time, bool) {
+	for _, f := range []string{time.DateOnly, "2.1.2006", "2/1/2006", "2-1-2006", "2 January 2006", "2 Jan 2006", "2 Jan. 2006", "January 2, 2006", "1/2/2006", "2006/1/2", "2.1.06", "2/1/06"} {
+		if t, err := time.Parse(f, s); err == nil && t.Year() >= 2000 && t.Year() <= 2200 {
+			return t, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// pace reads seconds a picture, with a point or a comma.
+func pace(s string) (float64, error) {
+	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s), " s"), ",", ".", 1), 64)
+	if err != nil || !(v >= doc.MinPace && v <= doc.MaxPace) {
+		return 0, fmt.Errorf("%q is no pace: it is %g to %d seconds a picture", s, doc.MinPace, doc.MaxPace)
+	}
+	return v, nil
+}
+
+// Proposal is a list that waits to be agreed to.
+type Proposal struct {
+	list.Comparison
+	List     store.RunList
+	Summary  string
+	Problems []list.Problem
+}
+
+// Proposed tells what the list that waits would change; nil if none waits.
+func (rs *Runs) Proposed(ctx context.Context, run *Run) (*Proposal, error) {
+	if run.Pending == nil {
+		return nil, nil
+	}
+	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, true)
+	if err != nil {
+		return nil, err
+	}
+	c, _, problems := rs.compare(run.Run, held, *run.Pending)
+	return &Proposal{c, *run.Pending, c.InWords(func(r list.Role) string { return Called(r, run.Pattern) }), problems}, nil
+}
+
+// Agree takes the list that waits; byHand also where cells were changed by
+// hand since. Refuse forgets it.
+func (rs *Runs) Agree(ctx context.Context, id int64, byHand bool, author *int64) error {
+	run, err := rs.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	if run.Pending == nil {
+		return invalid.Field("list", "No list waits to be agreed to.")
+	}
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if !byHand {
+			return rs.take(ctx, tx, id, *run.Pending, run.Pattern, author)
+		}
+		return rs.takeAll(ctx, tx, id, *run.Pending, run.Pattern, author, true)
+	})
+}
+
+// Refuse forgets the list that waits.
+func (rs *Runs) Refuse(ctx context.Context, id int64) error {
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"pending": nil}) })
+}
+
+func (rs *Runs) take(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier, author *int64) error {
+	return rs.takeAll(ctx, tx, id, l, pattern, author, false)
+}
+
+// takeAll makes the rows as a list has them. What was set by hand stays unless
+// byHand; rows that are gone are kept aside.
+func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier, author *int64, byHand bool) error {
+	run, err := lock(tx, id)
+	if err != nil {
+		return err
+	}
+	held, err := rows(tx, id, true)
+	if err != nil {
+		return err
+	}
+	if pattern == nil || !slices.Equal(detailsOf(l), pattern.Doc.Pattern.ByRow) {
+		// The pattern must know what it leaves to its rows.
+		if pattern, err = rs.Orders.DoIn(ctx, tx, *run.PatternID, edit.Leave{Details: detailsOf(l)}, nil); err != nil {
+			return err
+		}
+	}
+	c, read, _ := rs.compare(run, held, l)
+	byKey := map[string]store.Order{}
+	for _, o := range held {
+		byKey[o.RunKey] = o
+	}
+	position := map[string]int{}
+	for i, r := range read {
+		position[r.Key] = i + 1
+	}
+	for _, r := range c.New {
+		if _, err := rs.openRow(ctx, tx, run, r, position[r.Key], pattern.Doc, author); err != nil {
+			return rowError(r, err)
+		}
+	}
+	changes := map[string][]list.Change{}
+	for _, x := range c.Changes {
+		if !x.ByHand || byHand {
+			changes[x.Key] = append(changes[x.Key], x)
+		}
+	}
+	for _, r := range read {
+		o, ok := byKey[r.Key]
+		if !ok {
+			continue
+		}
+		set := map[list.Role]string{}
+		for _, x := range changes[r.Key] {
+			set[x.Role] = x.To
+		}
+		if len(set) > 0 {
+			if err := rs.set(ctx, tx, pattern, o, set, author); err != nil {
+				return rowError(r, err)
+			}
+		}
+		if o.RunPosition == position[r.Key] && o.AsideAt == nil && maps.Equal(o.RunListed, r.Values) && maps.Equal(o.RunCells, r.Cells) {
+			continue
+		}
+		err := tx.Model(&store.Order{ID: o.ID}).Select("RunPosition", "RunListed", "RunCells", "AsideAt").
+			Updates(store.Order{RunPosition: position[r.Key], RunListed: r.Values, RunCells: r.Cells}).Error
+		if err != nil {
+			return err
+		}
+	}
+	for _, k := range c.Gone {
+		if err := tx.Model(&store.Order{ID: byKey[k].ID}).Update("aside_at", rs.Now()).Error; err != nil {
+			return err
+		}
+	}
+	if err := change(tx, id, map[string]any{"list": &l, "pending": nil}); err != nil {
+		return err
+	}
+	return rs.once(ctx, tx, Sort{id}, id)
+}
+
+func rowError(r list.Row, err error) error {
+	var inv *invalid.Input
+	if errors.As(err, &inv) {
+		return invalid.Field(inv.Field, "Row %d of the list (%s): %s Nothing of the list was taken.", r.Line, r.Key, inv.Problem)
+	}
+	return fmt.Errorf("row %d (%s): %w", r.Line, r.Key, err)
+}
+
+// detailsOf are the details a list has columns for.
+func detailsOf(l store.RunList) (out []string) {
+	for _, r := range l.Roles {
+		if k, ok := r.Detail(); ok {
+			out = append(out, k)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// openRow opens the order of a new row.
+func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.Row, position int, pattern doc.Slideshow, author *int64) (store.Order, error) {
+	n := orders.New{Head: orders.Head{Client: r.Values[list.Client], ClientEmail: r.Values[list.Email], Event: run.Event, Due: run.Due}, Theme: pattern.Theme, Details: map[string]string{}}
+	if t, ok := date(r.Values[list.Due]); ok {
+		n.Due = t
+	}
+	values := map[list.Role]string{}
+	for role, v := range r.Values {
+		if k, ok := role.Detail(); ok {
+			n.Details[k] = v
+		} else if kept(role) {
+			values[role] = v
+		}
+	}
+	if n.Client == "" {
+		n.Client = calledBy(n.Details, r.Key)
+	}
+	what := store.Order{RunID: &run.ID, RunKey: r.Key, RunPosition: position, RunListed: r.Values, RunValues: values, RunCells: r.Cells}
+	o, err := rs.Orders.OpenRow(ctx, tx, n, pattern, what, author)
+	if p, bad := pace(values[list.Pace]); err == nil && bad == nil {
+		_, err = rs.Orders.DoIn(ctx, tx, o.ID, edit.Fit{Mode: doc.AtPace, Pace: p}, author)
+	}
+	return o, err
+}
+
+// kept reports whether a role's value is kept in RunValues.
+func kept(r list.Role) bool {
+	switch r {
+	case list.FolderName, list.Songs, list.Pace, list.Wanted, list.Note:
+		return true
+	}
+	return false
+}
+
+// calledBy is the client of a row whose list names none: its names on one
+// line, or its key.
+func calledBy(details map[string]string, key string) string {
+	name := strings.Join(strings.Fields(details["names"]), " ")
+	if name == "" {
+		name = key
+	}
+	if len(name) > 200 {
+		name = strings.ToValidUTF8(name[:200], "")
+	}
+	return name
+}
+
+// Clock writes seconds as m:ss.t.
+func Clock(seconds float64) string { return timecode.Clock(seconds) }

@@ -1,0 +1,581 @@
+package runs
+
+import (
+	"archive/zip"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/follow"
+	"nelko/internal/core/list"
+	"nelko/internal/invalid"
+	"nelko/internal/listfile"
+	"nelko/internal/media"
+	"nelko/internal/queue"
+	"nelko/internal/store"
+)
+
+// sorting is the queue of the room.
+const sorting = "runs"
+
+// Sort is the job that gives the files of a Run to its rows, and then sees to
+// what follows from it.
+type Sort struct {
+	RunID int64 `json:"run_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Sort) Kind() string { return "run_sort" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Sort) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: sorting, MaxAttempts: 8} }
+
+// Tend is the job that waits for a Run's material to be read, and then fills
+// the pattern with a row's and gives every row what the pattern has.
+type Tend struct {
+	RunID int64 `json:"run_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Tend) Kind() string { return "run_tend" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Tend) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: sorting, MaxAttempts: 8, ScheduledAt: time.Now().Add(1500 * time.Millisecond)}
+}
+
+// Unpack is the job that takes a zip of material apart.
+type Unpack struct {
+	RunID    int64  `json:"run_id"`
+	UploadID string `json:"upload_id"`
+	Name     string `json:"name"`
+	SHA256   string `json:"sha256"`
+}
+
+// Kind implements river.JobArgs.
+func (Unpack) Kind() string { return "run_unpack" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Unpack) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: sorting, MaxAttempts: 3}
+}
+
+// Jobs implements queue.Room.
+func (rs *Runs) Jobs(js *queue.Jobs) {
+	js.Serve(sorting, 2)
+	queue.Handle(js, queue.Kind[Sort]{Work: func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) }})
+	queue.Handle(js, queue.Kind[Tend]{Work: func(ctx context.Context, j queue.Job[Tend]) error {
+		again, err := rs.Tend(ctx, j.Args)
+		if again {
+			return queue.Later(2 * time.Second)
+		}
+		return err
+	}})
+	queue.Handle(js, queue.Kind[Unpack]{Work: func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Unpack(ctx, j.Args) }})
+}
+
+// MayReceive tells whether there is a Run to bring files into.
+func (rs *Runs) MayReceive(ctx context.Context, id int64) error {
+	_, err := store.One[store.Run](rs.Store.DB.WithContext(ctx).Select("id"), "id = ?", id)
+	if errors.Is(err, store.ErrNotFound) {
+		return invalid.Field("run", "there is no such Run")
+	}
+	return err
+}
+
+// nobodys reports whether a file is what an operating system leaves in
+// folders, which nobody brought in.
+func nobodys(p string) bool {
+	for _, part := range strings.Split(p, "/") {
+		if strings.HasPrefix(part, ".") || part == "__MACOSX" || strings.EqualFold(part, "Thumbs.db") || strings.EqualFold(part, "desktop.ini") {
+			return true
+		}
+	}
+	return false
+}
+
+// place parts a file's path in a tree of material into the folder that may be a
+// row's, empty at the root, and the file's name.
+func place(p string) (folder, name string) {
+	p = path.Clean("/" + strings.ReplaceAll(p, `\`, "/"))[1:]
+	folder, _, in := strings.Cut(p, "/")
+	if !in {
+		folder = ""
+	}
+	return folder, media.Base(p)
+}
+
+// Receive keeps a file that came for a Run: a list, a zip of material, or a
+// file of the material at its path in the tree. uploadID names the upload:
+// receiving the same one twice does nothing.
+func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string, r io.Reader, author *int64) error {
+	folder, name := place(filePath)
+	if nobodys(filePath) {
+		return nil
+	}
+	if folder == "" && listfile.Known(name) {
+		b, err := io.ReadAll(io.LimitReader(r, listfile.MaxBytes+1))
+		if err != nil {
+			return err
+		}
+		t, err := listfile.Read(name, b)
+		if err != nil {
+			return rs.say(ctx, id, err.Error())
+		}
+		return rs.Bring(ctx, id, t, author)
+	}
+	sha, size, err := rs.Blobs.Put(ctx, r)
+	if err != nil {
+		return fmt.Errorf("%s: %w", name, err)
+	}
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := store.KeepBlob(tx, sha, size); err != nil {
+			return err
+		}
+		if strings.EqualFold(filepath.Ext(name), ".zip") && folder == "" {
+			return rs.Queue.Insert(ctx, tx, Unpack{id, uploadID, name, sha})
+		}
+		return rs.wait(ctx, tx, store.RunFile{RunID: id, Folder: folder, Name: name, UploadID: uploadID, SHA256: sha, Size: size})
+	})
+}
+
+// say keeps what could not be done with a file that came, for the sheet to
+// show.
+func (rs *Runs) say(ctx context.Context, id int64, text string) error {
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"said": text}) })
+}
+
+// Dismiss forgets what was said.
+func (rs *Runs) Dismiss(ctx context.Context, id int64) error { return rs.say(ctx, id, "") }
+
+// once queues a job of a Run unless one like it waits already. Whoever changes
+// what the job looks at holds the Run's row meanwhile, in share or whole, so
+// that one which waits begins after that.
+func (rs *Runs) once(ctx context.Context, tx *gorm.DB, j river.JobArgs, run int64) error {
+	waits, err := queue.Waits(tx, j.Kind(), "run_id", run)
+	if err != nil || waits {
+		return err
+	}
+	return rs.Queue.Insert(ctx, tx, j)
+}
+
+// wait registers a file that waits to be given to a row, and its folder.
+func (rs *Runs) wait(ctx context.Context, tx *gorm.DB, f store.RunFile) error {
+	if _, err := store.One[store.Run](tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("id"), "id = ?", f.RunID); err != nil {
+		return fmt.Errorf("Run %d: %w", f.RunID, err)
+	}
+	var there int64
+	if err := tx.Model(&store.Media{}).Where("upload_id = ?", f.UploadID).Count(&there).Error; err != nil || there > 0 {
+		return err // received before
+	}
+	if err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "upload_id"}}, DoNothing: true}).Create(&f).Error; err != nil {
+		return err
+	}
+	if f.Folder != "" {
+		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.RunFolder{RunID: f.RunID, Name: f.Folder}).Error; err != nil {
+			return err
+		}
+	}
+	return rs.once(ctx, tx, Sort{f.RunID}, f.RunID)
+}
+
+// Limits on a zip of material.
+const (
+	maxEntries     = 50_000
+	maxEntryBytes  = 20 << 30
+	maxUnpackBytes = 400 << 30
+)
+
+// Unpack takes a zip of material apart. One folder around all of it is left
+// out.
+func (rs *Runs) Unpack(ctx context.Context, j Unpack) error {
+	local, err := rs.Blobs.Path(ctx, j.SHA256)
+	if err != nil {
+		return err
+	}
+	z, err := zip.OpenReader(local)
+	if err != nil {
+		return rs.say(ctx, j.RunID, fmt.Sprintf("%s cannot be taken apart: %v.", j.Name, err))
+	}
+	defer z.Close()
+	var files []*zip.File
+	var total uint64
+	for _, f := range z.File {
+		if f.FileInfo().IsDir() || nobodys(f.Name) {
+			continue
+		}
+		files = append(files, f)
+		total += f.UncompressedSize64
+	}
+	if len(files) > maxEntries || total > maxUnpackBytes {
+		return rs.say(ctx, j.RunID, fmt.Sprintf("%s holds %d files of %d GB; at most %d of %d GB are taken apart.", j.Name, len(files), total>>30, maxEntries, maxUnpackBytes>>30))
+	}
+	names := make([]string, len(files))
+	for i, f := range files {
+		names[i] = strings.TrimPrefix(path.Clean("/"+strings.ReplaceAll(f.Name, `\`, "/")), "/")
+	}
+	around := Around(names)
+	for i, f := range files {
+		if err := rs.unpackOne(ctx, j, i, f, strings.TrimPrefix(names[i], around)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (rs *Runs) unpackOne(ctx context.Context, j Unpack, i int, f *zip.File, name string) error {
+	r, err := f.Open()
+	if err != nil {
+		return rs.say(ctx, j.RunID, fmt.Sprintf("%s: %s cannot be taken out: %v.", j.Name, name, err))
+	}
+	defer r.Close()
+	err = rs.Receive(ctx, j.RunID, fmt.Sprintf("%s-%d", j.UploadID, i), name, io.LimitReader(r, maxEntryBytes), nil)
+	if errors.Is(err, zip.ErrChecksum) || errors.Is(err, zip.ErrFormat) {
+		return rs.say(ctx, j.RunID, fmt.Sprintf("%s: %s is damaged.", j.Name, name))
+	}
+	return err
+}
+
+// Around is the folder around all files of a tree, with a slash at its end, if
+// there is one and there are folders in it; else it is empty, as the one folder
+// is a row's.
+func Around(paths []string) string {
+	if len(paths) == 0 {
+		return ""
+	}
+	first, _, ok := strings.Cut(paths[0], "/")
+	deeper := false
+	for _, p := range paths {
+		rest, in := strings.CutPrefix(p, first+"/")
+		if !in {
+			return ""
+		}
+		deeper = deeper || strings.Contains(rest, "/")
+	}
+	if !ok || !deeper {
+		return ""
+	}
+	return first + "/"
+}
+
+// Named are the rows as folders may name them.
+func named(held []store.Order) []list.Named {
+	out := make([]list.Named, len(held))
+	for i, o := range held {
+		out[i] = list.Named{Key: o.RunKey, Folder: o.RunValues[list.FolderName], Names: []string{o.Client}}
+		if n := o.Details["names"]; n != "" && n != o.Client {
+			out[i].Names = append(out[i].Names, n, strings.Join(strings.Fields(n), " "))
+		}
+	}
+	return out
+}
+
+// Sort matches folders to rows and gives each row the files that are surely
+// its own. What is doubtful waits.
+func (rs *Runs) Sort(ctx context.Context, j Sort) error {
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		run, err := lock(tx, j.RunID)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		held, err := rows(tx, run.ID, false)
+		if err != nil {
+			return err
+		}
+		if err := rs.match(tx, run, held); err != nil {
+			return err
+		}
+		if err := rs.give(ctx, tx, run, held); err != nil {
+			return err
+		}
+		if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: run.ID}); err != nil {
+			return err
+		}
+		return rs.once(ctx, tx, Tend{run.ID}, run.ID)
+	})
+}
+
+// match finds for every folder without a row the one it belongs to.
+func (rs *Runs) match(tx *gorm.DB, run store.Run, held []store.Order) error {
+	var folders []store.RunFolder
+	if err := tx.Where("run_id = ?", run.ID).Order("name").Find(&folders).Error; err != nil {
+		return err
+	}
+	taken := map[int64]bool{}
+	var open []store.RunFolder
+	for _, f := range folders {
+		if f.OrderID != nil {
+			taken[*f.OrderID] = true
+		} else if !f.Passed {
+			open = append(open, f)
+		}
+	}
+	if len(open) == 0 || len(held) == 0 {
+		return nil
+	}
+	// Rows that have a folder go last: another may still be meant for them.
+	free := slices.Clone(held)
+	slices.SortStableFunc(free, func(a, b store.Order) int { return bit(taken[a.ID]) - bit(taken[b.ID]) })
+	names := make([]string, len(open))
+	for i, f := range open {
+		names[i] = f.Name
+	}
+	for i, m := range list.Folders(names, named(free)) {
+		f := open[i]
+		f.Sure, f.Why, f.Likely, f.RunnerUp = m.Sure, m.Why, nil, nil
+		if m.Row >= 0 {
+			f.Likely = &free[m.Row].ID
+			if m.Sure == list.Exact && taken[free[m.Row].ID] {
+				f.Sure, f.Why = list.Likely, "another folder is this row's already"
+			}
+		}
+		if m.RunnerUp >= 0 {
+			f.RunnerUp = &free[m.RunnerUp].ID
+		}
+		if f.Sure == list.Exact {
+			f.OrderID = f.Likely
+		}
+		if err := tx.Save(&f).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func bit(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// give makes files media of the rows they belong to. Those in the root are of
+// the row whose key they begin with, or common to all.
+func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []store.Order) error {
+	var files []store.RunFile
+	err := tx.Where("run_id = ? AND (folder = '' OR folder IN (SELECT name FROM run_folders WHERE run_id = ? AND order_id IS NOT NULL))", run.ID, run.ID).Order("id").Find(&files).Error
+	if err != nil || len(files) == 0 {
+		return err
+	}
+	var folders []store.RunFolder
+	if err := tx.Where("run_id = ? AND order_id IS NOT NULL", run.ID).Find(&folders).Error; err != nil {
+		return err
+	}
+	of := map[string]int64{}
+	for _, f := range folders {
+		of[f.Name] = *f.OrderID
+	}
+	names := named(held)
+	slices.SortStableFunc(files, func(a, b store.RunFile) int { return cast.CompareNames(a.Name, b.Name) })
+	changed := map[int64]bool{}
+	done := make([]int64, 0, len(files))
+	for _, f := range files {
+		m := store.Media{RunID: &run.ID, UploadID: f.UploadID, Name: f.Name, SHA256: f.SHA256, Size: f.Size}
+		if f.Folder == "" {
+			if len(held) == 0 {
+				continue // the list may come yet and name it
+			}
+			if i := list.FileRow(f.Name, names); i >= 0 {
+				m.RunID, m.OrderID = nil, &held[i].ID
+			}
+		} else {
+			order := of[f.Folder]
+			m.RunID, m.OrderID = nil, &order
+		}
+		if err := rs.Intake.Take(ctx, tx, &m); err != nil {
+			return err
+		}
+		if m.OrderID != nil {
+			changed[*m.OrderID] = true
+		} else {
+			changed[*run.PatternID] = true
+		}
+		done = append(done, f.ID)
+	}
+	if err := tx.Delete(&store.RunFile{}, "id = ANY (?)", store.Numbers(done)).Error; err != nil {
+		return err
+	}
+	for id := range changed {
+		if err := rs.Orders.Changed(ctx, tx, id); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Answer says which row a folder belongs to; 0: to none of them.
+func (rs *Runs) Answer(ctx context.Context, id int64, folder string, order int64) error {
+	return rs.answer(ctx, id, func(f store.RunFolder) (int64, bool) { return order, f.Name == folder })
+}
+
+// AnswerAll says that every folder with a likely row belongs to that.
+func (rs *Runs) AnswerAll(ctx context.Context, id int64) error {
+	return rs.answer(ctx, id, func(f store.RunFolder) (int64, bool) {
+		if f.Likely == nil || f.Sure != list.Likely {
+			return 0, false
+		}
+		return *f.Likely, true
+	})
+}
+
+func (rs *Runs) answer(ctx context.Context, id int64, of func(store.RunFolder) (int64, bool)) error {
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		run, err := lock(tx, id)
+		if err != nil {
+			return err
+		}
+		var open []store.RunFolder
+		if err := tx.Where("run_id = ? AND order_id IS NULL", id).Find(&open).Error; err != nil {
+			return err
+		}
+		for _, f := range open {
+			order, answered := of(f)
+			if !answered {
+				continue
+			}
+			set := map[string]any{"passed": order == 0}
+			if order != 0 {
+				if _, err := store.One[store.Order](tx, "id = ? AND run_id = ? AND run_key <> ''", order, run.ID); err != nil {
+					return invalid.Field("row", "There is no such row in this Run.")
+				}
+				set["order_id"] = order
+			}
+			if err := tx.Model(&store.RunFolder{}).Where("run_id = ? AND name = ?", id, f.Name).Updates(set).Error; err != nil {
+				return err
+			}
+		}
+		if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: id}); err != nil {
+			return err
+		}
+		return rs.once(ctx, tx, Sort{id}, id)
+	})
+}
+
+// Tend sees to what follows from new material: it fills the pattern with the
+// first row's that has some, gives rows the songs their list names, and gives
+// all rows what the pattern has unless films were made already. again says that
+// files are still being read.
+func (rs *Runs) Tend(ctx context.Context, j Tend) (again bool, err error) {
+	run, err := rs.Load(ctx, j.RunID)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	var waiting int64
+	err = rs.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("state = 'waiting' AND (run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?))", run.ID, run.ID).Count(&waiting).Error
+	if err != nil {
+		return false, err
+	}
+	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, false)
+	if err != nil {
+		return false, err
+	}
+	if waiting == 0 {
+		if err := rs.nameSongs(ctx, held); err != nil {
+			return false, err
+		}
+	}
+	if !slices.ContainsFunc(run.Pattern.Doc.Slides, rowSlide) {
+		for _, o := range held {
+			if o.Pictures > 0 {
+				if err := rs.SeeAs(ctx, run.ID, o.ID, nil); err != nil {
+					return false, err
+				}
+				break
+			}
+		}
+	}
+	made, err := rs.made(ctx, run.ID)
+	if err != nil {
+		return false, err
+	}
+	if made == 0 {
+		if err := rs.Give(ctx, run.ID); err != nil {
+			return false, err
+		}
+	}
+	return waiting > 0, nil
+}
+
+// nameSongs gives rows the songs their list names, if they are there by now.
+func (rs *Runs) nameSongs(ctx context.Context, held []store.Order) error {
+	for _, o := range held {
+		v := o.RunValues[list.Songs]
+		if v == "" || slices.Contains(o.Own, follow.Soundtrack) {
+			continue
+		}
+		songs, missing, err := songsNamed(rs.Store.DB.WithContext(ctx), o, v)
+		if err != nil {
+			return err
+		}
+		if missing == "" {
+			if _, err := rs.Orders.Do(ctx, o.ID, edit.Songs{Songs: songs}, nil); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// WatchFolders brings in what is new in the folders that Runs watch, until ctx
+// ends. A file is taken once it has not changed for a while.
+func (rs *Runs) WatchFolders(ctx context.Context) {
+	tick := time.NewTicker(watchEvery)
+	defer tick.Stop()
+	for {
+		if err := rs.Look(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("watched folders", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+const (
+	watchEvery = 5 * time.Second
+	settled    = 4 * time.Second // since a file was written last
+)
+
+// Look brings in, once, what is new in the folders that Runs watch.
+func (rs *Runs) Look(ctx context.Context) error {
+	if rs.Watch == "" {
+		return nil
+	}
+	root, err := os.OpenRoot(rs.Watch)
+	if err != nil {
+		return err
+	}
+	defer root.Close()
+	var all []store.Run
+	if err := rs.Store.DB.WithContext(ctx).Omit("list", "pending").Where("watches <> '' AND archived_at IS NULL").Find(&all).Error; err != nil {
+		return err
+	}
+	for _, run := range all {
+		if err := rs.lookIn(ctx, root, run); err != nil {
+			return fmt.Errorf("%s: %w", run.Watches, err)
+		}
+	}
+	return nil
+}

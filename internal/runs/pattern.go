@@ -1,0 +1,183 @@
+package runs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+func rowSlide(s doc.Slide) bool { return s.Row }
+
+// SeeAs fills the pattern with a row's material and details, to look at.
+func (rs *Runs) SeeAs(ctx context.Context, id, order int64, author *int64) error {
+	run, err := rs.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	d, err := rs.Orders.Load(ctx, order)
+	if err != nil {
+		return err
+	}
+	if d.Order.RunID == nil || *d.Order.RunID != id || d.Order.RunKey == "" {
+		return invalid.Field("row", "There is no such row in this Run.")
+	}
+	row := d.Doc
+	if row.Details == nil {
+		row.Details = d.Order.Details
+	}
+	p, err := rs.Orders.Do(ctx, *run.PatternID, edit.SeeAs{Row: row, Called: d.Order.Client, Details: run.ByRow()}, author)
+	if err != nil {
+		return err
+	}
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		set := map[string]any{"seen_as": order}
+		if run.Given == run.Pattern.Slideshow.Head {
+			set["given"] = p.Slideshow.Head // to look at it otherwise changes nothing for the rows
+		}
+		return change(tx, id, set)
+	})
+}
+
+// Give makes every row of a Run as the pattern has it, but for its own parts.
+// Films that were made stay and say which revision they are of.
+func (rs *Runs) Give(ctx context.Context, id int64) error {
+	run, err := rs.Load(ctx, id)
+	if err != nil {
+		return err
+	}
+	held, err := rows(rs.Store.DB.WithContext(ctx), id, true)
+	if err != nil {
+		return err
+	}
+	for _, o := range held {
+		_, err := rs.Orders.Do(ctx, o.ID, edit.Follow{Pattern: run.Pattern.Doc}, nil)
+		if errors.Is(err, store.ErrNotFound) {
+			continue // deleted meanwhile
+		}
+		if err != nil {
+			return fmt.Errorf("row %s: %w", o.RunKey, err)
+		}
+	}
+	if run.Given == run.Pattern.Slideshow.Head {
+		return nil
+	}
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"given": run.Pattern.Slideshow.Head}) })
+}
+
+// made counts a Run's rows that have films, or are getting them.
+func (rs *Runs) made(ctx context.Context, id int64) (n int64, err error) {
+	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct("order_id").
+		Where("state IN ('waiting', 'running', 'done') AND order_id IN (SELECT id FROM orders WHERE run_id = ? AND run_key <> '')", id).Count(&n).Error
+	return n, err
+}
+
+// Impact is what giving the pattern's changes to the rows touches.
+type Impact struct {
+	Rows    int             // that would change
+	Films   int             // made already, of those
+	Frames  timecode.Frames // to be made anew for these
+	Minutes float64         // about, on the workers there are
+}
+
+// Impact tells what Give would do.
+func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
+	var out Impact
+	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, false)
+	if err != nil {
+		return out, err
+	}
+	var done []int64
+	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct().Where("state = 'done' AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", run.ID).Pluck("order_id", &done).Error
+	if err != nil {
+		return out, err
+	}
+	seen := map[string]bool{}
+	for _, o := range held {
+		d, err := rs.Orders.Load(ctx, o.ID)
+		if err != nil {
+			return out, err
+		}
+		n, err := edit.Do(d.Doc, edit.Follow{Pattern: run.Pattern.Doc}, edit.Context{Theme: d.Theme, Library: d.Library})
+		if err != nil {
+			return out, err
+		}
+		if same, err := sameFilm(d.Doc, n); err != nil || same {
+			if err != nil {
+				return out, err
+			}
+			continue
+		}
+		out.Rows++
+		if !slices.Contains(done, o.ID) {
+			continue
+		}
+		out.Films++
+		before, err := rs.Orders.Film(d, d.Profile, "")
+		if err != nil {
+			return out, err
+		}
+		old, err := before.Segments()
+		if err != nil {
+			return out, err
+		}
+		for _, s := range old {
+			seen[s.Key] = true
+		}
+		t, err := rs.Shelf.Themes.At(n.Theme, n.ThemeVersion)
+		if err != nil {
+			return out, err
+		}
+		d.Doc, d.Theme = n, t
+		// What the pattern shows since is the Run's, not yet in the row's library.
+		for id, m := range run.Pattern.Library {
+			if _, ok := d.Library[id]; !ok {
+				d.Library[id] = m
+			}
+		}
+		after, err := rs.Orders.Film(d, d.Profile, "")
+		if err != nil {
+			return out, err
+		}
+		segs, err := after.Segments()
+		if err != nil {
+			return out, err
+		}
+		out.Frames += unseen(segs, seen)
+	}
+	pace, workers, err := rs.Making.Pace(ctx)
+	if err != nil {
+		return out, err
+	}
+	out.Minutes = float64(out.Frames) / pace / float64(max(1, min(workers, out.Films))) / 60
+	return out, nil
+}
+
+// unseen counts the frames of segments that were not there, and notes them.
+func unseen(segs []film.Segment, seen map[string]bool) (n timecode.Frames) {
+	for _, s := range segs {
+		if !seen[s.Key] {
+			seen[s.Key] = true
+			n += s.Frames()
+		}
+	}
+	return n
+}
+
+func sameFilm(a, b doc.Slideshow) (bool, error) {
+	x, err := a.Marshal()
+	if err != nil {
+		return false, err
+	}
+	y, err := b.Marshal()
+	return string(x) == string(y) && fmt.Sprint(a.Details) == fmt.Sprint(b.Details), err
+}

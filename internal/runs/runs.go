@@ -1,0 +1,275 @@
+// Package runs is how one list and one set of folders become many films: a Run
+// has a pattern, an order that holds what all share, and rows, an order each.
+package runs
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/list"
+	"nelko/internal/core/theme"
+	"nelko/internal/delivery"
+	"nelko/internal/intake"
+	"nelko/internal/invalid"
+	"nelko/internal/making"
+	"nelko/internal/orders"
+	"nelko/internal/shelf"
+	"nelko/internal/store"
+)
+
+// Runs is the room.
+type Runs struct {
+	Store    *store.Store
+	Blobs    *store.Blobs
+	Queue    orders.Queue
+	Shelf    *shelf.Shelf
+	Orders   *orders.Orders
+	Intake   *intake.Intake
+	Making   *making.Making
+	Delivery *delivery.Delivery
+	Now      func() time.Time
+	Watch    string // folder in which the folders that Runs watch are; empty: none may
+
+	watched sync.Map // files of watched folders that were brought in by this process
+}
+
+// New is what begins a Run.
+type New struct {
+	Name  string
+	Event string // what its rows are about; the name if empty
+	Due   time.Time
+	Theme string // by ID; empty: the usual one
+	Table *list.Table
+}
+
+// Open begins a Run: its pattern and, if there is a list, its rows.
+func (rs *Runs) Open(ctx context.Context, n New, author *int64) (store.Run, error) {
+	n.Name, n.Event = strings.TrimSpace(n.Name), strings.TrimSpace(n.Event)
+	switch {
+	case n.Name == "" || len(n.Name) > 200 || len(n.Event) > 200:
+		return store.Run{}, invalid.Field("name", "The Run needs a name of at most 200 characters.")
+	case n.Due.IsZero():
+		return store.Run{}, invalid.Field("due", "The due date is missing.")
+	}
+	if n.Event == "" {
+		n.Event = n.Name
+	}
+	run := store.Run{Name: n.Name, Event: n.Event, Due: n.Due}
+	err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		p, err := rs.Orders.OpenPattern(ctx, tx, orders.New{Head: orders.Head{Client: "Pattern: " + n.Name, Event: n.Event, Due: n.Due}, Theme: n.Theme}, nil, author)
+		if err != nil {
+			return err
+		}
+		run.PatternID = &p.ID
+		if err := tx.Create(&run).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Order{ID: p.ID}).Update("run_id", run.ID).Error; err != nil {
+			return err
+		}
+		if n.Table == nil {
+			return nil
+		}
+		t, err := rs.themeOf(n.Theme)
+		if err != nil {
+			return err
+		}
+		roles := n.Table.Recognise(Details(t))
+		return rs.take(ctx, tx, run.ID, store.RunList{Table: *n.Table, Roles: roles}, nil, author)
+	})
+	return run, err
+}
+
+func (rs *Runs) themeOf(id string) (*theme.Theme, error) {
+	if id == "" {
+		id = shelf.DefaultTheme
+	}
+	t, err := rs.Shelf.Themes.Get(id)
+	if err != nil {
+		return nil, invalid.Field("theme", "%v", err)
+	}
+	return t, nil
+}
+
+// Details are the details of a theme as lists know them.
+func Details(t *theme.Theme) (out []list.Detail) {
+	for _, d := range t.Details {
+		out = append(out, list.Detail{Key: d.Key, Label: d.Label, Required: d.Required})
+	}
+	return out
+}
+
+// Run is a Run with its pattern.
+type Run struct {
+	store.Run
+	Pattern *orders.Dossier
+}
+
+// Load reads a Run and its pattern.
+func (rs *Runs) Load(ctx context.Context, id int64) (*Run, error) {
+	r, err := store.One[store.Run](rs.Store.DB.WithContext(ctx), "id = ?", id)
+	if err != nil {
+		return nil, fmt.Errorf("Run %d: %w", id, err)
+	}
+	if r.PatternID == nil {
+		return nil, fmt.Errorf("the pattern of Run %d: %w", id, store.ErrNotFound)
+	}
+	p, err := rs.Orders.Load(ctx, *r.PatternID)
+	if err != nil {
+		return nil, err
+	}
+	return &Run{r, p}, nil
+}
+
+// ByRow are the details that the rows fill themselves: those the list has a
+// column for.
+func (r *Run) ByRow() []string {
+	if r.Pattern.Doc.Pattern == nil {
+		return nil
+	}
+	return r.Pattern.Doc.Pattern.ByRow
+}
+
+// RowOf tells which Run an order is of and whether it is the pattern; zero if
+// it is of none.
+func (rs *Runs) RowOf(ctx context.Context, o store.Order) (run store.Run, pattern bool, err error) {
+	if o.RunID == nil {
+		return run, false, nil
+	}
+	run, err = store.One[store.Run](rs.Store.DB.WithContext(ctx).Omit("list", "pending"), "id = ?", *o.RunID)
+	return run, run.PatternID != nil && *run.PatternID == o.ID, err
+}
+
+// Neighbours are the rows before and after a row; 0 where there is none.
+func (rs *Runs) Neighbours(ctx context.Context, o store.Order) (before, after int64, err error) {
+	err = rs.Store.DB.WithContext(ctx).Raw(`SELECT
+		coalesce((SELECT id FROM orders WHERE run_id = ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL AND (run_position, id) < (?, ?) ORDER BY run_position DESC, id DESC LIMIT 1), 0),
+		coalesce((SELECT id FROM orders WHERE run_id = ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL AND (run_position, id) > (?, ?) ORDER BY run_position, id LIMIT 1), 0)`,
+		o.RunID, o.RunPosition, o.ID, o.RunID, o.RunPosition, o.ID).Row().Scan(&before, &after)
+	return before, after, err
+}
+
+// rows reads the rows of a Run in their order; those aside too if asked.
+func rows(tx *gorm.DB, run int64, aside bool) (out []store.Order, err error) {
+	tx = tx.Where("run_id = ? AND run_key <> '' AND deleted_at IS NULL", run)
+	if !aside {
+		tx = tx.Where("aside_at IS NULL")
+	}
+	return out, tx.Order("run_position, id").Find(&out).Error
+}
+
+// change sets columns of a Run and tells of it.
+func change(tx *gorm.DB, run int64, set map[string]any) error {
+	for k, v := range set {
+		switch v.(type) {
+		case *store.RunList, *store.RunMail, map[list.Role]string, map[string]string:
+			// Maps of columns go by no serializer.
+			b, err := json.Marshal(v)
+			if err != nil {
+				return err
+			}
+			set[k] = string(b)
+		}
+	}
+	if err := tx.Model(&store.Run{}).Where("id = ?", run).Updates(set).Error; err != nil {
+		return err
+	}
+	return store.Tell(tx, store.Event{What: store.RunChanged, ID: run})
+}
+
+// lock lets only one at a time change which rows a Run has, and which are
+// whose.
+func lock(tx *gorm.DB, id int64) (store.Run, error) {
+	r, err := store.One[store.Run](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?", id)
+	if err != nil {
+		return r, fmt.Errorf("Run %d: %w", id, err)
+	}
+	return r, nil
+}
+
+// Head is what can be changed of a Run as a whole.
+type Head struct {
+	Name, FileNames, Watches string
+	Due                      time.Time
+}
+
+// Archive takes a Run off the day sheet, or brings it back.
+func (rs *Runs) Archive(ctx context.Context, id int64, archived bool) error {
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		var at *time.Time
+		if archived {
+			now := rs.Now()
+			at = &now
+		}
+		return change(tx, id, map[string]any{"archived_at": at})
+	})
+}
+
+// Line is a Run as a list of Runs shows it.
+type Line struct {
+	store.Run
+	Films   int
+	Steps   map[orders.StepKind]int
+	Strip   store.Numbers
+	Pattern string // name of the theme
+}
+
+// Lines reads all Runs, the next due first, with two statements.
+func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
+	tx := rs.Store.DB.WithContext(ctx)
+	q := tx.Omit("list", "pending")
+	if archived {
+		q = q.Where("archived_at IS NOT NULL")
+	} else {
+		q = q.Where("archived_at IS NULL")
+	}
+	var all []store.Run
+	if err := q.Order("due, id").Limit(500).Find(&all).Error; err != nil || len(all) == 0 {
+		return nil, err
+	}
+	out := make([]Line, len(all))
+	at := map[int64]int{}
+	ids := make([]int64, len(all))
+	for i, r := range all {
+		out[i] = Line{Run: r, Steps: map[orders.StepKind]int{}}
+		at[r.ID], ids[i] = i, r.ID
+	}
+	var counts []struct {
+		RunID    int64
+		StepKind orders.StepKind
+		N        int
+		Strip    store.Numbers
+	}
+	err := tx.Raw(`SELECT run_id, step_kind, count(*) n, array_remove(array_agg(strip[1] ORDER BY run_position), NULL) strip FROM orders
+		WHERE run_id IN ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL GROUP BY run_id, step_kind`, ids).Scan(&counts).Error
+	for _, c := range counts {
+		l := &out[at[c.RunID]]
+		l.Films += c.N
+		l.Steps[c.StepKind] = c.N
+		l.Strip = append(l.Strip, c.Strip[:min(len(c.Strip), max(0, stripLength-len(l.Strip)))]...)
+	}
+	return out, err
+}
+
+const stripLength = 9
+
+// patternDoc is the pattern's document, with its details, in a transaction.
+func (rs *Runs) patternDoc(ctx context.Context, patternID int64) (doc.Slideshow, *orders.Dossier, error) {
+	d, err := rs.Orders.Load(ctx, patternID)
+	if err != nil {
+		return doc.Slideshow{}, nil, err
+	}
+	return d.Doc, d, nil
+}
+
+// hasRole reports whether a list has a column for a role.
+func hasRole(l *store.RunList, r list.Role) bool { return l != nil && slices.Contains(l.Roles, r) }

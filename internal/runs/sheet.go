@@ -1,0 +1,451 @@
+package runs
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/follow"
+	"nelko/internal/core/list"
+	"nelko/internal/core/theme"
+	"nelko/internal/making"
+	"nelko/internal/orders"
+	"nelko/internal/store"
+)
+
+// Stage is how far a row has come.
+type Stage string
+
+// The stages, as the heading counts them.
+const (
+	NeedsYou  Stage = "needs you"
+	Ready     Stage = "ready"
+	Rendering Stage = "rendering"
+	Rendered  Stage = "rendered"
+	Delivered Stage = "delivered"
+	Reading   Stage = "being read"
+)
+
+// The columns of a sheet beside the details and what the list has.
+const (
+	Pictures list.Role = "pictures"
+	Fit      list.Role = "fit"
+	Checks   list.Role = "checks"
+	Films    list.Role = "films"
+	Gone     list.Role = "delivered"
+)
+
+// Column is a column of the sheet.
+type Column struct {
+	Role  list.Role
+	Label string
+	Typed bool // can be typed in
+	Extra bool // of the list, with no use here: only shown
+}
+
+// Row is a row of the sheet.
+type Row struct {
+	store.Order
+	Head   int // revision of its film
+	Render *store.Render
+	Link   *orders.Link // newest that is open
+	Needs  map[list.Role]string
+	Stage  Stage
+}
+
+// Own reports whether a column's value is the row's own and not the pattern's.
+func (r Row) IsOwn(role list.Role, byRow []string) bool {
+	k, isDetail := role.Detail()
+	if isDetail && slices.Contains(byRow, k) {
+		return false // every row has its own
+	}
+	if role == Fit {
+		return slices.Contains(r.Own, follow.Soundtrack) || slices.Contains(r.Own, follow.Fit)
+	}
+	if role == Pictures {
+		return slices.ContainsFunc(r.Own, func(p string) bool {
+			return p == follow.Order || strings.HasPrefix(p, "slide:") || strings.HasPrefix(p, "picture:")
+		})
+	}
+	return partOf(role) != "" && slices.Contains(r.Own, partOf(role))
+}
+
+// Value is what a row has in a column that can be typed in.
+func (r Row) Value(role list.Role) string {
+	if v, ok := strings.CutPrefix(string(role), "cell:"); ok {
+		return r.RunCells[v]
+	}
+	return valueOf(r.Order, role)
+}
+
+// Current reports whether the row's newest render is of its film as it is.
+func (r Row) Current() bool { return r.Render != nil && r.Render.Revision == r.Head }
+
+// Sheet is a Run's rows with what each has and needs.
+type Sheet struct {
+	*Run
+	Columns []Column
+	Rows    []Row
+	Aside   int
+	Folders []store.RunFolder // that wait for a word, or match nothing
+	Loose   map[string]int    // files by folder that belong to no row
+	Made    int64             // rows with films, or getting them
+	Steps   int64             // that can be undone
+	Redos   int64
+}
+
+// Sheet reads a Run's sheet, with the same number of statements however many
+// rows it has.
+func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
+	run, err := rs.Load(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	s := &Sheet{Run: run, Loose: map[string]int{}}
+	tx := rs.Store.DB.WithContext(ctx)
+	held, err := rows(tx, id, true)
+	if err != nil {
+		return nil, err
+	}
+	if err := tx.Where("run_id = ? AND order_id IS NULL", id).Order("name").Find(&s.Folders).Error; err != nil {
+		return nil, err
+	}
+	var loose []struct {
+		Folder string
+		N      int
+	}
+	if err := tx.Model(&store.RunFile{}).Select("folder, count(*) n").Where("run_id = ?", id).Group("folder").Scan(&loose).Error; err != nil {
+		return nil, err
+	}
+	for _, l := range loose {
+		s.Loose[l.Folder] = l.N
+	}
+	if s.Made, err = rs.made(ctx, id); err != nil {
+		return nil, err
+	}
+	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND NOT undone", id).Count(&s.Steps).Error; err != nil {
+		return nil, err
+	}
+	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND undone", id).Count(&s.Redos).Error; err != nil {
+		return nil, err
+	}
+	if err := rs.fill(tx, s, held); err != nil {
+		return nil, err
+	}
+	s.columns()
+	return s, nil
+}
+
+// fill reads what belongs to the rows.
+func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
+	in := "(SELECT id FROM orders WHERE run_id = ? AND run_key <> '')"
+	var renders []store.Render
+	if err := tx.Raw("SELECT DISTINCT ON (order_id) * FROM renders WHERE order_id IN "+in+" ORDER BY order_id, id DESC", s.ID).Find(&renders).Error; err != nil {
+		return err
+	}
+	var heads []store.Slideshow
+	if err := tx.Where("position = 0 AND order_id IN "+in, s.ID).Find(&heads).Error; err != nil {
+		return err
+	}
+	var links []orders.Link
+	err := tx.Raw(`SELECT DISTINCT ON (d.order_id) l.*, d.id d_id, d.order_id d_order_id, d.kind d_kind, d.state d_state, d.title d_title, d.created_at d_created_at,
+			(SELECT render_id FROM delivery_renders r WHERE r.delivery_id = d.id ORDER BY position LIMIT 1) render_id
+		FROM links l JOIN deliveries d ON d.id = l.delivery_id WHERE d.order_id IN `+in+` AND l.closed_at IS NULL ORDER BY d.order_id, l.id DESC`, s.ID).Scan(&links).Error
+	if err != nil {
+		return err
+	}
+	at := map[int64]int{}
+	for _, o := range held {
+		if o.AsideAt != nil {
+			s.Aside++
+			continue
+		}
+		at[o.ID] = len(s.Rows)
+		s.Rows = append(s.Rows, Row{Order: o, Needs: map[list.Role]string{}})
+	}
+	of := func(id int64) *Row {
+		if i, ok := at[id]; ok {
+			return &s.Rows[i]
+		}
+		return &Row{} // aside
+	}
+	for i := range renders {
+		of(renders[i].OrderID).Render = &renders[i]
+	}
+	for _, h := range heads {
+		of(h.OrderID).Head = h.Head
+	}
+	for i := range links {
+		of(links[i].Delivery.OrderID).Link = &links[i]
+	}
+	asked := map[int64]string{}
+	for _, f := range s.Folders {
+		if f.Likely != nil && !f.Passed {
+			asked[*f.Likely] = f.Name
+		}
+	}
+	for i := range s.Rows {
+		s.Rows[i].needs(s.Run, asked[s.Rows[i].ID])
+		s.Rows[i].Stage = s.Rows[i].stage()
+	}
+	return nil
+}
+
+// needs says in words, by column, what a row needs a person for.
+func (r *Row) needs(run *Run, folder string) {
+	for _, d := range run.Pattern.Theme.Details {
+		if d.Required && r.Details[d.Key] == "" {
+			r.Needs[list.DetailRole(d.Key)] = lower(d.Label) + " missing"
+		}
+	}
+	for _, x := range r.Sees {
+		switch {
+		case strings.HasPrefix(x.Place, "detail-"):
+			if role := list.DetailRole(strings.TrimPrefix(x.Place, "detail-")); r.Needs[role] == "" && x.Stops {
+				r.Needs[role] = "missing"
+			}
+		case x.Place == "material" && x.Stops:
+			r.Needs[Pictures] = "no pictures"
+			if folder != "" {
+				r.Needs[Pictures] = "is “" + folder + "” its folder?"
+			}
+		case x.Place == "soundtrack" && x.Stops:
+			r.Needs[Fit] = "no music"
+		case x.Place == "fit" && (x.Stops || apart(x.Text)):
+			r.Needs[Fit] = lower(x.Text)
+		}
+	}
+	if v := r.RunValues[list.Songs]; v != "" && !slices.Contains(r.Own, follow.Soundtrack) {
+		r.Needs[list.Songs] = "no song “" + v + "”"
+	}
+	if r.StepKind == string(orders.Failed) {
+		r.Needs[Films] = lower(r.StepText)
+	}
+	if r.Link != nil && r.Link.MailError != "" {
+		r.Needs[Gone] = "mail failed: " + r.Link.MailError
+	}
+}
+
+// apart reports whether a check says that pictures and music end apart.
+func apart(text string) bool {
+	return strings.HasPrefix(text, "Music ") || strings.HasPrefix(text, "Pictures ")
+}
+
+func lower(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToLower(s[:1]) + s[1:]
+}
+
+func (r *Row) stage() Stage {
+	switch {
+	case r.Render != nil && !r.Render.State.Over():
+		return Rendering
+	case r.StepKind == string(orders.Works):
+		return Reading
+	case len(r.Needs) > 0:
+		return NeedsYou
+	case r.StepKind == string(orders.Finished):
+		return Delivered
+	case r.Current() && r.Render.State == store.RenderDone:
+		return Rendered
+	}
+	return Ready
+}
+
+// columns are the key, the details, what the list has a use for, and then what
+// the program knows.
+func (s *Sheet) columns() {
+	add := func(r list.Role, typed bool) {
+		s.Columns = append(s.Columns, Column{Role: r, Label: Called(r, s.Pattern), Typed: typed})
+	}
+	add(list.Key, true)
+	for _, d := range s.Pattern.Theme.Details {
+		add(list.DetailRole(d.Key), true)
+	}
+	for _, r := range list.Roles {
+		if r != list.Key && (hasRole(s.List, r) || slices.ContainsFunc(s.Rows, func(x Row) bool { return x.used(r) })) {
+			add(r, true)
+		}
+	}
+	if s.List != nil {
+		for i, r := range s.List.Roles {
+			if k, isDetail := r.Detail(); r == list.Unused || isDetail && !slices.ContainsFunc(s.Pattern.Theme.Details, func(d theme.Detail) bool { return d.Key == k }) {
+				s.Columns = append(s.Columns, Column{Role: list.Role("cell:" + s.List.Headings[i]), Label: s.List.Headings[i], Extra: true})
+			}
+		}
+	}
+	s.Columns = append(s.Columns, Column{Role: Pictures, Label: "Pictures"}, Column{Role: Fit, Label: "Pictures / music"}, Column{Role: Checks, Label: "Checks"},
+		Column{Role: Films, Label: "Films"}, Column{Role: Gone, Label: "Delivered"})
+}
+
+// used reports whether a row has something of its own in a column that the
+// list did not bring.
+func (r Row) used(role list.Role) bool {
+	switch role {
+	case list.Client, list.Due:
+		return false
+	case list.Email:
+		return r.ClientEmail != ""
+	}
+	return r.RunValues[role] != ""
+}
+
+// Doubts counts what the checks see and nobody needs to mend.
+func (r Row) Doubts() (n int) {
+	for _, x := range r.Sees {
+		if !x.Stops && !(x.Place == "fit" && apart(x.Text)) {
+			n++
+		}
+	}
+	return n
+}
+
+// Summary says how the Run stands, such as "24 films: 19 ready, 3 names
+// missing, 1 with no pictures".
+func (s *Sheet) Summary() string {
+	stages := map[Stage]int{}
+	needs, column := map[string]int{}, map[string]int{}
+	for _, r := range s.Rows {
+		stages[r.Stage]++
+		if r.Stage != NeedsYou {
+			continue
+		}
+		// A row counts once, by the first thing it needs in the columns' order.
+		for i, c := range s.Columns {
+			if n := r.Needs[c.Role]; n != "" {
+				if strings.HasPrefix(n, "is “") {
+					n = "no pictures"
+				} else if c.Role == Films {
+					n = "failed render"
+				} else if c.Role == list.Songs {
+					n = "song missing"
+				}
+				needs[n]++
+				column[n] = i
+				break
+			}
+		}
+	}
+	parts := []string{}
+	for _, st := range []Stage{Delivered, Rendered, Rendering, Ready, Reading} {
+		if stages[st] > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", stages[st], st))
+		}
+	}
+	inOrder := func(a, b string) int { return cmp.Or(cmp.Compare(column[a], column[b]), cmp.Compare(a, b)) }
+	for _, n := range slices.SortedFunc(maps.Keys(needs), inOrder) {
+		word := n
+		switch {
+		case strings.HasSuffix(n, " missing"):
+			if what := strings.TrimSuffix(n, " missing"); needs[n] == 1 {
+				word = strings.TrimSuffix(what, "s") + " missing"
+			}
+		default:
+			word = "with " + n
+		}
+		parts = append(parts, fmt.Sprintf("%d %s", needs[n], word))
+	}
+	text := counted(len(s.Rows), "film")
+	if len(parts) > 0 {
+		text += ": " + strings.Join(parts, ", ")
+	}
+	if s.Aside > 0 {
+		text += fmt.Sprintf("; %d kept aside", s.Aside)
+	}
+	return text
+}
+
+// Needing counts the rows that need a person.
+func (s *Sheet) Needing() (n int) {
+	for _, r := range s.Rows {
+		if r.Stage == NeedsYou {
+			n++
+		}
+	}
+	return n
+}
+
+// Asked are the folders that wait for a word.
+func (s *Sheet) Asked() (out []store.RunFolder) {
+	for _, f := range s.Folders {
+		if !f.Passed {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// EndsAt tells when the films that are rendering and waiting will be done, by
+// the pace of the latest.
+func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, err error) {
+	var left float64
+	for _, r := range s.Rows {
+		if r.Render == nil || r.Render.State.Over() {
+			continue
+		}
+		films++
+		left += float64(max(0, r.Render.FramesTotal-r.Render.FramesDone))
+	}
+	if films == 0 {
+		return 0, at, nil
+	}
+	pace, workers, err := rs.Making.Pace(ctx)
+	if err != nil {
+		return films, at, err
+	}
+	seconds := left / pace / float64(max(1, min(workers, films)))
+	return films, rs.Now().Add(time.Duration(seconds * float64(time.Second))), nil
+}
+
+func counted(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// FilmText says how a row's film stands.
+func (r Row) FilmText(now time.Time) string {
+	if r.Render == nil {
+		return ""
+	}
+	switch rd := r.Render; rd.State {
+	case store.RenderWaiting:
+		return "waits"
+	case store.RenderRunning:
+		text := "rendering"
+		if rd.FramesTotal > 0 {
+			text += fmt.Sprintf(" %d %%", 100*rd.FramesDone/rd.FramesTotal)
+		}
+		if left, ok := making.TimeLeft(*rd, now); ok {
+			text += fmt.Sprintf(", %d:%02d left", int(left.Minutes()), int(left.Seconds())%60)
+		}
+		return text
+	case store.RenderDone:
+		if r.Current() {
+			return rd.Profile
+		}
+		return fmt.Sprintf("%s, changed since (revision %d of %d)", rd.Profile, rd.Revision, r.Head)
+	case store.RenderCancelled:
+		return "cancelled"
+	}
+	return "failed"
+}
+
+// stops reports whether anything keeps a row from being rendered.
+func (r Row) stops() string {
+	for _, x := range r.Sees {
+		if x.Stops {
+			return x.Text
+		}
+	}
+	return ""
+}

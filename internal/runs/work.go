@@ -1,0 +1,302 @@
+package runs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/list"
+	"nelko/internal/delivery"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
+	"nelko/internal/store"
+)
+
+// Act is what is done with all rows that are ready for it.
+type Act string
+
+// The acts.
+const (
+	Render Act = "render"
+	Link   Act = "link"  // make links, hand them over
+	Mail   Act = "mail"  // make links and mail them
+	Again  Act = "again" // render what failed
+)
+
+// LeftOut is a row an act leaves out, and why.
+type LeftOut struct {
+	Key, Name, Why string
+}
+
+// Plan is what an act would do.
+type Plan struct {
+	Act               Act
+	Rows              []Row
+	LeftOut           []LeftOut
+	Shortest, Longest float64 // seconds of film
+	Minutes           float64 // about, until all is done; 0: no time to speak of
+	Workers           int
+}
+
+// Plan tells beforehand what an act would do with the rows. keys limits it to
+// those rows; nil: all.
+func (rs *Runs) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
+	p := Plan{Act: act}
+	for _, r := range s.Rows {
+		why := r.whyNot(act)
+		switch {
+		case why == "":
+			p.Rows = append(p.Rows, r)
+		case why != done:
+			p.LeftOut = append(p.LeftOut, LeftOut{r.RunKey, r.Client, why})
+		}
+	}
+	if act != Render && act != Again {
+		return p, nil
+	}
+	var frames float64
+	for i, r := range p.Rows {
+		if i == 0 || r.PictureSeconds < p.Shortest {
+			p.Shortest = r.PictureSeconds
+		}
+		p.Longest = max(p.Longest, r.PictureSeconds)
+		frames += r.PictureSeconds * s.Pattern.Doc.Rate.FPS()
+	}
+	pace, workers, err := rs.Making.Pace(ctx)
+	p.Workers = workers
+	p.Minutes = frames / pace / float64(max(1, min(workers, len(p.Rows)))) / 60
+	return p, err
+}
+
+// done is why a row is left out without a word: nothing is to be done.
+const done = "-"
+
+// whyNot is why an act leaves a row out; empty if it does not.
+func (r Row) whyNot(act Act) string {
+	running := r.Render != nil && !r.Render.State.Over()
+	finished := r.Current() && r.Render.State == store.RenderDone
+	switch act {
+	case Render, Again:
+		switch {
+		case running || finished:
+			return done
+		case act == Again && (r.Render == nil || r.Render.State != store.RenderFailed):
+			return done
+		case r.stops() != "":
+			return lower(r.stops())
+		case r.StepKind == string(orders.Works):
+			return "its files are being read"
+		}
+		for _, c := range []list.Role{Pictures, Fit, list.Songs} {
+			if n := r.Needs[c]; n != "" {
+				return n
+			}
+		}
+	case Link, Mail:
+		switch {
+		case r.Link != nil && r.Link.RenderID == renderID(r) && (act == Link || r.Link.MailedTo != "" && r.Link.MailError == ""):
+			return done
+		case running:
+			return "its film is being rendered"
+		case !finished:
+			return "its film is not rendered"
+		case act == Mail && r.ClientEmail == "":
+			return "no e-mail address"
+		}
+	}
+	return ""
+}
+
+func renderID(r Row) int64 {
+	if r.Render == nil {
+		return 0
+	}
+	return r.Render.ID
+}
+
+// InWords says what an act will do: "21 films, 1:02 to 1:14 each, about 18 min
+// on 2 workers".
+func (p Plan) InWords() string {
+	n := len(p.Rows)
+	switch p.Act {
+	case Link:
+		return counted(n, "link")
+	case Mail:
+		return counted(n, "link") + ", each mailed to its client"
+	}
+	if n == 0 {
+		return "no film is ready to be rendered"
+	}
+	long := Clock(p.Shortest)
+	if p.Longest-p.Shortest >= 0.05 {
+		long += " to " + Clock(p.Longest)
+	}
+	text := fmt.Sprintf("%s, %s each, ", counted(n, "film"), long)
+	if p.Minutes < 1 {
+		text += "under a minute"
+	} else {
+		text += fmt.Sprintf("about %.0f min", p.Minutes)
+	}
+	if p.Workers != 1 {
+		return text + fmt.Sprintf(" on %d workers", p.Workers)
+	}
+	return text + " on 1 worker"
+}
+
+// WhyLeftOut sums up why rows are left out, like ones together.
+func (p Plan) WhyLeftOut() string {
+	var why []string
+	keys := map[string][]string{}
+	for _, l := range p.LeftOut {
+		if keys[l.Why] == nil {
+			why = append(why, l.Why)
+		}
+		keys[l.Why] = append(keys[l.Why], l.Key)
+	}
+	for i, w := range why {
+		k := keys[w]
+		if len(k) > 6 {
+			k = append(slices.Clone(k[:6]), fmt.Sprintf("and %d more", len(k)-6))
+		}
+		why[i] = fmt.Sprintf("%s (%s)", w, strings.Join(k, ", "))
+	}
+	return strings.Join(why, "; ")
+}
+
+// Done is what an act did.
+type Done struct {
+	Act     Act
+	Begun   int
+	LeftOut []LeftOut // with those that could not be begun
+}
+
+// InWords says what was done.
+func (d Done) InWords() string {
+	text := map[Act]string{Render: counted(d.Begun, "film") + " queued to be rendered", Again: counted(d.Begun, "film") + " queued once more", Link: counted(d.Begun, "link") + " made",
+		Mail: counted(d.Begun, "link") + " made and being mailed"}[d.Act]
+	if len(d.LeftOut) > 0 {
+		text += fmt.Sprintf("; %s left out: %s", counted(len(d.LeftOut), "row"), Plan{LeftOut: d.LeftOut}.WhyLeftOut())
+	}
+	return text + "."
+}
+
+// linkDays is how long the links of a Run are open.
+const linkDays = 90
+
+// Go does an act with all rows that are ready for it.
+func (rs *Runs) Go(ctx context.Context, id int64, act Act) (Done, error) {
+	out := Done{Act: act}
+	if !slices.Contains([]Act{Render, Again, Link, Mail}, act) {
+		return out, invalid.Field("act", "That cannot be done with a Run.")
+	}
+	s, err := rs.Sheet(ctx, id)
+	if err != nil {
+		return out, err
+	}
+	p, err := rs.Plan(ctx, s, act)
+	if err != nil {
+		return out, err
+	}
+	out.LeftOut = p.LeftOut
+	for _, r := range p.Rows {
+		var err error
+		if act == Render || act == Again {
+			_, err = rs.Making.Begin(ctx, r.ID, "")
+		} else {
+			_, err = rs.deliver(ctx, s.Run, r, act == Mail)
+		}
+		var inv *invalid.Input
+		switch {
+		case errors.As(err, &inv):
+			out.LeftOut = append(out.LeftOut, LeftOut{r.RunKey, r.Client, inv.Problem})
+		case err != nil:
+			return out, fmt.Errorf("row %s: %w", r.RunKey, err)
+		default:
+			out.Begun++
+		}
+	}
+	if s.PausedAt != nil && (act == Render || act == Again) {
+		return out, rs.hold(ctx, id, true)
+	}
+	return out, nil
+}
+
+// deliver makes a row's film a link and tells its address.
+func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) (string, error) {
+	title := run.Event
+	if n := strings.Join(strings.Fields(r.Details["names"]), " "); n != "" {
+		title = n + " · " + run.Event
+	}
+	if len(title) > 200 {
+		title = strings.ToValidUTF8(title[:200], "")
+	}
+	n := delivery.NewLink{RenderID: r.Render.ID, Title: title, Downloadable: true, Days: linkDays, Mail: mail, Keep: true}
+	if run.Mail != nil {
+		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
+	}
+	_, token, err := rs.Delivery.MakeLink(ctx, r.ID, n)
+	return token, err
+}
+
+// Pause keeps a Run's films that wait from being begun; GoOn ends that. What
+// is rendering goes on.
+func (rs *Runs) Pause(ctx context.Context, id int64) error {
+	now := rs.Now()
+	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"paused_at": &now}) }); err != nil {
+		return err
+	}
+	return rs.hold(ctx, id, true)
+}
+
+// GoOn lets a paused Run's films be begun again.
+func (rs *Runs) GoOn(ctx context.Context, id int64) error {
+	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"paused_at": nil}) }); err != nil {
+		return err
+	}
+	return rs.hold(ctx, id, false)
+}
+
+func (rs *Runs) hold(ctx context.Context, id int64, on bool) error {
+	ids, err := rs.ids(ctx, id)
+	if err != nil {
+		return err
+	}
+	if on {
+		return rs.Making.Hold(ctx, ids)
+	}
+	return rs.Making.GoOn(ctx, ids)
+}
+
+func (rs *Runs) ids(ctx context.Context, id int64) (out []int64, err error) {
+	return out, rs.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("run_id = ? AND run_key <> ''", id).Pluck("id", &out).Error
+}
+
+// Cancel ends the renders of a Run that wait or run, and tells how many.
+func (rs *Runs) Cancel(ctx context.Context, id int64) (int, error) {
+	ids, err := rs.ids(ctx, id)
+	if err != nil {
+		return 0, err
+	}
+	var open []store.Render
+	if err := rs.Store.DB.WithContext(ctx).Where("order_id IN ? AND state IN ('waiting', 'running')", ids).Find(&open).Error; err != nil {
+		return 0, err
+	}
+	for _, r := range open {
+		if err := rs.Making.Cancel(ctx, r.OrderID, r.ID); err != nil {
+			return 0, err
+		}
+	}
+	return len(open), nil
+}
+
+// First moves a row's film before all others that wait.
+func (rs *Runs) First(ctx context.Context, id, order int64) error {
+	if _, err := store.One[store.Order](rs.Store.DB.WithContext(ctx).Select("id"), "id = ? AND run_id = ?", order, id); err != nil {
+		return err
+	}
+	return rs.Making.First(ctx, order)
+}
