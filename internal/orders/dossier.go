@@ -11,6 +11,7 @@ import (
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
 	"nelko/internal/film"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
@@ -34,6 +35,11 @@ type Dossier struct {
 	Links     []Link         // newest first
 	CanUndo   bool
 	CanRedo   bool
+}
+
+// MusicClock is how long the music is, as m:ss.t.
+func (d *Dossier) MusicClock() string {
+	return timecode.Clock(float64(d.Plan.Music) / timecode.SampleRate)
 }
 
 // Link is a delivery by link.

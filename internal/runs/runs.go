@@ -149,6 +149,11 @@ func (rs *Runs) RowOf(ctx context.Context, o store.Order) (run store.Run, patter
 	return run, run.PatternID != nil && *run.PatternID == o.ID, err
 }
 
+// RowNames are the rows of a Run, by what they are called.
+func (rs *Runs) RowNames(ctx context.Context, id int64) ([]store.Order, error) {
+	return rows(rs.Store.DB.WithContext(ctx).Select("id", "client", "run_key"), id, false)
+}
+
 // Neighbours are the rows before and after a row; 0 where there is none.
 func (rs *Runs) Neighbours(ctx context.Context, o store.Order) (before, after int64, err error) {
 	err = rs.Store.DB.WithContext(ctx).Raw(`SELECT

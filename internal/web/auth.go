@@ -201,7 +201,7 @@ func (s *Server) base(r *http.Request, title string) (base, error) {
 		return base{}, err
 	}
 	b := base{Title: title, Version: s.version, Studio: st.Name, User: user(r)}
-	items := []navItem{{Name: "Day sheet", Path: "/"}, {Name: "Queue", Path: "/queue"}, {Name: "Deliveries", Path: "/deliveries"}}
+	items := []navItem{{Name: "Day sheet", Path: "/"}, {Name: "Runs", Path: "/runs"}, {Name: "Queue", Path: "/queue"}, {Name: "Deliveries", Path: "/deliveries"}}
 	if s.StandIns {
 		items = append(items, navItem{Name: "Stand-ins", Path: "/standins"})
 	}
@@ -209,7 +209,7 @@ func (s *Server) base(r *http.Request, title string) (base, error) {
 		items = append(items, navItem{Name: "Settings", Path: "/settings"})
 	}
 	for _, i := range items {
-		i.Here = i.Path == r.URL.Path
+		i.Here = i.Path == r.URL.Path || i.Path == "/runs" && strings.HasPrefix(r.URL.Path, "/runs/")
 		b.Nav = append(b.Nav, i)
 	}
 	if k := s.sessions.PopString(r.Context(), "notice"); k != "" {

@@ -82,11 +82,13 @@ const (
 // events is the connection by which a page is told: of an order, or of what
 // the day sheet or the queue shows.
 func (s *Server) events(w http.ResponseWriter, r *http.Request) {
-	order, what := queryInt(r, "order", 0), r.URL.Query().Get("what")
+	order, run, what := queryInt(r, "order", 0), queryInt(r, "run", 0), r.URL.Query().Get("what")
 	l := s.hub.open(func(e store.Event) bool {
 		switch {
 		case order > 0:
 			return (e.What == store.OrderChanged && e.ID == order) || e.What == store.StudioChanged || e.What == store.ShelfChanged
+		case run > 0:
+			return e.What == store.RunChanged && e.ID == run
 		case what == "queue":
 			return e.What == store.QueueChanged
 		}

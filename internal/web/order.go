@@ -105,7 +105,6 @@ type orderView struct {
 	LeftOut       []leftOutView
 	InFilm        []leftOutView
 	Songs         []songView
-	MusicClock    string
 	Rendering     bool
 	RenderRows    []renderRow
 	Profiles      []string
@@ -113,6 +112,7 @@ type orderView struct {
 	LinkTitle     string
 	LinkRows      []linkRow
 	NewAddress    string
+	In            *inRun // a Run
 }
 
 // findingView is a check or a finding, and where it is put right.
@@ -157,6 +157,10 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
 	if t := s.House.Orders.TakeNewer(wk); t != nil {
 		v.Newer = t.Version
+	}
+	var err error
+	if v.In, err = s.runOf(ctx, wk); err != nil {
+		return nil, err
 	}
 	if err := s.findings(v); err != nil {
 		return nil, err
@@ -254,7 +258,7 @@ func (v *orderView) leaves() {
 	}
 	for i, l := range []leafLink{
 		{Leaf: materialLeaf, Name: "Material", Note: note(media)}, {Leaf: runningLeaf, Name: "Running order", Note: counted(len(v.Doc.Slides), "slide")},
-		{Leaf: soundtrackLeaf, Name: "Soundtrack", Note: v.MusicClock}, {Leaf: checkLeaf, Name: "Check", Note: note(len(v.Findings))}, {Leaf: deliveriesLeaf, Name: "Deliveries", Note: note(open)},
+		{Leaf: soundtrackLeaf, Name: "Soundtrack", Note: v.MusicClock()}, {Leaf: checkLeaf, Name: "Check", Note: note(len(v.Findings))}, {Leaf: deliveriesLeaf, Name: "Deliveries", Note: note(open)},
 	} {
 		l.Key, l.Here, l.Path = i+1, l.Leaf == v.Leaf, leafPath(v.Order.ID, l.Leaf)
 		v.Leaves = append(v.Leaves, l)
@@ -330,7 +334,6 @@ func counted(n int, word string) string {
 }
 
 func (v *orderView) songs() {
-	v.MusicClock = timecode.Clock(float64(v.Plan.Music) / timecode.SampleRate)
 	list := v.Doc.Soundtrack.Songs()
 	join := func(ids []doc.MediaID) string {
 		out := make([]string, len(ids))

@@ -58,6 +58,14 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 	}
 	v := daySheetView{base: b, Date: now.Format("Monday 2 January 2006"), Groups: groups, Making: s.demoProgress(r, b, int(sheet.Total)), Query: q, Total: sheet.Total,
 		First: q.Page*orders.PageLength + 1, Last: q.Page*orders.PageLength + len(sheet.Orders), Needs: needs}
+	if q.Words == "" && q.Which == orders.OpenOrders && q.Run == 0 && q.Page == 0 {
+		lines, err := s.House.Runs.Lines(r.Context(), false)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		v.Runs = runLines(lines)
+	}
 	link := func(page int) string {
 		u := url.Values{}
 		for k, val := range map[string]string{"which": string(q.Which), "words": q.Words, "needs": string(q.Needs)} {
@@ -93,6 +101,7 @@ type daySheetView struct {
 	First, Last   int
 	Before, After string // pages
 	Needs         []choice
+	Runs          []runsLine
 }
 
 // needs are the kinds of next step in the operator's words.

@@ -89,18 +89,42 @@ func (u *uploads) close() {
 // ServeHTTP implements http.Handler.
 func (u *uploads) ServeHTTP(w http.ResponseWriter, r *http.Request) { u.handler.ServeHTTP(w, r) }
 
-// mayCreate refuses an upload that names no order, before a byte is sent.
+// bound is where an upload goes: into an order, or into a Run at its path in
+// the tree of material.
+type bound struct {
+	order, run int64
+	path       string
+}
+
+func boundFor(meta tusd.MetaData) (b bound, err error) {
+	if meta["run"] != "" {
+		b.run, err = strconv.ParseInt(meta["run"], 10, 64)
+		if b.path = meta["path"]; b.path == "" {
+			b.path = meta["filename"]
+		}
+		return b, err
+	}
+	b.order, err = strconv.ParseInt(meta["order"], 10, 64)
+	return b, err
+}
+
+// mayCreate refuses an upload that names no order and no Run, before a byte is
+// sent.
 func (u *uploads) mayCreate(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
-	order, err := strconv.ParseInt(e.Upload.MetaData["order"], 10, 64)
-	if err == nil {
-		err = u.server.House.Intake.MayReceive(e.Context, order)
+	to, err := boundFor(e.Upload.MetaData)
+	switch {
+	case err != nil:
+	case to.run != 0:
+		err = u.server.House.Runs.MayReceive(e.Context, to.run)
+	default:
+		err = u.server.House.Intake.MayReceive(e.Context, to.order)
 	}
 	var none *invalid.Input
 	switch {
 	case err == nil:
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, nil
 	case errors.As(err, &none) || errors.Is(err, strconv.ErrSyntax):
-		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER", "there is no such order", http.StatusUnprocessableEntity)
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER", "there is no such order or Run", http.StatusUnprocessableEntity)
 	}
 	return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_AWAY", "the database cannot be reached", http.StatusServiceUnavailable)
 }
@@ -108,9 +132,9 @@ func (u *uploads) mayCreate(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoC
 // finished has a whole file stored. The browser's last piece is answered at
 // once: the file is here, and whatever happens it is tried again.
 func (u *uploads) finished(e tusd.HookEvent) (tusd.HTTPResponse, error) {
-	if order, err := strconv.ParseInt(e.Upload.MetaData["order"], 10, 64); err == nil {
+	if to, err := boundFor(e.Upload.MetaData); err == nil && to.order != 0 {
 		u.mu.Lock()
-		u.orders[e.Upload.ID] = order
+		u.orders[e.Upload.ID] = to.order
 		u.mu.Unlock()
 	}
 	select {
@@ -154,7 +178,7 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 	if err != nil || info.SizeIsDeferred || info.Offset != info.Size {
 		return err // not whole yet
 	}
-	order, err := strconv.ParseInt(info.MetaData["order"], 10, 64)
+	to, err := boundFor(info.MetaData)
 	if err != nil {
 		return fmt.Errorf("upload %s names no order: %w", id, err)
 	}
@@ -163,7 +187,12 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 		return err
 	}
 	defer r.Close()
-	if _, err := u.server.House.Intake.Receive(ctx, order, id, info.MetaData["filename"], r); err != nil {
+	if to.run != 0 {
+		err = u.server.House.Runs.Receive(ctx, to.run, id, to.path, r, nil)
+	} else {
+		_, err = u.server.House.Intake.Receive(ctx, to.order, id, info.MetaData["filename"], r)
+	}
+	if err != nil {
 		return err
 	}
 	t, ok := up.(tusd.TerminatableUpload)

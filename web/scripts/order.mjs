@@ -175,6 +175,15 @@ document.addEventListener("keydown", (event) => {
   if (to) to.click();
 });
 
+// From row to row of a Run.
+document.addEventListener("keydown", (event) => {
+  if (!event.altKey || !["PageUp", "PageDown"].includes(event.key)) return;
+  const to = document.querySelector(`#inrun a[rel="${event.key === "PageUp" ? "prev" : "next"}"]`);
+  if (!to) return;
+  event.preventDefault();
+  to.click();
+});
+
 // In a narrow window the margin is a drawer.
 document.addEventListener("click", (event) => {
   if (event.target.closest("[data-drawer]")) document.querySelector(".bench")?.classList.add("opened");

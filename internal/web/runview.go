@@ -1,0 +1,445 @@
+package web
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"html/template"
+	"slices"
+	"strings"
+
+	"nelko/internal/core/follow"
+	"nelko/internal/core/list"
+	"nelko/internal/core/timecode"
+	"nelko/internal/orders"
+	"nelko/internal/runs"
+	"nelko/internal/store"
+)
+
+// runView is a Run's sheet.
+type runView struct {
+	base
+	*runs.Sheet
+	Leaves    []leafLink
+	Lines     []runLine
+	Head      string // the heading's count
+	Next      string
+	Ends      string // how many films are on the way, and when they will be done
+	Proposal  *runs.Proposal
+	Roles     []choice
+	Reads     []readColumn // the list's columns and what they are for
+	Questions []question
+	Act       actView // what can be done with all rows that are ready
+	Failed    int
+	Told      string // of the pattern's changes that rows have not been given
+	Due       string
+	Rests     string // files that belong to no row
+	Only      bool   // rows that need a person are shown alone
+	Seen      string
+	drawn     []drawnPart
+}
+
+// readColumn is a column of the list.
+type readColumn struct {
+	Index         int
+	Heading, Role string
+	First         []string // values
+}
+
+// question is a folder that waits for a word.
+type question struct {
+	Folder        string
+	Files         int
+	Likely, Other string // rows in words; empty: none
+	LikelyID      int64
+	OtherID       int64
+	Why           string
+}
+
+// actView is what the bar at the sheet's foot offers.
+type actView struct {
+	Act            runs.Act
+	Rows           int
+	Text, Left, Do string
+	Links, Mails   int // that could be made, and mailed
+	Running        int
+}
+
+// runLine is a row of the sheet, drawn.
+type runLine struct {
+	ID        int64
+	Key, Name string
+	Needs     bool
+	Cells     []runCell
+}
+
+// runCell is a cell: Text is what is typed, Shown what stands there.
+type runCell struct {
+	Role        list.Role
+	Text, Shown string
+	Need        string
+	Typed, Own  bool
+	Fixed       bool // the first column
+	Strip       []int64
+	More        int
+	Mono        bool
+	Path        string
+}
+
+// leavesOf are the ways to a Run's leaves.
+func leavesOf(s *runs.Sheet, here string) []leafLink {
+	p := fmt.Sprintf("/runs/%d", s.ID)
+	return []leafLink{
+		{Name: "Sheet", Note: fmt.Sprint(len(s.Rows)), Path: p, Key: 1, Here: here == "sheet"},
+		{Name: "Pattern", Note: counted(len(s.Pattern.Doc.Slides), "slide"), Path: fmt.Sprintf("/orders/%d", *s.PatternID), Key: 2},
+		{Name: "Names to proofread", Path: p + "/proofread", Key: 3, Here: here == "proofread"},
+		{Name: "Out", Note: fmt.Sprintf("%d of %d", s.Finished(), len(s.Rows)), Path: p + "/out", Key: 4, Here: here == "out"},
+	}
+}
+
+func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runView, error) {
+	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: day(sh.Due), Only: only}
+	if n := sh.Needing(); n > 0 {
+		v.Next = counted(n, "row") + " need you"
+		if n == 1 {
+			v.Next = "1 row needs you"
+		}
+	}
+	var err error
+	if v.Proposal, err = s.House.Runs.Proposed(ctx, sh.Run); err != nil {
+		return nil, err
+	}
+	v.columns()
+	v.questions()
+	if err := s.acts(ctx, v); err != nil {
+		return nil, err
+	}
+	films, at, err := s.House.Runs.EndsAt(ctx, sh)
+	if err != nil {
+		return nil, err
+	}
+	if films > 0 {
+		v.Ends = fmt.Sprintf("%s on the way, done about %s", counted(films, "film"), at.Format("15:04"))
+		if sh.PausedAt != nil {
+			v.Ends = counted(films, "film") + " wait; the Run is paused"
+		}
+	}
+	if sh.Made > 0 && sh.Given != sh.Pattern.Slideshow.Head {
+		v.Told = "The pattern was changed since the rows followed it."
+	}
+	for _, r := range sh.Rows {
+		l := runLine{ID: r.ID, Key: r.RunKey, Name: r.Client, Needs: r.Stage == runs.NeedsYou}
+		for i, c := range sh.Columns {
+			l.Cells = append(l.Cells, s.cell(sh, r, c, i == 0))
+		}
+		v.Lines = append(v.Lines, l)
+	}
+	return v, nil
+}
+
+// stripShown is how many pictures a row of the sheet shows.
+const stripShown = 5
+
+func (s *Server) cell(sh *runs.Sheet, r runs.Row, c runs.Column, fixed bool) runCell {
+	x := runCell{Role: c.Role, Typed: c.Typed, Fixed: fixed, Need: r.Needs[c.Role], Own: r.IsOwn(c.Role, sh.ByRow()), Path: fmt.Sprintf("/orders/%d", r.ID)}
+	switch c.Role {
+	case runs.Pictures:
+		x.Strip = r.Strip[:min(len(r.Strip), stripShown)]
+		x.Shown = fmt.Sprint(r.Pictures)
+		x.Path += "/material"
+	case runs.Fit:
+		x.Mono = true
+		x.Shown = timecode.Clock(r.PictureSeconds)
+		if r.MusicSeconds > 0 {
+			x.Shown += " / " + timecode.Clock(r.MusicSeconds)
+		}
+		if strings.Contains(x.Need, "longer") {
+			x.Need = strings.TrimSuffix(strings.TrimSuffix(x.Need, " than pictures"), " than music")
+		}
+	case runs.Checks:
+		x.Path += "/check"
+		if n := r.Doubts(); n > 0 {
+			x.Shown = fmt.Sprintf("%d to look at", n)
+		} else {
+			x.Shown = "none"
+		}
+	case runs.Films:
+		x.Path += "/deliveries"
+		x.Shown = r.FilmText(s.House.Orders.Now())
+	case runs.Gone:
+		x.Path += "/deliveries"
+		if l := r.Link; l != nil {
+			x.Shown = views(l.Link)
+			if l.MailedTo != "" {
+				x.Shown = mailState(l.Link)
+				if l.Views > 0 {
+					x.Shown = "mailed, " + views(l.Link)
+				}
+			} else if l.Views == 0 {
+				x.Shown = "link made"
+			}
+		}
+	default:
+		x.Text = r.Value(c.Role)
+		x.Shown = x.Text
+		if c.Role == list.Due {
+			x.Shown = r.Due.Format("2 Jan 2006")
+		}
+	}
+	return x
+}
+
+// columns tells how the list was read.
+func (v *runView) columns() {
+	l := v.List
+	if v.Pending != nil {
+		l = v.Pending
+	}
+	v.Roles = []choice{{"", "kept, not used"}}
+	for _, d := range v.Pattern.Theme.Details {
+		v.Roles = append(v.Roles, choice{string(list.DetailRole(d.Key)), d.Label})
+	}
+	for _, r := range list.Roles {
+		v.Roles = append(v.Roles, choice{string(r), runs.Called(r, nil)})
+	}
+	if l == nil {
+		return
+	}
+	for i, h := range l.Headings {
+		c := readColumn{Index: i, Heading: h, Role: string(l.Roles[i])}
+		for _, row := range l.Table.Rows[l.Table.Head+1:] {
+			if i < len(row) && strings.TrimSpace(row[i]) != "" {
+				c.First = append(c.First, row[i])
+			}
+			if len(c.First) == 3 {
+				break
+			}
+		}
+		v.Reads = append(v.Reads, c)
+	}
+}
+
+// HowRead says how the list was read.
+func (v *runView) HowRead() string {
+	l := v.List
+	if v.Pending != nil {
+		l = v.Pending
+	}
+	if l == nil {
+		return ""
+	}
+	parts := []string{l.Table.Format}
+	for _, p := range []string{l.Separator, l.Encoding} {
+		if p != "" {
+			parts = append(parts, p)
+		}
+	}
+	if l.Table.Sheet != "" {
+		parts = append(parts, "sheet “"+l.Table.Sheet+"”")
+	}
+	text := strings.Join(parts, ", ")
+	if l.Table.Name != "" {
+		text = l.Table.Name + ": " + text
+	}
+	unused := []string{}
+	for i, r := range l.Roles {
+		if r == list.Unused {
+			unused = append(unused, l.Headings[i])
+		}
+	}
+	if len(unused) > 0 {
+		text += "; kept and not used: " + strings.Join(unused, ", ")
+	}
+	return text
+}
+
+// questions are the folders that wait for a word, those with a likely row
+// first, and what belongs to no row.
+func (v *runView) questions() {
+	called := map[int64]string{}
+	for _, r := range v.Rows {
+		called[r.ID] = r.RunKey + " " + r.Client
+	}
+	name := func(id *int64) (string, int64) {
+		if id == nil || called[*id] == "" {
+			return "", 0
+		}
+		return called[*id], *id
+	}
+	for _, f := range v.Asked() {
+		q := question{Folder: f.Name, Files: v.Loose[f.Name], Why: f.Why}
+		q.Likely, q.LikelyID = name(f.Likely)
+		q.Other, q.OtherID = name(f.RunnerUp)
+		v.Questions = append(v.Questions, q)
+	}
+	slices.SortStableFunc(v.Questions, func(a, b question) int {
+		return map[bool]int{true: 0, false: 1}[a.LikelyID != 0] - map[bool]int{true: 0, false: 1}[b.LikelyID != 0]
+	})
+}
+
+// Likely counts the folders with a likely row.
+func (v *runView) Likely() (n int) {
+	for _, q := range v.Questions {
+		if q.LikelyID != 0 {
+			n++
+		}
+	}
+	return n
+}
+
+// acts are what can be done with all rows that are ready.
+func (s *Server) acts(ctx context.Context, v *runView) error {
+	for _, r := range v.Rows {
+		if r.Render != nil && !r.Render.State.Over() {
+			v.Act.Running++
+		}
+	}
+	again, err := s.House.Runs.Plan(ctx, v.Sheet, runs.Again)
+	if err != nil {
+		return err
+	}
+	v.Failed = len(again.Rows)
+	p, err := s.House.Runs.Plan(ctx, v.Sheet, runs.Render)
+	if err != nil {
+		return err
+	}
+	v.Act.Act, v.Act.Rows, v.Act.Text, v.Act.Left = runs.Render, len(p.Rows), p.InWords(), p.WhyLeftOut()
+	v.Act.Do = "Render " + counted(len(p.Rows), "film")
+	for act, n := range map[runs.Act]*int{runs.Link: &v.Act.Links, runs.Mail: &v.Act.Mails} {
+		p, err := s.House.Runs.Plan(ctx, v.Sheet, act)
+		if err != nil {
+			return err
+		}
+		*n = len(p.Rows)
+	}
+	return nil
+}
+
+// drawRun draws the parts of a sheet: head, questions, foot, which rows there
+// are, and each row.
+func (s *Server) drawRun(v *runView) error {
+	one := func(name, id string, data any) error {
+		var b buffer
+		if err := s.templates.ExecuteTemplate(&b, name, data); err != nil {
+			return fmt.Errorf("drawing %s: %w", name, err)
+		}
+		h := sha256.Sum256(b.Bytes())
+		v.drawn = append(v.drawn, drawnPart{id, b.String(), hex.EncodeToString(h[:4])})
+		return nil
+	}
+	for _, name := range []string{"runhead", "runfoot"} {
+		if err := one(name, name, v); err != nil {
+			return err
+		}
+	}
+	var ids strings.Builder
+	for _, l := range v.Lines {
+		fmt.Fprint(&ids, l.ID, " ")
+	}
+	for _, c := range v.Columns {
+		fmt.Fprint(&ids, c.Role, c.Label, " ")
+	}
+	h := sha256.Sum256([]byte(ids.String()))
+	v.drawn = append(v.drawn, drawnPart{"runrows", "", hex.EncodeToString(h[:4])})
+	for _, l := range v.Lines {
+		if err := one("runrow", fmt.Sprint("row-", l.ID), l); err != nil {
+			return err
+		}
+	}
+	sums := make([]string, len(v.drawn))
+	for i, p := range v.drawn {
+		sums[i] = p.sum
+	}
+	v.Seen = strings.Join(sums, ".")
+	return nil
+}
+
+// Part is a part of the sheet as it was drawn.
+func (v *runView) Part(name string) template.HTML {
+	for _, p := range v.drawn {
+		if p.name == name {
+			return template.HTML(p.html) // written by the part's own template
+		}
+	}
+	return ""
+}
+
+// Drawn are the rows as they were drawn.
+func (v *runView) Drawn() template.HTML {
+	var b strings.Builder
+	for _, p := range v.drawn {
+		if strings.HasPrefix(p.name, "row-") {
+			b.WriteString(p.html)
+		}
+	}
+	return template.HTML(b.String()) // written by the rows' own template
+}
+
+// since are the parts that differ from those a page has drawn; all rows where
+// there are others.
+func (v *runView) since(seen string) []byte {
+	before := strings.Split(seen, ".")
+	var b buffer
+	rowsToo := len(before) == len(v.drawn) && before[2] == v.drawn[2].sum
+	for i, p := range v.drawn {
+		if i < len(before) && before[i] == p.sum && (i < 3 || rowsToo) {
+			continue
+		}
+		switch {
+		case i < 2:
+			b.WriteString(p.html)
+		case i == 2:
+			fmt.Fprint(&b, `<table><tbody id="runrows">`, v.Drawn(), `</tbody></table>`)
+		case rowsToo:
+			b.WriteString("<table><tbody>" + p.html + "</tbody></table>")
+		}
+	}
+	return b.Bytes()
+}
+
+// inRun is what an order's head says of its Run.
+type inRun struct {
+	Run           store.Run
+	Pattern       bool
+	Before, After int64
+	Own           []ownPart
+	Rows          []choice // a pattern can be seen as
+	SeenAs        int64
+	Changed       bool // the pattern, since the rows followed it
+}
+
+type ownPart struct{ Part, Name string }
+
+// runOf tells what an order is in its Run; nil if it is in none.
+func (s *Server) runOf(ctx context.Context, wk *orders.Dossier) (*inRun, error) {
+	if wk.Order.RunID == nil {
+		return nil, nil
+	}
+	run, pattern, err := s.House.Runs.RowOf(ctx, wk.Order)
+	if err != nil {
+		return nil, err
+	}
+	v := &inRun{Run: run, Pattern: pattern}
+	if pattern {
+		v.Changed = run.Given != wk.Slideshow.Head
+		if run.SeenAs != nil {
+			v.SeenAs = *run.SeenAs
+		}
+		rows, err := s.House.Runs.RowNames(ctx, run.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range rows {
+			v.Rows = append(v.Rows, choice{fmt.Sprint(r.ID), r.RunKey + " " + r.Client})
+		}
+		return v, nil
+	}
+	if wk.Doc.Follows != nil {
+		for _, p := range wk.Doc.Follows.Own {
+			v.Own = append(v.Own, ownPart{p, follow.InWords(p)})
+		}
+	}
+	v.Before, v.After, err = s.House.Runs.Neighbours(ctx, wk.Order)
+	return v, err
+}
