@@ -48,6 +48,9 @@ func Begin(ctx context.Context, s *house.House) error {
 			return fmt.Errorf("demo: %w", err)
 		}
 	}
+	if err := beginRun(ctx, s); err != nil {
+		return fmt.Errorf("demo: %w", err)
+	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(map[string]any{"name": studioName, "demo": true}).Error; err != nil {
 			return err
@@ -69,7 +72,7 @@ func Begin(ctx context.Context, s *house.House) error {
 				return err
 			}
 		}
-		return nil
+		return queueRun(ctx, s, tx)
 	})
 }
 
@@ -78,6 +81,7 @@ func Begin(ctx context.Context, s *house.House) error {
 type Make struct {
 	Number int  `json:"number"`
 	Finish bool `json:"finish"`
+	Run    bool `json:"run,omitempty"` // of the demo's Run: a crew's material, or below 0 what all share
 }
 
 // Kind implements river.JobArgs.
@@ -102,6 +106,12 @@ func (p Painter) Jobs(js *queue.Jobs) {
 // crash.
 func (p Painter) Make(ctx context.Context, j Make) error {
 	s := p.House
+	if j.Run {
+		if err := p.makeRun(ctx, j); err != nil {
+			return fmt.Errorf("demo Run: %w", err)
+		}
+		return nil
+	}
 	if j.Number < 0 || j.Number >= len(commissions) {
 		return nil
 	}
@@ -308,6 +318,28 @@ func ffmpeg(ctx context.Context, in io.Reader, ext string, args ...string) ([]by
 func Paint(ctx context.Context, dir string) error {
 	if err := vips.Startup(); err != nil {
 		return err
+	}
+	regatta := filepath.Join(dir, runName)
+	put := func(path string, data []byte) error {
+		path = filepath.Join(regatta, filepath.FromSlash(path))
+		if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+			return err
+		}
+		return os.WriteFile(path, data, 0o644)
+	}
+	if err := put("crews.csv", []byte(crewList())); err != nil {
+		return err
+	}
+	if err := commonMaterial(ctx, put); err != nil {
+		return err
+	}
+	for i := range crews {
+		if i == absent {
+			continue
+		}
+		if err := crewMaterial(ctx, i, put); err != nil {
+			return err
+		}
 	}
 	for i, o := range commissions {
 		sub := filepath.Join(dir, fmt.Sprintf("%02d %s", i+1, o.client))

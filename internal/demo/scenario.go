@@ -61,11 +61,11 @@ var (
 	byNight = []paint.Scene{paint.Headland, paint.Portrait, paint.Lanterns, paint.Lanterns, paint.Lanterns}
 )
 
-// commissions of the demo. Twenty-four crews row; the first few have come in.
+// commissions are the single orders of the demo.
 var commissions = []commission{
-	{client: "The Gannets", email: "gannets@saltmere.example", event: "Lantern Regatta, crew film", due: 2, details: regatta("The Gannets"), club: [2]uint32{0x1f6f78, 0xf2c14e},
+	{client: "The Gannets", email: "gannets@saltmere.example", event: "Lantern Regatta, the winners’ film", due: 2, details: regatta("The Gannets"), club: [2]uint32{0x1f6f78, 0xf2c14e},
 		pictures: repeat(byDay, byNight), clips: []paint.Scene{paint.Race}, songs: []string{"harbour"}, state: delivered},
-	{client: "Harbour Lights", email: "lights@saltmere.example", event: "Lantern Regatta, crew film", due: 2, details: regatta("Harbour Lights"), club: [2]uint32{0x8c2f39, 0xf4e4c1},
+	{client: "Harbour Lights", email: "lights@saltmere.example", event: "Lantern Regatta, the club’s own film", due: 2, details: regatta("Harbour Lights"), club: [2]uint32{0x8c2f39, 0xf4e4c1},
 		pictures: repeat(byDay, byNight, byDay[2:7]), songs: []string{"oars"}, state: fitted},
 	{client: "Mrs Hollin Tarrant", email: "hollin@tarrant.example", event: "Lighthouse keeper’s retirement", theme: "evergreen", due: 0,
 		details: map[string]string{"names": "Forty Years of Light", "date": "1986 – 2026", "place": "Saltmere Point", "message": "Fair winds, Hollin"}, club: [2]uint32{0x34506b, 0xe8d9b0},
@@ -77,12 +77,12 @@ var commissions = []commission{
 	{client: "Bramble Lane School", email: "office@bramblelane.example", event: "Leavers’ evening", theme: "chalkline", due: -1,
 		details: map[string]string{"names": "Leavers 2026", "date": "3 July 2026", "message": "Go well, all of you"}, club: [2]uint32{0x4b3f72, 0xf0c987},
 		pictures: []paint.Scene{paint.Evening, paint.Portrait, paint.Portrait, paint.Evening, paint.Pair, paint.Evening, paint.Portrait, paint.Portrait, paint.Evening, paint.Pair, paint.Portrait, paint.Evening, paint.Evening}, songs: []string{"lantern"}, state: rendered},
-	{client: "The Shearwaters", email: "shearwaters@saltmere.example", event: "Lantern Regatta, crew film", due: 3, details: regatta("The Shearwaters"), club: [2]uint32{0x2f5d8a, 0xffffff},
+	{client: "The Shearwaters", email: "shearwaters@saltmere.example", event: "Lantern Regatta, a film of two songs", due: 3, details: regatta("The Shearwaters"), club: [2]uint32{0x2f5d8a, 0xffffff},
 		pictures: repeat(byDay, byNight), songs: []string{"harbour", "lantern"}, state: fresh},
-	{client: "Quayside Ladies", email: "quayside@saltmere.example", event: "Lantern Regatta, crew film", due: 3,
+	{client: "Quayside Ladies", email: "quayside@saltmere.example", event: "Summer outing", due: 3,
 		details: map[string]string{"place": "Saltmere Lantern Regatta"}, club: [2]uint32{0x7a3b69, 0xe9c46a}, pictures: byDay, songs: []string{"oars"}, state: fresh},
-	{client: "The Ropewalkers", event: "Lantern Regatta, crew film", due: 4, details: regatta("The Ropewalkers"), club: [2]uint32{0x3c7a4d, 0xf6f1e1}, pictures: byDay[:7], state: fresh},
-	{client: "Saltmere Lifeboat", email: "station@lifeboat.example", event: "Lantern Regatta, crew film", due: 12, details: regatta("Saltmere Lifeboat"), club: [2]uint32{0xd1622b, 0x22395b}, state: fresh},
+	{client: "The Ropewalkers", event: "Boat naming", due: 4, details: regatta("The Ropewalkers"), club: [2]uint32{0x3c7a4d, 0xf6f1e1}, pictures: byDay[:7], state: fresh},
+	{client: "Saltmere Lifeboat", email: "station@lifeboat.example", event: "Station open day", due: 12, details: regatta("Saltmere Lifeboat"), club: [2]uint32{0xd1622b, 0x22395b}, state: fresh},
 }
 
 // newOrder is the order as an operator would have opened it.

@@ -87,6 +87,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Delivery = &delivery.Delivery{Store: s, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
 	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
+	h.Orders.Moved = h.Runs.Moved
 	return h, h.Orders.ChangedAll(ctx)
 }
 

@@ -205,6 +205,11 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 			return d, err
 		}
 	}
+	if o.Moved != nil && d.Order.RunID != nil {
+		if err := o.Moved(ctx, tx, d.Order); err != nil {
+			return d, err
+		}
+	}
 	return d, o.note(tx, d)
 }
 

@@ -37,6 +37,10 @@ type Orders struct {
 	House film.House
 	Now   func() time.Time
 
+	// Moved is told, in the transaction, that the slideshow of an order of a Run
+	// has another revision; nil: nobody is.
+	Moved func(ctx context.Context, tx *gorm.DB, o store.Order) error
+
 	// parsed remembers documents that were read last. Revisions never change,
 	// and nobody changes a document that was read: edits work on copies.
 	parsed *lru.Cache[revision, doc.Slideshow]

@@ -346,6 +346,9 @@ func (rs *Runs) match(tx *gorm.DB, run store.Run, held []store.Order) error {
 				f.Sure, f.Why = list.Likely, "another folder is this row's already"
 			}
 		}
+		if f.Why == "" {
+			f.Why = "no row is called like it"
+		}
 		if m.RunnerUp >= 0 {
 			f.RunnerUp = &free[m.RunnerUp].ID
 		}
@@ -466,6 +469,19 @@ func (rs *Runs) answer(ctx context.Context, id int64, of func(store.RunFolder) (
 		}
 		return rs.once(ctx, tx, Sort{id}, id)
 	})
+}
+
+// Moved hears that the film of a row or a pattern has changed, and has what
+// follows from it seen to: the rows follow their pattern, and the pattern is
+// filled with the first row that can.
+func (rs *Runs) Moved(ctx context.Context, tx *gorm.DB, o store.Order) error {
+	if o.RunKey != "" {
+		run, err := store.One[store.Run](tx.Select("id", "seen_as"), "id = ?", *o.RunID)
+		if err != nil || run.SeenAs != nil {
+			return err
+		}
+	}
+	return rs.once(ctx, tx, Tend{*o.RunID}, *o.RunID)
 }
 
 // Tend sees to what follows from new material: it fills the pattern with the

@@ -59,7 +59,7 @@ type Row struct {
 	Stage  Stage
 }
 
-// Own reports whether a column's value is the row's own and not the pattern's.
+// IsOwn reports whether a column's value is the row's own and not the pattern's.
 func (r Row) IsOwn(role list.Role, byRow []string) bool {
 	k, isDetail := role.Detail()
 	if isDetail && slices.Contains(byRow, k) {
@@ -74,6 +74,12 @@ func (r Row) IsOwn(role list.Role, byRow []string) bool {
 		})
 	}
 	return partOf(role) != "" && slices.Contains(r.Own, partOf(role))
+}
+
+// Follows reports whether a column's value is the pattern's.
+func (r Row) Follows(role list.Role, byRow []string) bool {
+	k, isDetail := role.Detail()
+	return isDetail && !slices.Contains(byRow, k) && !slices.Contains(r.Own, partOf(role))
 }
 
 // Value is what a row has in a column that can be typed in.
@@ -190,15 +196,18 @@ func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 			asked[*f.Likely] = f.Name
 		}
 	}
+	// Where rows have pictures of their own, one without misses them, though the
+	// common ones make a film.
+	own := slices.ContainsFunc(s.Rows, func(r Row) bool { return r.Pictures > 0 })
 	for i := range s.Rows {
-		s.Rows[i].needs(s.Run, asked[s.Rows[i].ID])
+		s.Rows[i].needs(s.Run, asked[s.Rows[i].ID], own)
 		s.Rows[i].Stage = s.Rows[i].stage()
 	}
 	return nil
 }
 
 // needs says in words, by column, what a row needs a person for.
-func (r *Row) needs(run *Run, folder string) {
+func (r *Row) needs(run *Run, folder string, own bool) {
 	for _, d := range run.Pattern.Theme.Details {
 		if d.Required && r.Details[d.Key] == "" {
 			r.Needs[list.DetailRole(d.Key)] = lower(d.Label) + " missing"
@@ -211,14 +220,17 @@ func (r *Row) needs(run *Run, folder string) {
 				r.Needs[role] = "missing"
 			}
 		case x.Place == "material" && x.Stops:
-			r.Needs[Pictures] = "no pictures"
-			if folder != "" {
-				r.Needs[Pictures] = "is “" + folder + "” its folder?"
-			}
+			own = true
 		case x.Place == "soundtrack" && x.Stops:
 			r.Needs[Fit] = "no music"
 		case x.Place == "fit" && (x.Stops || apart(x.Text)):
 			r.Needs[Fit] = lower(x.Text)
+		}
+	}
+	if own && r.Pictures == 0 {
+		r.Needs[Pictures] = "no pictures"
+		if folder != "" {
+			r.Needs[Pictures] = "is “" + folder + "” its folder?"
 		}
 	}
 	if v := r.RunValues[list.Songs]; v != "" && !slices.Contains(r.Own, follow.Soundtrack) {
@@ -260,30 +272,40 @@ func (r *Row) stage() Stage {
 	return Ready
 }
 
-// columns are the key, the details, what the list has a use for, and then what
-// the program knows.
+// columns are the key, the details that each row has by itself, what the
+// program knows, and then what most rows have from the pattern or nowhere.
 func (s *Sheet) columns() {
 	add := func(r list.Role, typed bool) {
 		s.Columns = append(s.Columns, Column{Role: r, Label: Called(r, s.Pattern), Typed: typed})
 	}
-	add(list.Key, true)
-	for _, d := range s.Pattern.Theme.Details {
-		add(list.DetailRole(d.Key), true)
+	details := func(byRow bool) {
+		for _, d := range s.Pattern.Theme.Details {
+			if slices.Contains(s.ByRow(), d.Key) == byRow {
+				add(list.DetailRole(d.Key), true)
+			}
+		}
 	}
+	add(list.Key, true)
+	details(true)
+	s.Columns = append(s.Columns, Column{Role: Pictures, Label: "Pictures"}, Column{Role: Fit, Label: "Pictures / music"}, Column{Role: Checks, Label: "Checks"},
+		Column{Role: Films, Label: "Films"}, Column{Role: Gone, Label: "Delivered"})
+	details(false)
 	for _, r := range list.Roles {
 		if r != list.Key && (hasRole(s.List, r) || slices.ContainsFunc(s.Rows, func(x Row) bool { return x.used(r) })) {
 			add(r, true)
 		}
 	}
-	if s.List != nil {
-		for i, r := range s.List.Roles {
-			if k, isDetail := r.Detail(); r == list.Unused || isDetail && !slices.ContainsFunc(s.Pattern.Theme.Details, func(d theme.Detail) bool { return d.Key == k }) {
-				s.Columns = append(s.Columns, Column{Role: list.Role("cell:" + s.List.Headings[i]), Label: s.List.Headings[i], Extra: true})
-			}
+	if s.List == nil {
+		return
+	}
+	asked := func(key string) bool {
+		return slices.ContainsFunc(s.Pattern.Theme.Details, func(d theme.Detail) bool { return d.Key == key })
+	}
+	for i, r := range s.List.Roles {
+		if k, isDetail := r.Detail(); r == list.Unused || isDetail && !asked(k) {
+			s.Columns = append(s.Columns, Column{Role: list.Role("cell:" + s.List.Headings[i]), Label: s.List.Headings[i], Extra: true})
 		}
 	}
-	s.Columns = append(s.Columns, Column{Role: Pictures, Label: "Pictures"}, Column{Role: Fit, Label: "Pictures / music"}, Column{Role: Checks, Label: "Checks"},
-		Column{Role: Films, Label: "Films"}, Column{Role: Gone, Label: "Delivered"})
 }
 
 // used reports whether a row has something of its own in a column that the
@@ -373,10 +395,11 @@ func (s *Sheet) Needing() (n int) {
 	return n
 }
 
-// Asked are the folders that wait for a word.
+// Asked are the folders that wait for a word; those that nobody has looked at
+// yet are not among them.
 func (s *Sheet) Asked() (out []store.RunFolder) {
 	for _, f := range s.Folders {
-		if !f.Passed {
+		if !f.Passed && f.Why != "" {
 			out = append(out, f)
 		}
 	}

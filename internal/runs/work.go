@@ -129,7 +129,7 @@ func (p Plan) InWords() string {
 		return counted(n, "link") + ", each mailed to its client"
 	}
 	if n == 0 {
-		return "no film is ready to be rendered"
+		return "No film is ready to be rendered"
 	}
 	long := Clock(p.Shortest)
 	if p.Longest-p.Shortest >= 0.05 {

@@ -23,6 +23,7 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/paper"
 	"nelko/internal/runs"
+	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
 
@@ -109,7 +110,7 @@ func runLines(lines []runs.Line) (out []runsLine) {
 }
 
 func (s *Server) newRunPage(w http.ResponseWriter, r *http.Request) {
-	s.showNewRun(w, r, http.StatusOK, map[string]string{"due": s.House.Orders.Now().AddDate(0, 0, 14).Format(time.DateOnly)}, nil)
+	s.showNewRun(w, r, http.StatusOK, map[string]string{"theme": shelf.DefaultTheme, "due": s.House.Orders.Now().AddDate(0, 0, 14).Format(time.DateOnly)}, nil)
 }
 
 func (s *Server) showNewRun(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *notice) {

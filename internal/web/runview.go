@@ -80,6 +80,7 @@ type runCell struct {
 	Text, Shown string
 	Need        string
 	Typed, Own  bool
+	Follows     bool // the pattern's value
 	Fixed       bool // the first column
 	Strip       []int64
 	More        int
@@ -142,7 +143,7 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 const stripShown = 5
 
 func (s *Server) cell(sh *runs.Sheet, r runs.Row, c runs.Column, fixed bool) runCell {
-	x := runCell{Role: c.Role, Typed: c.Typed, Fixed: fixed, Need: r.Needs[c.Role], Own: r.IsOwn(c.Role, sh.ByRow()), Path: fmt.Sprintf("/orders/%d", r.ID)}
+	x := runCell{Role: c.Role, Typed: c.Typed, Fixed: fixed, Need: r.Needs[c.Role], Own: r.IsOwn(c.Role, sh.ByRow()), Follows: r.Follows(c.Role, sh.ByRow()), Path: fmt.Sprintf("/orders/%d", r.ID)}
 	switch c.Role {
 	case runs.Pictures:
 		x.Strip = r.Strip[:min(len(r.Strip), stripShown)]

@@ -74,4 +74,4 @@ const live = document.querySelector("[data-live]");
 if (live) hear(`/events?what=${live.dataset.live}`, () => window.htmx.trigger(live, "nelko:changed"));
 
 // Forms that say so are sent when something else is chosen in them.
-document.addEventListener("change", (event) => event.target.closest("form[data-on-change]:not([data-say])")?.requestSubmit());
+document.addEventListener("change", (event) => event.target.closest("form[data-sends]:not([data-say])")?.requestSubmit());

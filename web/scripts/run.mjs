@@ -108,17 +108,21 @@ async function go() {
       const said = await answer.json().catch(() => ({ kind: "bad", text: "The server could not do that." }));
       if (tries > 0) notice("");
       if (said.text) notice(said.text, said.kind);
-      for (const x of said.refused ?? []) pending.delete(`${x.order} ${x.role}`);
+      if (said.kind === "bad") seen = ""; // what stands there is drawn again
     }
     tries = 0;
     waiting.shift();
     sent++;
-    if (waiting.length === 0) pending.clear();
     count();
   }
+  pending.clear();
+  pend();
   sending = false;
   refresh();
 }
+
+// A row that was typed in stays in sight until exceptions are asked for anew.
+const touched = new Set();
 
 // What was typed stands in the cells until the server has it.
 const pending = new Map(); // "order role" → text
@@ -145,6 +149,7 @@ function set(title, changes) {
     const order = Number(td.parentElement.dataset.order);
     cells.push({ order, role: td.dataset.role, to });
     pending.set(`${order} ${td.dataset.role}`, to);
+    touched.add(td.parentElement.id);
   }
   if (cells.length === 0) return;
   pend();
@@ -359,7 +364,7 @@ const step = (which) => send(`/runs/${run}/${which}`);
 document.addEventListener("click", (event) => {
   const which = event.target.closest("[data-step]")?.dataset.step;
   if (which) step(which);
-  if (event.target.closest("[data-only-toggle]")) only();
+  if (event.target.closest("[data-needing-toggle]")) only();
 });
 
 function clear() {
@@ -428,12 +433,10 @@ document.addEventListener("paste", (event) => {
 
 /* Only the rows that need a person. */
 
-let showOnly = "only" in root.dataset;
-let shown = new Set();
+let showOnly = "needing" in root.dataset;
 function only() {
   showOnly = !showOnly;
-  // A row that is mended stays in sight until it is asked for anew.
-  shown = new Set([...body.querySelectorAll("tr[data-needs]")].map((tr) => tr.id));
+  touched.clear();
   exceptions();
   const list = rows();
   if (showOnly && list.length > 0) {
@@ -443,11 +446,8 @@ function only() {
 }
 
 function exceptions() {
-  for (const tr of body.rows) {
-    if ("needs" in tr.dataset) shown.add(tr.id);
-    tr.hidden = showOnly && !shown.has(tr.id);
-  }
-  for (const b of document.querySelectorAll("[data-only-toggle][aria-pressed]")) {
+  for (const tr of body.rows) tr.hidden = showOnly && !("needs" in tr.dataset) && !touched.has(tr.id);
+  for (const b of document.querySelectorAll("[data-needing-toggle][aria-pressed]")) {
     b.setAttribute("aria-pressed", String(showOnly));
     b.classList.toggle("button-main", showOnly);
   }
@@ -478,7 +478,7 @@ document.addEventListener("submit", (event) => {
   submit(form.action, form.enctype === "multipart/form-data" ? data : new URLSearchParams(data));
   form.closest("details")?.removeAttribute("open");
 });
-document.addEventListener("change", (event) => event.target.closest("form[data-say][data-on-change]")?.requestSubmit());
+document.addEventListener("change", (event) => event.target.closest("form[data-say][data-sends]")?.requestSubmit());
 
 // What a change of the pattern touches takes a moment to work out.
 let worked = "";

@@ -89,7 +89,8 @@ type Pattern struct {
 // Follows says that the film is as its Run's pattern has it but for some parts
 // (see package follow).
 type Follows struct {
-	Own []string `json:"own,omitempty"` // names of parts, in order of the alphabet
+	Own   []string `json:"own,omitempty"`    // names of parts, in order of the alphabet
+	ByRow []string `json:"by_row,omitempty"` // details that every row fills itself, as in Pattern
 }
 
 // Frame is the frame size in pixels; both sides are even.
@@ -255,7 +256,7 @@ func (s Slideshow) Clone() Slideshow {
 		c.Pattern = &Pattern{slices.Clone(s.Pattern.ByRow)}
 	}
 	if s.Follows != nil {
-		c.Follows = &Follows{slices.Clone(s.Follows.Own)}
+		c.Follows = &Follows{slices.Clone(s.Follows.Own), slices.Clone(s.Follows.ByRow)}
 	}
 	return c
 }

@@ -106,6 +106,13 @@ func Follow(pattern, row doc.Slideshow) doc.Slideshow {
 	if out.Follows == nil {
 		out.Follows = &doc.Follows{}
 	}
+	out.Follows.ByRow = nil
+	if pattern.Pattern != nil {
+		out.Follows.ByRow = slices.Clone(pattern.Pattern.ByRow)
+	}
+	out.Follows.Own = slices.DeleteFunc(out.Follows.Own, func(p string) bool {
+		return slices.ContainsFunc(out.Follows.ByRow, func(k string) bool { return p == Detail(k) })
+	})
 	for _, p := range parts {
 		if !Has(out, p.name) {
 			p.take(&out, pattern)
@@ -121,12 +128,8 @@ func Follow(pattern, row doc.Slideshow) doc.Slideshow {
 }
 
 func details(pattern doc.Slideshow, out *doc.Slideshow) {
-	var byRow []string
-	if pattern.Pattern != nil {
-		byRow = pattern.Pattern.ByRow
-	}
 	for _, k := range keysOf(pattern.Details, out.Details) {
-		if slices.Contains(byRow, k) || Has(*out, Detail(k)) {
+		if slices.Contains(out.Follows.ByRow, k) || Has(*out, Detail(k)) {
 			continue
 		}
 		if v, ok := pattern.Details[k]; ok {
@@ -319,7 +322,7 @@ func Mark(before, after doc.Slideshow) doc.Slideshow {
 		own[Decor] = true
 	}
 	for _, k := range keysOf(before.Details, after.Details) {
-		if before.Details[k] != after.Details[k] {
+		if before.Details[k] != after.Details[k] && !slices.Contains(after.Follows.ByRow, k) {
 			own[Detail(k)] = true
 		}
 	}
