@@ -52,12 +52,15 @@ func (o *Orders) note(tx *gorm.DB, d *Dossier) error {
 const stripLength = 9
 
 func (d *Dossier) facts() store.Facts {
-	next := d.Next()
+	next, id := d.Next(), d.Order.ID
 	f := store.Facts{StepKind: string(next.Kind), StepText: next.Text, StepPlace: next.Place,
 		PictureSeconds: d.Plan.Rate.Seconds(d.Plan.Frames), MusicSeconds: float64(d.Plan.Music) / timecode.SampleRate, Strip: store.Numbers{}}
-	for _, m := range d.Media {
-		if m.Thumbnail != nil && len(f.Strip) < stripLength {
-			f.Strip = append(f.Strip, m.ID)
+	// In a Run, what the order has by itself tells it from the others.
+	for _, own := range []bool{true, false} {
+		for _, m := range d.Media {
+			if m.Thumbnail != nil && len(f.Strip) < stripLength && (m.OrderID != nil && *m.OrderID == id) == own {
+				f.Strip = append(f.Strip, m.ID)
+			}
 		}
 	}
 	for _, s := range d.Doc.Slides {

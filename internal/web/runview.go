@@ -171,15 +171,7 @@ func (s *Server) cell(sh *runs.Sheet, r runs.Row, c runs.Column, fixed bool) run
 	case runs.Gone:
 		x.Path += "/deliveries"
 		if l := r.Link; l != nil {
-			x.Shown = views(l.Link)
-			if l.MailedTo != "" {
-				x.Shown = mailState(l.Link)
-				if l.Views > 0 {
-					x.Shown = "mailed, " + views(l.Link)
-				}
-			} else if l.Views == 0 {
-				x.Shown = "link made"
-			}
+			x.Shown = delivered(l.Link)
 		}
 	default:
 		x.Text = r.Value(c.Role)
@@ -189,6 +181,25 @@ func (s *Server) cell(sh *runs.Sheet, r runs.Row, c runs.Column, fixed bool) run
 		}
 	}
 	return x
+}
+
+// delivered says in few words what became of a link.
+func delivered(l store.Link) string {
+	var parts []string
+	switch {
+	case l.MailError != "":
+		return "" // the cell says so
+	case l.MailedAt != nil:
+		parts = append(parts, "mailed "+l.MailedAt.Format("2 Jan"))
+	case l.MailedTo != "":
+		parts = append(parts, "mail waits")
+	default:
+		parts = append(parts, "link made")
+	}
+	if l.Views > 0 {
+		parts = append(parts, views(l))
+	}
+	return strings.Join(parts, ", ")
 }
 
 // columns tells how the list was read.
