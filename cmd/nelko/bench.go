@@ -11,8 +11,9 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,pages,twins" help:"What to measure: render, memory, pages or twins. The last two need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL."`
+	What    string  `arg:"" enum:"render,memory,pages,twins,run,gestures" help:"What to measure: render, memory, pages, twins, run or gestures. Pages, twins and run need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures needs Node.js and the browser tests."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, or 300 for memory."`
+	Films   int     `default:"24" help:"Films of a Run."`
 	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
 }
 
@@ -24,6 +25,14 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if o.Seconds == 0 {
 		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5}[c.What]
+	}
+	if c.What == "gestures" {
+		return bench.Gestures(ctx, os.Stdout)
+	}
+	if c.What == "run" {
+		return app.Trial(ctx, func(h *house.House, _ http.Handler) error {
+			return bench.Run(ctx, os.Stdout, h, bench.RunOptions{Films: c.Films, Own: 8, Common: 4, Waiting: 200})
+		})
 	}
 	if c.What == "pages" || c.What == "twins" {
 		return app.Trial(ctx, func(h *house.House, pages http.Handler) error {

@@ -17,6 +17,7 @@ type commands struct {
 	Serve   serveCmd   `cmd:"" help:"Run web server, workers and stand-ins."`
 	Work    workCmd    `cmd:"" help:"Run workers only, beside a server elsewhere."`
 	Make    makeCmd    `cmd:"" help:"Render one film from a folder of media and songs, without a server."`
+	Run     runCmd     `cmd:"" help:"Render a Run, many films from a pattern, a list and folders, without a server; goes on where it was stopped."`
 	Sheet   sheetCmd   `cmd:"" help:"Show moments of a film on one sheet, to look at a theme or at all of them."`
 	Themes  themesCmd  `cmd:"" help:"List the themes, one a line, the identifier first."`
 	Bench   benchCmd   `cmd:"" help:"Measure the engine; prints name=value lines."`

@@ -4,6 +4,8 @@ import (
 	"archive/zip"
 	"bytes"
 	"fmt"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
@@ -189,6 +191,36 @@ func TestBrokenFiles(t *testing.T) {
 		require.ErrorAs(t, err, &broken, name)
 		assert.Contains(t, err.Error(), c.want, name)
 	}
+}
+
+// Workbooks that other programs wrote: LibreOffice 7.4 (ODS and XLSX) and the
+// npm package exceljs 4.4.
+func TestWorkbooksOfOthers(t *testing.T) {
+	for _, name := range []string{"office.xlsx", "office.ods"} {
+		b, err := os.ReadFile(filepath.Join("testdata", name))
+		require.NoError(t, err)
+		got, err := listfile.Read(name, b)
+		require.NoError(t, err, name)
+		roles := got.Recognise([]list.Detail{{Key: "names", Label: "Names"}, {Key: "date", Label: "Date"}})
+		assert.Equal(t, []list.Role{list.Key, "detail:names", "detail:date"}, roles, name)
+		read, problems := got.Read(roles)
+		assert.Empty(t, problems)
+		var all []string
+		for i, r := range read {
+			all = append(all, r.Values["detail:names"])
+			assert.Equal(t, fmt.Sprintf("%03d", i+1), r.Key, name)
+			assert.Equal(t, "12/9", r.Values["detail:date"], name)
+		}
+		assert.Equal(t, []string{"The Gannets", "O’Neill-Ångström", "D'Arcy", "Zoë Müller", "Łukasz Żółć", "Αλέξανδρος", "Дмитрий Иванов", "محمد علي", "שרה כהן", "山田 太郎", "김민수", "สมชาย ใจดี", "अनुष्का शर्मा",
+			"Nguyễn Thị Hương", "“The Eight”", "Two\nLines", "A; B, C | D", "007", "12/9"}, all, name)
+	}
+	b, err := os.ReadFile(filepath.Join("testdata", "exceljs.xlsx"))
+	require.NoError(t, err)
+	got, err := listfile.Read("exceljs.xlsx", b)
+	require.NoError(t, err)
+	assert.Equal(t, "Crews", got.Sheet)
+	assert.Equal(t, []string{"001", "The Gannets", "12/9/2026", "part bold"}, got.Rows[1])
+	assert.Equal(t, "Two\nLines", got.Rows[5][1])
 }
 
 func TestFiveThousandRows(t *testing.T) {

@@ -4,8 +4,11 @@ import (
 	"archive/zip"
 	"context"
 	"encoding/csv"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
 	"strings"
 
@@ -133,6 +136,46 @@ func (rs *Runs) Mail(run *Run, r Row) (subject, body string) {
 func (rs *Runs) TryMail(ctx context.Context, run *Run, r Row, to string) error {
 	subject, body := rs.Mail(run, r)
 	return rs.Delivery.TryMail(ctx, to, subject, body)
+}
+
+// PatternZip writes the pattern with its own media, to be made into films
+// elsewhere: a document as JSON, and the files as they were received.
+func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
+	p := run.Pattern
+	doc, err := p.Doc.Marshal()
+	if err != nil {
+		return err
+	}
+	file := struct {
+		Document json.RawMessage   `json:"document"`
+		Details  map[string]string `json:"details"`
+		Media    map[string]string `json:"media"`
+	}{doc, maps.Clone(p.Order.Details), map[string]string{}}
+	for _, k := range run.ByRow() {
+		delete(file.Details, k) // a row's, to look at
+	}
+	z := zip.NewWriter(w)
+	for i, m := range p.Media {
+		if m.RunID == nil || m.State != store.Ready {
+			continue
+		}
+		name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
+		file.Media[m.SHA256] = name
+		f, err := z.CreateHeader(&zip.FileHeader{Name: "media/" + name, Method: zip.Store})
+		if err != nil {
+			return err
+		}
+		if err := rs.copy(ctx, f, m.SHA256); err != nil {
+			return err
+		}
+	}
+	f, err := z.Create("pattern.json")
+	if err != nil {
+		return err
+	}
+	enc := json.NewEncoder(f)
+	enc.SetIndent("", "  ")
+	return errors.Join(enc.Encode(file), z.Close())
 }
 
 // Films writes all films of a Run that are made as they are now, into a zip,

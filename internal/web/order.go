@@ -162,6 +162,13 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	if v.In, err = s.runOf(ctx, wk); err != nil {
 		return nil, err
 	}
+	if v.In != nil && v.In.Pattern {
+		// A pattern is not rendered itself: its Run goes on.
+		v.NextStep, v.NextPath = orders.Step{Kind: orders.CanGo, Text: "Back to the rows"}, fmt.Sprintf("/runs/%d", v.In.Run.ID)
+		if v.In.Changed {
+			v.NextStep.Text = "Give it to the rows"
+		}
+	}
 	if err := s.findings(v); err != nil {
 		return nil, err
 	}

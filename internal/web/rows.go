@@ -233,7 +233,7 @@ func (d drawing) slide(i int) slideView {
 			p.Join = min(d.x(s.Start+lap-at), p.W)
 		}
 		p.Images = d.images(s.Slide, i, p.W)
-		switch {
+		switch { // what matters most of it
 		case s.Kind == doc.Opening:
 			p.Caption = "opening"
 		case s.Kind == doc.Closing:
@@ -244,6 +244,10 @@ func (d drawing) slide(i int) slideView {
 			p.Caption = fmt.Sprintf("clip %.1f s", d.Doc.Rate.Seconds(s.Length))
 		case s.Linger != 1:
 			p.Caption = fmt.Sprintf("linger %g", s.Linger)
+		case s.Row:
+			p.Caption = "the row’s own"
+		case s.Common():
+			p.Caption = "shared"
 		}
 		v.Pieces = append(v.Pieces, p)
 		at = stop

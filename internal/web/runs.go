@@ -43,6 +43,7 @@ func (s *Server) runRoutes(r chi.Router) {
 		r.Post("/{act:agree|agree-all|refuse|roles|folder|folders|go|pause|goon|cancel|first|give|see|names|mail|try|watch|archive|restore|dismiss}", s.actOnRun)
 		r.Get("/impact", s.runImpact)
 		r.Get("/films.zip", s.runFilms)
+		r.Get("/pattern.zip", s.runPattern)
 		r.Get("/links.csv", s.runLinks)
 		r.Get("/cards.pdf", s.runCards)
 	})
@@ -604,6 +605,18 @@ func (s *Server) runFilms(w http.ResponseWriter, r *http.Request) {
 	download(w, "application/zip", sh.Name+".zip")
 	if err := s.House.Runs.Films(r.Context(), sh, w); err != nil {
 		panic(http.ErrAbortHandler) // the browser must see that the file is not whole
+	}
+}
+
+func (s *Server) runPattern(w http.ResponseWriter, r *http.Request) {
+	run, err := s.House.Runs.Load(r.Context(), number(r, "run"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	download(w, "application/zip", run.Name+" pattern.zip")
+	if err := s.House.Runs.PatternZip(r.Context(), run, w); err != nil {
+		panic(http.ErrAbortHandler)
 	}
 }
 

@@ -1,0 +1,594 @@
+package makefilm
+
+import (
+	"archive/zip"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"maps"
+	"os"
+	"path"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/list"
+	"nelko/internal/core/naming"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/listfile"
+	"nelko/internal/media"
+	"nelko/internal/render"
+	"nelko/themes"
+)
+
+// RunRequest is a Run to make: many films from one pattern, one list and one
+// set of folders.
+type RunRequest struct {
+	Shelf    *themes.Shelf
+	Theme    string   // by ID; empty with a pattern
+	Pattern  string   // zip of a pattern; empty: the theme alone
+	List     string   // file
+	Folders  string   // with a folder a row; what is in its root is common to all
+	Music    []string // song files, for all rows without one of their own
+	Details  map[string]string
+	Out      string            // folder
+	Names    string            // pattern of the films' names; empty: the usual one
+	Profiles []profile.Profile // at least one
+	Frame    doc.Frame         // of a theme alone
+	Seed     uint64
+	Workers  int  // films at the same time; 0: one
+	Likely   bool // folders go to the rows they are likely to belong to
+	Report   func(RunRow)
+}
+
+// RunSummary tells what was made, what not, and why.
+type RunSummary struct {
+	Rows     []RunRow        `json:"rows"`
+	Folders  []RunFolder     `json:"folders"` // that went to no row
+	Problems []RunProblem    `json:"problems"`
+	Refused  []RefusedFile   `json:"refused"`
+	Made     int             `json:"made"`
+	Kept     int             `json:"kept"` // were there already
+	Not      int             `json:"not_made"`
+	Frames   timecode.Frames `json:"frames"` // of all films
+	Encoded  timecode.Frames `json:"frames_encoded"`
+}
+
+// RunRow is what became of a row.
+type RunRow struct {
+	Key      string          `json:"key"`
+	Name     string          `json:"name"`
+	Files    []string        `json:"files"`
+	State    string          `json:"state"` // made, kept, left out or failed
+	Why      string          `json:"why,omitempty"`
+	Seconds  float64         `json:"seconds"` // of film
+	Warnings []string        `json:"warnings,omitempty"`
+	Frames   timecode.Frames `json:"frames"`
+	Encoded  timecode.Frames `json:"frames_encoded"`
+}
+
+// RunFolder is a folder that went to no row.
+type RunFolder struct {
+	Folder string `json:"folder"`
+	Likely string `json:"likely,omitempty"` // key of the row it may belong to
+	Why    string `json:"why"`
+}
+
+// RunProblem is something doubtful in the list.
+type RunProblem struct {
+	Line   int    `json:"line"`
+	Column string `json:"column,omitempty"`
+	Text   string `json:"text"`
+}
+
+// workFolder is below the films' own, for segments and for what was made.
+const workFolder = ".nelko"
+
+// run is a Run being made.
+type run struct {
+	RunRequest
+	mu      sync.Mutex
+	house   film.House
+	theme   *theme.Theme
+	pattern doc.Slideshow
+	library doc.Library // of all that was read
+	shared  map[doc.MediaID]bool
+	files   media.FilesIn
+	sprites *media.Sprites
+	roles   []list.Role
+	rows    []list.Row
+	folders map[string][]string // by row's key
+	names   []string
+	made    map[string]string // the film a file holds, by its name
+	sum     RunSummary
+}
+
+// Run makes the films. It may be called again after it was stopped: what is
+// whole is kept, and films that were begun go on with the segments they have.
+// The summary is useful even when an error is returned.
+func Run(ctx context.Context, r RunRequest) (RunSummary, error) {
+	x := &run{RunRequest: r, library: doc.Library{}, shared: map[doc.MediaID]bool{}, files: media.FilesIn{}, folders: map[string][]string{}, made: map[string]string{},
+		sum: RunSummary{Rows: []RunRow{}, Folders: []RunFolder{}, Problems: []RunProblem{}, Refused: []RefusedFile{}}}
+	for _, step := range []func(context.Context) error{x.open, x.readPattern, x.readList, x.readFolders, x.makeAll} {
+		if err := step(ctx); err != nil {
+			return x.sum, err
+		}
+	}
+	return x.sum, nil
+}
+
+func (x *run) open(ctx context.Context) error {
+	if err := media.Startup(); err != nil {
+		return err
+	}
+	tools, err := film.ToolsHere(ctx)
+	if err != nil {
+		return err
+	}
+	if len(x.Profiles) == 0 {
+		x.Profiles = []profile.Profile{profile.Film}
+	}
+	if err := os.MkdirAll(filepath.Join(x.Out, workFolder), 0o755); err != nil {
+		return fmt.Errorf("the folder for the films: %w", err)
+	}
+	b, err := os.ReadFile(x.madePath())
+	if err == nil {
+		err = json.Unmarshal(b, &x.made)
+	}
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return fmt.Errorf("what was made before (%s): %w", x.madePath(), err)
+	}
+	x.house = film.House{Tools: tools, Shelf: x.Shelf}
+	x.sprites = media.NewSprites(x.files, x.Shelf, media.DefaultBudget)
+	return nil
+}
+
+func (x *run) madePath() string { return filepath.Join(x.Out, workFolder, "made.json") }
+
+// PatternFile is the pattern in a zip; its media lie beside it in the folder
+// media, under the names given here.
+type PatternFile struct {
+	Document json.RawMessage   `json:"document"`
+	Details  map[string]string `json:"details"`
+	Media    map[string]string `json:"media"` // file names by content
+}
+
+// PatternName is the name of the pattern in its zip.
+const PatternName = "pattern.json"
+
+func (x *run) readPattern(ctx context.Context) (err error) {
+	if x.Pattern == "" {
+		if x.theme, err = x.Shelf.Get(x.Theme); err != nil {
+			return err
+		}
+		d := doc.New(x.theme.ID, x.Seed)
+		d.ThemeVersion = x.theme.Content
+		if x.Frame.W > 0 {
+			d.Frame = x.Frame
+		}
+		x.pattern, err = edit.Do(d, edit.NewPattern{}, edit.Context{Theme: x.theme})
+		return err
+	}
+	z, err := zip.OpenReader(x.Pattern)
+	if err != nil {
+		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
+	}
+	defer z.Close()
+	f, err := z.Open(PatternName)
+	if err != nil {
+		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
+	}
+	defer f.Close()
+	var p PatternFile
+	if err := json.NewDecoder(f).Decode(&p); err != nil {
+		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
+	}
+	if x.pattern, err = doc.Parse(p.Document); err != nil {
+		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
+	}
+	if x.pattern.Pattern == nil {
+		return fmt.Errorf("the pattern %s: it holds a film that is no pattern", x.Pattern)
+	}
+	maps.Copy(x.pattern.Details, p.Details)
+	if x.theme, err = x.Shelf.Get(x.pattern.Theme); err != nil {
+		return err
+	}
+	if x.pattern.ThemeVersion != x.theme.Content {
+		x.sum.Problems = append(x.sum.Problems, RunProblem{Text: "the pattern was made with another version of the theme " + x.theme.Name})
+		x.pattern.ThemeVersion = x.theme.Content
+	}
+	dir := filepath.Join(x.Out, workFolder, "pattern")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return err
+	}
+	for sha, name := range p.Media {
+		to := filepath.Join(dir, sha+path.Ext(name))
+		if err := unzip(&z.Reader, "media/"+name, to); err != nil {
+			return fmt.Errorf("the pattern %s: %s: %w", x.Pattern, name, err)
+		}
+		id, err := x.take(ctx, to, name)
+		if err != nil {
+			return fmt.Errorf("the pattern %s: %s: %w", x.Pattern, name, err)
+		}
+		x.shared[id] = true
+	}
+	return nil
+}
+
+func unzip(z *zip.Reader, name, to string) error {
+	in, err := z.Open(name)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(out, in)
+	return errors.Join(err, out.Close())
+}
+
+func (x *run) readList(context.Context) error {
+	b, err := os.ReadFile(x.List)
+	if err != nil {
+		return fmt.Errorf("the list: %w", err)
+	}
+	t, err := listfile.Read(filepath.Base(x.List), b)
+	if err != nil {
+		return err
+	}
+	var details []list.Detail
+	for _, d := range x.theme.Details {
+		details = append(details, list.Detail{Key: d.Key, Label: d.Label, Required: d.Required})
+	}
+	x.roles = t.Recognise(details)
+	var problems []list.Problem
+	x.rows, problems = t.Read(x.roles)
+	for _, p := range problems {
+		x.sum.Problems = append(x.sum.Problems, RunProblem(p))
+	}
+	if len(x.rows) == 0 {
+		return fmt.Errorf("%s has no rows", x.List)
+	}
+	var byRow []string
+	for _, r := range x.roles {
+		if k, ok := r.Detail(); ok {
+			byRow = append(byRow, k)
+		}
+	}
+	with := edit.Context{Theme: x.theme, Library: x.library}
+	if x.pattern, err = edit.Do(x.pattern, edit.Leave{Details: byRow}, with); err != nil {
+		return err
+	}
+	if len(x.Details) > 0 {
+		x.pattern, err = edit.Do(x.pattern, edit.Details{Values: x.Details}, with)
+	}
+	return err
+}
+
+// nameOf is what a row is called.
+func nameOf(r list.Row) string {
+	for _, role := range []list.Role{list.DetailRole("names"), list.Client} {
+		if v := r.Values[role]; v != "" {
+			return strings.Join(strings.Fields(v), " ")
+		}
+	}
+	return r.Key
+}
+
+// readFolders matches folders to rows and reads what is common to all.
+func (x *run) readFolders(ctx context.Context) error {
+	entries, err := os.ReadDir(x.Folders)
+	if err != nil {
+		return fmt.Errorf("the folders: %w", err)
+	}
+	var named []list.Named
+	for _, r := range x.rows {
+		named = append(named, list.Named{Key: r.Key, Folder: r.Values[list.FolderName], Names: []string{nameOf(r)}})
+	}
+	var folders, common []string
+	for _, e := range entries {
+		at := filepath.Join(x.Folders, e.Name())
+		switch {
+		case strings.HasPrefix(e.Name(), "."), at == filepath.Clean(x.Out), at == filepath.Clean(x.List):
+		case e.IsDir():
+			folders = append(folders, e.Name())
+		default:
+			if i := list.FileRow(e.Name(), named); i >= 0 {
+				x.folders[x.rows[i].Key] = append(x.folders[x.rows[i].Key], at)
+			} else if !listfile.Known(e.Name()) {
+				common = append(common, at)
+			}
+		}
+	}
+	for _, m := range list.Folders(folders, named) {
+		if m.Sure == list.Exact || m.Sure == list.Likely && x.Likely {
+			k := x.rows[m.Row].Key
+			x.folders[k] = append(x.folders[k], filepath.Join(x.Folders, m.Folder))
+			continue
+		}
+		f := RunFolder{Folder: m.Folder, Why: m.Why}
+		if m.Row >= 0 {
+			f.Likely = x.rows[m.Row].Key
+		}
+		if f.Why == "" {
+			f.Why = "no row is called like it"
+		}
+		x.sum.Folders = append(x.sum.Folders, f)
+	}
+	slices.SortFunc(common, cast.CompareNames)
+	ids := x.takeAll(ctx, append(common, x.Music...))
+	for _, id := range ids {
+		x.shared[id] = true
+	}
+	if ctx.Err() != nil || len(ids) == 0 {
+		return ctx.Err()
+	}
+	x.pattern, err = edit.Do(x.pattern, edit.Pour{Media: ids}, edit.Context{Theme: x.theme, Library: x.library})
+	return err
+}
+
+// takeAll reads files; what cannot be used is told.
+func (x *run) takeAll(ctx context.Context, paths []string) (ids []doc.MediaID) {
+	for _, p := range paths {
+		id, err := x.take(ctx, p, filepath.Base(p))
+		if err != nil {
+			x.mu.Lock()
+			x.sum.Refused = append(x.sum.Refused, RefusedFile{p, err.Error()})
+			x.mu.Unlock()
+			continue
+		}
+		if !slices.Contains(ids, id) {
+			ids = append(ids, id)
+		}
+	}
+	return ids
+}
+
+// take reads a file, which other rows may hold too.
+func (x *run) take(ctx context.Context, path, name string) (doc.MediaID, error) {
+	id, err := media.ContentOf(path)
+	if err != nil {
+		return "", err
+	}
+	x.mu.Lock()
+	_, known := x.library[id]
+	x.mu.Unlock()
+	if known {
+		return id, nil
+	}
+	m, _, err := media.Probe(ctx, path, name)
+	if err != nil {
+		return "", err
+	}
+	m.ID = id
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.library[id], x.files[id] = m, path
+	return id, nil
+}
+
+// below are the files of folders and files, by name.
+func below(paths []string) (out []string, err error) {
+	for _, p := range paths {
+		e := filepath.WalkDir(p, func(at string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() || strings.HasPrefix(d.Name(), ".") {
+				return err
+			}
+			out = append(out, at)
+			return nil
+		})
+		err = errors.Join(err, e)
+	}
+	slices.SortFunc(out, cast.CompareNames)
+	return out, err
+}
+
+func (x *run) makeAll(ctx context.Context) error {
+	fields := make([]map[string]string, len(x.rows))
+	for i, r := range x.rows {
+		fields[i] = map[string]string{"key": r.Key, "client": nameOf(r)}
+		maps.Copy(fields[i], r.Cells)
+		for k, v := range x.pattern.Details {
+			fields[i][k] = v
+		}
+		for role, v := range r.Values {
+			if k, ok := role.Detail(); ok {
+				fields[i][k] = v
+			}
+		}
+	}
+	if x.Names == "" {
+		x.Names = naming.Usual
+	}
+	if err := naming.Check(x.Names, slices.Sorted(maps.Keys(fields[0]))); err != nil {
+		return fmt.Errorf("the names of files: %w", err)
+	}
+	x.names = naming.Names(x.Names, fields, "")
+	x.sum.Rows = make([]RunRow, len(x.rows))
+	var g errgroup.Group
+	g.SetLimit(max(1, x.Workers))
+	for i := range x.rows {
+		g.Go(func() error {
+			row, err := x.row(ctx, i)
+			x.mu.Lock()
+			defer x.mu.Unlock()
+			if err != nil {
+				row.State, row.Why = "failed", err.Error()
+			}
+			x.sum.Rows[i] = row
+			switch row.State {
+			case "made":
+				x.sum.Made++
+			case "kept":
+				x.sum.Kept++
+			default:
+				x.sum.Not++
+			}
+			x.sum.Frames += row.Frames
+			x.sum.Encoded += row.Encoded
+			if x.Report != nil {
+				x.Report(row)
+			}
+			// A full disk or a stop ends the Run; what is wrong with one row does not.
+			if ctx.Err() != nil || errors.Is(err, render.ErrFull) {
+				return errors.Join(ctx.Err(), err)
+			}
+			return nil
+		})
+		if ctx.Err() != nil {
+			break
+		}
+	}
+	return g.Wait()
+}
+
+// row makes a row's films.
+func (x *run) row(ctx context.Context, i int) (RunRow, error) {
+	r := x.rows[i]
+	out := RunRow{Key: r.Key, Name: nameOf(r), Files: []string{}}
+	paths, err := below(x.folders[r.Key])
+	if err != nil {
+		return out, err
+	}
+	ids := x.takeAll(ctx, paths)
+	if err := ctx.Err(); err != nil {
+		return out, err
+	}
+	d, lib, err := x.arrangeRow(r, ids)
+	if err != nil {
+		return out, err
+	}
+	for _, p := range x.Profiles {
+		f, err := x.house.Lay(film.Source{Doc: d, Theme: x.theme, Library: lib, Profile: p})
+		if err != nil {
+			return out, err
+		}
+		for _, c := range append(plan.Checks(f.Doc, f.Plan, x.theme, lib), f.Findings()...) {
+			if c.Weight == plan.Stops {
+				out.State, out.Why = "left out", strings.ToLower(c.Text[:1])+c.Text[1:]
+				return out, nil
+			}
+			if len(x.Profiles) == 1 || p.Name == x.Profiles[0].Name {
+				out.Warnings = append(out.Warnings, c.Text)
+			}
+		}
+		if f.Plan.FitError != nil {
+			return out, fmt.Errorf("the pictures cannot be fitted to the music: %w", f.Plan.FitError)
+		}
+		if len(x.folders[r.Key]) == 0 && len(x.folders) > 0 {
+			out.State, out.Why = "left out", "no folder matches"
+			return out, nil
+		}
+		if err := x.film(ctx, f, x.fileName(i, p), &out); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+func (x *run) fileName(i int, p profile.Profile) string {
+	name := x.names[i]
+	if len(x.Profiles) > 1 {
+		name += " " + naming.Safe(p.Name)
+	}
+	return name + "." + p.File.Extension
+}
+
+// arrangeRow is a row's film as the pattern has it, with the row's own.
+func (x *run) arrangeRow(r list.Row, ids []doc.MediaID) (doc.Slideshow, doc.Library, error) {
+	x.mu.Lock()
+	lib := doc.Library{}
+	for id, m := range x.library {
+		if x.shared[id] || slices.Contains(ids, id) {
+			lib[id] = m
+		}
+	}
+	x.mu.Unlock()
+	values := map[string]string{}
+	for role, v := range r.Values {
+		if k, ok := role.Detail(); ok {
+			values[k] = v
+		}
+	}
+	d := doc.New(x.theme.ID, x.pattern.Seed)
+	d.Follows = &doc.Follows{}
+	own := slices.DeleteFunc(slices.Clone(ids), func(id doc.MediaID) bool { return x.shared[id] })
+	ops := []edit.Op{edit.Follow{Pattern: x.pattern}, edit.Details{Values: values}, edit.Pour{Media: own}}
+	if v := r.Values[list.Pace]; v != "" {
+		var seconds float64
+		if _, err := fmt.Sscanf(strings.Replace(v, ",", ".", 1), "%g", &seconds); err != nil {
+			return d, lib, fmt.Errorf("the pace %q is no number of seconds", v)
+		}
+		ops = append(ops, edit.Fit{Mode: doc.AtPace, Pace: seconds})
+	}
+	var err error
+	for _, op := range ops {
+		if d, err = edit.Do(d, op, edit.Context{Theme: x.theme, Library: lib}); err != nil {
+			return d, lib, err
+		}
+	}
+	return d, lib, nil
+}
+
+// film makes a file unless it is there already.
+func (x *run) film(ctx context.Context, f *film.Film, name string, out *RunRow) error {
+	is, err := f.Name()
+	if err != nil {
+		return err
+	}
+	is += " " + f.Profile.Name
+	path := filepath.Join(x.Out, name)
+	out.Files = append(out.Files, path)
+	out.Frames += f.Frames()
+	out.Seconds = f.Plan.Rate.Seconds(f.Frames())
+	x.mu.Lock()
+	had := x.made[name]
+	x.mu.Unlock()
+	_, there := os.Stat(path)
+	if there == nil && had == is {
+		if out.State == "" {
+			out.State = "kept"
+		}
+		return nil
+	}
+	if there == nil && had == "" {
+		return fmt.Errorf("%s is there already and was not made here; it is left alone", path)
+	}
+	var encoded timecode.Frames
+	job := render.Job{Film: f, Lanes: func(ctx context.Context) render.Lane { return x.sprites.Lane(ctx, f.Library, false) }, Files: x.files, Out: path,
+		Cache: render.Folder{Dir: filepath.Join(x.Out, workFolder, "segments")}, Progress: func(_, total timecode.Frames) { encoded = total }}
+	if _, err := render.Film(ctx, job); err != nil {
+		return err
+	}
+	out.State = "made"
+	out.Encoded += encoded
+	return x.note(name, is)
+}
+
+// note keeps down which film a file holds.
+func (x *run) note(name, is string) error {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.made[name] = is
+	b, err := json.MarshalIndent(x.made, "", "  ")
+	if err != nil {
+		return err
+	}
+	tmp := x.madePath() + ".new"
+	return errors.Join(os.WriteFile(tmp, b, 0o644), os.Rename(tmp, x.madePath()))
+}

@@ -1,0 +1,55 @@
+package render
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+// Folder is a cache in a folder, for what is made without a studio.
+type Folder struct{ Dir string }
+
+// Find implements Cache.
+func (f Folder) Find(_ context.Context, keys []string) (map[string]string, error) {
+	out := map[string]string{}
+	for _, k := range keys {
+		path := filepath.Join(f.Dir, k)
+		_, err := os.Stat(path)
+		if err == nil {
+			out[k] = path
+		} else if !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Keep implements Cache. A file is there wholly or not at all.
+func (f Folder) Keep(_ context.Context, key, path string) (string, error) {
+	if err := os.MkdirAll(f.Dir, 0o755); err != nil {
+		return "", err
+	}
+	to := filepath.Join(f.Dir, key)
+	tmp, err := os.CreateTemp(f.Dir, "put-*")
+	if err != nil {
+		return "", err
+	}
+	defer os.Remove(tmp.Name())
+	defer tmp.Close()
+	in, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer in.Close()
+	if _, err := io.Copy(tmp, in); err != nil {
+		return "", err
+	}
+	if err := errors.Join(tmp.Close(), os.Rename(tmp.Name(), to)); err != nil {
+		return "", fmt.Errorf("keeping a segment: %w", err)
+	}
+	return to, nil
+}
