@@ -24,12 +24,19 @@ for (const [path, name] of [["/queue", "queue"], ["/deliveries", "deliveries"], 
   await page.goto(path);
   await shot(name);
 }
+// The Run, with the cell chosen that misses a name.
+await page.goto("/runs/1");
+await page.waitForSelector("#runrows tr");
+await page.click("#runrows tr:nth-child(5) [data-role='detail:names']");
+await shot("run");
+await page.goto("/runs/1/proofread");
+await page.waitForFunction(() => [...document.querySelectorAll(".proofs img")].slice(0, 6).every((i) => i.naturalWidth > 0), null, { timeout: 60000 });
+await shot("proofread");
+await page.goto("/runs/1/out");
+await shot("run-out");
 await page.goto("/orders/1");
 await page.waitForSelector("#rows .slide");
 await shot("order");
-await page.click("summary:has-text('Style of all captions')");
-await shot("film");
-await page.click("summary:has-text('Style of all captions')");
 await page.locator("#rows .slide").nth(3).click({ position: { x: 20, y: 20 } });
 await page.waitForSelector("#margin[data-shown$='|'] , #margin:has-text('Crop and frame')");
 await page.click("summary:has-text('Crop and frame')");

@@ -27,7 +27,7 @@ ALTER TABLE orders
     ADD COLUMN pictures     int NOT NULL DEFAULT 0,
     ADD COLUMN sees         jsonb,                      -- what the checks see, by place
     ADD COLUMN own          jsonb;                      -- parts of a row's film that are not the pattern's
-CREATE UNIQUE INDEX orders_run_key ON orders (run_id, run_key) WHERE run_id IS NOT NULL;
+CREATE UNIQUE INDEX orders_run_key ON orders (run_id, run_key) WHERE run_id IS NOT NULL AND deleted_at IS NULL;
 
 -- Folders of material, and the row each belongs to.
 CREATE TABLE run_folders (

@@ -31,7 +31,7 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if c.What == "run" {
 		return app.Trial(ctx, func(h *house.House, _ http.Handler) error {
-			return bench.Run(ctx, os.Stdout, h, bench.RunOptions{Films: c.Films, Own: 8, Common: 4, Waiting: 200})
+			return bench.Run(ctx, os.Stdout, h, bench.RunOptions{Films: c.Films, Own: 8, Common: 5, Waiting: 200})
 		})
 	}
 	if c.What == "pages" || c.What == "twins" {

@@ -32,7 +32,7 @@ import (
 type RunOptions struct {
 	Films   int // 24
 	Own     int // pictures of each, 8
-	Common  int // pictures all share, 4
+	Common  int // pictures all share, 5: a third of the slides, with opening and closing
 	Waiting int // films in the queue while memory is measured, 200
 }
 

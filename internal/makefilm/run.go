@@ -27,6 +27,7 @@ import (
 	"nelko/internal/core/profile"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/film"
 	"nelko/internal/listfile"
 	"nelko/internal/media"
@@ -480,7 +481,7 @@ func (x *run) row(ctx context.Context, i int) (RunRow, error) {
 		}
 		for _, c := range append(plan.Checks(f.Doc, f.Plan, x.theme, lib), f.Findings()...) {
 			if c.Weight == plan.Stops {
-				out.State, out.Why = "left out", strings.ToLower(c.Text[:1])+c.Text[1:]
+				out.State, out.Why = "left out", wording.Lower(c.Text)
 				return out, nil
 			}
 			if len(x.Profiles) == 1 || p.Name == x.Profiles[0].Name {

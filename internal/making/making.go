@@ -14,6 +14,7 @@ import (
 	"time"
 
 	"github.com/riverqueue/river"
+	"golang.org/x/sys/unix"
 	"gorm.io/gorm"
 
 	"nelko/internal/core/compose"
@@ -75,7 +76,11 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 	js.Serve(helping, 1)
 	queue.Handle(js, queue.Kind[Film]{
 		Work: func(ctx context.Context, j queue.Job[Film]) error {
-			return mk.Film(ctx, j.Args, j.Worker, j.Last)
+			err := mk.Film(ctx, j.Args, j.Worker, j.Last)
+			if errors.Is(err, render.ErrFull) {
+				return queue.Later(fullFor)
+			}
+			return err
 		},
 		Refuse: func(ctx context.Context, j Film, why string) error { return mk.refuse(ctx, j, why) },
 	})
@@ -184,6 +189,14 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	if errors.Is(err, errTaken) {
 		return nil
 	}
+	if errors.Is(err, unix.ENOSPC) || errors.Is(err, unix.EDQUOT) {
+		err = errors.Join(render.ErrFull, err)
+	}
+	if errors.Is(err, render.ErrFull) && ctx.Err() == nil {
+		// Nothing is wrong with the film: it waits for room.
+		e := mk.end(ctx, r, map[string]any{"state": store.RenderWaiting, "error": render.ErrFull.Error()})
+		return errors.Join(err, e)
+	}
 	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
 		if e := mk.end(ctx, r, map[string]any{"state": store.RenderFailed, "error": mk.inWords(ctx, r, err), "finished_at": mk.Now()}); e != nil {
 			return errors.Join(err, e)
@@ -212,12 +225,16 @@ func (mk *Making) refuse(ctx context.Context, j Film, why string) error {
 	})
 }
 
+// fullFor is how long a film waits for room on a full disk before it is tried
+// again. That is no failure and costs no try.
+const fullFor = time.Minute
+
 // isHopeless tells errors of the material, which come again on every try,
 // from those of the moment.
 func isHopeless(err error) bool {
 	var s *compose.SlideError
 	var g *render.SegmentError
-	return !errors.Is(err, render.ErrFull) && (errors.As(err, &s) || errors.As(err, &g) || errors.Is(err, errMaterial))
+	return errors.As(err, &s) || errors.As(err, &g) || errors.Is(err, errMaterial)
 }
 
 var errMaterial = errors.New("cannot be rendered")

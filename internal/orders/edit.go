@@ -7,8 +7,6 @@ import (
 	"fmt"
 	"maps"
 	"time"
-	"unicode"
-	"unicode/utf8"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -17,6 +15,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/wording"
 	"nelko/internal/film"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
@@ -31,12 +30,7 @@ type Conflict struct {
 }
 
 func (c *Conflict) Error() string {
-	return fmt.Sprintf("%s changed this slideshow meanwhile (%s). Your change was not made; this is how it stands now.", c.By, lowerFirst(c.Title))
-}
-
-func lowerFirst(s string) string {
-	r, n := utf8.DecodeRuneInString(s)
-	return string(unicode.ToLower(r)) + s[n:]
+	return fmt.Sprintf("%s changed this slideshow meanwhile (%s). Your change was not made; this is how it stands now.", c.By, wording.Lower(c.Title))
 }
 
 // Edit applies op to revision base of an order's slideshow and makes it the

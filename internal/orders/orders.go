@@ -6,6 +6,7 @@ package orders
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/mail"
 	"strings"
@@ -202,6 +203,9 @@ func ByID(tx *gorm.DB, ids []int64) (map[int64]store.Order, error) {
 
 // Archive takes an order off the day sheet; it can be found and opened still.
 func (o *Orders) Archive(ctx context.Context, id int64) error {
+	if err := o.noPattern(ctx, id); err != nil {
+		return err
+	}
 	return o.change(ctx, id, map[string]any{"archived_at": o.Now()})
 }
 
@@ -211,12 +215,29 @@ const DeletedFor = 30 * 24 * time.Hour
 // Delete deletes an order: after DeletedFor it is really gone, and its links
 // are closed at once.
 func (o *Orders) Delete(ctx context.Context, id int64) error {
+	if err := o.noPattern(ctx, id); err != nil {
+		return err
+	}
 	return o.change(ctx, id, map[string]any{"deleted_at": o.Now()})
 }
 
 // Restore brings an archived or deleted order back.
 func (o *Orders) Restore(ctx context.Context, id int64) error {
-	return o.change(ctx, id, map[string]any{"archived_at": nil, "deleted_at": nil})
+	err := o.change(ctx, id, map[string]any{"archived_at": nil, "deleted_at": nil})
+	if errors.Is(err, gorm.ErrDuplicatedKey) {
+		return invalid.Field("key", "Another row of its Run has its key by now; give that one another first.")
+	}
+	return err
+}
+
+// noPattern refuses to put away what the rows of a Run follow.
+func (o *Orders) noPattern(ctx context.Context, id int64) error {
+	var n int64
+	err := o.Store.DB.WithContext(ctx).Model(&store.Run{}).Where("pattern_id = ?", id).Count(&n).Error
+	if err == nil && n > 0 {
+		err = invalid.Field("order", "This is the pattern of a Run; put the Run away instead.")
+	}
+	return err
 }
 
 // Copy opens another order with the same material, theme, details and

@@ -1,11 +1,11 @@
 package orders
 
 import (
-	"fmt"
 	"strings"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/plan"
+	"nelko/internal/core/wording"
 	"nelko/internal/store"
 )
 
@@ -45,7 +45,7 @@ func (d *Dossier) Next() Step {
 	case last != nil && !last.State.Over():
 		return Step{Works, "Rendering", "renders"}
 	case waiting > 0:
-		return Step{Works, "Reading " + counted(waiting, "file"), "material"}
+		return Step{Works, "Reading " + wording.Counted(waiting, "file"), "material"}
 	}
 	for _, c := range d.Checks {
 		if c.Weight == plan.Stops {
@@ -82,10 +82,3 @@ func (d *Dossier) delivered(renderID int64) bool {
 
 // Place turns a check's field into a place on the order's pages.
 func Place(field string) string { return strings.ReplaceAll(field, ":", "-") }
-
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
-}

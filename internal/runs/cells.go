@@ -391,10 +391,10 @@ func (rs *Runs) Back(ctx context.Context, o store.Order, parts []string, author 
 	if err != nil || pattern || run.PatternID == nil {
 		return errors.Join(err, invalid.Field("parts", "This order follows no pattern."))
 	}
-	p, _, err := rs.patternDoc(ctx, *run.PatternID)
+	p, err := rs.Orders.Load(ctx, *run.PatternID)
 	if err != nil {
 		return err
 	}
-	_, err = rs.Orders.Do(ctx, o.ID, edit.AsPattern{Pattern: p, Parts: parts}, author)
+	_, err = rs.Orders.Do(ctx, o.ID, edit.AsPattern{Pattern: p.Doc, Parts: parts}, author)
 	return err
 }

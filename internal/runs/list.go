@@ -15,7 +15,6 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/list"
-	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -365,6 +364,3 @@ func calledBy(details map[string]string, key string) string {
 	}
 	return name
 }
-
-// Clock writes seconds as m:ss.t.
-func Clock(seconds float64) string { return timecode.Clock(seconds) }

@@ -209,7 +209,7 @@ func (rs *Runs) copy(ctx context.Context, w io.Writer, sha string) error {
 	return err
 }
 
-// made counts the rows whose film is made as it is now.
+// Finished counts the rows whose film is made as it is now.
 func (s *Sheet) Finished() (n int) {
 	for _, r := range s.Rows {
 		if r.Current() && r.Render.State == store.RenderDone {

@@ -14,7 +14,6 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"nelko/internal/core/doc"
 	"nelko/internal/core/list"
 	"nelko/internal/core/theme"
 	"nelko/internal/delivery"
@@ -201,12 +200,6 @@ func lock(tx *gorm.DB, id int64) (store.Run, error) {
 	return r, nil
 }
 
-// Head is what can be changed of a Run as a whole.
-type Head struct {
-	Name, FileNames, Watches string
-	Due                      time.Time
-}
-
 // Archive takes a Run off the day sheet, or brings it back.
 func (rs *Runs) Archive(ctx context.Context, id int64, archived bool) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
@@ -266,15 +259,6 @@ func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
 }
 
 const stripLength = 9
-
-// patternDoc is the pattern's document, with its details, in a transaction.
-func (rs *Runs) patternDoc(ctx context.Context, patternID int64) (doc.Slideshow, *orders.Dossier, error) {
-	d, err := rs.Orders.Load(ctx, patternID)
-	if err != nil {
-		return doc.Slideshow{}, nil, err
-	}
-	return d.Doc, d, nil
-}
 
 // hasRole reports whether a list has a column for a role.
 func hasRole(l *store.RunList, r list.Role) bool { return l != nil && slices.Contains(l.Roles, r) }

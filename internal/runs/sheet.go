@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/follow"
 	"nelko/internal/core/list"
 	"nelko/internal/core/theme"
+	"nelko/internal/core/wording"
 	"nelko/internal/making"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -210,7 +211,7 @@ func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 func (r *Row) needs(run *Run, folder string, own bool) {
 	for _, d := range run.Pattern.Theme.Details {
 		if d.Required && r.Details[d.Key] == "" {
-			r.Needs[list.DetailRole(d.Key)] = lower(d.Label) + " missing"
+			r.Needs[list.DetailRole(d.Key)] = wording.Lower(d.Label) + " missing"
 		}
 	}
 	for _, x := range r.Sees {
@@ -224,7 +225,7 @@ func (r *Row) needs(run *Run, folder string, own bool) {
 		case x.Place == "soundtrack" && x.Stops:
 			r.Needs[Fit] = "no music"
 		case x.Place == "fit" && (x.Stops || apart(x.Text)):
-			r.Needs[Fit] = lower(x.Text)
+			r.Needs[Fit] = wording.Lower(x.Text)
 		}
 	}
 	if own && r.Pictures == 0 {
@@ -237,7 +238,7 @@ func (r *Row) needs(run *Run, folder string, own bool) {
 		r.Needs[list.Songs] = "no song “" + v + "”"
 	}
 	if r.StepKind == string(orders.Failed) {
-		r.Needs[Films] = lower(r.StepText)
+		r.Needs[Films] = wording.Lower(r.StepText)
 	}
 	if r.Link != nil && r.Link.MailError != "" {
 		r.Needs[Gone] = "mail failed: " + r.Link.MailError
@@ -247,13 +248,6 @@ func (r *Row) needs(run *Run, folder string, own bool) {
 // apart reports whether a check says that pictures and music end apart.
 func apart(text string) bool {
 	return strings.HasPrefix(text, "Music ") || strings.HasPrefix(text, "Pictures ")
-}
-
-func lower(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToLower(s[:1]) + s[1:]
 }
 
 func (r *Row) stage() Stage {
@@ -375,7 +369,7 @@ func (s *Sheet) Summary() string {
 		}
 		parts = append(parts, fmt.Sprintf("%d %s", needs[n], word))
 	}
-	text := counted(len(s.Rows), "film")
+	text := wording.Counted(len(s.Rows), "film")
 	if len(parts) > 0 {
 		text += ": " + strings.Join(parts, ", ")
 	}
@@ -428,13 +422,6 @@ func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, 
 	return films, rs.Now().Add(time.Duration(seconds * float64(time.Second))), nil
 }
 
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
-}
-
 // FilmText says how a row's film stands.
 func (r Row) FilmText(now time.Time) string {
 	if r.Render == nil {
@@ -442,6 +429,9 @@ func (r Row) FilmText(now time.Time) string {
 	}
 	switch rd := r.Render; rd.State {
 	case store.RenderWaiting:
+		if rd.Error != "" {
+			return "waits: " + rd.Error
+		}
 		return "waits"
 	case store.RenderRunning:
 		text := "rendering"

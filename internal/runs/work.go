@@ -10,6 +10,8 @@ import (
 	"gorm.io/gorm"
 
 	"nelko/internal/core/list"
+	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
@@ -42,8 +44,7 @@ type Plan struct {
 	Workers           int
 }
 
-// Plan tells beforehand what an act would do with the rows. keys limits it to
-// those rows; nil: all.
+// Plan tells beforehand what an act would do with the rows.
 func (rs *Runs) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
 	p := Plan{Act: act}
 	for _, r := range s.Rows {
@@ -87,7 +88,7 @@ func (r Row) whyNot(act Act) string {
 		case act == Again && (r.Render == nil || r.Render.State != store.RenderFailed):
 			return done
 		case r.stops() != "":
-			return lower(r.stops())
+			return wording.Lower(r.stops())
 		case r.StepKind == string(orders.Works):
 			return "its files are being read"
 		}
@@ -97,7 +98,10 @@ func (r Row) whyNot(act Act) string {
 			}
 		}
 	case Link, Mail:
+		wants := r.RunValues[list.Wanted]
 		switch {
+		case wants != "" && !strings.Contains(list.Fold(wants), "link"):
+			return "wants no link but " + wants
 		case r.Link != nil && r.Link.RenderID == renderID(r) && (act == Link || r.Link.MailedTo != "" && r.Link.MailError == ""):
 			return done
 		case running:
@@ -124,18 +128,18 @@ func (p Plan) InWords() string {
 	n := len(p.Rows)
 	switch p.Act {
 	case Link:
-		return counted(n, "link")
+		return wording.Counted(n, "link")
 	case Mail:
-		return counted(n, "link") + ", each mailed to its client"
+		return wording.Counted(n, "link") + ", each mailed to its client"
 	}
 	if n == 0 {
 		return "No film is ready to be rendered"
 	}
-	long := Clock(p.Shortest)
+	long := timecode.Clock(p.Shortest)
 	if p.Longest-p.Shortest >= 0.05 {
-		long += " to " + Clock(p.Longest)
+		long += " to " + timecode.Clock(p.Longest)
 	}
-	text := fmt.Sprintf("%s, %s each, ", counted(n, "film"), long)
+	text := fmt.Sprintf("%s, %s each, ", wording.Counted(n, "film"), long)
 	if p.Minutes < 1 {
 		text += "under a minute"
 	} else {
@@ -176,10 +180,10 @@ type Done struct {
 
 // InWords says what was done.
 func (d Done) InWords() string {
-	text := map[Act]string{Render: counted(d.Begun, "film") + " queued to be rendered", Again: counted(d.Begun, "film") + " queued once more", Link: counted(d.Begun, "link") + " made",
-		Mail: counted(d.Begun, "link") + " made and being mailed"}[d.Act]
+	text := map[Act]string{Render: wording.Counted(d.Begun, "film") + " queued to be rendered", Again: wording.Counted(d.Begun, "film") + " queued once more", Link: wording.Counted(d.Begun, "link") + " made",
+		Mail: wording.Counted(d.Begun, "link") + " made and being mailed"}[d.Act]
 	if len(d.LeftOut) > 0 {
-		text += fmt.Sprintf("; %s left out: %s", counted(len(d.LeftOut), "row"), Plan{LeftOut: d.LeftOut}.WhyLeftOut())
+		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"), Plan{LeftOut: d.LeftOut}.WhyLeftOut())
 	}
 	return text + "."
 }

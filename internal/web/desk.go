@@ -12,6 +12,7 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 )
 
@@ -136,7 +137,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.Pictures = v.Pictures && len(sl.Media) > 0
 	}
 	v.Linger, v.Pin, v.Caption = onlyOne(lingers), onlyOne(pins), onlyOne(captions)
-	v.Heading = counted(len(v.Slides), "slide") + " selected"
+	v.Heading = wording.Counted(len(v.Slides), "slide") + " selected"
 	if len(v.Slides) == 1 {
 		v.Heading = fmt.Sprintf("Slide %d, %s", v.Slides[0].Number, v.Slides[0].Kind)
 	}

@@ -179,6 +179,11 @@ func (s *Server) actOnOrder(w http.ResponseWriter, r *http.Request) {
 		o, err = s.House.Orders.Copy(r.Context(), id, &user(r).ID)
 		said, to = "This is the copy; nothing of it was rendered yet.", fmt.Sprintf("/orders/%d", o.ID)
 	}
+	var inv *invalid.Input
+	if errors.As(err, &inv) {
+		s.message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
+		return
+	}
 	if err != nil {
 		s.fail(w, r, err)
 		return

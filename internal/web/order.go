@@ -19,6 +19,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/making"
 	"nelko/internal/orders"
@@ -264,7 +265,7 @@ func (v *orderView) leaves() {
 		return fmt.Sprint(n)
 	}
 	for i, l := range []leafLink{
-		{Leaf: materialLeaf, Name: "Material", Note: note(media)}, {Leaf: runningLeaf, Name: "Running order", Note: counted(len(v.Doc.Slides), "slide")},
+		{Leaf: materialLeaf, Name: "Material", Note: note(media)}, {Leaf: runningLeaf, Name: "Running order", Note: wording.Counted(len(v.Doc.Slides), "slide")},
 		{Leaf: soundtrackLeaf, Name: "Soundtrack", Note: v.MusicClock()}, {Leaf: checkLeaf, Name: "Check", Note: note(len(v.Findings))}, {Leaf: deliveriesLeaf, Name: "Deliveries", Note: note(open)},
 	} {
 		l.Key, l.Here, l.Path = i+1, l.Leaf == v.Leaf, leafPath(v.Order.ID, l.Leaf)
@@ -318,26 +319,19 @@ func (v *orderView) material(storing int) {
 	parts := []string{}
 	for _, k := range []doc.MediaKind{doc.PhotoMedia, doc.ClipMedia, doc.SongMedia} {
 		if counts[k] > 0 {
-			parts = append(parts, counted(counts[k], string(k)))
+			parts = append(parts, wording.Counted(counts[k], string(k)))
 		}
 	}
 	if waiting > 0 {
-		parts = append(parts, counted(waiting, "file")+" being read")
+		parts = append(parts, wording.Counted(waiting, "file")+" being read")
 	}
 	if storing > 0 {
-		parts = append(parts, counted(storing, "file")+" being stored")
+		parts = append(parts, wording.Counted(storing, "file")+" being stored")
 	}
 	if len(parts) == 0 {
 		parts = []string{"nothing yet"}
 	}
 	v.MaterialCount = strings.Join(parts, ", ")
-}
-
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
 }
 
 func (v *orderView) songs() {
@@ -374,7 +368,7 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 	}
 	switch rd.State {
 	case store.RenderWaiting:
-		row.Text, row.Detail = "Waits for a worker", ""
+		row.Text, row.Detail = "Waits for a worker", rd.Error // why it was put off
 	case store.RenderRunning:
 		row.Text = "Rendering"
 		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)

@@ -9,6 +9,7 @@ import (
 
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
@@ -114,7 +115,7 @@ func (s *Server) demoProgress(r *http.Request, b base, made int) string {
 	if err != nil || left == 0 {
 		return ""
 	}
-	return fmt.Sprintf("The demo’s pictures are being painted in the background: %s to go for %d orders.", counted(int(left), "step"), made)
+	return fmt.Sprintf("The demo’s pictures are being painted in the background: %s to go for %d orders.", wording.Counted(int(left), "step"), made)
 }
 
 func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {

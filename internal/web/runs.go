@@ -18,6 +18,7 @@ import (
 	"nelko/internal/core/list"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/listfile"
 	"nelko/internal/orders"
@@ -96,12 +97,12 @@ func runLines(lines []runs.Line) (out []runsLine) {
 		case l.Films == 0:
 			x.Kind, x.Need = orders.NeedsHand, "No list yet"
 		case hand > 0:
-			x.Kind, x.Need = orders.NeedsHand, counted(hand, "row")+" to look at"
+			x.Kind, x.Need = orders.NeedsHand, wording.Counted(hand, "row")+" to look at"
 			x.Path += "?only=1"
 		case l.Steps[orders.CanGo] > 0:
-			x.Kind, x.Need = orders.CanGo, counted(l.Steps[orders.CanGo], "film")+" ready to go on"
+			x.Kind, x.Need = orders.CanGo, wording.Counted(l.Steps[orders.CanGo], "film")+" ready to go on"
 		case l.Steps[orders.Works] > 0:
-			x.Kind, x.Need = orders.Works, counted(l.Steps[orders.Works], "film")+" at work"
+			x.Kind, x.Need = orders.Works, wording.Counted(l.Steps[orders.Works], "film")+" at work"
 		default:
 			x.Kind, x.Need = orders.Finished, "All delivered"
 		}
@@ -272,7 +273,7 @@ func (s *Server) said(w http.ResponseWriter, r *http.Request, text string, refus
 		for _, x := range refused[:min(len(refused), 5)] {
 			lines = append(lines, fmt.Sprintf("%s: %s", x.Key, x.Why))
 		}
-		text = strings.TrimSpace(fmt.Sprintf("%s not changed. %s", counted(len(refused), "cell"), strings.Join(lines, " ")))
+		text = strings.TrimSpace(fmt.Sprintf("%s not changed. %s", wording.Counted(len(refused), "cell"), strings.Join(lines, " ")))
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
@@ -380,7 +381,7 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 	case "cancel":
 		var n int
 		n, err = in.Cancel(ctx, id)
-		text = counted(n, "render") + " cancelled."
+		text = wording.Counted(n, "render") + " cancelled."
 	case "first":
 		err, text = in.First(ctx, id, order), "This film is made next."
 	case "give":
@@ -431,10 +432,10 @@ func (s *Server) runImpact(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	text := fmt.Sprintf("It touches %s, %d of them made already", counted(i.Rows, "film"), i.Films)
+	text := fmt.Sprintf("It touches %s, %d of them made already", wording.Counted(i.Rows, "film"), i.Films)
 	switch {
 	case i.Films == 0:
-		text = fmt.Sprintf("It touches %s, none of them made yet", counted(i.Rows, "film"))
+		text = fmt.Sprintf("It touches %s, none of them made yet", wording.Counted(i.Rows, "film"))
 	case i.Minutes < 1:
 		text += fmt.Sprintf(": %d frames to make anew, under a minute", i.Frames)
 	default:
@@ -448,13 +449,11 @@ func (s *Server) runImpact(w http.ResponseWriter, r *http.Request) {
 type proofView struct {
 	base
 	*runs.Sheet
-	Leaves       []leafLink
-	Of           string
-	Slide        int
-	Across       int
-	Rows         []proofRow
-	NamesLabel   string
-	FirstMissing string
+	Leaves     []leafLink
+	Of         string
+	Slide      int
+	Rows       []proofRow
+	NamesLabel string
 }
 
 type proofRow struct {

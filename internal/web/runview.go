@@ -12,6 +12,7 @@ import (
 	"nelko/internal/core/follow"
 	"nelko/internal/core/list"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 	"nelko/internal/runs"
 	"nelko/internal/store"
@@ -34,7 +35,6 @@ type runView struct {
 	Failed    int
 	Told      string // of the pattern's changes that rows have not been given
 	Due       string
-	Rests     string // files that belong to no row
 	Only      bool   // rows that need a person are shown alone
 	Seen      string
 	drawn     []drawnPart
@@ -83,7 +83,6 @@ type runCell struct {
 	Follows     bool // the pattern's value
 	Fixed       bool // the first column
 	Strip       []int64
-	More        int
 	Mono        bool
 	Path        string
 }
@@ -93,7 +92,7 @@ func leavesOf(s *runs.Sheet, here string) []leafLink {
 	p := fmt.Sprintf("/runs/%d", s.ID)
 	return []leafLink{
 		{Name: "Sheet", Note: fmt.Sprint(len(s.Rows)), Path: p, Key: 1, Here: here == "sheet"},
-		{Name: "Pattern", Note: counted(len(s.Pattern.Doc.Slides), "slide"), Path: fmt.Sprintf("/orders/%d", *s.PatternID), Key: 2},
+		{Name: "Pattern", Note: wording.Counted(len(s.Pattern.Doc.Slides), "slide"), Path: fmt.Sprintf("/orders/%d", *s.PatternID), Key: 2},
 		{Name: "Names to proofread", Path: p + "/proofread", Key: 3, Here: here == "proofread"},
 		{Name: "Out", Note: fmt.Sprintf("%d of %d", s.Finished(), len(s.Rows)), Path: p + "/out", Key: 4, Here: here == "out"},
 	}
@@ -102,7 +101,7 @@ func leavesOf(s *runs.Sheet, here string) []leafLink {
 func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runView, error) {
 	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: day(sh.Due), Only: only}
 	if n := sh.Needing(); n > 0 {
-		v.Next = counted(n, "row") + " need you"
+		v.Next = wording.Counted(n, "row") + " need you"
 		if n == 1 {
 			v.Next = "1 row needs you"
 		}
@@ -121,9 +120,9 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 		return nil, err
 	}
 	if films > 0 {
-		v.Ends = fmt.Sprintf("%s on the way, done about %s", counted(films, "film"), at.Format("15:04"))
+		v.Ends = fmt.Sprintf("%s on the way, done about %s", wording.Counted(films, "film"), at.Format("15:04"))
 		if sh.PausedAt != nil {
-			v.Ends = counted(films, "film") + " wait; the Run is paused"
+			v.Ends = wording.Counted(films, "film") + " wait; the Run is paused"
 		}
 	}
 	if sh.Made > 0 && sh.Given != sh.Pattern.Slideshow.Head {
@@ -317,7 +316,7 @@ func (s *Server) acts(ctx context.Context, v *runView) error {
 		return err
 	}
 	v.Act.Act, v.Act.Rows, v.Act.Text, v.Act.Left = runs.Render, len(p.Rows), p.InWords(), p.WhyLeftOut()
-	v.Act.Do = "Render " + counted(len(p.Rows), "film")
+	v.Act.Do = "Render " + wording.Counted(len(p.Rows), "film")
 	for act, n := range map[runs.Act]*int{runs.Link: &v.Act.Links, runs.Mail: &v.Act.Mails} {
 		p, err := s.House.Runs.Plan(ctx, v.Sheet, act)
 		if err != nil {

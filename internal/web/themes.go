@@ -13,6 +13,7 @@ import (
 
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 )
@@ -67,7 +68,7 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 		Music         string
 		Any           bool
 		Width, Height int
-	}{b, wk.Order.ID, wk.Order.Client, wk.Order.Event, wk.Slideshow.Head, rows, counted(pictures, "picture"), timecode.Clock(music), pictures > 0,
+	}{b, wk.Order.ID, wk.Order.Client, wk.Order.Event, wk.Slideshow.Head, rows, wording.Counted(pictures, "picture"), timecode.Clock(music), pictures > 0,
 		384, 384 * wk.Doc.Frame.H / wk.Doc.Frame.W})
 }
 

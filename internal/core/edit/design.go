@@ -7,6 +7,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/look"
 	"nelko/internal/core/transition"
+	"nelko/internal/core/wording"
 )
 
 // SetTheme changes the theme, or takes another version of it, by its content.
@@ -60,7 +61,9 @@ type Layout struct {
 }
 
 // Title implements Op.
-func (l Layout) Title() string { return "Changed the layout of " + plural(len(l.Slides), "slide") }
+func (l Layout) Title() string {
+	return "Changed the layout of " + wording.Counted(len(l.Slides), "slide")
+}
 
 // Apply implements Op.
 func (l Layout) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
@@ -71,7 +74,7 @@ func (l Layout) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 				return fmt.Errorf("theme %s has no layout %q: %w", with.Theme.Name, l.Layout, ErrInvalid)
 			}
 			if lay.Pictures != len(s.Media) {
-				return fmt.Errorf("layout %s is for %s, the slide has %d: %w", lay.Name, plural(lay.Pictures, "picture"), len(s.Media), ErrInvalid)
+				return fmt.Errorf("layout %s is for %s, the slide has %d: %w", lay.Name, wording.Counted(lay.Pictures, "picture"), len(s.Media), ErrInvalid)
 			}
 		}
 		s.Layout = l.Layout
@@ -93,7 +96,7 @@ func ofSlides(ids []doc.SlideID) string {
 	if len(ids) == 0 {
 		return " of the film"
 	}
-	return " of " + plural(len(ids), "slide")
+	return " of " + wording.Counted(len(ids), "slide")
 }
 
 // Apply implements Op.
@@ -132,7 +135,7 @@ func (j Join) Title() string {
 	if len(j.Slides) == 0 {
 		return "Changed all transitions"
 	}
-	return "Changed " + plural(len(j.Slides), "transition")
+	return "Changed " + wording.Counted(len(j.Slides), "transition")
 }
 
 // Apply implements Op.

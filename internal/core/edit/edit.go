@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/follow"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/theme"
+	"nelko/internal/core/wording"
 )
 
 // Op is one edit.
@@ -56,20 +57,13 @@ func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
 	return n, nil
 }
 
-func plural(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
 // Pour adds media that the slideshow does not hold yet: photos and clips are
 // cast before the closing, songs go to the end of the soundtrack. As long as
 // nothing was placed by hand, all slides are cast anew in capture order.
 type Pour struct{ Media []doc.MediaID }
 
 // Title implements Op.
-func (p Pour) Title() string { return "Brought in " + plural(len(p.Media), "file") }
+func (p Pour) Title() string { return "Brought in " + wording.Counted(len(p.Media), "file") }
 
 // Apply implements Op.
 func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
@@ -231,7 +225,7 @@ type Move struct {
 }
 
 // Title implements Op.
-func (m Move) Title() string { return "Moved " + plural(len(m.Slides), "slide") }
+func (m Move) Title() string { return "Moved " + wording.Counted(len(m.Slides), "slide") }
 
 // Apply implements Op.
 func (m Move) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
@@ -279,7 +273,7 @@ func (m Move) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 type Remove struct{ Slides []doc.SlideID }
 
 // Title implements Op.
-func (r Remove) Title() string { return "Took out " + plural(len(r.Slides), "slide") }
+func (r Remove) Title() string { return "Took out " + wording.Counted(len(r.Slides), "slide") }
 
 // Apply implements Op.
 func (r Remove) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
@@ -305,7 +299,7 @@ type Time struct {
 
 // Title implements Op.
 func (t Time) Title() string {
-	n := plural(len(t.Slides), "slide")
+	n := wording.Counted(len(t.Slides), "slide")
 	switch {
 	case t.Unpin:
 		return "Unpinned " + n
@@ -430,7 +424,7 @@ func (f Fit) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 type Restore struct{ Media []doc.MediaID }
 
 // Title implements Op.
-func (r Restore) Title() string { return "Put back " + plural(len(r.Media), "file") }
+func (r Restore) Title() string { return "Put back " + wording.Counted(len(r.Media), "file") }
 
 // Apply implements Op.
 func (r Restore) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {

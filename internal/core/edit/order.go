@@ -8,13 +8,14 @@ import (
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/wording"
 )
 
 // Group puts the pictures of several slides together on the first of them.
 type Group struct{ Slides []doc.SlideID }
 
 // Title implements Op.
-func (g Group) Title() string { return "Put " + plural(len(g.Slides), "slide") + " together" }
+func (g Group) Title() string { return "Put " + wording.Counted(len(g.Slides), "slide") + " together" }
 
 // Apply implements Op.
 func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
@@ -49,7 +50,7 @@ func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 type Split struct{ Slides []doc.SlideID }
 
 // Title implements Op.
-func (s Split) Title() string { return "Took " + plural(len(s.Slides), "slide") + " apart" }
+func (s Split) Title() string { return "Took " + wording.Counted(len(s.Slides), "slide") + " apart" }
 
 // Apply implements Op.
 func (s Split) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
@@ -131,7 +132,7 @@ type Shift struct {
 }
 
 // Title implements Op.
-func (s Shift) Title() string { return "Moved " + plural(len(s.Slides), "slide") }
+func (s Shift) Title() string { return "Moved " + wording.Counted(len(s.Slides), "slide") }
 
 // Apply implements Op.
 func (s Shift) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {

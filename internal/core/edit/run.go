@@ -7,6 +7,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/follow"
+	"nelko/internal/core/wording"
 )
 
 // follower is an edit by which a row comes to be as its pattern has it, so
@@ -34,7 +35,7 @@ type AsPattern struct {
 
 // Title implements Op.
 func (a AsPattern) Title() string {
-	return "Took " + plural(len(a.Parts), "part") + " as the pattern has it"
+	return "Took " + wording.Counted(len(a.Parts), "part") + " as the pattern has it"
 }
 
 func (AsPattern) follows() {}
@@ -87,7 +88,9 @@ func (s SeeAs) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 type Leave struct{ Details []string }
 
 // Title implements Op.
-func (l Leave) Title() string { return "Left " + plural(len(l.Details), "detail") + " to the rows" }
+func (l Leave) Title() string {
+	return "Left " + wording.Counted(len(l.Details), "detail") + " to the rows"
+}
 
 // Apply implements Op.
 func (l Leave) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {

@@ -7,6 +7,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
+	"nelko/internal/core/wording"
 )
 
 // Shots sets something of single photos and clips. What is nil stays.
@@ -28,9 +29,9 @@ type Shots struct {
 // Title implements Op.
 func (s Shots) Title() string {
 	if s.Called != "" {
-		return s.Called + ": " + plural(len(s.Media), "picture")
+		return s.Called + ": " + wording.Counted(len(s.Media), "picture")
 	}
-	return "Changed " + plural(len(s.Media), "picture")
+	return "Changed " + wording.Counted(len(s.Media), "picture")
 }
 
 // Apply implements Op.
@@ -92,13 +93,15 @@ type Framing struct {
 }
 
 // Title implements Op.
-func (f Framing) Title() string { return "Framed " + plural(len(f.Slides), "slide") + " by hand" }
+func (f Framing) Title() string {
+	return "Framed " + wording.Counted(len(f.Slides), "slide") + " by hand"
+}
 
 // Apply implements Op.
 func (f Framing) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	return d, on(&d, f.Slides, func(s *doc.Slide) error {
 		if len(s.Media) != 1 {
-			return fmt.Errorf("slide %s has %s; only one can be framed from one to another: %w", s.ID, plural(len(s.Media), "picture"), ErrInvalid)
+			return fmt.Errorf("slide %s has %s; only one can be framed from one to another: %w", s.ID, wording.Counted(len(s.Media), "picture"), ErrInvalid)
 		}
 		crop := d.Shots[s.Media[0]].Crop
 		s.Motion = &design.Motion{Kind: design.ByHand, Ease: f.Ease, From: within(f.From, crop), To: within(f.To, crop)}

@@ -8,6 +8,7 @@ import (
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/wording"
 )
 
 // Caption sets the words on a slide's pictures.
@@ -19,9 +20,9 @@ type Caption struct {
 // Title implements Op.
 func (c Caption) Title() string {
 	if strings.TrimSpace(c.Text) == "" {
-		return "Took off the caption of " + plural(len(c.Slides), "slide")
+		return "Took off the caption of " + wording.Counted(len(c.Slides), "slide")
 	}
-	return "Captioned " + plural(len(c.Slides), "slide")
+	return "Captioned " + wording.Counted(len(c.Slides), "slide")
 }
 
 // Apply implements Op.

@@ -6,6 +6,8 @@ import (
 	"maps"
 	"slices"
 	"strings"
+
+	"nelko/internal/core/wording"
 )
 
 // Held is a row as a Run has it.
@@ -113,7 +115,7 @@ func (c Comparison) InWords(called func(Role) string) string {
 		parts = append(parts, fmt.Sprintf("%d %s changed", count[r], word))
 	}
 	if n := len(c.New); n > 0 {
-		parts = append(parts, counted(n, "new row"))
+		parts = append(parts, wording.Counted(n, "new row"))
 	}
 	if n := len(c.Back); n > 0 {
 		parts = append(parts, fmt.Sprintf("%d back again", n))
@@ -122,17 +124,10 @@ func (c Comparison) InWords(called func(Role) string) string {
 		parts = append(parts, fmt.Sprintf("%d gone", n))
 	}
 	if byHand > 0 {
-		parts = append(parts, fmt.Sprintf("%s as changed by hand", counted(byHand, "cell")))
+		parts = append(parts, fmt.Sprintf("%s as changed by hand", wording.Counted(byHand, "cell")))
 	}
 	if len(parts) == 0 {
 		return "nothing changed"
 	}
 	return strings.Join(parts, ", ")
-}
-
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
 }

@@ -8,6 +8,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/theme"
+	"nelko/internal/core/wording"
 )
 
 // Weight says how much a check matters.
@@ -77,7 +78,7 @@ func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 		}
 	}
 	if n := leftOut(d, lib); n > 0 {
-		add(Doubt, "material", "%s not in the film", counted(n, "file"))
+		add(Doubt, "material", "%s not in the film", wording.Counted(n, "file"))
 	}
 	slices.SortStableFunc(out, func(a, b Check) int { return int(b.Weight - a.Weight) })
 	return out
@@ -99,10 +100,10 @@ func paceChecks(p Plan) []Check {
 		}
 	}
 	if quick > 0 {
-		out = append(out, Check{Doubt, fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", counted(quick, "slide"), hectic), "fit"})
+		out = append(out, Check{Doubt, fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", wording.Counted(quick, "slide"), hectic), "fit"})
 	}
 	if slow > 0 {
-		out = append(out, Check{Doubt, fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", counted(slow, "slide"), tiring), "fit"})
+		out = append(out, Check{Doubt, fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", wording.Counted(slow, "slide"), tiring), "fit"})
 	}
 	return out
 }

@@ -13,6 +13,7 @@ import (
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
+	"nelko/internal/core/wording"
 )
 
 // Plan is a slideshow in time.
@@ -170,7 +171,7 @@ func (p Plan) Arithmetic() string {
 	}
 	var parts []string
 	if nStills > 0 {
-		word := counted(nStills, "picture slide")
+		word := wording.Counted(nStills, "picture slide")
 		if even {
 			parts = append(parts, fmt.Sprintf("%s × %.2f s", word, p.Rate.Seconds(stills)/float64(nStills)))
 		} else {
@@ -181,15 +182,15 @@ func (p Plan) Arithmetic() string {
 		parts = append(parts, fmt.Sprintf("%d pinned %s", nPinned, sec(pinned)))
 	}
 	if nClips > 0 {
-		parts = append(parts, fmt.Sprintf("%s %s", counted(nClips, "clip"), sec(clips)))
+		parts = append(parts, fmt.Sprintf("%s %s", wording.Counted(nClips, "clip"), sec(clips)))
 	}
 	if nCards > 0 {
-		parts = append(parts, fmt.Sprintf("%s %s", counted(nCards, "text card"), sec(cards)))
+		parts = append(parts, fmt.Sprintf("%s %s", wording.Counted(nCards, "text card"), sec(cards)))
 	}
 	parts = append(append(parts, opening...), closing...)
 	line := strings.Join(parts, " + ")
 	if nJoins > 0 {
-		line += fmt.Sprintf(" − %s × %.2f s", counted(nJoins, "join"), p.Rate.Seconds(overlap)/float64(nJoins))
+		line += fmt.Sprintf(" − %s × %.2f s", wording.Counted(nJoins, "join"), p.Rate.Seconds(overlap)/float64(nJoins))
 	}
 	line += " = " + timecode.Clock(p.Rate.Seconds(p.Frames))
 	if p.Music == 0 {
@@ -208,17 +209,10 @@ func (p Plan) Arithmetic() string {
 
 func apart(r timecode.Rate, n timecode.Frames) string {
 	if r.Seconds(n) < 0.95 {
-		return counted(int(n), "frame")
+		return wording.Counted(int(n), "frame")
 	}
 	if r.Seconds(n) >= 59.95 {
 		return timecode.Clock(r.Seconds(n))
 	}
 	return fmt.Sprintf("%.1f s", r.Seconds(n))
-}
-
-func counted(n int, word string) string {
-	if n == 1 {
-		return "1 " + word
-	}
-	return fmt.Sprintf("%d %ss", n, word)
 }

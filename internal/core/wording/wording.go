@@ -1,0 +1,25 @@
+// Package wording is what messages are put together with.
+package wording
+
+import (
+	"fmt"
+	"unicode"
+	"unicode/utf8"
+)
+
+// Counted is a number with a word for what it counts: "1 slide", "3 slides".
+func Counted(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}
+
+// Lower is a text with its first letter small, to go on within a sentence.
+func Lower(s string) string {
+	r, n := utf8.DecodeRuneInString(s)
+	if n == 0 {
+		return s
+	}
+	return string(unicode.ToLower(r)) + s[n:]
+}

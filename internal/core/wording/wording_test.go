@@ -1,0 +1,14 @@
+package wording_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"nelko/internal/core/wording"
+)
+
+func TestWording(t *testing.T) {
+	assert.Equal(t, []string{"0 slides", "1 slide", "2 slides"}, []string{wording.Counted(0, "slide"), wording.Counted(1, "slide"), wording.Counted(2, "slide")})
+	assert.Equal(t, []string{"", "missing: Names", "über"}, []string{wording.Lower(""), wording.Lower("Missing: Names"), wording.Lower("Über")})
+}

@@ -1,0 +1,198 @@
+package web_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"mime/multipart"
+	"net/http"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/list"
+	"nelko/internal/house/housetest"
+	"nelko/internal/intake"
+	"nelko/internal/listfile"
+	"nelko/internal/runs"
+	"nelko/internal/store"
+)
+
+// list sends a form with a list in it.
+func (v *site) list(path, name, content string, form ...string) (*http.Response, string) {
+	var b bytes.Buffer
+	m := multipart.NewWriter(&b)
+	for i := 0; i+1 < len(form); i += 2 {
+		require.NoError(v.t, m.WriteField(form[i], form[i+1]))
+	}
+	f, err := m.CreateFormFile("list", name)
+	require.NoError(v.t, err)
+	_, err = f.Write([]byte(content))
+	require.NoError(v.t, err)
+	require.NoError(v.t, m.Close())
+	return v.do("POST", path, &b, "Content-Type", m.FormDataContentType())
+}
+
+// said is what a script is told.
+func (v *site) said(res *http.Response, body string) (kind, text string) {
+	v.t.Helper()
+	require.Equal(v.t, http.StatusOK, res.StatusCode, body)
+	var s struct{ Kind, Text string }
+	require.NoError(v.t, json.Unmarshal([]byte(body), &s))
+	return s.Kind, s.Text
+}
+
+func (v *site) cells(run int64, title string, cells ...runs.Cell) (kind, text string) {
+	b, err := json.Marshal(map[string]any{"title": title, "cells": cells})
+	require.NoError(v.t, err)
+	res, body := v.do("POST", fmt.Sprintf("/runs/%d/cells", run), bytes.NewReader(b), "Content-Type", "application/json")
+	return v.said(res, body)
+}
+
+func TestANewRun(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	res, body := v.list("/runs", "crews.csv", "Key,Names\n1,\"never closed\n", "name", "Regatta", "due", "2026-12-24")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "crews.csv cannot be read: row 2, column")
+	assert.Contains(t, body, `value="Regatta"`, "what was typed is still there")
+	res, body = v.list("/runs", "crews.csv", "Key,Names\n1,A\n", "due", "soon")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "is not a date")
+	res, _ = v.list("/runs", "Lantern Regatta.csv", "Key,Names\n1,<b>A</b>\n2,B\n", "due", "2026-12-24")
+	require.Equal(t, http.StatusSeeOther, res.StatusCode)
+	_, body = v.get(res.Header.Get("Location"))
+	assert.Contains(t, body, "<h1 class=\"truncate\">Lantern Regatta</h1>", "called as the list is")
+	assert.Contains(t, body, "&lt;b&gt;A&lt;/b&gt;")
+	assert.NotRegexp(t, `<script[^>]*>[^<]|\son\w+=|\sstyle=`, body, "no inline script or style")
+	_, body = v.get("/")
+	assert.Contains(t, body, `data-run="1"`)
+	assert.NotContains(t, body, "data-order", "a Run is one line of the day sheet")
+	_, body = v.get("/?words=lantern")
+	assert.Contains(t, body, "data-order", "and its rows are found by words")
+	for _, path := range []string{"/runs/9", "/runs/9/out", "/runs/9/proofread", "/runs/x/films.zip"} {
+		res, _ := v.get(path)
+		assert.Equal(t, http.StatusNotFound, res.StatusCode, path)
+	}
+	res, body = v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", "3", "Upload-Metadata", "filename YS5qcGc=,run OQ==")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, body)
+}
+
+// A page of the sheet gets only what differs from what it has drawn.
+func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	v.list("/runs", "Regatta.csv", "Key,Names\n1,A\n2,B\n3,C\n", "due", "2026-12-24")
+	_, body := v.get("/runs/1")
+	seen := func(body string) string { return regexp.MustCompile(`data-seen="([^"]+)"`).FindStringSubmatch(body)[1] }
+	now := seen(body)
+	res, _ := v.post("/runs/1/live", "seen", now)
+	assert.Equal(t, http.StatusNoContent, res.StatusCode)
+	s, err := v.studio.Runs.Sheet(ctx, 1)
+	require.NoError(t, err)
+	kind, text := v.cells(1, "Typed", runs.Cell{OrderID: s.Rows[1].ID, Role: "detail:names", To: "B two"})
+	assert.Equal(t, []string{"good", ""}, []string{kind, text})
+	res, body = v.post("/runs/1/live", "seen", now)
+	assert.Contains(t, body, "B two")
+	assert.NotContains(t, body, fmt.Sprintf("row-%d", s.Rows[0].ID))
+	now = res.Header.Get("X-Seen")
+	res, _ = v.post("/runs/1/live", "seen", now)
+	assert.Equal(t, http.StatusNoContent, res.StatusCode)
+	// Rows that came are drawn with all others.
+	require.NoError(t, v.studio.Runs.Bring(ctx, 1, *mustRead(t, "Key,Names\n1,A\n2,B two\n3,C\n4,D\n"), nil))
+	v.post("/runs/1/agree")
+	_, body = v.post("/runs/1/live", "seen", now)
+	assert.Equal(t, 4, strings.Count(body, "<tr id="))
+
+	kind, text = v.cells(1, "Typed", runs.Cell{OrderID: s.Rows[0].ID, Role: "key", To: "2"}, runs.Cell{OrderID: s.Rows[0].ID, Role: "detail:names", To: "A two"})
+	assert.Equal(t, "bad", kind)
+	assert.Contains(t, text, `1 cell not changed. 1: Another row has the key "2".`)
+	res, body = v.do("POST", "/runs/1/undo", nil)
+	kind, text = v.said(res, body)
+	assert.Equal(t, []string{"good", "Undone: Typed"}, []string{kind, text})
+	res, body = v.do("POST", "/runs/1/cells", strings.NewReader("{"), "Content-Type", "application/json")
+	kind, _ = v.said(res, body)
+	assert.Equal(t, "bad", kind)
+	res, _ = v.do("POST", "/runs/7/cells", strings.NewReader(`{"title":"x","cells":[{"order":1,"role":"key","to":"x"}]}`), "Content-Type", "application/json", "HX-Request", "true")
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+}
+
+// What goes out: names, mail, links, cards; and moments to proofread.
+func TestWhatGoesOutOfARun(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	v.list("/runs", "Regatta.csv", "Key,Names,Date,E-mail\n1,A & B,x,a@saltmere.example\n2,C,x,\n", "due", "2026-12-24")
+	h := v.studio
+	for name, b := range map[string][]byte{"s.flac": housetest.Song(t, 12), "1/a.jpg": housetest.Photo(t, 1), "2/b.jpg": housetest.Photo(t, 2)} {
+		require.NoError(t, h.Runs.Receive(ctx, 1, name, name, bytes.NewReader(b), nil))
+	}
+	require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: 1}))
+	var media []store.Media
+	require.NoError(t, h.Store.DB.Find(&media).Error)
+	for _, m := range media {
+		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+	}
+	var all []store.Order
+	require.NoError(t, h.Store.DB.Find(&all).Error)
+	for range 2 {
+		for _, o := range all {
+			require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+		}
+		_, err := h.Runs.Tend(ctx, runs.Tend{RunID: 1})
+		require.NoError(t, err)
+	}
+	s, err := h.Runs.Sheet(ctx, 1)
+	require.NoError(t, err)
+	for _, at := range []string{"opening", "closing", "slide-2", "slide-99", "0.5", "nonsense"} {
+		res, b := v.get(fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=320", s.Rows[0].ID, at, s.Rows[0].Head))
+		require.Equal(t, http.StatusOK, res.StatusCode, at)
+		assert.True(t, strings.HasPrefix(b, "\xff\xd8"), at)
+	}
+	res, body := v.get("/runs/1/proofread.pdf?of=strip")
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	assert.True(t, strings.HasPrefix(body, "%PDF"))
+	res, body = v.get("/runs/1/cards.pdf")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "Make the links first")
+	res, _ = v.get("/runs/1/films.zip")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	res, body = v.post("/runs/1/names", "file_names", "{counter} {nmaes}")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "there is no {nmaes}")
+	v.post("/runs/1/names", "file_names", "{counter} of all {names}", "back", "/runs/1/out")
+	res, body = v.post("/runs/1/mail", "subject", "{name}", "text", "x")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "no field {name}")
+	v.post("/runs/1/mail", "subject", "{names}: your film", "text", "Dear {names},\r\nhere it is: {link}")
+	_, body = v.get("/runs/1/out")
+	assert.Contains(t, body, "1 of all A &amp; B.mp4")
+	assert.Contains(t, body, "A &amp; B: your film")
+	assert.Contains(t, body, "Dear A &amp; B,\nhere it is: /watch/…", "as this row will get it")
+	assert.Contains(t, body, "its film is not rendered (1, 2)")
+	res, body = v.post("/runs/1/go", "act", "dance")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, body)
+	res, _ = v.post("/runs/1/go", "act", "render", "back", "//evil.example")
+	assert.Equal(t, "/runs/1", res.Header.Get("Location"))
+	_, body = v.get("/runs/1")
+	assert.Contains(t, body, "2 films: 2 rendering")
+	v.post("/runs/1/pause")
+	_, body = v.get("/runs/1")
+	assert.Contains(t, body, "the Run is paused")
+	v.post("/runs/1/cancel")
+	_, body = v.get("/runs/1")
+	assert.Contains(t, body, "2 films: 2 ready")
+	v.post("/runs/1/archive")
+	_, body = v.get("/")
+	assert.NotContains(t, body, "data-run")
+	_, body = v.get("/runs?which=archived")
+	assert.Contains(t, body, "data-run")
+}
+
+func mustRead(t *testing.T, csv string) *list.Table {
+	tb, err := listfile.Read("Regatta.csv", []byte(csv))
+	require.NoError(t, err)
+	return &tb
+}
