@@ -19,6 +19,7 @@ import (
 	"nelko/internal/house/housetest"
 	"nelko/internal/making"
 	"nelko/internal/queue"
+	"nelko/internal/render"
 	"nelko/internal/store"
 )
 
@@ -121,8 +122,8 @@ func TestTwinsShareEverything(t *testing.T) {
 	assert.Equal(t, *a.SHA256, *b.SHA256)
 }
 
-// A disk that is full is of the moment: the part goes back, the film is not
-// given up at once, and what went wrong is told in words.
+// A disk that is full is of the moment: the part goes back, the film waits for
+// room however often it was tried, and what went wrong is told in words.
 func TestFullDiskIsNotTheMaterialsFault(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
@@ -132,10 +133,15 @@ func TestFullDiskIsNotTheMaterialsFault(t *testing.T) {
 	require.NoError(t, os.Chmod(s.Blobs.Cache(), 0o755))
 	full := s.Blobs.Touch
 	s.Blobs.Touch = func(context.Context, string, int64) error { return unix.ENOSPC }
-	assert.ErrorIs(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", false), unix.ENOSPC)
+	for _, last := range []bool{false, true} {
+		err := s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", last)
+		assert.ErrorIs(t, err, unix.ENOSPC)
+		assert.ErrorIs(t, err, render.ErrFull)
+	}
 	got, err := store.One[store.Render](s.Store.DB, "id = ?", r.ID)
 	require.NoError(t, err)
-	assert.Equal(t, store.RenderRunning, got.State, "the queue tries again")
+	assert.Equal(t, store.RenderWaiting, got.State, "the queue tries again")
+	assert.Equal(t, "the disk is full", got.Error)
 	s.Blobs.Touch = full
 	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", false))
 	got, err = store.One[store.Render](s.Store.DB, "id = ?", r.ID)

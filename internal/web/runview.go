@@ -35,7 +35,7 @@ type runView struct {
 	Failed    int
 	Told      string // of the pattern's changes that rows have not been given
 	Due       string
-	Only      bool   // rows that need a person are shown alone
+	Only      bool // rows that need a person are shown alone
 	Seen      string
 	drawn     []drawnPart
 }
