@@ -73,7 +73,7 @@ func (r *Run) FileName() string {
 // Names are the films' names, one a row, in the rows' order.
 func (s *Sheet) Names() []string {
 	fields := make([]map[string]string, len(s.Rows))
-	ending := "mp4"
+	ending := making.Extension(store.Render{}) // of the usual profile
 	for i, r := range s.Rows {
 		fields[i] = s.Fields(r)
 		if r.Render != nil {

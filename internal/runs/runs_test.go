@@ -4,8 +4,10 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -19,14 +21,18 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/list"
+	"nelko/internal/core/profile"
+	"nelko/internal/delivery"
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
 	"nelko/internal/intake"
 	"nelko/internal/listfile"
+	"nelko/internal/makefilm"
 	"nelko/internal/making"
 	"nelko/internal/runs"
 	"nelko/internal/store"
 	"nelko/internal/store/storetest"
+	"nelko/themes"
 )
 
 var ctx = context.Background()
@@ -411,4 +417,201 @@ func TestTheSheetIsCheap(t *testing.T) {
 	few, many := count(2), count(40)
 	assert.Equal(t, few, many)
 	assert.LessOrEqual(t, many, int64(22))
+}
+
+// No file that comes is lost, and none is in two rows, however they are called
+// and in whatever order list, files and answers come.
+func TestNoFileIsLost(t *testing.T) {
+	h := housetest.Open(t)
+	for seed := range uint64(12) {
+		rng := rand.New(rand.NewPCG(seed, 9))
+		r, err := h.Runs.Open(ctx, runs.New{Name: fmt.Sprint("Run ", seed), Due: time.Now()}, nil)
+		require.NoError(t, err)
+		csv := "Key;Crew;Date\n"
+		for i := range 5 {
+			csv += fmt.Sprintf("%02d;Crew %c;12/9\n", i+1, 'A'+i)
+		}
+		places := []string{"01/", "Crew B/", "crew c/", "D Crew/", "05 someone/", "Nobody/", "Crew/", "", "03_"}
+		sent := 0
+		actions := []func(){
+			func() {
+				require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, csv), nil))
+			},
+			func() { require.NoError(t, h.Runs.AnswerAll(ctx, r.ID)) },
+			func() { require.NoError(t, h.Runs.Answer(ctx, r.ID, "Nobody", 0)) },
+		}
+		for i := range 12 {
+			p := places[rng.IntN(len(places))] + fmt.Sprintf("f%d.jpg", i)
+			actions = append(actions, func() {
+				for range 2 { // sent twice, taken once
+					require.NoError(t, h.Runs.Receive(ctx, r.ID, fmt.Sprintf("%d %s", r.ID, p), p, strings.NewReader(fmt.Sprint(seed, p)), nil))
+				}
+				sent++
+			})
+		}
+		rng.Shuffle(len(actions), func(i, j int) { actions[i], actions[j] = actions[j], actions[i] })
+		for _, a := range actions {
+			a()
+			if rng.IntN(3) == 0 {
+				require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
+			}
+		}
+		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
+		require.NoError(t, h.Runs.AnswerAll(ctx, r.ID))
+		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
+		var media, waiting []string
+		require.NoError(t, h.Store.DB.Model(&store.Media{}).Where("run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?)", r.ID, r.ID).Pluck("upload_id", &media).Error)
+		require.NoError(t, h.Store.DB.Model(&store.RunFile{}).Where("run_id = ?", r.ID).Pluck("upload_id", &waiting).Error)
+		all := append(media, waiting...)
+		slices.Sort(all)
+		require.Len(t, slices.Compact(all), sent, "seed %d", seed)
+		require.Len(t, append(media, waiting...), sent, "seed %d: none twice", seed)
+		for _, id := range waiting {
+			require.Regexp(t, "Nobody/|Crew/", id, "seed %d: all others have found their row", seed)
+		}
+	}
+}
+
+// The pattern as a zip makes the same films without a server: shared pictures
+// keep their places, the song is the pattern's.
+func TestThePatternAsAZip(t *testing.T) {
+	h := housetest.Open(t)
+	r := begin(t, h, crews)
+	drop(t, h, r.ID, map[string][]byte{"all.flac": housetest.Song(t, 13), "quay.jpg": housetest.Photo(t, 1), "end.jpg": housetest.Photo(t, 2), "01/a.jpg": housetest.Photo(t, 3), "01/b.jpg": housetest.Photo(t, 4)})
+	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
+	require.NoError(t, err)
+	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}}, nil)
+	require.NoError(t, err)
+	run, err := h.Runs.Load(ctx, r.ID)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	file, err := os.Create(filepath.Join(dir, "pattern.zip"))
+	require.NoError(t, err)
+	require.NoError(t, h.Runs.PatternZip(ctx, run, file))
+	require.NoError(t, file.Close())
+
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "in", "01"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "01", "x.jpg"), housetest.Photo(t, 9), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "crews.csv"), []byte("Key;Crew;Date\n01;The Terns;12/9\n"), 0o600))
+	shelf, err := themes.Shipped()
+	require.NoError(t, err)
+	small := profile.Draft
+	small.Longer = 160
+	req := makefilm.RunRequest{Shelf: shelf, Pattern: file.Name(), List: filepath.Join(dir, "crews.csv"), Folders: filepath.Join(dir, "in"), Out: filepath.Join(dir, "out"), Profiles: []profile.Profile{small}}
+	s, err := makefilm.Run(ctx, req)
+	require.NoError(t, err)
+	require.Equal(t, "made", s.Rows[0].State, s.Rows[0].Why)
+	assert.InDelta(t, 13, s.Rows[0].Seconds, 0.05, "as long as the pattern's song")
+	assert.FileExists(t, filepath.Join(dir, "out", "01 The Terns.mp4"))
+	for name, content := range map[string]string{"none.zip": "", "torn.zip": "PK\x03\x04"} {
+		req.Pattern = filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(req.Pattern, []byte(content), 0o600))
+		_, err = makefilm.Run(ctx, req)
+		assert.ErrorContains(t, err, "the pattern")
+	}
+}
+
+// A row that was deleted makes room for its key, and cannot come back over the
+// one that took it; a pattern cannot be put away by itself.
+func TestRowsAndPatternsThatGo(t *testing.T) {
+	h := housetest.Open(t)
+	r := begin(t, h, crews)
+	s := sheet(t, h, r.ID)
+	gone := s.Rows[0].ID
+	require.NoError(t, h.Orders.Delete(ctx, gone))
+	assert.Len(t, sheet(t, h, r.ID).Rows, 2)
+	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, crews), nil))
+	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
+	s = sheet(t, h, r.ID)
+	require.Len(t, s.Rows, 3)
+	assert.NotEqual(t, gone, s.Rows[0].ID)
+	assert.ErrorContains(t, h.Orders.Restore(ctx, gone), "Another row of its Run has its key")
+	assert.ErrorContains(t, h.Orders.Delete(ctx, *r.PatternID), "the pattern of a Run")
+	assert.ErrorContains(t, h.Orders.Archive(ctx, *r.PatternID), "the pattern of a Run")
+	before, after, err := h.Runs.Neighbours(ctx, s.Rows[1].Order)
+	require.NoError(t, err)
+	assert.Equal(t, []int64{s.Rows[0].ID, s.Rows[2].ID}, []int64{before, after})
+	// A copy of a row stands by itself, with the pictures it shared.
+	drop(t, h, r.ID, map[string][]byte{"quay.jpg": housetest.Photo(t, 1), "02/a.jpg": housetest.Photo(t, 2)})
+	o, err := h.Orders.Copy(ctx, s.Rows[1].ID, nil)
+	require.NoError(t, err)
+	d := housetest.Load(t, h, o.ID)
+	assert.Nil(t, o.RunID)
+	assert.Nil(t, d.Doc.Follows)
+	assert.Len(t, d.Doc.Uses(), 2)
+	for id := range d.Doc.Uses() {
+		assert.Contains(t, d.Library, id)
+	}
+	assert.Len(t, sheet(t, h, r.ID).Rows, 3)
+	lines, err := h.Runs.Lines(ctx, false)
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 3}, []int{len(lines), lines[0].Films})
+	require.NoError(t, h.Runs.Archive(ctx, r.ID, true))
+	lines, err = h.Runs.Lines(ctx, false)
+	require.NoError(t, err)
+	assert.Empty(t, lines)
+}
+
+// Mail goes out with the row's own values in it, once; what fails is told in
+// the row; a row that wants something else is left out.
+func TestMailToAll(t *testing.T) {
+	h := housetest.Open(t)
+	box := &mailer{}
+	h.Delivery.Mailer = box
+	h.Delivery.BaseURL = "https://films.studio.example/"
+	r := begin(t, h, "Key;Crew;Date;E-mail;Deliveries;Pet name\n01;The Gannets;x;gannets@saltmere.example;;Gan\n02;Terns;x;terns@saltmere.example;disc;\n03;Auks;x;;;\n04;Bad;x;not an address;;\n05;Skuas;x;skuas@saltmere.example;link, disc;\n")
+	files := map[string][]byte{"s.flac": housetest.Song(t, 12), "q.jpg": housetest.Photo(t, 7)}
+	for i := range 5 {
+		files[fmt.Sprintf("%02d/a.jpg", i+1)] = housetest.Photo(t, 20+i)
+	}
+	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
+	require.NoError(t, err)
+	drop(t, h, r.ID, files)
+	require.NoError(t, h.Runs.SetMail(ctx, r.ID, store.RunMail{Subject: "{names}, your film", Text: "Dear {Pet name}, {key}: {link}"}))
+	_, err = h.Runs.Go(ctx, r.ID, runs.Render)
+	require.NoError(t, err)
+	for _, rd := range renders(t, h) {
+		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+	}
+	done, err := h.Runs.Go(ctx, r.ID, runs.Mail)
+	require.NoError(t, err)
+	assert.Equal(t, 2, done.Begun)
+	assert.Contains(t, done.InWords(), "no e-mail address (03, 04)")
+	assert.Contains(t, done.InWords(), "wants no link but disc (02)")
+	var links []store.Link
+	require.NoError(t, h.Store.DB.Order("id").Find(&links).Error)
+	box.fail = "550 no such mailbox"
+	require.Error(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
+	box.fail = ""
+	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[0].ID}))
+	require.Len(t, box.sent, 1)
+	assert.Equal(t, "gannets@saltmere.example", box.sent[0][0])
+	assert.Equal(t, "The Gannets, your film", box.sent[0][1])
+	assert.Equal(t, "Dear Gan, 01: https://films.studio.example/watch/"+links[0].KeptToken+"\n", box.sent[0][2])
+	s := sheet(t, h, r.ID)
+	assert.Contains(t, row(t, s, "05").Needs[runs.Gone], "550 no such mailbox")
+	assert.Empty(t, row(t, s, "01").Needs)
+	again, err := h.Runs.Go(ctx, r.ID, runs.Mail)
+	require.NoError(t, err)
+	assert.Equal(t, 1, again.Begun, "only the one that failed")
+	// Tokens go with the links.
+	h.Delivery.Now = func() time.Time { return time.Now().AddDate(1, 0, 0) }
+	n, err := h.Delivery.Forget(ctx, false)
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, n)
+	assert.Zero(t, sheet(t, h, r.ID).Linked())
+}
+
+// mailer keeps what is sent, or refuses it.
+type mailer struct {
+	fail string
+	sent [][3]string
+}
+
+func (m *mailer) Send(_ context.Context, _, to, subject, body string) error {
+	if m.fail != "" {
+		return errors.New(m.fail)
+	}
+	m.sent = append(m.sent, [3]string{to, subject, body})
+	return nil
 }

@@ -400,6 +400,14 @@ func (s *Sheet) Asked() (out []store.RunFolder) {
 	return out
 }
 
+// Waiting counts the files that wait to be given to a row.
+func (s *Sheet) Waiting() (n int) {
+	for _, k := range s.Loose {
+		n += k
+	}
+	return n
+}
+
 // EndsAt tells when the films that are rendering and waiting will be done, by
 // the pace of the latest.
 func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, err error) {

@@ -444,19 +444,35 @@ type drawnPart struct {
 	name, html, sum string
 }
 
+// drawPart draws a template as a part of a page, by the name of its place.
+func (s *Server) drawPart(template, place string, data any) (drawnPart, error) {
+	var b buffer
+	if err := s.templates.ExecuteTemplate(&b, template, data); err != nil {
+		return drawnPart{}, fmt.Errorf("drawing %s: %w", place, err)
+	}
+	h := sha256.Sum256(b.Bytes())
+	return drawnPart{place, b.String(), hex.EncodeToString(h[:5])}, nil
+}
+
+// sums are the sums of parts, by which a page tells what it has drawn.
+func sums(parts []drawnPart) string {
+	out := make([]string, len(parts))
+	for i, p := range parts {
+		out[i] = p.sum
+	}
+	return strings.Join(out, ".")
+}
+
 // draw draws the parts of a leaf.
 func (s *Server) draw(v *orderView) error {
-	var sums []string
 	for _, name := range v.Leaf.parts() {
-		var b buffer
-		if err := s.templates.ExecuteTemplate(&b, name, v); err != nil {
-			return fmt.Errorf("drawing %s: %w", name, err)
+		p, err := s.drawPart(name, name, v)
+		if err != nil {
+			return err
 		}
-		h := sha256.Sum256(b.Bytes())
-		sums = append(sums, hex.EncodeToString(h[:5]))
-		v.drawn = append(v.drawn, drawnPart{name, b.String(), sums[len(sums)-1]})
+		v.drawn = append(v.drawn, p)
 	}
-	v.Seen = strings.Join(sums, ".")
+	v.Seen = sums(v.drawn)
 	return nil
 }
 

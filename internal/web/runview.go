@@ -330,17 +330,13 @@ func (s *Server) acts(ctx context.Context, v *runView) error {
 // drawRun draws the parts of a sheet: head, questions, foot, which rows there
 // are, and each row.
 func (s *Server) drawRun(v *runView) error {
-	one := func(name, id string, data any) error {
-		var b buffer
-		if err := s.templates.ExecuteTemplate(&b, name, data); err != nil {
-			return fmt.Errorf("drawing %s: %w", name, err)
-		}
-		h := sha256.Sum256(b.Bytes())
-		v.drawn = append(v.drawn, drawnPart{id, b.String(), hex.EncodeToString(h[:4])})
-		return nil
+	add := func(template, place string, data any) error {
+		p, err := s.drawPart(template, place, data)
+		v.drawn = append(v.drawn, p)
+		return err
 	}
 	for _, name := range []string{"runhead", "runfoot"} {
-		if err := one(name, name, v); err != nil {
+		if err := add(name, name, v); err != nil {
 			return err
 		}
 	}
@@ -352,17 +348,13 @@ func (s *Server) drawRun(v *runView) error {
 		fmt.Fprint(&ids, c.Role, c.Label, " ")
 	}
 	h := sha256.Sum256([]byte(ids.String()))
-	v.drawn = append(v.drawn, drawnPart{"runrows", "", hex.EncodeToString(h[:4])})
+	v.drawn = append(v.drawn, drawnPart{"runrows", "", hex.EncodeToString(h[:5])})
 	for _, l := range v.Lines {
-		if err := one("runrow", fmt.Sprint("row-", l.ID), l); err != nil {
+		if err := add("runrow", fmt.Sprint("row-", l.ID), l); err != nil {
 			return err
 		}
 	}
-	sums := make([]string, len(v.drawn))
-	for i, p := range v.drawn {
-		sums[i] = p.sum
-	}
-	v.Seen = strings.Join(sums, ".")
+	v.Seen = sums(v.drawn)
 	return nil
 }
 
