@@ -18,6 +18,7 @@ import (
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
 	"nelko/internal/making"
+	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/render"
 	"nelko/internal/store"
@@ -318,4 +319,26 @@ func TestTimeLeft(t *testing.T) {
 	assert.Equal(t, 30*time.Second, left)
 	_, ok = making.TimeLeft(store.Render{State: store.RenderRunning, StartedAt: &began}, time.Now())
 	assert.False(t, ok, "nothing to go by yet")
+}
+
+// Films wait by due date: what is overdue or due today before what is due
+// later, whenever it was asked for.
+func TestFilmsWaitByDueDate(t *testing.T) {
+	s := housetest.Open(t)
+	song, photo := housetest.Song(t, 12), housetest.Photo(t, 1)
+	for name, days := range map[string]int{"later": 9, "tomorrow": 1, "overdue": -3} {
+		o, err := s.Orders.Open(ctx, orders.New{Head: orders.Head{Client: name, Event: "x", Due: time.Now().AddDate(0, 0, days)}, Details: map[string]string{"names": name, "date": "x"}}, nil)
+		require.NoError(t, err)
+		housetest.Bring(t, s, o.ID, map[string][]byte{"a.jpg": photo, "s.flac": song})
+		_, err = s.Making.Begin(ctx, o.ID, "")
+		require.NoError(t, err)
+	}
+	var waits []string
+	require.NoError(t, s.Store.DB.Raw(`SELECT o.client FROM river_job j JOIN renders r ON r.id = (j.args->>'render_id')::bigint JOIN orders o ON o.id = r.order_id
+		WHERE j.kind = 'render' AND j.state = 'available' ORDER BY j.priority, j.scheduled_at, j.id`).Scan(&waits).Error)
+	assert.Equal(t, []string{"overdue", "tomorrow", "later"}, waits)
+	pace, workers, err := s.Making.Pace(ctx)
+	require.NoError(t, err)
+	assert.Positive(t, pace, "a guess before anything was made")
+	assert.Zero(t, workers)
 }

@@ -71,7 +71,47 @@ func (rs *Runs) Roles(ctx context.Context, id int64, roles []list.Role, author *
 	}
 	n := *l
 	n.Roles = roles
+	if run.Pending == nil {
+		if err := rs.rekey(ctx, run.ID, *l, n); err != nil {
+			return err
+		}
+	}
 	return rs.propose(ctx, run, n, author)
+}
+
+// rekey gives rows the keys that their lines have when the same list is read
+// otherwise, so that they are the same rows still.
+func (rs *Runs) rekey(ctx context.Context, id int64, was, is store.RunList) error {
+	old, _ := was.Read(was.Roles)
+	now, _ := is.Read(is.Roles)
+	if len(old) != len(now) {
+		return nil
+	}
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if _, err := lock(tx, id); err != nil {
+			return err
+		}
+		// By way of keys that no list has: a key may go from one row to another.
+		for _, step := range []struct{ from, to string }{{"", "\x01"}, {"\x01", ""}} {
+			for i := range old {
+				from, to := old[i].Key, step.to+now[i].Key
+				if step.from != "" {
+					from = step.from + now[i].Key
+				}
+				if old[i].Key == now[i].Key {
+					continue
+				}
+				if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ?", id, from).Update("run_key", to).Error; err != nil {
+					return fmt.Errorf("the key of row %d: %w", now[i].Line, err)
+				}
+				// A client who was called by the key is so still.
+				if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ? AND client = ?", id, to, old[i].Key).Update("client", calledBy(nil, now[i].Key)).Error; err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
 }
 
 // Called is a role's word.

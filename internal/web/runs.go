@@ -141,7 +141,7 @@ func listOf(r *http.Request) (*list.Table, error) {
 		return &t, asInput(err)
 	}
 	f, h, err := r.FormFile("list")
-	if errors.Is(err, http.ErrMissingFile) {
+	if errors.Is(err, http.ErrMissingFile) || errors.Is(err, http.ErrNotMultipart) {
 		return nil, nil
 	}
 	if err != nil {

@@ -251,3 +251,62 @@ func TestARowsOwnSong(t *testing.T) {
 	p = s.do(p, edit.Songs{Songs: []doc.MediaID{"song3"}})
 	assert.Equal(t, []doc.MediaID{"song1", "song2"}, s.do(r, edit.Follow{Pattern: p}).Soundtrack.Songs())
 }
+
+// Each edit of a row makes exactly its own part the row's.
+func TestWhatAnEditMakesTheRowsOwn(t *testing.T) {
+	s := open(t, 3)
+	p := s.pattern()
+	p = s.do(p, edit.AddCard{Words: doc.Words{Kind: "title", Main: "Half-time"}})
+	r := s.row(p, 10, 5)
+	var card, shared, own doc.SlideID
+	for _, x := range r.Slides {
+		switch {
+		case x.Kind == doc.Card:
+			card = x.ID
+		case x.Common() && x.Kind == doc.Pictures:
+			shared = x.ID
+		case !x.Common():
+			own = x.ID
+		}
+	}
+	require.NotEmpty(t, card)
+	require.NotEmpty(t, shared)
+	require.Empty(t, r.Follows.Own, "details of each row and its pictures are no exceptions")
+	picture := r.Slides[r.Index(shared)].Media[0]
+	for part, op := range map[string]edit.Op{
+		follow.Casting:           edit.Recast{Seed: 99},
+		follow.Fit:               edit.Fit{Mode: doc.AtPace, Pace: 3},
+		follow.Frame:             edit.Shape{Frame: doc.Frame{W: 1080, H: 1080}},
+		follow.Soundtrack:        edit.Songs{Songs: []doc.MediaID{"song4"}},
+		follow.Look:              edit.Look{Look: &look.Named[2].Look},
+		follow.Detail("message"): edit.Details{Values: map[string]string{"message": "Own"}},
+		follow.Slide(card):       edit.Words{Slide: card, Words: doc.Words{Kind: "title", Main: "Own"}},
+		follow.Slide(shared):     edit.Remove{Slides: []doc.SlideID{shared}},
+		follow.Order:             edit.Move{Slides: []doc.SlideID{own}, Before: r.Slides[1].ID},
+		follow.Shot(picture):     edit.Shots{Media: []doc.MediaID{picture}, Turn: 1},
+		"":                       edit.Time{Slides: []doc.SlideID{own}, Linger: 2},
+	} {
+		n := s.do(r, op)
+		want := []string{part}
+		if part == "" {
+			want = nil
+		}
+		if part == follow.Casting {
+			require.Contains(t, n.Follows.Own, part)
+			continue
+		}
+		assert.Equal(t, want, n.Follows.Own, op.Title())
+		assert.NotEmpty(t, follow.InWords(part+" "), part)
+		// It stays through a change of the pattern that touches it too.
+		other := s.do(p, edit.Details{Values: map[string]string{"message": "Another"}})
+		other = s.do(other, edit.Fit{Mode: doc.AtPace, Pace: 9})
+		after := s.do(n, edit.Follow{Pattern: other})
+		assert.Equal(t, n.Follows.Own, after.Follows.Own)
+		if part == follow.Slide(shared) {
+			assert.Negative(t, after.Index(shared), "taken out it stays out")
+		}
+	}
+	for part, word := range map[string]string{follow.Fit: "fit", follow.Casting: "arrangement", follow.Slide("p1"): "a shared slide", follow.Shot("x"): "a shared picture", follow.Detail("place"): "place"} {
+		assert.Equal(t, word, follow.InWords(part))
+	}
+}
