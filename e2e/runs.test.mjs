@@ -97,6 +97,7 @@ test("dropped folders find their rows, and what is doubtful is asked", async () 
 
 test("one key shows what needs a person, and it is typed in", async () => {
   await page.evaluate(() => document.activeElement.blur());
+  await page.waitForFunction(() => document.querySelectorAll("#runrows tr[data-needs]").length === 2);
   await press("e");
   await page.waitForFunction(() => [...document.querySelectorAll("#runrows tr")].filter((tr) => !tr.hidden).length === 2);
   // A correction: not counted.
