@@ -44,10 +44,11 @@ func (b *Broken) Error() string {
 	return fmt.Sprintf("%s cannot be read: row %d, column %d: %s.", name, b.Line, b.Column, b.Why)
 }
 
-// Known reports whether a file's name is that of a list.
+// Known reports whether a file's name is that of a list. A plain text may be
+// anything, and is a list only where someone says so.
 func Known(name string) bool {
 	switch strings.ToLower(filepath.Ext(name)) {
-	case ".csv", ".tsv", ".tab", ".txt", ".xlsx", ".ods":
+	case ".csv", ".tsv", ".tab", ".xlsx", ".ods":
 		return true
 	}
 	return false

@@ -104,6 +104,12 @@ func TestEncodingsAndSeparators(t *testing.T) {
 	assert.Equal(t, [][]string{{"Key", "Names"}, {"1", "Gannets"}}, got.Rows)
 }
 
+func TestWhatIsTakenForAList(t *testing.T) {
+	for name, want := range map[string]bool{"crews.csv": true, "CREWS.XLSX": true, "a.ods": true, "a.tsv": true, "notes.txt": false, "a.jpg": false, "csv": false} {
+		assert.Equal(t, want, listfile.Known(name), name)
+	}
+}
+
 func TestPastedCells(t *testing.T) {
 	got, err := listfile.Pasted("01\tThe \"Old\" Gannets\t12/9\n02\t\"Two\nLines\"\t13/9\n")
 	require.NoError(t, err)
