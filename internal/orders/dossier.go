@@ -90,11 +90,16 @@ func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 	if d.Links, err = Links(tx, "d.order_id = ?", id); err != nil {
 		return err
 	}
-	var children int64
-	if err := tx.Model(&store.Revision{}).Where("slideshow_id = ? AND parent = ?", d.Slideshow.ID, d.Slideshow.Head).Limit(1).Count(&children).Error; err != nil {
+	// As Undo and Redo go, over steps by which a row followed its pattern.
+	own, err := ownStep(tx, d)
+	if err != nil {
 		return err
 	}
-	d.CanUndo, d.CanRedo = d.Revision.Parent > 0, children > 0
+	var children int64
+	if err := editsAfter(tx, own).Limit(1).Count(&children).Error; err != nil {
+		return err
+	}
+	d.CanUndo, d.CanRedo = own.Parent > 0, children > 0
 	return nil
 }
 

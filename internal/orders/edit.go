@@ -121,22 +121,29 @@ func (o *Orders) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revisi
 	return tx.Create(&r).Error
 }
 
-// Undo moves an order's slideshow back to the revision before base.
+// Undo moves an order's slideshow back to the revision before base. In a row of
+// a Run, steps by which it followed its pattern are stepped over: they are no
+// step of anybody's at the order.
 func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return headOf(o.move(ctx, orderID, base, author, func(_ *gorm.DB, d *Dossier) (int, error) {
-		if d.Revision.Parent == 0 {
-			return 0, invalid.Field("undo", "There is nothing to undo.")
+	return headOf(o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+		own, err := ownStep(tx, d)
+		if err == nil && own.Parent == 0 {
+			err = invalid.Field("undo", "There is nothing to undo.")
 		}
-		return d.Revision.Parent, nil
+		return own.Parent, err
 	}))
 }
 
-// Redo moves an order's slideshow forward again to the newest edit of base.
+// Redo moves an order's slideshow forward again to the newest edit of base, or
+// of what base only followed the pattern after.
 func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
 	return headOf(o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+		own, err := ownStep(tx, d)
+		if err != nil {
+			return 0, err
+		}
 		var next *int
-		err := tx.Model(&store.Revision{}).Where("slideshow_id = ? AND parent = ?", d.Slideshow.ID, d.Slideshow.Head).
-			Select("max(number)").Scan(&next).Error
+		err = editsAfter(tx, own).Select("max(number)").Scan(&next).Error
 		if err == nil && next == nil {
 			return 0, invalid.Field("redo", "There is nothing to redo.")
 		}
@@ -145,6 +152,30 @@ func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int6
 		}
 		return *next, nil
 	}))
+}
+
+// followed is what the steps are called by which a row followed its pattern.
+var followed = edit.Follow{}.Title()
+
+// ownStep is the newest step up to the head by which the slideshow did not only
+// follow its pattern.
+func ownStep(tx *gorm.DB, d *Dossier) (own store.Revision, err error) {
+	own = d.Revision
+	for own.AuthorID == nil && own.Title == followed && own.Parent > 0 {
+		if own, err = store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", d.Slideshow.ID, own.Parent); err != nil {
+			return own, fmt.Errorf("a step of the slideshow: %w", err)
+		}
+	}
+	return own, nil
+}
+
+// editsAfter are the edits made of a revision, and of those by which it only
+// followed the pattern later.
+func editsAfter(tx *gorm.DB, own store.Revision) *gorm.DB {
+	return tx.Model(&store.Revision{}).Where(`slideshow_id = ? AND NOT (author_id IS NULL AND title = ?) AND parent IN (
+		WITH RECURSIVE same AS (SELECT ?::int number
+			UNION SELECT r.number FROM revisions r JOIN same ON r.parent = same.number WHERE r.slideshow_id = ? AND r.author_id IS NULL AND r.title = ?)
+		SELECT number FROM same)`, own.SlideshowID, followed, own.Number, own.SlideshowID, followed)
 }
 
 // move moves the head of an order's slideshow under a lock, after checking

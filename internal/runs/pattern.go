@@ -74,6 +74,26 @@ func (rs *Runs) Give(ctx context.Context, id int64) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"given": run.Pattern.Slideshow.Head}) })
 }
 
+// Refollow makes a row as its pattern had it when it was given to the rows
+// last, after the row went back or forward in its own history. An order of no
+// Run stays as it is.
+func (rs *Runs) Refollow(ctx context.Context, order int64) error {
+	o, err := store.One[store.Order](rs.Store.DB.WithContext(ctx), "id = ?", order)
+	if err != nil {
+		return err
+	}
+	run, pattern, err := rs.RowOf(ctx, o)
+	if err != nil || pattern || run.PatternID == nil || run.Given == 0 {
+		return err
+	}
+	p, err := rs.Orders.LoadAt(ctx, *run.PatternID, run.Given)
+	if err != nil {
+		return err
+	}
+	_, err = rs.Orders.Do(ctx, o.ID, edit.Follow{Pattern: p.Doc}, nil)
+	return err
+}
+
 // made counts a Run's rows that have films, or are getting them.
 func (rs *Runs) made(ctx context.Context, id int64) (n int64, err error) {
 	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct("order_id").

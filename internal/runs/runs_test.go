@@ -615,3 +615,60 @@ func (m *mailer) Send(_ context.Context, _, to, subject, body string) error {
 	m.sent = append(m.sent, [3]string{to, subject, body})
 	return nil
 }
+
+// A row's own history is stepped through without going back behind what its
+// pattern gave it.
+func TestUndoInARowKeepsThePattern(t *testing.T) {
+	h := housetest.Open(t)
+	r := begin(t, h, crews)
+	drop(t, h, r.ID, map[string][]byte{"s.flac": housetest.Song(t, 12), "01/a.jpg": housetest.Photo(t, 1), "01/b.jpg": housetest.Photo(t, 2)})
+	id := sheet(t, h, r.ID).Rows[0].ID
+	head := func() int { return housetest.Load(t, h, id).Slideshow.Head }
+	give := func(message string) {
+		_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": message}}, nil)
+		require.NoError(t, err)
+		require.NoError(t, h.Runs.Give(ctx, r.ID))
+	}
+	wren, err := h.Accounts.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Operator)
+	require.NoError(t, err)
+	step := func(do func(context.Context, int64, int, *int64) (int, error)) error {
+		if _, err := do(ctx, id, head(), &wren.ID); err != nil {
+			return err
+		}
+		return h.Runs.Refollow(ctx, id)
+	}
+	state := func() (seed uint64, pace float64, message string) {
+		d := housetest.Load(t, h, id)
+		return d.Doc.Seed, d.Doc.Fit.PaceSeconds, d.Order.Details["message"]
+	}
+	was, _, _ := state()
+	_, err = h.Orders.Edit(ctx, id, head(), edit.Recast{Seed: 77}, &wren.ID)
+	require.NoError(t, err)
+	give("First")
+	_, err = h.Orders.Edit(ctx, id, head(), edit.Fit{Mode: doc.AtPace, Pace: 7}, &wren.ID)
+	require.NoError(t, err)
+	give("Second")
+	type now struct {
+		seed    uint64
+		pace    float64
+		message string
+	}
+	at := func() now { a, b, c := state(); return now{a, b, c} }
+	require.Equal(t, now{77, 7, "Second"}, at())
+	require.NoError(t, step(h.Orders.Undo))
+	assert.Equal(t, now{77, 4, "Second"}, at())
+	assert.True(t, housetest.Load(t, h, id).CanRedo)
+	require.NoError(t, step(h.Orders.Undo))
+	assert.Equal(t, now{was, 4, "Second"}, at())
+	require.NoError(t, step(h.Orders.Redo))
+	assert.Equal(t, now{77, 4, "Second"}, at())
+	require.NoError(t, step(h.Orders.Redo))
+	assert.Equal(t, now{77, 7, "Second"}, at())
+	assert.ErrorContains(t, step(h.Orders.Redo), "nothing to redo")
+	assert.False(t, housetest.Load(t, h, id).CanRedo)
+	// A change that waits to be given is not given by going back.
+	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Third"}}, nil)
+	require.NoError(t, err)
+	require.NoError(t, step(h.Orders.Undo))
+	assert.Equal(t, now{77, 4, "Second"}, at())
+}

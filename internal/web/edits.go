@@ -89,11 +89,17 @@ func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Orders.Undo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
+	if err == nil {
+		err = s.House.Runs.Refollow(r.Context(), number(r, "order"))
+	}
 	s.answer(w, r, err, nil)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Orders.Redo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
+	if err == nil {
+		err = s.House.Runs.Refollow(r.Context(), number(r, "order"))
+	}
 	s.answer(w, r, err, nil)
 }
 
