@@ -531,9 +531,9 @@ func (x *run) arrangeRow(r list.Row, ids []doc.MediaID) (doc.Slideshow, doc.Libr
 	own := slices.DeleteFunc(slices.Clone(ids), func(id doc.MediaID) bool { return x.shared[id] })
 	ops := []edit.Op{edit.Follow{Pattern: x.pattern}, edit.Details{Values: values}, edit.Pour{Media: own}}
 	if v := r.Values[list.Pace]; v != "" {
-		var seconds float64
-		if _, err := fmt.Sscanf(strings.Replace(v, ",", ".", 1), "%g", &seconds); err != nil {
-			return d, lib, fmt.Errorf("the pace %q is no number of seconds", v)
+		seconds, err := doc.ParsePace(v)
+		if err != nil {
+			return d, lib, err
 		}
 		ops = append(ops, edit.Fit{Mode: doc.AtPace, Pace: seconds})
 	}

@@ -1,4 +1,4 @@
-package makefilm
+package makefilm_test
 
 import (
 	"context"
@@ -13,6 +13,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
 	"nelko/internal/house/housetest"
+	"nelko/internal/makefilm"
 	"nelko/internal/media"
 	"nelko/themes"
 )
@@ -41,14 +42,14 @@ func TestARunOfFolders(t *testing.T) {
 	require.NoError(t, err)
 	small := profile.Draft
 	small.Longer = 160
-	r := RunRequest{Shelf: shelf, Theme: "tideline", List: list, Folders: dir, Music: []string{song}, Out: out, Profiles: []profile.Profile{small}, Frame: doc.Frame{W: 320, H: 180}, Seed: 1}
+	r := makefilm.RunRequest{Shelf: shelf, Theme: "tideline", List: list, Folders: dir, Music: []string{song}, Out: out, Profiles: []profile.Profile{small}, Frame: doc.Frame{W: 320, H: 180}, Seed: 1}
 
 	ctx, stop := context.WithCancel(context.Background())
-	r.Report = func(RunRow) { stop() }
-	_, err = Run(ctx, r)
+	r.Report = func(makefilm.RunRow) { stop() }
+	_, err = makefilm.Run(ctx, r)
 	require.ErrorIs(t, err, context.Canceled)
 	r.Report = nil
-	s, err := Run(context.Background(), r)
+	s, err := makefilm.Run(context.Background(), r)
 	require.NoError(t, err)
 	states := map[string]string{}
 	for _, row := range s.Rows {
@@ -67,12 +68,12 @@ func TestARunOfFolders(t *testing.T) {
 	assert.Less(t, int64(s.Encoded), int64(s.Frames)/2)
 	r.Likely = true
 	require.NoError(t, os.WriteFile(list, []byte("Key;Crew;Date\n01;The Gannetts;12/9\n02;Harbour Lights;12/9\n03;Terns;12/9\n04;Dunlin Eight;12/9\n"), 0o600))
-	s, err = Run(context.Background(), r)
+	s, err = makefilm.Run(context.Background(), r)
 	require.NoError(t, err)
 	assert.Equal(t, []int{3, 1, 0}, []int{s.Made, s.Kept, s.Not})
 	assert.Less(t, int64(s.Rows[0].Encoded), int64(s.Rows[0].Frames), "only what shows the names")
 	assert.Equal(t, "kept", s.Rows[1].State)
-	s, err = Run(context.Background(), r)
+	s, err = makefilm.Run(context.Background(), r)
 	require.NoError(t, err)
 	assert.Equal(t, []int{0, 4, 0}, []int{s.Made, s.Kept, s.Not})
 
@@ -80,7 +81,7 @@ func TestARunOfFolders(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(out, "05 Guests.mp4"), []byte("theirs"), 0o600))
 	require.NoError(t, os.WriteFile(list, []byte("Key;Crew;Date\n05;Guests;12/9\n"), 0o600))
 	put("05/a.jpg", housetest.Photo(t, 8))
-	s, err = Run(context.Background(), r)
+	s, err = makefilm.Run(context.Background(), r)
 	require.NoError(t, err)
 	assert.Equal(t, "failed", s.Rows[0].State)
 	assert.Contains(t, s.Rows[0].Why, "it is left alone")
@@ -89,9 +90,9 @@ func TestARunOfFolders(t *testing.T) {
 	assert.Equal(t, "theirs", string(b))
 
 	r.List = put("bad.csv", []byte("a,\"b\n"))
-	_, err = Run(context.Background(), r)
+	_, err = makefilm.Run(context.Background(), r)
 	assert.ErrorContains(t, err, "row 1, column")
 	r.List, r.Names = list, "{nothing}"
-	_, err = Run(context.Background(), r)
+	_, err = makefilm.Run(context.Background(), r)
 	assert.True(t, err != nil && strings.Contains(err.Error(), "there is no {nothing}"), err)
 }

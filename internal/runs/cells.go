@@ -272,7 +272,7 @@ func (rs *Runs) playing(tx *gorm.DB, o store.Order, role list.Role, v string) (o
 	case role == list.Pace && v == "":
 		return nil, follow.Fit, nil
 	case role == list.Pace:
-		p, err := pace(v)
+		p, err := doc.ParsePace(v)
 		if err != nil {
 			return nil, "", invalid.Field("pace", "%v.", err)
 		}

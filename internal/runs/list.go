@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -188,7 +187,7 @@ func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
 		}
 	}
 	if v := r.Values[list.Pace]; v != "" {
-		if _, err := pace(v); err != nil {
+		if _, err := doc.ParsePace(v); err != nil {
 			doubt(list.Pace, "%v", err)
 		}
 	}
@@ -209,15 +208,6 @@ func date(s string) (time.Time, bool) {
 		}
 	}
 	return time.Time{}, false
-}
-
-// pace reads seconds a picture, with a point or a comma.
-func pace(s string) (float64, error) {
-	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s), " s"), ",", ".", 1), 64)
-	if err != nil || !(v >= doc.MinPace && v <= doc.MaxPace) {
-		return 0, fmt.Errorf("%q is no pace: it is %g to %d seconds a picture", s, doc.MinPace, doc.MaxPace)
-	}
-	return v, nil
 }
 
 // Proposal is a list that waits to be agreed to.
@@ -377,7 +367,7 @@ func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.
 	}
 	what := store.Order{RunID: &run.ID, RunKey: r.Key, RunPosition: position, RunListed: r.Values, RunValues: values, RunCells: r.Cells}
 	o, err := rs.Orders.OpenRow(ctx, tx, n, pattern, what, author)
-	if p, bad := pace(values[list.Pace]); err == nil && bad == nil {
+	if p, bad := doc.ParsePace(values[list.Pace]); err == nil && bad == nil {
 		_, err = rs.Orders.DoIn(ctx, tx, o.ID, edit.Fit{Mode: doc.AtPace, Pace: p}, author)
 	}
 	return o, err

@@ -18,6 +18,7 @@ import (
 	"nelko/internal/core/naming"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
+	"nelko/internal/makefilm"
 	"nelko/internal/making"
 	"nelko/internal/paper"
 	"nelko/internal/store"
@@ -146,11 +147,7 @@ func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 	if err != nil {
 		return err
 	}
-	file := struct {
-		Document json.RawMessage   `json:"document"`
-		Details  map[string]string `json:"details"`
-		Media    map[string]string `json:"media"`
-	}{doc, maps.Clone(p.Order.Details), map[string]string{}}
+	file := makefilm.PatternFile{Document: doc, Details: maps.Clone(p.Order.Details), Media: map[string]string{}}
 	for _, k := range run.ByRow() {
 		delete(file.Details, k) // a row's, to look at
 	}
@@ -169,7 +166,7 @@ func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 			return err
 		}
 	}
-	f, err := z.Create("pattern.json")
+	f, err := z.Create(makefilm.PatternName)
 	if err != nil {
 		return err
 	}

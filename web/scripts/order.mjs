@@ -1,7 +1,7 @@
 // What every leaf of an order has: changes that are sent one after another and
 // never lost, answers that redraw only what differs, and news from the server.
 import { Idiomorph } from "../assets/vendor/idiomorph.esm.js";
-import { hear, notice } from "./page.mjs";
+import { deliver, hear, notice } from "./page.mjs";
 
 const htmx = window.htmx;
 const root = document.getElementById("order");
@@ -52,10 +52,7 @@ function count() {
   else sessionStorage.removeItem(shelf);
 }
 
-const later = (ms) => new Promise((go) => setTimeout(go, ms));
 const counted = (n) => (n === 1 ? "1 change waits" : `${n} changes wait`);
-
-const well = () => fetch("/healthz").then((a) => a.ok, () => false);
 
 /** Queues a change: a path below the order, and names with values. */
 export function change(path, values) {
@@ -67,40 +64,22 @@ export function change(path, values) {
 async function send() {
   if (sending) return;
   sending = true;
-  let away = false;
-  let tries = 0; // of the first change
   while (waiting.length > 0) {
     const { path, values } = waiting[0];
-    const body = new URLSearchParams(values.filter(([k]) => k !== "base"));
-    body.set("base", document.getElementById("base").value);
-    body.set("leaf", leaf);
-    for (const id of view.chosen()) body.append("chosen", id);
-    if (view.moment() !== null) body.set("moment", view.moment());
-    let answer;
-    try {
-      answer = await fetch(path, { method: "POST", body, headers: { "HX-Request": "true" } });
-    } catch {
-      answer = null; // away: tried again below
-    }
-    if (!answer || answer.status >= 500) {
-      notice(`The server cannot be reached. ${counted(waiting.length)} here and will be sent as soon as it answers.`);
-      away = true;
-      await later(1000);
-      // A server that is well and cannot make this one change would hold up all
-      // the others.
-      tries++;
-      if (!answer || tries < 5 || !(await well())) continue;
-      notice("A change could not be made; the server's log says why. It was given up, the others go on.");
-      away = false;
-      tries = 0;
-      waiting.shift();
+    const attempt = () => {
+      const body = new URLSearchParams(values.filter(([k]) => k !== "base"));
+      body.set("base", document.getElementById("base").value);
+      body.set("leaf", leaf);
+      for (const id of view.chosen()) body.append("chosen", id);
+      if (view.moment() !== null) body.set("moment", view.moment());
+      return fetch(path, { method: "POST", body, headers: { "HX-Request": "true" } });
+    };
+    const answer = await deliver(attempt, () => counted(waiting.length));
+    waiting.shift();
+    if (!answer) {
       count();
       continue;
     }
-    tries = 0;
-    if (away) notice("", "good");
-    away = false;
-    waiting.shift();
     sent++;
     if (answer.status === 401) {
       sessionStorage.removeItem(shelf);

@@ -75,3 +75,26 @@ if (live) hear(`/events?what=${live.dataset.live}`, () => window.htmx.trigger(li
 
 // Forms that say so are sent when something else is chosen in them.
 document.addEventListener("change", (event) => event.target.closest("form[data-sends]:not([data-say])")?.requestSubmit());
+
+const later = (ms) => new Promise((go) => setTimeout(go, ms));
+const well = () => fetch("/healthz").then((a) => a.ok, () => false);
+
+/**
+ * Sends a change until the server answers. waits says in words what is kept
+ * here meanwhile. A server that is well and cannot make this one change would
+ * hold up all others: then the change is given up, and there is no answer.
+ */
+export async function deliver(send, waits) {
+  for (let tries = 1; ; tries++) {
+    const answer = await send().catch(() => null);
+    if (answer && answer.status < 500) {
+      if (tries > 1) notice("", "good");
+      return answer;
+    }
+    notice(`The server cannot be reached. ${waits()} here and will be sent as soon as it answers.`);
+    await later(1000);
+    if (!answer || tries < 5 || !(await well())) continue;
+    notice("A change could not be made; the server's log says why. It was given up, the others go on.");
+    return null;
+  }
+}

@@ -2,7 +2,7 @@
 // and undo; what is typed goes out in order and is never lost; what the program
 // does meanwhile is drawn where it differs.
 import { Idiomorph } from "../assets/vendor/idiomorph.esm.js";
-import { hear, notice } from "./page.mjs";
+import { deliver, hear, notice } from "./page.mjs";
 import { read, write } from "./cells.mjs";
 
 const root = document.getElementById("run");
@@ -75,8 +75,6 @@ function count() {
   else sessionStorage.removeItem(shelf);
 }
 
-const later = (ms) => new Promise((go) => setTimeout(go, ms));
-
 function send(path, data) {
   waiting.push({ path, data });
   count();
@@ -86,31 +84,21 @@ function send(path, data) {
 async function go() {
   if (sending) return;
   sending = true;
-  let tries = 0;
   while (waiting.length > 0) {
     const { path, data } = waiting[0];
-    let answer = null;
-    try {
-      answer = await fetch(path, { method: "POST", body: JSON.stringify(data ?? {}), headers: { "HX-Request": "true", "Content-Type": "application/json" } });
-    } catch {
-      // Away: tried again below.
-    }
-    if (!answer || answer.status >= 500) {
-      notice("The server cannot be reached. What was typed is kept here and will be sent as soon as it answers.");
-      await later(1000);
-      tries++;
-      if (!answer || tries < 5) continue;
-      notice("A change could not be made; the server's log says why. It was given up, the others go on.");
-    } else if (answer.status === 401) {
+    const answer = await deliver(
+      () => fetch(path, { method: "POST", body: JSON.stringify(data ?? {}), headers: { "HX-Request": "true", "Content-Type": "application/json" } }),
+      () => "What was typed is kept",
+    );
+    if (answer?.status === 401) {
       location.assign(`/signin?next=${encodeURIComponent(location.pathname)}`);
       return;
-    } else {
+    }
+    if (answer) {
       const said = await answer.json().catch(() => ({ kind: "bad", text: "The server could not do that." }));
-      if (tries > 0) notice("");
       if (said.text) notice(said.text, said.kind);
       if (said.kind === "bad") seen = ""; // what stands there is drawn again
-    }
-    tries = 0;
+    } else seen = "";
     waiting.shift();
     sent++;
     count();

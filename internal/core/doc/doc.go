@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
+	"strings"
 	"time"
 
 	"nelko/internal/core/design"
@@ -184,6 +186,16 @@ const (
 type Fit struct {
 	Mode        FitMode `json:"mode"`
 	PaceSeconds float64 `json:"pace_seconds"`
+}
+
+// ParsePace reads seconds a picture as people write them, with a point or a
+// comma, within the limits of a pace.
+func ParsePace(s string) (float64, error) {
+	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s), " s"), ",", ".", 1), 64)
+	if err != nil || !between(v, MinPace, MaxPace) {
+		return 0, fmt.Errorf("%q is no pace: it is %g to %d seconds a picture", s, MinPace, MaxPace)
+	}
+	return v, nil
 }
 
 // MediaKind is what a received file is.
