@@ -14,20 +14,21 @@ import (
 )
 
 type commands struct {
-	Serve   serveCmd   `cmd:"" help:"Run web server, workers and stand-ins."`
-	Work    workCmd    `cmd:"" help:"Run workers only, beside a server elsewhere."`
-	Make    makeCmd    `cmd:"" help:"Render one film from a folder of media and songs, without a server."`
-	Run     runCmd     `cmd:"" help:"Render a Run, many films from a pattern, a list and folders, without a server; goes on where it was stopped."`
-	Sheet   sheetCmd   `cmd:"" help:"Show moments of a film on one sheet, to look at a theme or at all of them."`
-	Themes  themesCmd  `cmd:"" help:"List the themes, one a line, the identifier first."`
-	Bench   benchCmd   `cmd:"" help:"Measure the engine; prints name=value lines."`
-	Doctor  doctorCmd  `cmd:"" help:"Tell what is installed, in which version, and what is missing."`
-	Migrate migrateCmd `cmd:"" help:"Bring the database schema up to date."`
-	Demo    demoCmd    `cmd:"" help:"Load the demo data, or paint its material into a folder."`
-	User    userCmd    `cmd:"" help:"Add an account or reset a password."`
-	Sweep   sweepCmd   `cmd:"" help:"Do away with what nobody needs any more, as the server does every hour."`
-	Backup  backupCmd  `cmd:"" help:"Write the whole studio into one file, while it works."`
-	Restore restoreCmd `cmd:"" help:"Put a backed-up studio into an empty database and blob store."`
+	Serve    serveCmd    `cmd:"" help:"Run web server, workers and stand-ins."`
+	Work     workCmd     `cmd:"" help:"Run workers only, beside a server elsewhere."`
+	Make     makeCmd     `cmd:"" help:"Render one film from a folder of media and songs, without a server."`
+	Run      runCmd      `cmd:"" help:"Render a Run, many films from a pattern, a list and folders, without a server; goes on where it was stopped."`
+	Sheet    sheetCmd    `cmd:"" help:"Show moments of a film on one sheet, to look at a theme or at all of them."`
+	Themes   themesCmd   `cmd:"" help:"List the themes, one a line, the identifier first."`
+	Profiles profilesCmd `cmd:"" help:"List the ways of encoding, one a line, the name first."`
+	Bench    benchCmd    `cmd:"" help:"Measure the engine; prints name=value lines."`
+	Doctor   doctorCmd   `cmd:"" help:"Tell what is installed, in which version, and what is missing."`
+	Migrate  migrateCmd  `cmd:"" help:"Bring the database schema up to date."`
+	Demo     demoCmd     `cmd:"" help:"Load the demo data, or paint its material into a folder."`
+	User     userCmd     `cmd:"" help:"Add an account or reset a password."`
+	Sweep    sweepCmd    `cmd:"" help:"Do away with what nobody needs any more, as the server does every hour."`
+	Backup   backupCmd   `cmd:"" help:"Write the whole studio into one file, while it works."`
+	Restore  restoreCmd  `cmd:"" help:"Put a backed-up studio into an empty database and blob store."`
 }
 
 // garbage is how much garbage is allowed, in per cent of what is in use. Most

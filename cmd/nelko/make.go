@@ -10,8 +10,10 @@ import (
 	"golang.org/x/term"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/makefilm"
+	"nelko/internal/render"
 	"nelko/internal/schema"
 	"nelko/themes"
 )
@@ -21,11 +23,14 @@ type makeCmd struct {
 	Media  string            `required:"" type:"existingdir" help:"Folder of photos and clips."`
 	Music  []string          `required:"" type:"existingfile" sep:"none" help:"Song; give several times for several songs."`
 	Detail map[string]string `mapsep:"none" help:"Detail the theme asks for, as key=value; give several times."`
-	Out    string            `required:"" type:"path" help:"File to write."`
+	Out    string            `required:"" type:"path" help:"File to write; a folder if several profiles are given."`
 	Size   string            `default:"1920x1080" help:"Frame size in pixels."`
-	FPS    string            `name:"fps" default:"30" help:"Frame rate: 24, 25, 29.97, 30, 50, 59.94 or 60."`
-	Seed   uint64            `default:"1" help:"Another seed gives another arrangement."`
-	JSON   bool              `name:"json" help:"Print a summary as JSON."`
+	FPS    string            `name:"fps" help:"Frame rate: 24, 25, 29.97, 30, 50, 59.94 or 60; the profile's without it."`
+
+	Profile  []string `sep:"none" help:"Way of encoding; give several times for several files at once. See nelko profiles."`
+	Language string   `help:"Language of words and sound, as three letters of ISO 639-2."`
+	Seed     uint64   `default:"1" help:"Another seed gives another arrangement."`
+	JSON     bool     `name:"json" help:"Print a summary as JSON."`
 }
 
 // Run implements the subcommand.
@@ -35,7 +40,13 @@ func (c *makeCmd) Run(ctx context.Context) error {
 		return err
 	}
 	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
-	if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {
+	r.Told = render.Told{Date: time.Now(), Language: c.Language}
+	if c.FPS != "" {
+		if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {
+			return err
+		}
+	}
+	if r.Profiles, err = profiles(c.Profile); err != nil {
 		return err
 	}
 	if r.Frame, err = parseSize(c.Size); err != nil {
@@ -62,7 +73,32 @@ func (c *makeCmd) Run(ctx context.Context) error {
 	for _, w := range s.Warnings {
 		fmt.Fprintln(os.Stderr, "check:", w)
 	}
-	fmt.Printf("%s\n%s: %d frames at %s, %s\n", s.Arithmetic, s.Out, s.Frames, r.Rate, timecode.Clock(s.FilmSeconds))
+	fmt.Println(s.Arithmetic)
+	for _, f := range s.Files {
+		fmt.Printf("%s: %d frames at %s, %s, %d bytes\n", f.Path, f.Facts.Frames, f.Facts.Rate, timecode.Clock(f.Facts.SoundSec), f.Facts.Bytes)
+	}
+	return nil
+}
+
+// profiles finds shipped profiles by name.
+func profiles(names []string) (out []profile.Profile, err error) {
+	for _, n := range names {
+		p, ok := profile.Named(n)
+		if !ok {
+			return nil, fmt.Errorf("there is no profile %q; nelko profiles lists them", n)
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
+type profilesCmd struct{}
+
+// Run implements the subcommand.
+func (profilesCmd) Run() error {
+	for _, p := range profile.Shipped {
+		fmt.Printf("%s\t%s\t%s\n", p.Name, p, p.About)
+	}
 	return nil
 }
 

@@ -3,6 +3,7 @@
 package bench
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -41,6 +42,8 @@ import (
 type Options struct {
 	Photos  int     // of 24 megapixels
 	Seconds float64 // length of the film
+	Theme   string  // empty: tideline
+	Clips   int     // of three seconds, among the photos
 }
 
 // show is the film that is measured: painted photos of 24 megapixels, motion
@@ -213,7 +216,7 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 		s.shelf, err = themes.Shipped()
 	}
 	if err == nil {
-		s.theme, err = s.shelf.Get("tideline")
+		s.theme, err = s.shelf.Get(cmp.Or(o.Theme, "tideline"))
 	}
 	if err != nil {
 		return nil, err
@@ -226,6 +229,14 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 		}
 		s.lib[m.ID], s.files[m.ID] = m, path
 		s.order = append(s.order, m.ID)
+	}
+	for i := range o.Clips {
+		m, path, err := paintClip(ctx, dir, i)
+		if err != nil {
+			return nil, err
+		}
+		s.lib[m.ID], s.files[m.ID] = m, path
+		s.order = slices.Insert(s.order, (i+1)*o.Photos/(o.Clips+1)+i, m.ID)
 	}
 	s.lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate))}
 	s.doc = doc.New(s.theme.ID, 1)
@@ -262,6 +273,39 @@ func enlarge(ctx context.Context, dir string, i int) (doc.Media, string, error) 
 		return m, "", fmt.Errorf("making a photo: %s: %w", msg, err)
 	}
 	return m, path, nil
+}
+
+// clipFrames is the length of the bench's clips, at 25 frames a second.
+const clipFrames = 75
+
+// paintClip paints clip i in motion, with the grain of a small sensor.
+func paintClip(ctx context.Context, dir string, i int) (doc.Media, string, error) {
+	path := filepath.Join(dir, fmt.Sprintf("clip%d.mp4", i))
+	kinds := []paint.Scene{paint.Race, paint.Headland, paint.Lanterns}
+	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "960x540", "-r", "25", "-i", "pipe:0",
+		"-vf", "scale=1920:1080,noise=alls=6:allf=t:all_seed=1", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "veryfast", "-crf", "18", path)
+	in, err := cmd.StdinPipe()
+	if err == nil {
+		err = cmd.Start()
+	}
+	if err != nil {
+		return doc.Media{}, "", err
+	}
+	for n := range clipFrames {
+		px, err := paint.Paint(paint.Spec{Scene: kinds[i%len(kinds)], W: 960, H: 540, Seed: uint64(100 + i), Club: [2]uint32{0x1f6f78, 0xf2c14e}, Time: float64(n) / 25})
+		if err == nil {
+			_, err = in.Write(px.Pix)
+		}
+		if err != nil {
+			return doc.Media{}, "", errors.Join(err, in.Close(), cmd.Wait())
+		}
+	}
+	if err := errors.Join(in.Close(), cmd.Wait()); err != nil {
+		return doc.Media{}, "", fmt.Errorf("making a clip: %w", err)
+	}
+	m, _, err := media.Probe(ctx, path, filepath.Base(path))
+	m.ID = doc.MediaID(m.Name)
+	return m, path, err
 }
 
 func (s *show) with() edit.Context { return edit.Context{Theme: s.theme, Library: s.lib} }
@@ -353,29 +397,8 @@ func (r ready) name() string { return filepath.Join(r.dir, "frames.yuv") }
 // floor encodes the frames through one encoder with the render's settings;
 // they come by a pipe as in a render. It gives what the whole film would take.
 func (r ready) floor(ctx context.Context) (took, error) {
-	f, err := os.Open(r.name())
-	if err != nil {
-		return took{}, err
-	}
-	defer f.Close()
-	sc := r.film.Scene
-	args, err := render.PictureArgs(sc, r.film.Profile.Video, 0)
-	if err != nil {
-		return took{}, err
-	}
-	cmd := exec.CommandContext(ctx, "ffmpeg", append(args, "-f", "mp4", filepath.Join(r.dir, "floor.mp4"))...)
-	in, err := cmd.StdinPipe()
-	if err != nil {
-		return took{}, err
-	}
-	t, err := measured(func() error {
-		if err := cmd.Start(); err != nil {
-			return err
-		}
-		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
-		return errors.Join(err, in.Close(), cmd.Wait())
-	})
-	share := float64(len(r.frames)) / float64(sc.Frames)
+	t, err := r.through(ctx, r.film.Profile.Video, 0, filepath.Join(r.dir, "floor.mp4"))
+	share := float64(len(r.frames)) / float64(r.film.Frames())
 	return took{t.seconds / share, t.cpu / share}, err
 }
 

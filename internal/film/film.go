@@ -13,6 +13,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"slices"
 	"sync"
 
 	"nelko/internal/core/compose"
@@ -70,10 +71,21 @@ type Film struct {
 	Profile profile.Profile
 	Plan    plan.Plan
 	Scene   *scene.Scene
+	Kept    Kept
+	From    timecode.Frames // where in the whole film it begins; above 0 for teasers only
 
 	tools    Tools
 	segments func() ([]Segment, error)
 	soundKey func() (string, error)
+}
+
+// Kept is how frames are kept in a film's file: so many pixels, to be shown in
+// a shape, scaled from the size or the colours they are drawn in or not.
+type Kept struct {
+	W, H   int
+	Scaled bool
+	Shown  profile.Shape // zero: pixels are square
+	Matrix raster.Matrix // of its colours
 }
 
 // House lays films out: it knows the tools and the shelf of this process.
@@ -89,10 +101,29 @@ func (h House) Lay(s Source) (*Film, error) {
 		return nil, err
 	}
 	f := &Film{Doc: s.Doc.Clone(), Theme: s.Theme, Library: s.Library, Profile: s.Profile, tools: h.Tools}
-	f.Doc.Frame.W, f.Doc.Frame.H = s.Profile.Frame(s.Doc.Frame.W, s.Doc.Frame.H)
+	own := s.Doc.Frame
+	f.Doc.Frame.W, f.Doc.Frame.H = s.Profile.Frame(own.W, own.H)
+	f.Kept.W, f.Kept.H, f.Kept.Scaled = s.Profile.Kept(own.W, own.H)
+	if f.Kept.Matrix = raster.MatrixFor(f.Kept.W, f.Kept.H); s.Profile.Video.BT709 {
+		f.Kept.Matrix = raster.BT709
+	}
+	if s.Profile.Stored != nil {
+		f.Kept.Shown = s.Profile.Stored.Shown
+	}
 	f.Doc.Rate = s.Profile.Rate
 	f.Plan = plan.Build(f.Doc, f.Theme, f.Library)
-	f.Scene = scene.Build(f.Doc, f.Theme, f.Plan, f.Library, pango.Words, s.Marks)
+	f.Kept.Scaled = f.Kept.Scaled || f.Kept.Matrix != raster.MatrixFor(f.Doc.Frame.W, f.Doc.Frame.H)
+	drawn := f.Plan
+	if s.Profile.Captions != profile.Burnt {
+		drawn.Slides = slices.Clone(drawn.Slides)
+		for i := range drawn.Slides {
+			drawn.Slides[i].Caption = ""
+		}
+	}
+	f.Scene = scene.Build(f.Doc, f.Theme, drawn, f.Library, pango.Words, s.Marks)
+	if t := s.Profile.Teaser; t != nil {
+		f.shorten(*t)
+	}
 	if s.Endless {
 		f.Scene.FadeIn, f.Scene.FadeOut = 0, 0
 	}
@@ -122,7 +153,7 @@ func (f *Film) Name() (string, error) {
 func (f *Film) Frames() timecode.Frames { return f.Scene.Frames }
 
 // Samples is the length of the film's sound.
-func (f *Film) Samples() timecode.Samples { return f.Doc.Rate.SampleAt(f.Plan.Frames) }
+func (f *Film) Samples() timecode.Samples { return f.Doc.Rate.SampleAt(f.Scene.Frames) }
 
 // Title is what the film is called.
 func (f *Film) Title() string { return f.Theme.FilmTitle(f.Doc.Details) }
@@ -131,7 +162,7 @@ func (f *Film) Title() string { return f.Theme.FilmTitle(f.Doc.Details) }
 // when its words have come in.
 func (f *Film) Poster() timecode.Frames {
 	first := f.Scene.Slides[0]
-	return min(f.Scene.Frames-1, first.Start+(first.Length-first.Overlap)*2/3)
+	return max(0, min(f.Scene.Frames-1, first.Start+(first.Length-first.Overlap)*2/3))
 }
 
 // Still draws one frame as a JPEG. Frames outside the film are moved to its

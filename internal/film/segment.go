@@ -35,6 +35,15 @@ func (s Segment) Frames() timecode.Frames { return s.To - s.From }
 func (f *Film) cut() ([]Segment, error) {
 	var out []Segment
 	sc, most := f.Scene, f.Profile.MostFrames()
+	if f.Profile.Kind != profile.OfFilm {
+		return nil, nil // nothing is encoded picture by picture
+	}
+	if f.Profile.Whole() {
+		seg := Segment{To: sc.Frames, Slide: sc.Slides[0].ID}
+		k, err := f.key(seg)
+		seg.Key = k
+		return []Segment{seg}, err
+	}
 	add := func(from, to timecode.Frames, id doc.SlideID) {
 		n := (to - from + most - 1) / most
 		for k := range n {
@@ -47,11 +56,13 @@ func (f *Film) cut() ([]Segment, error) {
 		if i > 0 {
 			begin += sc.Slides[i-1].Overlap
 		}
-		if end := s.End() - s.Overlap; end > begin {
-			add(begin, end, s.ID)
+		// Of teasers, slides reach beyond the film.
+		inside := func(n timecode.Frames) timecode.Frames { return max(0, min(n, sc.Frames)) }
+		if from, to := inside(begin), inside(s.End()-s.Overlap); to > from {
+			add(from, to, s.ID)
 		}
-		if s.Overlap > 0 {
-			add(s.End()-s.Overlap, s.End(), s.ID)
+		if from, to := inside(s.End()-s.Overlap), inside(s.End()); to > from {
+			add(from, to, s.ID)
 		}
 	}
 	for i := range out {
@@ -80,6 +91,7 @@ type ingredients struct {
 	Rate     timecode.Rate
 	Matrix   raster.Matrix
 	Video    profile.Video
+	Kept     *Kept `json:",omitempty"` // of films whose frames are scaled
 	Frames   timecode.Frames
 	Slides   []visible
 	Overlays []visible
@@ -90,6 +102,9 @@ type ingredients struct {
 func (f *Film) key(seg Segment) (string, error) {
 	sc := f.Scene
 	in := ingredients{Engine: EngineVersion, Tools: f.tools, W: sc.W, H: sc.H, Rate: sc.Rate, Matrix: sc.Matrix, Video: f.Profile.Video, Frames: seg.Frames()}
+	if f.Kept.Scaled {
+		in.Kept = &f.Kept
+	}
 	for i := range sc.Slides {
 		s := &sc.Slides[i]
 		if s.Start < seg.To && s.End() > seg.From {

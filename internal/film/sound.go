@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"slices"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
@@ -60,6 +61,42 @@ func (f *Film) heard() (out []heard) {
 				Gain: d.Shot(id).Sound, FadeIn: clipFade, FadeOut: clipFade})
 		}
 	}
+	if f.Profile.Teaser != nil {
+		return part(out, d.Rate.SampleAt(f.From), f.Samples())
+	}
+	return out
+}
+
+// fades are how long all sound takes to come in at the beginning and to go out
+// at the end, in seconds.
+func (f *Film) fades() (in, out float64) {
+	if t := f.Profile.Teaser; t != nil {
+		return t.Fade, t.Fade
+	}
+	return f.Doc.Soundtrack.FadeInSeconds, f.Doc.Soundtrack.FadeOutSeconds
+}
+
+// part gives what is heard of a film from a moment on, so long, with fades of
+// its own at both ends.
+func part(all []heard, from, length timecode.Samples) (out []heard) {
+	for _, h := range all {
+		h.At -= from
+		if cut := -h.At; cut > 0 {
+			h.Begin, h.Length, h.At = h.Begin+cut, h.Length-cut, 0
+			h.FadeIn = max(0, h.FadeIn-cut)
+			h.Points = slices.Clone(h.Points)
+			for i := range h.Points {
+				h.Points[i].At -= cut
+			}
+		}
+		if over := h.At + h.Length - length; over > 0 {
+			h.Length -= over
+			h.FadeOut = max(0, h.FadeOut-over)
+		}
+		if h.Length > 0 {
+			out = append(out, h)
+		}
+	}
 	return out
 }
 
@@ -74,7 +111,8 @@ func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, clo
 			s.Close()
 		}
 	}
-	t = sound.Track{FadeIn: samples(f.Doc.Soundtrack.FadeInSeconds), FadeOut: samples(f.Doc.Soundtrack.FadeOutSeconds), Total: f.Samples()}
+	in, out := f.fades()
+	t = sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples()}
 	for _, h := range f.heard() {
 		path, err := files.Path(ctx, h.Media)
 		var src *media.Sound
@@ -100,6 +138,7 @@ func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, clo
 func (f *Film) SoundKey() (string, error) { return f.soundKey() }
 
 func (f *Film) nameSound() (string, error) {
+	in, out := f.fades()
 	b, err := json.Marshal(struct {
 		Engine          int
 		Encode          string
@@ -108,7 +147,7 @@ func (f *Film) nameSound() (string, error) {
 		Total           timecode.Samples
 		FadeIn, FadeOut float64
 		Heard           []heard
-	}{EngineVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), f.Doc.Soundtrack.FadeInSeconds, f.Doc.Soundtrack.FadeOutSeconds, f.heard()})
+	}{EngineVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.heard()})
 	if err != nil {
 		return "", fmt.Errorf("naming the soundtrack: %w", err)
 	}

@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/cast"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/naming"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/theme"
@@ -31,10 +32,12 @@ type Request struct {
 	Media    string   // folder of photos and clips
 	Music    []string // song files, in order
 	Details  map[string]string
-	Out      string
+	Out      string // a file; of several profiles a folder
 	Frame    doc.Frame
-	Rate     timecode.Rate
+	Rate     timecode.Rate     // zero: the profiles'
+	Profiles []profile.Profile // empty: the usual one
 	Seed     uint64
+	Told     render.Told
 	Progress func(done, total timecode.Frames)
 }
 
@@ -53,7 +56,16 @@ type Summary struct {
 	Slides       []SlideSummary  `json:"slides"`
 	Refused      []RefusedFile   `json:"refused"`
 	Warnings     []string        `json:"warnings"`
-	File         render.Facts    `json:"file"`
+	File         render.Facts    `json:"file"` // the first
+	Files        []Output        `json:"files"`
+}
+
+// Output is a file that was made.
+type Output struct {
+	Profile string       `json:"profile"`
+	Path    string       `json:"path"`
+	Beside  []string     `json:"beside,omitempty"` // captions
+	Facts   render.Facts `json:"facts"`
 }
 
 // SlideSummary is one slide in frames of the film.
@@ -77,26 +89,88 @@ type made struct {
 	*film.Film
 	files   media.FilesIn
 	sprites *media.Sprites
+	source  film.Source
+	house   film.House
 }
 
 func (m *made) lane(ctx context.Context) *media.Lane { return m.sprites.Lane(ctx, m.Library, false) }
 
-// Film makes the film. The summary is useful even when an error is returned.
+// Film makes the film, in all profiles at once; what can be drawn once is. The
+// summary is useful even when an error is returned.
 func Film(ctx context.Context, r Request) (Summary, error) {
 	s := newSummary(r)
-	f, err := layOut(ctx, r, &s)
+	m, err := layOut(ctx, r, &s)
 	if err != nil {
 		return s, err
 	}
-	s.File, err = render.Film(ctx, render.Job{
-		Film: f.Film, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }, Files: f.files, Out: r.Out, Progress: r.Progress,
-	})
-	return s, err
+	profiles := make([]profile.Profile, len(r.Profiles))
+	for i, p := range r.Profiles {
+		if profiles[i] = p; r.Rate.Valid() {
+			profiles[i].Rate = r.Rate
+		}
+	}
+	if len(profiles) == 0 {
+		profiles = []profile.Profile{m.Profile}
+	}
+	profiles, leads := profile.Together(profiles, r.Frame.W, r.Frame.H)
+	if len(profiles) > 1 {
+		if err := os.MkdirAll(r.Out, 0o755); err != nil {
+			return s, err
+		}
+	}
+	jobs := make([]render.Job, len(profiles))
+	for i, p := range profiles {
+		f, err := m.in(p)
+		if err != nil {
+			return s, err
+		}
+		out := r.Out
+		if len(profiles) > 1 {
+			out = filepath.Join(r.Out, naming.Safe(p.Name)+"."+p.File.Extension)
+		}
+		s.Files = append(s.Files, Output{Profile: p.Name, Path: out})
+		jobs[i] = render.Job{Film: f.Film, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }, Files: m.files, Out: out, Told: r.Told}
+		if i == 0 {
+			jobs[i].Progress = r.Progress
+		}
+	}
+	facts, err := render.Together(ctx, jobs, leads)
+	if err != nil {
+		return s, err
+	}
+	for i, f := range facts {
+		s.Files[i].Facts = f
+		if s.Files[i].Beside, err = render.Extra(jobs[i].Film, strings.TrimSuffix(s.Files[i].Path, filepath.Ext(s.Files[i].Path))); err != nil {
+			return s, err
+		}
+	}
+	s.File = facts[0]
+	return s, nil
+}
+
+// in is the film in another profile, at a bit rate that keeps it within the
+// size the profile allows.
+func (m *made) in(p profile.Profile) (*made, error) {
+	src := m.source
+	src.Profile = p
+	f, err := m.house.Lay(src)
+	if err == nil && p.MaxBytes > 0 {
+		if src.Profile, err = p.Sized(f.Frames(), src.Doc.Frame.W, src.Doc.Frame.H); err == nil {
+			f, err = m.house.Lay(src)
+		}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", p.Name, err)
+	}
+	if err = f.Plan.FitError; err != nil {
+		return nil, err
+	}
+	return &made{Film: f, files: m.files, sprites: m.sprites, source: src, house: m.house}, nil
 }
 
 func newSummary(r Request) Summary {
 	return Summary{Out: r.Out, Theme: r.Theme, Seed: r.Seed, FPS: r.Rate.Fraction(), Width: r.Frame.W, Height: r.Frame.H,
-		Slides: []SlideSummary{}, Refused: []RefusedFile{}, Warnings: []string{}}
+		Files: []Output{}, Slides: []SlideSummary{}, Refused: []RefusedFile{}, Warnings: []string{}}
 }
 
 // layOut reads the material, casts it and fits it to the music.
@@ -141,8 +215,14 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 		}
 	}
 	p := profile.Film
-	p.Rate = r.Rate
-	f, err := m.house.Lay(film.Source{Doc: d, Theme: t, Library: m.lib, Profile: p})
+	if len(r.Profiles) > 0 {
+		p = r.Profiles[0]
+	}
+	if r.Rate.Valid() {
+		p.Rate = r.Rate
+	}
+	src := film.Source{Doc: d, Theme: t, Library: m.lib, Profile: p}
+	f, err := m.house.Lay(src)
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +233,7 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 	for _, c := range append(plan.Checks(f.Doc, f.Plan, t, f.Library), f.Findings()...) {
 		s.Warnings = append(s.Warnings, c.Text)
 	}
-	return &made{f, m.files, m.pool}, nil
+	return &made{f, m.files, m.pool, src, m.house}, nil
 }
 
 // gather probes the folder's files (not its sub-folders, nor hidden files)

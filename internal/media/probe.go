@@ -157,6 +157,7 @@ type probedStream struct {
 	Width        int               `json:"width"`
 	Height       int               `json:"height"`
 	SAR          string            `json:"sample_aspect_ratio"`
+	DAR          string            `json:"display_aspect_ratio"`
 	Duration     string            `json:"duration"`
 	Rate         string            `json:"r_frame_rate"`
 	Packets      string            `json:"nb_read_packets"`

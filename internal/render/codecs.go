@@ -1,10 +1,8 @@
 package render
 
 import (
-	"context"
 	"fmt"
 	"math"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -22,6 +20,11 @@ type codec struct {
 	// join are the bitstream filters that take away what belongs into segments
 	// only.
 	join string
+	// tag is how MP4 and QuickTime name it, where ffmpeg would choose
+	// otherwise.
+	tag string
+	// untagged: neither it nor its containers say what its colours are.
+	untagged bool
 }
 
 // colours are the names ffmpeg has for a film's colours.
@@ -34,28 +37,84 @@ func coloursOf(m raster.Matrix) colours {
 	return colours{m.Name(), "bt709", "bt709"}
 }
 
+// quality is how most encoders are told of quality or bit rate.
+func quality(v profile.Video) (args []string) {
+	if v.Kbps > 0 {
+		args = append(args, "-b:v", fmt.Sprintf("%dk", v.Kbps))
+	} else {
+		args = append(args, "-crf", fmt.Sprint(v.CRF))
+	}
+	if v.MaxKbps > 0 {
+		args = append(args, "-maxrate", fmt.Sprintf("%dk", v.MaxKbps), "-bufsize", fmt.Sprintf("%dk", v.BufferKbit))
+	}
+	return args
+}
+
 // codecs by their encoders, as ffmpeg names them.
 var codecs = map[string]codec{
 	"libx264": {
 		settings: func(v profile.Video, c colours) []string {
-			return []string{"-preset", v.Preset, "-crf", fmt.Sprint(v.CRF), "-profile:v", v.Profile,
-				"-x264-params", fmt.Sprintf("colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", c.matrix, c.transfer, c.primaries)}
+			return append(quality(v), "-preset", v.Preset, "-profile:v", v.Profile,
+				"-x264-params", strings.Trim(v.Tuning+fmt.Sprintf(":colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", c.matrix, c.transfer, c.primaries), ":"))
 		},
 		// Delimiters of access units (NAL unit type 9, ITU-T H.264, table 7-1)
 		// belong in transport streams only.
 		join: "filter_units=remove_types=9",
 	},
+	"libx265": {
+		settings: func(v profile.Video, c colours) []string {
+			return append(quality(v), "-preset", v.Preset, "-x265-params", fmt.Sprintf("log-level=error:colormatrix=%s:transfer=%s:colorprim=%s:range=limited", c.matrix, c.transfer, c.primaries))
+		},
+		tag: "hvc1",
+	},
+	"libsvtav1": {settings: func(v profile.Video, _ colours) []string { return append(quality(v), "-preset", v.Preset) }},
+	"libvpx-vp9": {settings: func(v profile.Video, _ colours) []string {
+		args := append(quality(v), "-deadline", "good", "-cpu-used", v.Preset, "-row-mt", "1", "-tile-columns", "1")
+		if v.Kbps == 0 {
+			args = append(args, "-b:v", "0")
+		}
+		return args
+	}},
+	// ProRes: 3 is HQ.
+	"prores_ks": {settings: func(v profile.Video, _ colours) []string { return []string{"-profile:v", v.Profile, "-vendor", "apl0"} }},
+	"dnxhd":     {settings: func(v profile.Video, _ colours) []string { return []string{"-profile:v", v.Profile} }},
+	// Closed groups of pictures with two pictures between those they lean on,
+	// and a sequence header before each, as discs need it.
+	"mpeg2video": {settings: func(v profile.Video, _ colours) []string {
+		return append(quality(v), "-bf", "2", "-flags", "+cgop", "-sc_threshold", "1000000000", "-mpv_flags", "+strict_gop", "-dc", "9", "-trellis", "1")
+	}},
 }
 
-// containers by their formats, as ffmpeg names them: what it must be told to
-// write one.
-var containers = map[string]func(*film.Film) []string{
-	"mp4": func(f *film.Film) []string { return []string{"-moov_size", fmt.Sprint(indexRoom(f.Scene))} },
+// container is what ffmpeg must be told to write a kind of file, and what the
+// kind has room for.
+type container struct {
+	args     []string
+	sound    string // format of the soundtrack before it is joined; empty: the same
+	text     string // how it keeps captions; empty: it cannot
+	chapters bool
+	poster   string // where its poster goes: a picture stream's number, or "attachment"; empty: nowhere
+	loose    bool   // its times are rounded, so they may be two frames off
+	plain    bool   // it tells nothing of its film
+	tagged   bool   // it names codecs by tags
+	index    bool   // room can be kept at its beginning for its index
+	streams  bool   // it is a transport stream, in which delimiters stay
+}
+
+// containers by their formats, as ffmpeg names them.
+var containers = map[string]container{
+	"mp4":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, poster: "1", tagged: true, index: true},
+	"mov":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, tagged: true},
+	"matroska": {text: "subrip", chapters: true, poster: "attachment", loose: true},
+	"webm":     {text: "webvtt", chapters: true, loose: true},
+	"dvd":      {sound: "ac3", loose: true, plain: true},
+	"mpegts":   {args: []string{"-mpegts_m2ts_mode", "1"}, sound: "ac3", loose: true, plain: true, streams: true},
+	"mp3":      {poster: "0", loose: true},
+	"mjpeg":    {plain: true},
 }
 
 // known refuses a profile whose encoder or container this program cannot make.
 func known(p profile.Profile) error {
-	if _, ok := codecs[p.Video.Encoder]; !ok {
+	if _, ok := codecs[p.Video.Encoder]; !ok && p.Kind == profile.OfFilm {
 		return fmt.Errorf("the encoder %q is not known", p.Video.Encoder)
 	}
 	if _, ok := containers[p.File.Format]; !ok {
@@ -64,29 +123,65 @@ func known(p profile.Profile) error {
 	return nil
 }
 
-// PictureArgs are the ffmpeg arguments that read raw frames from standard
-// input and encode them with so many threads (0: as many as suit).
-func PictureArgs(s *scene.Scene, v profile.Video, threads int) ([]string, error) {
+// input are the ffmpeg arguments that read a film's raw frames from standard
+// input.
+func input(f *film.Film) []string {
+	s, col := f.Scene, coloursOf(f.Scene.Matrix)
+	return []string{"-v", "error", "-nostdin", "-y",
+		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", s.Rate.Fraction(),
+		"-colorspace", col.matrix, "-color_trc", col.transfer, "-color_primaries", col.primaries, "-color_range", "tv", "-i", "pipe:0"}
+}
+
+// output are the ffmpeg arguments that encode frames as a profile says, with
+// so many threads (0: as many as suit).
+func output(f *film.Film, v profile.Video, threads int) ([]string, error) {
 	c, ok := codecs[v.Encoder]
 	if !ok {
 		return nil, fmt.Errorf("the encoder %q is not known", v.Encoder)
 	}
-	col := coloursOf(s.Matrix)
-	args := []string{"-v", "error", "-nostdin", "-y",
-		"-f", "rawvideo", "-pix_fmt", v.Pixels, "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", s.Rate.Fraction(), "-i", "pipe:0",
-		"-c:v", v.Encoder, "-g", fmt.Sprint(int(math.Round(v.KeySeconds * s.Rate.FPS()))),
+	col := coloursOf(f.Kept.Matrix)
+	args := []string{"-c:v", v.Encoder, "-pix_fmt", v.Pixels, "-g", fmt.Sprint(int(math.Round(v.KeySeconds * f.Scene.Rate.FPS()))),
 		"-colorspace", col.matrix, "-color_trc", col.transfer, "-color_primaries", col.primaries, "-color_range", "tv"}
-	args = append(args, c.settings(v, col)...)
 	if threads > 0 {
 		args = append(args, "-threads", fmt.Sprint(threads))
 	}
-	return args, nil
+	return append(args, c.settings(v, col)...), nil
+}
+
+// PictureArgs are the ffmpeg arguments that read a film's raw frames from
+// standard input and encode them with so many threads (0: as many as suit).
+func PictureArgs(f *film.Film, v profile.Video, threads int) ([]string, error) {
+	args := input(f)
+	if filter := scaling(f); filter != "" {
+		args = append(args, "-vf", filter)
+	}
+	out, err := output(f, v, threads)
+	return append(args, out...), err
+}
+
+// scaling is the filter that brings frames to the size they are kept in.
+func scaling(f *film.Film) string {
+	k := f.Kept
+	if !k.Scaled {
+		return ""
+	}
+	filter := fmt.Sprintf("scale=%d:%d:flags=bicubic+accurate_rnd", k.W, k.H)
+	if k.Matrix != f.Scene.Matrix {
+		filter += fmt.Sprintf(":in_color_matrix=%s:out_color_matrix=%s", f.Scene.Matrix.Name(), k.Matrix.Name())
+	}
+	if k.Shown.W > 0 {
+		return filter + fmt.Sprintf(",setdar=%d/%d", k.Shown.W, k.Shown.H)
+	}
+	return filter + ",setsar=1"
 }
 
 // soundArgs read raw samples from standard input and encode them.
 func soundArgs(a profile.Audio) []string {
-	return []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0",
-		"-c:a", a.Encoder, "-b:a", fmt.Sprintf("%dk", a.Kbps)}
+	args := []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0", "-c:a", a.Encoder}
+	if a.Kbps > 0 {
+		args = append(args, "-b:a", fmt.Sprintf("%dk", a.Kbps))
+	}
+	return args
 }
 
 // timescale is the number of ticks a second in the films, and of each frame.
@@ -97,30 +192,87 @@ func timescale(r timecode.Rate) (second, frame int64) {
 	return int64(r.Num), int64(r.Den)
 }
 
-// segmentArgs write a run of segments into files, cut exactly at their ends,
-// each beginning with a closed group of pictures. They are MPEG transport
-// streams (ISO/IEC 13818-1), which make one when put end to end.
-func segmentArgs(f *film.Film, threads int, run []film.Segment, dir string) (args, files []string, err error) {
-	if args, err = PictureArgs(f.Scene, f.Profile.Video, max(1, threads)); err != nil {
-		return nil, nil, err
+// wholeFormat carries a film that is encoded in one piece until it is joined
+// with its sound: it keeps times exactly and any codec. H.264 goes by MPEG
+// transport streams here too, so that each key frame keeps its parameter sets,
+// as discs want them.
+const wholeFormat = "nut"
+
+// streamed reports whether a profile's films are joined from MPEG transport
+// streams.
+func streamed(v profile.Video) bool { return v.Encoder == "libx264" }
+
+// wholeArgs encode a whole film into a file in dir, in a pass of several (0:
+// the only one).
+func wholeArgs(f *film.Film, threads, pass int, dir string) (args []string, file string, err error) {
+	if args, err = PictureArgs(f, f.Profile.Video, threads); err != nil {
+		return nil, "", err
 	}
-	prefix := filepath.Join(dir, fmt.Sprintf("s%08d-", run[0].From))
-	if len(run) == 1 {
-		out := prefix + "0000.ts"
-		return append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", out), []string{out}, nil
+	file = filepath.Join(dir, "whole."+wholeFormat)
+	if pass > 0 {
+		args = append(args, "-pass", fmt.Sprint(pass), "-passlogfile", filepath.Join(dir, "pass"))
+	}
+	switch {
+	case pass == 1:
+		return append(args, "-f", "null", "-"), file, nil
+	case streamed(f.Profile.Video):
+		return append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", file), file, nil
+	}
+	return append(args, "-f", wholeFormat, file), file, nil
+}
+
+// segmentArgs write a run of segments of a film, and of others that show the
+// same frames in other sizes, into files, cut exactly at their ends, each
+// beginning with a closed group of pictures. They are MPEG transport streams
+// (ISO/IEC 13818-1), which make one when put end to end. files has a list for
+// each film.
+func segmentArgs(films []*film.Film, threads int, run []film.Segment, dir string) (args []string, files [][]string, err error) {
+	args = input(films[0])
+	if len(films) > 1 {
+		graph := fmt.Sprintf("[0:v]split=%d", len(films))
+		var scaled string
+		for i, f := range films {
+			graph += fmt.Sprintf("[v%d]", i)
+			if filter := scaling(f); filter != "" {
+				scaled += fmt.Sprintf(";[v%d]%s[o%d]", i, filter, i)
+			} else {
+				scaled += fmt.Sprintf(";[v%d]null[o%d]", i, i)
+			}
+		}
+		args = append(args, "-filter_complex", graph+scaled)
+	} else if filter := scaling(films[0]); filter != "" {
+		args = append(args, "-vf", filter)
 	}
 	var cuts, keys []string
-	for i, seg := range run {
-		files = append(files, fmt.Sprintf("%s%04d.ts", prefix, i))
-		if i > 0 {
-			n := int64(seg.From - run[0].From)
-			cuts = append(cuts, fmt.Sprint(n))
-			keys = append(keys, fmt.Sprintf("eq(n,%d)", n))
-		}
+	for _, seg := range run[1:] {
+		n := int64(seg.From - run[0].From)
+		cuts = append(cuts, fmt.Sprint(n))
+		keys = append(keys, fmt.Sprintf("eq(n,%d)", n))
 	}
-	return append(args, "-force_key_frames", "expr:"+strings.Join(keys, "+"),
-		"-f", "segment", "-segment_format", "mpegts", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
-		"-muxdelay", "0", "-muxpreload", "0", strings.ReplaceAll(prefix, "%", "%%")+"%04d.ts"), files, nil
+	for i, f := range films {
+		out, err := output(f, f.Profile.Video, max(1, threads))
+		if err != nil {
+			return nil, nil, err
+		}
+		if len(films) > 1 {
+			args = append(args, "-map", fmt.Sprintf("[o%d]", i))
+		}
+		args = append(args, out...)
+		prefix := filepath.Join(dir, fmt.Sprintf("s%d-%08d-", i, run[0].From))
+		var names []string
+		for k := range run {
+			names = append(names, fmt.Sprintf("%s%04d.ts", prefix, k))
+		}
+		files = append(files, names)
+		if len(run) == 1 {
+			args = append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", names[0])
+			continue
+		}
+		args = append(args, "-force_key_frames", "expr:"+strings.Join(keys, "+"),
+			"-f", "segment", "-segment_format", "mpegts", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
+			"-muxdelay", "0", "-muxpreload", "0", strings.ReplaceAll(prefix, "%", "%%")+"%04d.ts")
+	}
+	return args, files, nil
 }
 
 // indexRoom is how many bytes of a film's beginning are kept free for its
@@ -133,40 +285,4 @@ func indexRoom(s *scene.Scene) int64 {
 	const head, eachFrame, eachPacket = 16 << 10, 36, 24
 	packets := int64(s.Rate.SampleAt(s.Frames))/aacFrame + 2
 	return head + eachFrame*int64(s.Frames) + eachPacket*packets
-}
-
-// join puts encoded segments and the soundtrack together without encoding
-// again, verifies the file and moves it to its final name.
-func (j *Job) join(ctx context.Context, files []string, track, dir string) (Facts, error) {
-	p, s := j.Film.Profile, j.Film.Scene
-	box := containers[p.File.Format]
-	part := filepath.Join(dir, "joined."+p.File.Extension)
-	// Every segment begins at its own zero, so packets are numbered anew: one a
-	// frame, in the order of decoding, shown as much later as the encoder said.
-	second, frame := timescale(s.Rate)
-	whole := fmt.Sprintf("setts=dts=(N-round((STARTPTS-STARTDTS)/%[1]d))*%[1]d:pts=(N-round((STARTPTS-STARTDTS)/%[1]d)+round((PTS-DTS)/%[1]d))*%[1]d", frame)
-	if filter := codecs[p.Video.Encoder].join; filter != "" {
-		whole = filter + "," + whole
-	}
-	args := []string{"-v", "error", "-nostdin", "-y", "-f", "mpegts", "-i", "pipe:0", "-i", track,
-		"-map", "0:v", "-map", "1:a", "-c", "copy", "-bsf:v", whole, "-video_track_timescale", fmt.Sprint(second)}
-	if title := j.Film.Title(); title != "" {
-		args = append(args, "-metadata", "title="+title)
-	}
-	e, err := startEncoder(ctx, append(append(args, box(j.Film)...), "-f", p.File.Format, part))
-	if err != nil {
-		return Facts{}, err
-	}
-	err = e.after(e.copy(files))
-	if ctx.Err() != nil {
-		return Facts{}, context.Cause(ctx)
-	}
-	if err != nil {
-		return Facts{}, fmt.Errorf("joining the segments: %w", outOfRoom(err, dir))
-	}
-	facts, err := Verify(ctx, part, j.Film)
-	if err != nil {
-		return facts, fmt.Errorf("the rendered file is not as planned: %w", err)
-	}
-	return facts, os.Rename(part, j.Out)
 }

@@ -3,6 +3,7 @@ package render
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"errors"
@@ -128,9 +129,47 @@ func outOfRoom(err error, dir string) error {
 	return err
 }
 
-// encodeOnce composes and encodes a run of segments.
-func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, made func()) ([]string, error) {
-	args, files, err := segmentArgs(j.Film, j.Threads, run, dir)
+// whole composes and encodes a film that cannot be put together from segments,
+// as often as there are passes. made hears of as many frames as it has.
+func (j *Job) whole(ctx context.Context, dir string, made func()) ([]string, error) {
+	passes := max(1, j.Film.Profile.Video.Passes)
+	drawn := 0
+	heard := func() {
+		if drawn++; drawn%passes == 0 {
+			made()
+		}
+	}
+	for k := range passes {
+		pass := 0
+		if passes > 1 {
+			pass = k + 1
+		}
+		args, file, err := wholeArgs(j.Film, j.Threads, pass, dir)
+		if err != nil {
+			return nil, err
+		}
+		e, err := startEncoder(ctx, args)
+		if err != nil {
+			return nil, err
+		}
+		if err := e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, heard)); err != nil {
+			return nil, outOfRoom(err, dir)
+		}
+		if k+1 == passes {
+			return []string{file}, nil
+		}
+	}
+	return nil, nil
+}
+
+// encodeOnce composes and encodes a run of segments, and gives the files of
+// the film's and of each of the others.
+func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, made func()) ([][]string, error) {
+	if j.Film.Profile.Whole() {
+		files, err := j.whole(ctx, dir, made)
+		return [][]string{files}, err
+	}
+	args, files, err := segmentArgs(append([]*film.Film{j.Film}, j.Also...), j.Threads, run, dir)
 	if err != nil {
 		return nil, err
 	}
@@ -141,9 +180,11 @@ func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, ma
 	if err := e.after(j.compose(ctx, run[0].From, run[len(run)-1].To, e.write, made)); err != nil {
 		return nil, outOfRoom(err, dir)
 	}
-	for _, f := range files {
-		if _, err := os.Stat(f); err != nil {
-			return nil, fmt.Errorf("encoding: the encoder left out a segment: %w", err)
+	for _, list := range files {
+		for _, f := range list {
+			if _, err := os.Stat(f); err != nil {
+				return nil, fmt.Errorf("encoding: the encoder left out a segment: %w", err)
+			}
 		}
 	}
 	return files, nil
@@ -229,8 +270,9 @@ func (j *Job) soundtrack(ctx context.Context, dir string) (string, error) {
 	}
 	defer done()
 	p := j.Film.Profile
-	out := filepath.Join(dir, "sound."+p.File.Extension)
-	e, err := startEncoder(ctx, append(soundArgs(p.Audio), "-f", p.File.Format, out))
+	format := cmp.Or(containers[p.File.Format].sound, p.File.Format)
+	out := filepath.Join(dir, "sound."+format)
+	e, err := startEncoder(ctx, append(soundArgs(p.Audio), "-f", format, out))
 	if err != nil {
 		return "", err
 	}
@@ -277,7 +319,7 @@ func PackSound(ctx context.Context, t sound.Track, a profile.Audio, dir, list st
 
 // Silent makes the whole film without sound in one piece, in a file in dir.
 func (j *Job) Silent(ctx context.Context, dir string) (string, error) {
-	args, err := PictureArgs(j.Film.Scene, j.Film.Profile.Video, 0)
+	args, err := PictureArgs(j.Film, j.Film.Profile.Video, 0)
 	if err != nil {
 		return "", err
 	}

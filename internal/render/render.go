@@ -10,10 +10,12 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sync"
 
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
 	"nelko/internal/media"
@@ -37,9 +39,11 @@ type Cache interface {
 // Job is one film to make.
 type Job struct {
 	Film  *film.Film
+	Also  []*film.Film // drawn with it: their segments are kept by the cache, for jobs of their own
 	Lanes func(context.Context) Lane
 	Files media.Files // of what is heard
 
+	Told     Told                              // what the file tells beside
 	Cache    Cache                             // may be nil: nothing is kept
 	Workers  int                               // encoders at the same time; 0: one a processor
 	Threads  int                               // of each encoder; 0: one
@@ -88,6 +92,12 @@ func (j *Job) Assemble(ctx context.Context, dir string, segments func(context.Co
 	if err := known(j.Film.Profile); err != nil {
 		return Facts{}, err
 	}
+	switch j.Film.Profile.Kind {
+	case profile.OfStill:
+		return j.still(ctx, dir)
+	case profile.OfSound:
+		segments = func(context.Context) ([]string, error) { return nil, nil }
+	}
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var wg sync.WaitGroup
@@ -124,7 +134,7 @@ func (j *Job) segments(ctx context.Context, segs []film.Segment, dir string) ([]
 		workers = runtime.GOMAXPROCS(0)
 	}
 	todo := film.Divide(segs, func(s film.Segment) bool { return kept[s.Key] != "" }, workers)
-	if j.Threads == 0 {
+	if j.Threads == 0 && !j.Film.Profile.Whole() {
 		j.Threads = film.Threads(len(todo), workers)
 	}
 	own := &ownParts{todo: todo, files: kept}
@@ -177,11 +187,11 @@ const tries = 2
 // again; then the error names the slide, as a *compose.SlideError or a
 // *SegmentError, unless there is no room (ErrFull). made hears of every frame.
 func (j *Job) Encode(ctx context.Context, run []film.Segment, dir string, made func(timecode.Frames)) ([]string, error) {
-	var files []string
+	var all [][]string
 	var err error
 	for range tries {
 		counted := timecode.Frames(0)
-		files, err = j.encodeOnce(ctx, run, dir, func() { counted++; made(1) })
+		all, err = j.encodeOnce(ctx, run, dir, func() { counted++; made(1) })
 		if err == nil || ctx.Err() != nil {
 			break
 		}
@@ -201,12 +211,71 @@ func (j *Job) Encode(ctx context.Context, run []film.Segment, dir string, made f
 		}
 		return nil, &SegmentError{run[0].Slide, err}
 	}
-	if j.Cache != nil {
+	if j.Cache == nil {
+		return all[0], nil
+	}
+	keys, err := j.keys(run)
+	if err != nil {
+		return nil, err
+	}
+	for n, files := range all {
 		for i, f := range files {
-			if files[i], err = j.Cache.Keep(ctx, run[i].Key, f); err != nil {
+			if files[i], err = j.Cache.Keep(ctx, keys[n][i], f); err != nil {
 				return nil, fmt.Errorf("keeping a segment: %w", outOfRoom(err, dir))
 			}
 		}
 	}
-	return files, nil
+	return all[0], nil
+}
+
+// keys are the keys of a run of the film's segments, and of the same stretch of
+// each of the others.
+func (j *Job) keys(run []film.Segment) ([][]string, error) {
+	out := [][]string{film.Keys(run)}
+	for _, f := range j.Also {
+		segs, err := f.Segments()
+		if err != nil {
+			return nil, err
+		}
+		first := slices.IndexFunc(segs, func(s film.Segment) bool { return s.From == run[0].From })
+		if first < 0 || first+len(run) > len(segs) || segs[first+len(run)-1].To != run[len(run)-1].To {
+			return nil, fmt.Errorf("the %s is not cut like the film it is drawn with", f.Profile.Name)
+		}
+		out = append(out, film.Keys(segs[first:first+len(run)]))
+	}
+	return out, nil
+}
+
+// Together renders films of one slideshow at once. Those whose profile has them
+// drawn in the size of another of them are encoded from that one's frames;
+// leads are as profile.Together gives them. Without a cache of
+// their own a folder beside the first film serves while they are made. On an
+// error no further film is made; those that are done stay.
+func Together(ctx context.Context, jobs []Job, leads []int) ([]Facts, error) {
+	dir, err := os.MkdirTemp(filepath.Dir(jobs[0].Out), ".together-*")
+	if err != nil {
+		return nil, fmt.Errorf("making room for the renders: %w", err)
+	}
+	defer os.RemoveAll(dir)
+	shared := &Folder{Dir: dir}
+	facts := make([]Facts, len(jobs))
+	for _, led := range []bool{false, true} {
+		for i, j := range jobs {
+			if (leads[i] != i) != led {
+				continue
+			}
+			if j.Cache == nil {
+				j.Cache = shared
+			}
+			for k := range jobs {
+				if k != i && leads[k] == i {
+					j.Also = append(j.Also, jobs[k].Film)
+				}
+			}
+			if facts[i], err = Film(ctx, j); err != nil {
+				return facts, fmt.Errorf("%s: %w", j.Film.Profile.Name, err)
+			}
+		}
+	}
+	return facts, nil
 }

@@ -110,7 +110,7 @@ func TestFilmHoldsThePlannedFrames(t *testing.T) {
 	assert.Equal(t, "smpte170m", streams[0].ColourSpace, "BT.601 below 720 lines")
 	assert.Equal(t, "tv", streams[0].ColourRange)
 
-	cmd := exec.Command("ffmpeg", "-v", "error", "-i", out, "-map", "0:v", "-f", "rawvideo", "-pix_fmt", "yuv420p", "-")
+	cmd := exec.Command("ffmpeg", "-v", "error", "-i", out, "-map", "0:V", "-f", "rawvideo", "-pix_fmt", "yuv420p", "-")
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
@@ -164,7 +164,8 @@ func TestFilmsStartAtOnce(t *testing.T) {
 	// A plan of another length, size or rate is noticed.
 	for want, change := range map[string]func(*film.Film, *scene.Scene){
 		"frames in place of": func(_ *film.Film, sc *scene.Scene) { sc.Frames++ },
-		"pixels in place of": func(_ *film.Film, sc *scene.Scene) { sc.W = 640 },
+		"pixels in place of": func(f *film.Film, _ *scene.Scene) { f.Kept.W = 640 },
+		"shown at":           func(f *film.Film, _ *scene.Scene) { f.Kept.Shown = profile.Shape{W: 4, H: 3} },
 		"frames a second":    func(_ *film.Film, sc *scene.Scene) { sc.Rate = timecode.R30 },
 		"in place of vp9":    func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Codec = "vp9" },
 		"and opus":           func(f *film.Film, _ *scene.Scene) { f.Profile.Audio.Codec = "opus" },

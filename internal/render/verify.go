@@ -6,6 +6,7 @@ import (
 	"math"
 	"os"
 
+	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
 	"nelko/internal/media"
@@ -22,13 +23,17 @@ type Facts struct {
 	Bytes        int64           `json:"bytes"`
 	PictureCodec string          `json:"picture_codec"`
 	SoundCodec   string          `json:"sound_codec"`
-	Colours      string          `json:"colours"` // matrix and range, as ffmpeg names them
+	Colours      string          `json:"colours"`            // matrix and range, as ffmpeg names them
+	Shown        profile.Shape   `json:"shown,omitzero"`     // the frame's shape where pixels are not square
+	Captions     int             `json:"captions,omitempty"` // tracks of text
+	Poster       bool            `json:"poster,omitempty"`
 }
 
-// Verify checks a film file against what its profile promises and its plan
-// says: one picture and one sound stream of the profile's codecs, the frame
-// size, rate and colour tags, every frame there, picture and sound as long as
-// planned to within one frame, and no larger than the profile allows.
+// Verify checks a film or soundtrack against what its profile promises and its plan says:
+// one picture and one sound stream of the profile's codecs, the frame size,
+// shape, rate and colour tags, every frame there, picture and sound as long as
+// planned, to within one frame or, in containers that round times, two, and no
+// larger than the profile allows.
 func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 	f, err := Inspect(ctx, path)
 	if err != nil {
@@ -36,29 +41,38 @@ func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 	}
 	s, p := film.Scene, film.Profile
 	frame := s.Rate.Seconds(1)
-	want := s.Rate.Seconds(s.Frames)
-	switch {
-	case f.PictureCodec != p.Video.Codec || f.SoundCodec != p.Audio.Codec:
-		err = fmt.Errorf("it holds %q and %q in place of %s and %s", f.PictureCodec, f.SoundCodec, p.Video.Codec, p.Audio.Codec)
-	case f.W != s.W || f.H != s.H:
-		err = fmt.Errorf("it is %d×%d pixels in place of %d×%d", f.W, f.H, s.W, s.H)
-	case f.Rate != s.Rate:
-		err = fmt.Errorf("it has %s frames a second in place of %s", f.Rate.Fraction(), s.Rate.Fraction())
-	case f.Colours != s.Matrix.Name()+" tv":
-		err = fmt.Errorf("its colours are tagged %q in place of %q", f.Colours, s.Matrix.Name()+" tv")
-	case f.Frames != s.Frames:
-		err = fmt.Errorf("it has %d frames in place of %d", f.Frames, s.Frames)
-	case math.Abs(f.PictureSec-want) > frame:
-		err = fmt.Errorf("the picture lasts %.3f s in place of %.3f", f.PictureSec, want)
-	case math.Abs(f.SoundSec-want) > frame:
-		err = fmt.Errorf("the sound lasts %.3f s in place of %.3f", f.SoundSec, want)
-	case p.MaxBytes > 0 && f.Bytes > p.MaxBytes:
-		err = fmt.Errorf("it has %d bytes; the profile allows %d", f.Bytes, p.MaxBytes)
+	if containers[p.File.Format].loose {
+		frame = math.Max(2*frame, 0.08)
 	}
-	return f, err
+	want := s.Rate.Seconds(s.Frames)
+	colours := film.Kept.Matrix.Name() + " tv"
+	switch {
+	case p.MaxBytes > 0 && f.Bytes > p.MaxBytes:
+		return f, fmt.Errorf("it has %d bytes; the profile allows %d", f.Bytes, p.MaxBytes)
+	case f.SoundCodec != p.Audio.Codec || p.Kind == profile.OfFilm && f.PictureCodec != p.Video.Codec:
+		return f, fmt.Errorf("it holds %q and %q in place of %s and %s", f.PictureCodec, f.SoundCodec, p.Video.Codec, p.Audio.Codec)
+	case p.Kind != profile.OfSound && (f.W != film.Kept.W || f.H != film.Kept.H):
+		return f, fmt.Errorf("it is %d×%d pixels in place of %d×%d", f.W, f.H, film.Kept.W, film.Kept.H)
+	case p.Kind == profile.OfFilm && f.Rate != s.Rate:
+		return f, fmt.Errorf("it has %s frames a second in place of %s", f.Rate.Fraction(), s.Rate.Fraction())
+	case p.Kind == profile.OfFilm && f.Frames != s.Frames:
+		return f, fmt.Errorf("it has %d frames in place of %d", f.Frames, s.Frames)
+	case math.Abs(f.SoundSec-want) > frame:
+		return f, fmt.Errorf("the sound lasts %.3f s in place of %.3f", f.SoundSec, want)
+	case p.Kind == profile.OfSound:
+		return f, nil
+	case !codecs[p.Video.Encoder].untagged && f.Colours != colours:
+		return f, fmt.Errorf("its colours are tagged %q in place of %q", f.Colours, colours)
+	case math.Abs(f.PictureSec-want) > frame:
+		return f, fmt.Errorf("the picture lasts %.3f s in place of %.3f", f.PictureSec, want)
+	case film.Kept.Shown.W > 0 && f.Shown != film.Kept.Shown:
+		return f, fmt.Errorf("it is shown at %d:%d in place of %d:%d", f.Shown.W, f.Shown.H, film.Kept.Shown.W, film.Kept.Shown.H)
+	}
+	return f, nil
 }
 
-// Inspect reads a film file's facts, counting its frames.
+// Inspect reads a file's facts, counting its frames. A poster that lies in it
+// is none of them.
 func Inspect(ctx context.Context, path string) (Facts, error) {
 	st, err := os.Stat(path)
 	if err != nil {
@@ -70,12 +84,17 @@ func Inspect(ctx context.Context, path string) (Facts, error) {
 	}
 	f := Facts{Bytes: st.Size()}
 	for _, s := range streams {
-		switch s.Type {
-		case "video":
+		switch {
+		case s.Poster:
+			f.Poster = true
+		case s.Type == "video":
 			f.PictureCodec, f.W, f.H, f.Rate, f.Frames, f.PictureSec = s.Codec, s.W, s.H, s.Rate, s.Packets, s.Seconds
 			f.Colours = s.ColourSpace + " " + s.ColourRange
-		case "audio":
+			f.Shown = s.Shown
+		case s.Type == "audio":
 			f.SoundCodec, f.SoundSec = s.Codec, s.Seconds
+		case s.Type == "subtitle":
+			f.Captions++
 		}
 	}
 	return f, nil

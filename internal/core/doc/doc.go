@@ -112,6 +112,7 @@ type Slide struct {
 
 	Layout       string                 `json:"layout,omitempty"`
 	Caption      string                 `json:"caption,omitempty"`
+	Chapter      string                 `json:"chapter,omitempty"`       // title of the chapter that begins here
 	CaptionStyle *design.Caption        `json:"caption_style,omitempty"` // instead of the film's
 	Card         *Words                 `json:"card,omitempty"`          // of a Card slide
 	Motion       *design.Motion         `json:"motion,omitempty"`
@@ -132,7 +133,7 @@ func (s Slide) Common() bool { return s.CommonAt != nil }
 // recast leaves it alone. What is a pattern's, or stands for a row's, is left
 // alone too.
 func (s Slide) ByHand() bool {
-	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
+	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.Chapter != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
 }
 
 // Words is what a text card says.
