@@ -72,7 +72,7 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 
 // NewLink is what makes a link.
 type NewLink struct {
-	RenderID     int64
+	RenderID     int64 // 0: the order's latest film that is done
 	Title        string
 	Downloadable bool
 	Days         int    // until it expires, 1 to 3650
@@ -90,7 +90,7 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 	if err != nil {
 		return store.Link{}, "", err
 	}
-	r, err := store.One[store.Render](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", n.RenderID, orderID)
+	r, err := store.One[store.Render](dl.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND state = 'done' AND (id = ? OR (? = 0 AND main))", orderID, n.RenderID, n.RenderID)
 	if err != nil || r.State != store.RenderDone {
 		return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
 	}

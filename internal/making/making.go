@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -17,9 +18,11 @@ import (
 	"golang.org/x/sys/unix"
 	"gorm.io/gorm"
 
+	"nelko/internal/captions"
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
 	"nelko/internal/film"
 	"nelko/internal/invalid"
 	"nelko/internal/media"
@@ -76,7 +79,14 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 	js.Serve(helping, 1)
 	queue.Handle(js, queue.Kind[Film]{
 		Work: func(ctx context.Context, j queue.Job[Film]) error {
-			err := mk.Film(ctx, j.Args, j.Worker, j.Last)
+			led, err := mk.led(ctx, j.Args.RenderID)
+			if err != nil {
+				return err
+			}
+			if led {
+				return queue.Later(ledFor)
+			}
+			err = mk.Film(ctx, j.Args, j.Worker, j.Last)
 			if errors.Is(err, render.ErrFull) {
 				return queue.Later(fullFor)
 			}
@@ -96,45 +106,127 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 // Begin queues a render of the order's present slideshow in a profile; the
 // usual one without a name.
 func (mk *Making) Begin(ctx context.Context, orderID int64, profileName string) (store.Render, error) {
-	d, err := mk.Orders.Load(ctx, orderID)
+	list, err := mk.BeginAll(ctx, orderID, Wanted{Profiles: []string{profileName}})
 	if err != nil {
 		return store.Render{}, err
+	}
+	return list[0], nil
+}
+
+// Wanted is what is to be made of an order's slideshow.
+type Wanted struct {
+	Profiles []string // by name
+	Teaser   *float64 // seconds into the film at which teasers begin; nil: as their profiles say
+}
+
+// BeginAll queues renders of the order's present slideshow in several profiles
+// at once. What is being made already is not begun again.
+func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]store.Render, error) {
+	d, err := mk.Orders.Load(ctx, orderID)
+	if err != nil {
+		return nil, err
 	}
 	for _, c := range d.Checks {
 		if c.Weight == plan.Stops {
-			return store.Render{}, invalid.Field(orders.Place(c.Field), "Not rendered. %s.", c.Text)
+			return nil, invalid.Field(orders.Place(c.Field), "Not rendered. %s.", c.Text)
 		}
 	}
-	p, err := mk.Orders.Shelf.Profile(ctx, profileName)
-	if err != nil {
-		return store.Render{}, err
+	if len(n.Profiles) == 0 {
+		return nil, invalid.Field("profile", "Choose what to make.")
 	}
-	for _, r := range d.Renders {
-		if !r.State.Over() && r.Revision == d.Slideshow.Head && r.Profile == p.Name {
-			return r, nil // pressed twice
-		}
-	}
-	r := store.Render{
-		OrderID: orderID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
-		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
-	}
-	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Create(&r).Error; err != nil {
-			return err
-		}
-		when, err := mk.turn(tx, d.Order)
+	w, h := d.Doc.Frame.W, d.Doc.Frame.H
+	seconds := d.Plan.Rate.Seconds(d.Plan.Frames)
+	var wanted []profile.Profile
+	out := make([]store.Render, 0, len(n.Profiles))
+	for _, name := range n.Profiles {
+		p, err := mk.Orders.Shelf.Profile(ctx, name)
 		if err != nil {
-			return err
+			return nil, err
 		}
-		if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
-			return err
+		lasts := seconds
+		if p.Teaser != nil {
+			t := *p.Teaser
+			if n.Teaser != nil {
+				t.From = max(0, *n.Teaser)
+			}
+			p.Teaser, lasts = &t, min(lasts, t.Seconds)
 		}
-		if err := queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &when); err != nil {
-			return err
+		if p, err = p.Sized(p.Rate.Frames(lasts), w, h); err != nil {
+			return nil, invalid.Field("profile", "Not rendered as %s: %v.", name, err)
 		}
-		return mk.changed(ctx, tx, orderID)
+		running := slices.IndexFunc(d.Renders, func(r store.Render) bool {
+			return !r.State.Over() && r.Revision == d.Slideshow.Head && r.Profile == p.Name
+		})
+		if running >= 0 {
+			out = append(out, d.Renders[running]) // pressed twice
+		} else {
+			wanted = append(wanted, p)
+		}
+	}
+	if len(wanted) == 0 {
+		return out, nil
+	}
+	drawn, leads := profile.Together(wanted, w, h)
+	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		made, err := mk.queue(ctx, tx, d, drawn, leads)
+		out = append(out, made...)
+		return err
 	})
-	return r, err
+	return out, err
+}
+
+// mainOf is the place of the profile whose film is the order's, or -1: of those a
+// client can play at once the largest.
+func mainOf(all []profile.Profile, w, h int) int {
+	best, area := -1, 0
+	for i, p := range all {
+		x, y := p.Size(w, h)
+		if p.Plays() && x*y > area {
+			best, area = i, x*y
+		}
+	}
+	return best
+}
+
+// queue writes down renders and their jobs, those that others are drawn with
+// first.
+func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile, leads []int) ([]store.Render, error) {
+	out := make([]store.Render, len(all))
+	main := mainOf(all, d.Doc.Frame.W, d.Doc.Frame.H)
+	names := make([]string, len(all))
+	for _, led := range []bool{false, true} {
+		for i, p := range all {
+			if names[i] = p.Name; (leads[i] != i) != led {
+				continue
+			}
+			r := store.Render{
+				OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
+				Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames), Main: i == main,
+			}
+			if led {
+				r.LeadID = &out[leads[i]].ID
+			}
+			// GORM leaves false to the column's default unless it is told.
+			if err := tx.Select("*").Omit("id", "created_at").Create(&r).Error; err != nil {
+				return nil, err
+			}
+			when, err := mk.turn(tx, d.Order)
+			if err != nil {
+				return nil, err
+			}
+			if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
+				return nil, err
+			}
+			if err := queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &when); err != nil {
+				return nil, err
+			}
+			out[i] = r
+		}
+	}
+	if err := tx.Model(&store.Profile{}).Where("name IN ?", names).Update("used_at", mk.Now()).Error; err != nil {
+		return nil, err
+	}
+	return out, mk.changed(ctx, tx, d.Order.ID)
 }
 
 // changed tells that a render of an order has changed.
@@ -155,6 +247,12 @@ func (mk *Making) Cancel(ctx context.Context, orderID, renderID int64) error {
 		}
 		return mk.changed(ctx, tx, orderID)
 	})
+}
+
+// led reports whether a render waits for another that makes its segments too.
+func (mk *Making) led(ctx context.Context, renderID int64) (led bool, err error) {
+	err = mk.Store.DB.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM renders r JOIN renders l ON l.id = r.lead_id WHERE r.id = ? AND l.state IN ('waiting', 'running'))", renderID).Scan(&led).Error
+	return led, err
 }
 
 // errTaken means that the render was cancelled or begun anew by another
@@ -224,6 +322,10 @@ func (mk *Making) refuse(ctx context.Context, j Film, why string) error {
 		return mk.changed(ctx, tx, r.OrderID)
 	})
 }
+
+// ledFor is how long a film that another is drawn with waits before it looks
+// again.
+const ledFor = 2 * time.Second
 
 // fullFor is how long a film waits for room on a full disk before it is tried
 // again. That is no failure and costs no try.
@@ -296,12 +398,43 @@ func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, 
 	if f.Plan.FitError != nil {
 		return nil, fmt.Errorf("%w: %w", errMaterial, f.Plan.FitError)
 	}
+	told, also, err := mk.beside(ctx, r)
+	if err != nil {
+		return nil, err
+	}
 	b := &begun{film: f, dir: dir, job: render.Job{
+		Told: told, Also: also,
 		Film: f, Files: store.MediaFiles{Blobs: mk.Blobs}, Cache: mk.Kept, Out: filepath.Join(dir, "film."+f.Profile.File.Extension),
 		Lanes: func(ctx context.Context) render.Lane { return mk.Sprites.Lane(ctx, f.Library, false) },
 	}}
 	b.segs, err = f.Segments()
 	return b, err
+}
+
+// beside is what a render's file tells of its film, and the films of renders
+// that wait to be drawn with it.
+func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told, also []*film.Film, err error) {
+	tx := mk.Store.DB.WithContext(ctx)
+	st, err := mk.Orders.Shelf.Studio(ctx)
+	if err != nil {
+		return told, nil, err
+	}
+	rev, err := store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", r.SlideshowID, r.Revision)
+	if err != nil {
+		return told, nil, err
+	}
+	var led []store.Render
+	if err := tx.Where("lead_id = ? AND state = 'waiting'", r.ID).Order("id").Find(&led).Error; err != nil {
+		return told, nil, err
+	}
+	for _, l := range led {
+		f, err := mk.Orders.FilmOf(ctx, l)
+		if err != nil {
+			return told, nil, err
+		}
+		also = append(also, f)
+	}
+	return render.Told{Date: rev.CreatedAt, Language: st.Language}, also, nil
 }
 
 func (mk *Making) attempt(ctx context.Context, r store.Render) error {
@@ -369,7 +502,7 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 			return err
 		}
 		err := mk.mine(tx, r, map[string]any{
-			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": facts.PictureSec,
+			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": max(facts.PictureSec, facts.SoundSec),
 			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(),
 		})
 		if err != nil {
@@ -377,6 +510,26 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 		}
 		return mk.changed(ctx, tx, r.OrderID)
 	})
+}
+
+// Captions are the captions of a finished film as a file of an ending, and its
+// name without one.
+func (mk *Making) Captions(ctx context.Context, renderID int64, ending string) ([]byte, string, error) {
+	r, o, err := mk.Finished(ctx, renderID)
+	if err != nil {
+		return nil, "", err
+	}
+	f, err := mk.Orders.FilmOf(ctx, r)
+	if err != nil {
+		return nil, "", err
+	}
+	write, lines := captions.Formats[ending], f.Captions()
+	if write == nil || len(lines) == 0 {
+		return nil, "", fmt.Errorf("captions: %w", store.ErrNotFound)
+	}
+	var b bytes.Buffer
+	err = write(&b, lines, f.Scene.Rate)
+	return b.Bytes(), strings.TrimSuffix(FileName(o, r), "."+setting(r).File.Extension), err
 }
 
 // FileName is the name a film is downloaded under.

@@ -36,10 +36,7 @@ func (d *Dossier) Next() Step {
 			waiting++
 		}
 	}
-	var last *store.Render
-	if len(d.Renders) > 0 {
-		last = &d.Renders[0]
-	}
+	last := d.Last()
 	current := last != nil && last.Revision == d.Slideshow.Head
 	switch {
 	case last != nil && !last.State.Over():
@@ -69,6 +66,17 @@ func (d *Dossier) Next() Step {
 		return Step{CanGo, "Changed since it was rendered; render again", "renders"}
 	}
 	return Step{CanGo, "Ready to render", "renders"}
+}
+
+// Last is the latest render of the order's film, or nil; what was made beside it
+// does not count.
+func (d *Dossier) Last() *store.Render {
+	for i := range d.Renders {
+		if d.Renders[i].Main {
+			return &d.Renders[i]
+		}
+	}
+	return nil
 }
 
 func (d *Dossier) delivered(renderID int64) bool {

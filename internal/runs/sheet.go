@@ -153,7 +153,7 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 	in := "(SELECT id FROM orders WHERE run_id = ? AND run_key <> '')"
 	var renders []store.Render
-	if err := tx.Raw("SELECT DISTINCT ON (order_id) * FROM renders WHERE order_id IN "+in+" ORDER BY order_id, id DESC", s.ID).Find(&renders).Error; err != nil {
+	if err := tx.Raw("SELECT DISTINCT ON (order_id) * FROM renders WHERE main AND order_id IN "+in+" ORDER BY order_id, id DESC", s.ID).Find(&renders).Error; err != nil {
 		return err
 	}
 	var heads []store.Slideshow

@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"regexp"
 	"strings"
 	"sync"
 	"time"
@@ -17,7 +18,6 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"nelko/internal/core/profile"
 	"nelko/internal/core/theme"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
@@ -35,7 +35,7 @@ type Shelf struct {
 	Own string
 
 	mu       sync.Mutex
-	profiles []profile.Profile // read once, until something changes
+	profiles []store.Profile // read once, until something changes
 }
 
 // Forget forgets what is remembered of the store, since it has changed.
@@ -63,10 +63,12 @@ func MarksOf(st store.Studio) Marks { return Marks{st.Mark, st.MarkPicture} }
 // maxMark is the longest watermark or mark, in bytes.
 const maxMark = 60
 
+var language = regexp.MustCompile(`^[a-z]{3}$`)
+
 // Settings are changes of the studio's settings; nil leaves one as it is.
 type Settings struct {
-	Name            string
-	Watermark, Mark *string
+	Name                      string
+	Watermark, Mark, Language *string
 }
 
 // Change keeps changed settings.
@@ -84,6 +86,11 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 			return invalid.Field(field, "What stands on films may have at most %d characters.", maxMark)
 		}
 		set[field] = v
+	}
+	if n.Language != nil {
+		if set["language"] = strings.TrimSpace(*n.Language); !language.MatchString(*n.Language) {
+			return invalid.Field("language", "A language has three small letters, as ISO 639-2 has them: eng, deu, fra; und for none.")
+		}
 	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
@@ -105,13 +112,7 @@ func (s *Shelf) Stock(ctx context.Context) error {
 	if err := s.Look(ctx); err != nil {
 		return err
 	}
-	for i, p := range profile.Shipped {
-		row := store.Profile{Name: p.Name, Position: i, Setting: p}
-		if err := s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error; err != nil {
-			return fmt.Errorf("keeping the profile %s: %w", p.Name, err)
-		}
-	}
-	return nil
+	return s.stockProfiles(ctx)
 }
 
 // Look takes in new and changed themes from the studio's folder. Those that
@@ -216,35 +217,4 @@ func (s *Shelf) Newer(id, content string) *theme.Theme {
 		return nil
 	}
 	return t
-}
-
-// Profiles lists the ways of encoding, the usual one first.
-func (s *Shelf) Profiles(ctx context.Context) ([]profile.Profile, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.profiles != nil {
-		return s.profiles, nil
-	}
-	var rows []store.Profile
-	if err := s.Store.DB.WithContext(ctx).Order("position, name").Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	for _, r := range rows {
-		s.profiles = append(s.profiles, r.Setting)
-	}
-	return s.profiles, nil
-}
-
-// Profile is the way of encoding of a name; the usual one without a name.
-func (s *Shelf) Profile(ctx context.Context, name string) (profile.Profile, error) {
-	all, err := s.Profiles(ctx)
-	if err != nil {
-		return profile.Profile{}, err
-	}
-	for _, p := range all {
-		if name == "" || p.Name == name {
-			return p, nil
-		}
-	}
-	return profile.Profile{}, invalid.Field("profile", "There is no profile %q.", name)
 }

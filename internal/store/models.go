@@ -17,6 +17,7 @@ type Studio struct {
 	Name      string
 	Demo      bool
 	Watermark string // words on drafts; empty: none
+	Language  string // of words and sound in films, as ISO 639-2 has it
 	Mark      string // words in a corner of finished films; empty: none
 
 	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead
@@ -288,6 +289,8 @@ type Render struct {
 	OrderID                 int64
 	SlideshowID             int64
 	Revision                int
+	LeadID                  *int64            // drawn with this one
+	Main                    bool              // the order's film; others are beside it
 	Profile                 string            // its name
 	Setting                 *profile.Profile  `gorm:"serializer:json"` // as it was when the render was begun
 	Details                 map[string]string `gorm:"serializer:json"` // likewise
@@ -352,6 +355,8 @@ type Profile struct {
 	Name     string `gorm:"primaryKey"`
 	Position int
 	Setting  profile.Profile `gorm:"serializer:json"`
+	Own      bool            // the studio's, not shipped
+	UsedAt   *time.Time
 }
 
 // Transition is a studio's own setting of a transition, under a name.

@@ -216,6 +216,12 @@ var controls = map[string]control{
 		c, err := f.style()
 		return edit.CaptionStyle{Slides: f.Slides, Style: c, Snap: f.Snap}, err
 	}),
+	"chapter": reads(func(f struct {
+		chosen
+		Text string `form:"chapter"`
+	}) (edit.Op, error) {
+		return edit.Chapter{Slides: f.Slides, Text: f.Text}, nil
+	}),
 	"captionplain": reads(func(f chosen) (edit.Op, error) { return edit.CaptionStyle{Slides: f.Slides}, nil }),
 	"addcard": reads(func(f chosen) (edit.Op, error) {
 		c := edit.AddCard{Words: doc.Words{Kind: "title", Main: "Title"}}

@@ -42,6 +42,7 @@ type deskView struct {
 	Layouts   []choice
 	LayoutIs  string
 	Caption   string
+	Chapter   string // of the one slide chosen
 	Backdrops []choice
 	Backdrop  backdropView
 	Motion    motionView
@@ -126,6 +127,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Length)), d.describe(sl.Slide)})
 		lingers[fmt.Sprintf("%g", sl.Linger)] = true
 		captions[sl.Caption] = true
+		v.Chapter = sl.Chapter
 		if sl.Pinned > 0 {
 			v.Pinned = true
 			pins[fmt.Sprintf("%g", sl.Pinned)] = true

@@ -11,7 +11,6 @@ import (
 
 	"nelko/internal/core/edit"
 	"nelko/internal/core/transition"
-	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -133,39 +132,6 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
-}
-
-func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
-	_, err := s.House.Making.Begin(r.Context(), number(r, "order"), r.PostFormValue("profile"))
-	s.answer(w, r, err, nil)
-}
-
-func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
-}
-
-func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
-	render, err := strconv.ParseInt(r.PostFormValue("render"), 10, 64)
-	if err != nil {
-		render = -1
-	}
-	days, err := strconv.Atoi(strings.TrimSpace(r.PostFormValue("days")))
-	if err != nil {
-		days = -1
-	}
-	_, token, err := s.House.Delivery.MakeLink(r.Context(), number(r, "order"), delivery.NewLink{
-		RenderID: render, Title: r.PostFormValue("title"), Days: days,
-		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "",
-	})
-	s.answer(w, r, err, func(v *orderView) {
-		if err == nil {
-			v.NewAddress = strings.TrimRight(s.BaseURL, "/") + "/watch/" + token
-		}
-	})
-}
-
-func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
 }
 
 // actOnOrder archives, deletes, restores or copies an order.

@@ -21,7 +21,6 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
-	"nelko/internal/making"
 	"nelko/internal/orders"
 	"nelko/internal/store"
 )
@@ -108,7 +107,8 @@ type orderView struct {
 	Songs         []songView
 	Rendering     bool
 	RenderRows    []renderRow
-	Profiles      []string
+	AtHand        []way // of encoding: the usual one and those used last
+	Others        []way
 	Film          *store.Render // newest finished
 	LinkTitle     string
 	LinkRows      []linkRow
@@ -134,21 +134,6 @@ type songView struct {
 	Name, Length, Loudness string
 	Earlier, Without       string // soundtracks to choose, comma separated
 	Others                 []doc.MediaID
-}
-
-type renderRow struct {
-	ID           int64
-	State        store.RenderState
-	Text, Detail string
-	Live, Film   bool
-	Ending       string // of its file
-	Percent      int
-}
-
-type linkRow struct {
-	ID            int64
-	Title, Detail string
-	Open          bool
 }
 
 // orderView fills in what a leaf shows.
@@ -182,9 +167,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if err != nil {
 			return nil, err
 		}
-		for _, p := range all {
-			v.Profiles = append(v.Profiles, p.Name)
-		}
+		v.ways(all)
 	}
 	if on.leaf != runningLeaf {
 		return v, nil
@@ -217,32 +200,6 @@ func (s *Server) findings(v *orderView) error {
 		v.Findings = append(v.Findings, findingView{c.Text, stepPath(v.Order.ID, orders.Place(c.Field)), c.Weight == plan.Stops})
 	}
 	return nil
-}
-
-// delivering fills in renders and links.
-func (v *orderView) delivering(s *Server) {
-	for i, rd := range v.Renders {
-		v.RenderRows = append(v.RenderRows, s.renderRow(rd, v.Slideshow.Head))
-		v.Rendering = v.Rendering || (!rd.State.Over() && rd.Revision == v.Slideshow.Head)
-		if v.Film == nil && rd.State == store.RenderDone {
-			v.Film = &v.Renders[i]
-		}
-	}
-	v.LinkTitle = v.Order.Event
-	if n := v.Theme.FilmTitle(v.Doc.Details); n != "" {
-		v.LinkTitle = n + " · " + v.Order.Event
-	}
-	for _, l := range v.Links {
-		row := linkRow{ID: l.Link.ID, Title: l.Delivery.Title, Open: l.Open(s.House.Orders.Now())}
-		until := "open until " + l.ExpiresAt.Format("2 Jan 2006")
-		if l.ClosedAt != nil {
-			until = "closed " + l.ClosedAt.Format("2 Jan 2006")
-		} else if !row.Open {
-			until = "expired " + l.ExpiresAt.Format("2 Jan 2006")
-		}
-		row.Detail = strings.Join([]string{mailState(l.Link), views(l.Link), until}, " · ")
-		v.LinkRows = append(v.LinkRows, row)
-	}
 }
 
 // leaves fills in the head's way to each leaf, with what it holds.
@@ -359,37 +316,6 @@ func (v *orderView) songs() {
 		}
 		v.Songs = append(v.Songs, sv)
 	}
-}
-
-func (s *Server) renderRow(rd store.Render, head int) renderRow {
-	row := renderRow{ID: rd.ID, State: rd.State, Live: !rd.State.Over(), Film: rd.State == store.RenderDone, Ending: making.Extension(rd)}
-	if rd.FramesTotal > 0 {
-		row.Percent = int(100 * rd.FramesDone / rd.FramesTotal)
-	}
-	switch rd.State {
-	case store.RenderWaiting:
-		row.Text, row.Detail = "Waits for a worker", rd.Error // why it was put off
-	case store.RenderRunning:
-		row.Text = "Rendering"
-		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)
-		if left, ok := making.TimeLeft(rd, s.House.Orders.Now()); ok {
-			row.Detail += ", " + minutes(left.Seconds()) + " left"
-		}
-		if rd.Attempt > 1 {
-			row.Detail += fmt.Sprintf(" (begun %d times)", rd.Attempt)
-		}
-	case store.RenderDone:
-		row.Text = fmt.Sprintf("%s, %s", rd.Profile, timecode.Clock(rd.Seconds))
-		row.Detail = fmt.Sprintf("%.1f MB, verified, %s", float64(rd.Size)/1e6, rd.FinishedAt.Format("2 Jan 15:04"))
-		if head > 0 && rd.Revision != head {
-			row.Detail += " · changed since"
-		}
-	case store.RenderFailed:
-		row.Text, row.Detail = "Failed", rd.Error
-	case store.RenderCancelled:
-		row.Text = "Cancelled"
-	}
-	return row
 }
 
 // minutes writes seconds as m:ss.

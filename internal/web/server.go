@@ -143,6 +143,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	r.Get("/media/{media}/thumb", s.thumbnail)
 	r.Get("/media/{media}/file", s.mediaFile)
 	r.Get("/renders/{render}/film.{ending}", s.film)
+	r.Get("/renders/{render}/captions.{ending:srt|vtt}", s.captions)
 	r.Get("/queue", s.queuePage)
 	s.runRoutes(r)
 	r.Get("/deliveries", s.deliveriesPage)
@@ -187,6 +188,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/settings/mark", s.changeMark)
 		r.Post("/settings/users", s.addUser)
 		r.Post("/settings/transitions/forget", s.forgetTransition)
+		r.Post("/settings/profiles", s.keepProfile)
+		r.Post("/settings/profiles/forget", s.forgetProfile)
 	})
 }
 

@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"net/http"
 
+	"nelko/internal/core/profile"
+	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
@@ -38,14 +40,20 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		s.fail(w, r, err)
 		return
 	}
+	ways, err := s.House.Shelf.Profiles(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	s.render(w, r, status, "settings", struct {
 		base
-		Users           []store.User
-		Watermark, Mark string
-		MarkPicture     *store.Picture
-		MaxMarkMB       int
-		Transitions     []string
-	}{b, users, st.Watermark, st.Mark, st.MarkPicture, shelf.MaxMarkBytes >> 20, own})
+		Users       []store.User
+		Settings    store.Studio
+		MaxMarkMB   int
+		Transitions []string
+		Ways        []store.Profile
+		Rates       []string
+	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names()})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong
@@ -71,13 +79,65 @@ func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
-	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark} {
+	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language} {
 		if r.PostForm.Has(field) {
 			text := r.PostForm.Get(field)
 			*to = &text
 		}
 	}
 	s.settled(w, r, "The studio's settings are kept.", s.House.Shelf.Change(r.Context(), set))
+}
+
+// keepProfile keeps a way of encoding of the studio's own, made of another.
+func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
+	f, err := decode[struct {
+		Name     string  `form:"name"`
+		About    string  `form:"about"`
+		Base     string  `form:"base"`
+		Shape    string  `form:"shape"`
+		Lines    *int    `form:"lines" label:"Lines"`
+		Rate     string  `form:"rate"`
+		CRF      *int    `form:"crf" label:"Quality"`
+		Kbps     *int    `form:"kbps" label:"Bit rate"`
+		MB       *amount `form:"mb" label:"Size"`
+		Captions string  `form:"captions"`
+		Teaser   *amount `form:"teaser" label:"Seconds of a teaser"`
+	}](posted(r))
+	var p profile.Profile
+	if err == nil {
+		p, err = s.House.Shelf.Profile(r.Context(), f.Base)
+	}
+	if err == nil {
+		c := profile.Change{Name: f.Name, About: f.About, Captions: profile.Captions(f.Captions)}
+		_, _ = fmt.Sscanf(f.Shape, "%d:%d", &c.Shape.W, &c.Shape.H) // empty: as it is
+		if f.Rate != "" {
+			c.Rate, err = timecode.ParseRate(f.Rate)
+		}
+		c.Lines, c.CRF, c.Kbps = given(f.Lines), given(f.CRF), given(f.Kbps)
+		c.MaxBytes, c.Teaser = int64(1e6*given(f.MB)), float64(given(f.Teaser))
+		if err == nil {
+			p, err = p.Own(c)
+		}
+		if err != nil {
+			err = &invalid.Input{Field: "profile", Problem: fmt.Sprintf("The profile cannot be: %v.", err)}
+		} else {
+			err = s.House.Shelf.KeepProfile(r.Context(), p)
+		}
+	}
+	s.settled(w, r, fmt.Sprintf("“%s” can be chosen on every order.", p.Name), err)
+}
+
+// given is a number that was typed, or none.
+func given[N ~int | ~float64](n *N) N {
+	if n == nil {
+		return 0
+	}
+	return *n
+}
+
+func (s *Server) forgetProfile(w http.ResponseWriter, r *http.Request) {
+	name := r.PostFormValue("name")
+	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name), s.House.Shelf.ForgetProfile(r.Context(), name))
 }
 
 func (s *Server) addUser(w http.ResponseWriter, r *http.Request) {

@@ -20,6 +20,7 @@ const (
 	MaxPace       = 120
 	MaxFade       = 30
 	MaxCaption    = 500  // bytes
+	MaxChapter    = 100  // bytes
 	MaxWords      = 8000 // bytes of a text card
 	MaxDecor      = 64
 	MaxItems      = 200 // of a soundtrack
@@ -203,6 +204,8 @@ func (sl Slide) validate() error {
 		return fmt.Errorf("card: a text card needs words of kind title, text or credits")
 	case sl.Card != nil && len(sl.Card.Main)+len(sl.Card.Smaller)+len(sl.Card.Text) > MaxWords:
 		return fmt.Errorf("card: longer than %d bytes", MaxWords)
+	case len(sl.Chapter) > MaxChapter:
+		return fmt.Errorf("the title of the chapter has %d bytes; at most %d", len(sl.Chapter), MaxChapter)
 	case len(sl.Caption) > MaxCaption:
 		return fmt.Errorf("caption: longer than %d bytes", MaxCaption)
 	case !between(sl.Linger, MinLinger, MaxLinger):

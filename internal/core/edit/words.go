@@ -36,6 +36,29 @@ func (c Caption) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	})
 }
 
+// Chapter begins a chapter of the film at each of the slides; without a title
+// there is none.
+type Chapter struct {
+	Slides []doc.SlideID
+	Text   string
+}
+
+// Title implements Op.
+func (c Chapter) Title() string {
+	if strings.TrimSpace(c.Text) == "" {
+		return "Took chapters away" + ofSlides(c.Slides)
+	}
+	return "Began a chapter" + ofSlides(c.Slides)
+}
+
+// Apply implements Op.
+func (c Chapter) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	return d, on(&d, c.Slides, func(s *doc.Slide) error {
+		s.Chapter = strings.Join(strings.Fields(c.Text), " ")
+		return nil
+	})
+}
+
 // CaptionStyle sets how captions are set: on slides, or in the whole film if
 // none are named. Nil leaves it to the film, or to the theme.
 type CaptionStyle struct {

@@ -138,6 +138,12 @@ const longest = 240
 // films only where this is not so.
 func (p Profile) Whole() bool { return p.Video.Encoder != "libx264" || p.Video.Kbps > 0 }
 
+// Plays reports whether the profile's files are whole films that browsers play
+// and that begin before they are loaded.
+func (p Profile) Plays() bool {
+	return p.Kind == OfFilm && p.Teaser == nil && p.File.MIME == "video/mp4" && p.Stored == nil
+}
+
 // whole is more frames than any film has.
 const whole = 1 << 40
 

@@ -60,6 +60,15 @@ func ParseRate(s string) (Rate, error) {
 	return Rate{}, fmt.Errorf("frame rate %q is not one of %s", s, strings.Join(known, ", "))
 }
 
+// Names are the names of all rates there are, slowest first.
+func Names() []string {
+	out := make([]string, len(named))
+	for i, n := range named {
+		out[i] = n.name
+	}
+	return out
+}
+
 // Valid reports whether r is one of the rates Nelko renders at.
 func (r Rate) Valid() bool {
 	for _, n := range named {

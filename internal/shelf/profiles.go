@@ -1,0 +1,89 @@
+package shelf
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/profile"
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// stockProfiles keeps the shipped profiles as this program has them. A profile
+// of the studio's own of the same name stays.
+func (s *Shelf) stockProfiles(ctx context.Context) error {
+	for i, p := range profile.Shipped {
+		row := store.Profile{Name: p.Name, Position: i, Setting: p}
+		keep := clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"position", "setting"}),
+			Where: clause.Where{Exprs: []clause.Expression{gorm.Expr("NOT profiles.own")}}}
+		if err := s.Store.DB.WithContext(ctx).Clauses(keep).Create(&row).Error; err != nil {
+			return fmt.Errorf("keeping the profile %s: %w", p.Name, err)
+		}
+	}
+	return nil
+}
+
+// Profiles lists the ways of encoding, the usual one first.
+func (s *Shelf) Profiles(ctx context.Context) ([]store.Profile, error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.profiles != nil {
+		return slices.Clone(s.profiles), nil
+	}
+	var rows []store.Profile
+	if err := s.Store.DB.WithContext(ctx).Order("own, position, name").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	s.profiles = rows
+	return slices.Clone(rows), nil
+}
+
+// Profile is the way of encoding of a name; the usual one without a name.
+func (s *Shelf) Profile(ctx context.Context, name string) (profile.Profile, error) {
+	all, err := s.Profiles(ctx)
+	if err != nil {
+		return profile.Profile{}, err
+	}
+	for _, p := range all {
+		if name == "" || p.Name == name {
+			return p.Setting, nil
+		}
+	}
+	return profile.Profile{}, invalid.Field("profile", "There is no profile %q.", name)
+}
+
+// KeepProfile keeps a way of encoding of the studio's own. The names of shipped
+// ones are taken.
+func (s *Shelf) KeepProfile(ctx context.Context, p profile.Profile) error {
+	if err := p.Validate(); err != nil {
+		return invalid.Field("profile", "The profile cannot be: %v.", err)
+	}
+	if _, taken := profile.Named(p.Name); taken {
+		return invalid.Field("name", "%q is a shipped profile; give yours another name.", p.Name)
+	}
+	return s.profilesChange(ctx, func(tx *gorm.DB) error {
+		row := store.Profile{Name: p.Name, Setting: p, Own: true}
+		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"setting"})}).Create(&row).Error
+	})
+}
+
+// ForgetProfile takes a profile of the studio's own from the shelf. Films that
+// were made with it stay as they are, and can be made again.
+func (s *Shelf) ForgetProfile(ctx context.Context, name string) error {
+	return s.profilesChange(ctx, func(tx *gorm.DB) error {
+		return tx.Where("name = ? AND own", name).Delete(&store.Profile{}).Error
+	})
+}
+
+func (s *Shelf) profilesChange(ctx context.Context, do func(*gorm.DB) error) error {
+	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := do(tx); err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.ShelfChanged})
+	})
+}

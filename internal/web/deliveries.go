@@ -1,0 +1,197 @@
+package web
+
+import (
+	"cmp"
+	"fmt"
+	"mime"
+	"net/http"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/timecode"
+	"nelko/internal/delivery"
+	"nelko/internal/making"
+	"nelko/internal/store"
+)
+
+type renderRow struct {
+	ID           int64
+	State        store.RenderState
+	Text, Detail string
+	Live, Film   bool
+	Ending       string   // of its file
+	Beside       []string // endings of what lies beside it
+	Percent      int
+}
+
+// way is a way of encoding that can be chosen.
+type way struct {
+	Name, About, Frame string
+	Usual              bool
+}
+
+// atHand is how many ways of encoding are shown at once, the usual one first.
+const atHand = 6
+
+// ways are those that can be chosen, the ones used last at hand.
+func (v *orderView) ways(all []store.Profile) {
+	used := slices.Clone(all[1:])
+	slices.SortStableFunc(used, func(a, b store.Profile) int {
+		if a.UsedAt == nil || b.UsedAt == nil {
+			return cmp.Compare(boolean(a.UsedAt == nil), boolean(b.UsedAt == nil))
+		}
+		return b.UsedAt.Compare(*a.UsedAt)
+	})
+	for i, p := range append(all[:1:1], used...) {
+		w := way{Name: p.Name, About: p.Setting.About, Usual: i == 0}
+		if p.Setting.Kind != profile.OfSound {
+			x, y, _ := p.Setting.Kept(v.Doc.Frame.W, v.Doc.Frame.H)
+			w.Frame = fmt.Sprintf("%d × %d", x, y)
+		}
+		if i < atHand {
+			v.AtHand = append(v.AtHand, w)
+		} else {
+			v.Others = append(v.Others, w)
+		}
+	}
+}
+
+func boolean(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+type linkRow struct {
+	ID            int64
+	Title, Detail string
+	Open          bool
+}
+
+// delivering fills in renders and links.
+func (v *orderView) delivering(s *Server) {
+	captioned := slices.ContainsFunc(v.Doc.Slides, func(sl doc.Slide) bool { return sl.Caption != "" })
+	for i, rd := range v.Renders {
+		row := s.renderRow(rd, v.Slideshow.Head)
+		if captioned && rd.Setting != nil && rd.Setting.Captions == profile.Beside {
+			row.Beside = []string{"srt", "vtt"}
+		}
+		v.RenderRows = append(v.RenderRows, row)
+		v.Rendering = v.Rendering || (!rd.State.Over() && rd.Revision == v.Slideshow.Head)
+		if v.Film == nil && rd.State == store.RenderDone && rd.Main {
+			v.Film = &v.Renders[i]
+		}
+	}
+	v.LinkTitle = v.Order.Event
+	if n := v.Theme.FilmTitle(v.Doc.Details); n != "" {
+		v.LinkTitle = n + " · " + v.Order.Event
+	}
+	for _, l := range v.Links {
+		row := linkRow{ID: l.Link.ID, Title: l.Delivery.Title, Open: l.Open(s.House.Orders.Now())}
+		until := "open until " + l.ExpiresAt.Format("2 Jan 2006")
+		if l.ClosedAt != nil {
+			until = "closed " + l.ClosedAt.Format("2 Jan 2006")
+		} else if !row.Open {
+			until = "expired " + l.ExpiresAt.Format("2 Jan 2006")
+		}
+		row.Detail = strings.Join([]string{mailState(l.Link), views(l.Link), until}, " · ")
+		v.LinkRows = append(v.LinkRows, row)
+	}
+}
+
+func (s *Server) renderRow(rd store.Render, head int) renderRow {
+	row := renderRow{ID: rd.ID, State: rd.State, Live: !rd.State.Over(), Film: rd.State == store.RenderDone, Ending: making.Extension(rd)}
+	if rd.FramesTotal > 0 {
+		row.Percent = int(100 * rd.FramesDone / rd.FramesTotal)
+	}
+	switch rd.State {
+	case store.RenderWaiting:
+		row.Text, row.Detail = "Waits for a worker", rd.Error // why it was put off
+	case store.RenderRunning:
+		row.Text = "Rendering"
+		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)
+		if left, ok := making.TimeLeft(rd, s.House.Orders.Now()); ok {
+			row.Detail += ", " + minutes(left.Seconds()) + " left"
+		}
+		if rd.Attempt > 1 {
+			row.Detail += fmt.Sprintf(" (begun %d times)", rd.Attempt)
+		}
+	case store.RenderDone:
+		row.Text = fmt.Sprintf("%s, %s", rd.Profile, timecode.Clock(rd.Seconds))
+		row.Detail = fmt.Sprintf("%.1f MB, verified, %s", float64(rd.Size)/1e6, rd.FinishedAt.Format("2 Jan 15:04"))
+		if head > 0 && rd.Revision != head {
+			row.Detail += " · changed since"
+		}
+	case store.RenderFailed:
+		row.Text, row.Detail = "Failed", rd.Error
+	case store.RenderCancelled:
+		row.Text = "Cancelled"
+	}
+	return row
+}
+
+func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
+	f, err := decode[struct {
+		Profiles []string `form:"profile"`
+		Teaser   *amount  `form:"teaser" label:"Beginning of the teaser"`
+	}](posted(r))
+	if err == nil {
+		n := making.Wanted{Profiles: f.Profiles}
+		if f.Teaser != nil {
+			from := float64(*f.Teaser)
+			n.Teaser = &from
+		}
+		_, err = s.House.Making.BeginAll(r.Context(), number(r, "order"), n)
+	}
+	s.answer(w, r, err, nil)
+}
+
+// posted are the fields of a form; what cannot be read is not there.
+func posted(r *http.Request) url.Values {
+	_ = r.ParseForm()
+	return r.PostForm
+}
+
+// captions are the captions of a finished film, as a file.
+func (s *Server) captions(w http.ResponseWriter, r *http.Request) {
+	ending := chi.URLParam(r, "ending")
+	b, name, err := s.House.Making.Captions(r.Context(), number(r, "render"), "."+ending)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name + "." + ending}))
+	_, _ = w.Write(b) // whoever asked is gone
+}
+
+func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
+}
+
+func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
+	days, err := strconv.Atoi(strings.TrimSpace(r.PostFormValue("days")))
+	if err != nil {
+		days = -1
+	}
+	_, token, err := s.House.Delivery.MakeLink(r.Context(), number(r, "order"), delivery.NewLink{
+		Title: r.PostFormValue("title"), Days: days,
+		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "",
+	})
+	s.answer(w, r, err, func(v *orderView) {
+		if err == nil {
+			v.NewAddress = strings.TrimRight(s.BaseURL, "/") + "/watch/" + token
+		}
+	})
+}
+
+func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
+}
