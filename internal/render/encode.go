@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -319,16 +320,22 @@ func PackSound(ctx context.Context, t sound.Track, a profile.Audio, dir, list st
 
 // Silent makes the whole film without sound in one piece, in a file in dir.
 func (j *Job) Silent(ctx context.Context, dir string) (string, error) {
-	args, err := PictureArgs(j.Film, j.Film.Profile.Video, 0)
+	p := j.Film.Profile
+	out := filepath.Join(dir, "silent."+p.File.Extension)
+	return out, j.Picture(ctx, out, append(slices.Clone(containers[p.File.Format].args), "-f", p.File.Format)...)
+}
+
+// Picture encodes the film's picture alone, in one piece, as args say.
+func (j *Job) Picture(ctx context.Context, out string, args ...string) error {
+	all, err := PictureArgs(j.Film, j.Film.Profile.Video, 0)
 	if err != nil {
-		return "", err
+		return err
 	}
-	out := filepath.Join(dir, "silent."+j.Film.Profile.File.Extension)
-	e, err := startEncoder(ctx, append(args, "-movflags", "+faststart", "-f", j.Film.Profile.File.Format, out))
+	e, err := startEncoder(ctx, append(append(all, args...), out))
 	if err != nil {
-		return "", err
+		return err
 	}
-	return out, outOfRoom(e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, func() {})), dir)
+	return outOfRoom(e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, func() {})), filepath.Dir(out))
 }
 
 // mixTo writes the soundtrack as raw 32-bit floats.
