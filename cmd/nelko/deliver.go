@@ -36,11 +36,12 @@ type films struct {
 	Size     string            `default:"1920x1080" help:"Frame size the films are laid out for."`
 	Seed     uint64            `default:"1" help:"Another seed gives another arrangement."`
 	Language string            `default:"eng" help:"Language of words and sound, as three letters of ISO 639-2."`
+	Captions bool              `help:"Caption each picture with the name of its file."`
 	JSON     bool              `name:"json" help:"Print a summary as JSON."`
 }
 
 func (c films) request() (r makefilm.DiscRequest, err error) {
-	r = makefilm.DiscRequest{Films: c.Film, Name: c.Name, Out: c.Out}
+	r = makefilm.DiscRequest{Films: c.Film, Name: c.Name, Out: c.Out, Named: c.Captions}
 	if r.Shelf, err = themes.Shipped(); err != nil {
 		return r, err
 	}

@@ -153,7 +153,7 @@ func isoImage(ctx context.Context, name, dir, out string, args ...string) error 
 	if id == "" {
 		id = "FILM"
 	}
-	all := append([]string{"-quiet", "-V", id, "-o", out}, args...)
+	all := append([]string{"-quiet", "-input-charset", "utf-8", "-V", id, "-o", out}, args...)
 	return run(ctx, "", nil, nil, "genisoimage", append(all, dir)...)
 }
 

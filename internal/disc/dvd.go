@@ -22,7 +22,7 @@ type dvdauthor struct {
 
 type vmgm struct {
 	FPC   string `xml:"fpc"`
-	Menus *menus `xml:"menus"`
+	Menus menus  `xml:"menus"`
 }
 
 type menus struct {
@@ -141,12 +141,12 @@ func (s *Spec) script(ctx context.Context, dir string) (*dvdauthor, error) {
 	audio := audioTag{Format: "ac3", Channels: 2, Language: s.Language}
 	d := &dvdauthor{}
 	d.Set.Titles.Video, d.Set.Titles.Audio = video, audio
+	d.VMGM.Menus.Video, d.VMGM.Menus.Audio = video, audioTag{Format: "ac3", Channels: 2}
 	if s.Menu != nil {
 		pages, err := s.menus(ctx, dir)
 		if err != nil {
 			return nil, err
 		}
-		d.VMGM.Menus = &menus{Video: video, Audio: audioTag{Format: "ac3", Channels: 2}}
 		for i, p := range pages {
 			m := pgc{VOB: vobTag{File: p.file}, Post: "jump cell 1;"}
 			if i == 0 {

@@ -22,6 +22,10 @@ const (
 // frames: a set of segments that shows each, and one that takes it away.
 func (s *Spec) presentation(t Title, w, h int) ([]byte, error) {
 	var out table
+	// Nothing, at the beginning: what reads the file takes its first time for
+	// the beginning.
+	picture(&out, 0xffff, 0, w, h, false, nil)
+	segment(&out, 0, segEnd, &table{})
 	for i, l := range t.Lines {
 		img, at, err := Words(l.Text, s.Subtitles.Colour, w, h, float64(w)/float64(h))
 		if err != nil {

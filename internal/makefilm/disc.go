@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	discs "nelko/internal/core/disc"
@@ -35,7 +36,8 @@ type DiscRequest struct {
 	PlayFirst bool
 	Loop      bool
 	Subtitles *disc.Subtitles
-	Every     int // a chapter every so many pictures; 0: where the film has them
+	Every     int  // a chapter every so many pictures; 0: where the film has them
+	Named     bool // captions are the names of the pictures' files
 	Say       func(format string, a ...any)
 }
 
@@ -88,9 +90,23 @@ func (r *DiscRequest) read(ctx context.Context) (out []sourceFilm, err error) {
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", dir, err)
 		}
+		if r.Named {
+			m.captioned()
+		}
 		out = append(out, sourceFilm{m, name})
 	}
 	return out, nil
+}
+
+// captioned captions every slide of one picture with the name of its file.
+func (m *made) captioned() {
+	for i := range m.source.Doc.Slides {
+		s := &m.source.Doc.Slides[i]
+		if s.Kind == doc.Pictures && len(s.Media) == 1 {
+			name := m.source.Library[s.Media[0]].Name
+			s.Caption = strings.TrimSpace(strings.TrimSuffix(name, filepath.Ext(name)))
+		}
+	}
 }
 
 // withName is details with the first the theme asks for, if it is not given.
