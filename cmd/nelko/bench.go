@@ -11,7 +11,7 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,encode,pages,twins,run,gestures" help:"What to measure: render, memory, encode, pages, twins, run or gestures. Pages, twins and run need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures needs Node.js and the browser tests."`
+	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures" help:"What to measure: render, memory, encode, outputs, pages, twins, run or gestures. Pages, twins and run need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures needs Node.js and the browser tests."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, or 300 for memory."`
 	Films   int     `default:"24" help:"Films of a Run."`
 	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
@@ -21,10 +21,10 @@ type benchCmd struct {
 func (c *benchCmd) Run(ctx context.Context) error {
 	o := bench.Options{Photos: c.Photos, Seconds: c.Seconds, Clips: map[string]int{"encode": 3}[c.What]}
 	if o.Photos == 0 {
-		o.Photos = map[string]int{"render": 60, "memory": 300, "encode": 16}[c.What]
+		o.Photos = map[string]int{"render": 60, "memory": 300, "encode": 16, "outputs": 24}[c.What]
 	}
 	if o.Seconds == 0 {
-		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5, "encode": 3}[c.What]
+		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5, "encode": 3, "outputs": 2}[c.What]
 	}
 	if c.What == "gestures" {
 		return bench.Gestures(ctx, os.Stdout)
@@ -41,6 +41,9 @@ func (c *benchCmd) Run(ctx context.Context) error {
 			}
 			return bench.Pages(ctx, os.Stdout, bench.Site{House: h, Pages: pages})
 		})
+	}
+	if c.What == "outputs" {
+		return bench.Outputs(ctx, os.Stdout, o)
 	}
 	if c.What == "encode" {
 		return bench.Encode(ctx, os.Stdout, o)

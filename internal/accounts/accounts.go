@@ -71,6 +71,14 @@ func (a *Accounts) SetPassword(ctx context.Context, email, password string) erro
 	return res.Error
 }
 
+// Hash hashes a password that is no account's, like a link's: of any length.
+func Hash(password string) (string, error) { return argon2id.CreateHash(password, argon) }
+
+// Matches compares a password with a hash.
+func Matches(password, hash string) (bool, error) {
+	return argon2id.ComparePasswordAndHash(password, hash)
+}
+
 // ErrSignIn means that e-mail and password do not belong together; it does
 // not say which is wrong.
 var ErrSignIn = errors.New("e-mail and password do not belong together")

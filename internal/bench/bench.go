@@ -215,9 +215,6 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 	if err == nil {
 		s.shelf, err = themes.Shipped()
 	}
-	if err == nil {
-		s.theme, err = s.shelf.Get(cmp.Or(o.Theme, "tideline"))
-	}
 	if err != nil {
 		return nil, err
 	}
@@ -239,16 +236,24 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 		s.order = slices.Insert(s.order, (i+1)*o.Photos/(o.Clips+1)+i, m.ID)
 	}
 	s.lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate))}
+	return s, s.in(cmp.Or(o.Theme, "tideline"))
+}
+
+// in casts the material into a theme, fitted to the song.
+func (s *show) in(themeID string) (err error) {
+	if s.theme, err = s.shelf.Get(themeID); err != nil {
+		return err
+	}
 	s.doc = doc.New(s.theme.ID, 1)
 	for _, op := range []edit.Op{
 		edit.Details{Values: map[string]string{"names": "The Gannets", "date": "12 September 2026"}},
 		edit.Pour{Media: append(slices.Clone(s.order), "song")}, edit.Fit{Mode: doc.ToMusic},
 	} {
 		if s.doc, err = edit.Do(s.doc, op, s.with()); err != nil {
-			return nil, err
+			return err
 		}
 	}
-	return s, nil
+	return nil
 }
 
 // different is how many different files stand for the photos at most: reading

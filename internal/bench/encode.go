@@ -38,9 +38,16 @@ func Encode(ctx context.Context, out io.Writer, o Options) error {
 	ours, usual := profile.Film.Video, profile.Film.Video
 	usual.Preset, usual.CRF, usual.Tuning = "veryfast", veryfastCRF, ""
 	var share, size, whole float64
+	dir, s, err := begin(ctx, o)
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
 	for _, id := range EncodeThemes {
-		o.Theme = id
-		c, err := compareEncoders(ctx, o, usual, ours)
+		if err := s.in(id); err != nil {
+			return err
+		}
+		c, err := s.compareEncoders(ctx, dir, usual, ours)
 		if err != nil {
 			return fmt.Errorf("%s: %w", id, err)
 		}
@@ -52,7 +59,7 @@ func Encode(ctx context.Context, out io.Writer, o Options) error {
 			return err
 		}
 	}
-	_, err := fmt.Fprintf(out, "encode_share=%.3f\nencode_size_share=%.3f\nrender_to_veryfast=%.3f\n", share, size, whole)
+	_, err = fmt.Fprintf(out, "encode_share=%.3f\nencode_size_share=%.3f\nrender_to_veryfast=%.3f\n", share, size, whole)
 	return err
 }
 
@@ -67,12 +74,7 @@ type compared struct {
 	db                       float64 // likeness of what the profile makes
 }
 
-func compareEncoders(ctx context.Context, o Options, usual, ours profile.Video) (c compared, err error) {
-	dir, s, err := begin(ctx, o)
-	if err != nil {
-		return c, err
-	}
-	defer os.RemoveAll(dir)
+func (s *show) compareEncoders(ctx context.Context, dir string, usual, ours profile.Video) (c compared, err error) {
 	f, err := s.lay(profile.Film)
 	if err != nil {
 		return c, err
@@ -215,4 +217,55 @@ func (r ready) through(ctx context.Context, v profile.Video, threads int, out st
 		_, err := io.CopyBuffer(in, struct{ io.Reader }{f}, make([]byte, sc.W*sc.H*3/2))
 		return errors.Join(err, in.Close(), cmd.Wait())
 	})
+}
+
+// Outputs measures films of one slideshow in three sizes made at once, against
+// each made alone from cold.
+func Outputs(ctx context.Context, out io.Writer, o Options) error {
+	dir, s, err := begin(ctx, o)
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	var ps []profile.Profile
+	for _, n := range []string{"Web 1080", "Web 720", "Phone 480"} {
+		p, _ := profile.Named(n)
+		ps = append(ps, p)
+	}
+	drawn, leads := profile.Together(ps, s.doc.Frame.W, s.doc.Frame.H)
+	jobs := func(all []profile.Profile) (jobs []render.Job, err error) {
+		pool := s.sprites()
+		for i, p := range all {
+			f, err := s.lay(p)
+			if err != nil {
+				return nil, err
+			}
+			silent := *f
+			silent.Doc.Soundtrack.Items = nil
+			jobs = append(jobs, render.Job{Film: &silent, Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, silent.Library, false) }, Files: s.files, Out: filepath.Join(dir, fmt.Sprintf("%d.mp4", i))})
+		}
+		return jobs, nil
+	}
+	var alone took
+	for i := range ps {
+		one, err := jobs(ps[i : i+1])
+		if err != nil {
+			return err
+		}
+		t, err := measured(func() error { _, err := render.Film(ctx, one[0]); return err })
+		if err != nil {
+			return err
+		}
+		alone.seconds, alone.cpu = alone.seconds+t.seconds, alone.cpu+t.cpu
+	}
+	all, err := jobs(drawn)
+	if err != nil {
+		return err
+	}
+	t, err := measured(func() error { _, err := render.Together(ctx, all, leads); return err })
+	if err != nil {
+		return err
+	}
+	_, err = fmt.Fprintf(out, "outputs=%d\noutputs_alone_s=%.1f\noutputs_together_s=%.1f\noutputs_share=%.3f\noutputs_cpu_share=%.3f\n", len(ps), alone.seconds, t.seconds, t.seconds/alone.seconds, t.cpu/alone.cpu)
+	return err
 }

@@ -4,18 +4,23 @@
 package delivery
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
 
+	"nelko/internal/accounts"
+	"nelko/internal/core/profile"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
@@ -58,6 +63,16 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		}
 		return dl.Mailer.Send(ctx, st.Name, j.Args.To, j.Args.Subject, j.Args.Body)
 	}})
+	queue.Handle(js, queue.Kind[ProofMail]{Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
+		waits, err := dl.SendProof(ctx, j.Args)
+		if waits {
+			return queue.Later(proofLooks)
+		}
+		if err != nil && j.Last && ctx.Err() == nil {
+			return errors.Join(err, dl.proofFailed(ctx, j.Args, err.Error()))
+		}
+		return err
+	}})
 	queue.Handle(js, queue.Kind[SendLink]{
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
 			err := dl.Send(ctx, j.Args)
@@ -80,7 +95,20 @@ type NewLink struct {
 	Keep         bool   // keep the token, to be listed and printed
 	Subject      string // of the mail; empty: the title
 	Text         string // of the mail, {link} for the address; empty: the usual one
+	Note         string // to the client, on the page
+	Password     string // asked for before anything is shown; empty: none
+	Devices      int    // that may open it, at most; 0: any number
+	Embed        bool   // the studio's sites may show it in their pages
+	Poster       string // a stored JPEG of a moment of the film; empty: the render's own
+	Proof        bool   // of the latest draft, to be remarked on and approved
 }
+
+// maxNote is the longest note to a client, in bytes; minPassword the shortest
+// password of a link.
+const (
+	maxNote     = 2000
+	minPassword = 4
+)
 
 // MakeLink delivers a finished render by link. The token is part of the
 // address; it is returned once and only its hash is kept, and itself until it
@@ -90,11 +118,14 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 	if err != nil {
 		return store.Link{}, "", err
 	}
-	r, err := store.One[store.Render](dl.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND state = 'done' AND (id = ? OR (? = 0 AND main))", orderID, n.RenderID, n.RenderID)
-	if err != nil || r.State != store.RenderDone {
-		return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
+	var r store.Render
+	if !n.Proof {
+		r, err = store.One[store.Render](dl.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND state = 'done' AND (id = ? OR (? = 0 AND main))", orderID, n.RenderID, n.RenderID)
+		if err != nil {
+			return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
+		}
 	}
-	n.Title = strings.TrimSpace(n.Title)
+	n.Title, n.Note = strings.TrimSpace(n.Title), strings.TrimSpace(n.Note)
 	switch {
 	case n.Title == "" || len(n.Title) > 200:
 		return store.Link{}, "", invalid.Field("title", "The link needs a title of at most 200 characters.")
@@ -102,23 +133,43 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 		return store.Link{}, "", invalid.Field("days", "A link can be open for 1 to 3650 days.")
 	case n.Mail && o.ClientEmail == "":
 		return store.Link{}, "", invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+	case len(n.Note) > maxNote:
+		return store.Link{}, "", invalid.Field("note", "The note to the client may have at most %d characters.", maxNote)
+	case n.Password != "" && len(n.Password) < minPassword || len(n.Password) > 200:
+		return store.Link{}, "", invalid.Field("password", "A link's password needs at least %d characters.", minPassword)
+	case n.Devices < 0 || n.Devices > 1000:
+		return store.Link{}, "", invalid.Field("devices", "At most 1 to 1000 devices, or any number.")
 	}
 	token := NewToken()
-	l := store.Link{TokenHash: hashToken(token), Downloadable: n.Downloadable, ExpiresAt: dl.Now().AddDate(0, 0, n.Days)}
+	l := store.Link{TokenHash: hashToken(token), Downloadable: n.Downloadable, ExpiresAt: dl.Now().AddDate(0, 0, n.Days),
+		Note: n.Note, Devices: n.Devices, Embed: n.Embed && !n.Proof && n.Password == "", Proof: n.Proof}
+	if n.Poster != "" {
+		l.Poster = &n.Poster
+	}
+	if n.Password != "" {
+		if l.PasswordHash, err = accounts.Hash(n.Password); err != nil {
+			return store.Link{}, "", err
+		}
+	}
 	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d := store.Delivery{OrderID: orderID, Kind: store.LinkDelivery, State: store.DeliveryDone, Title: n.Title}
+		if n.Proof {
+			d.Kind = store.ProofDelivery
+		}
 		if n.Mail {
 			l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, token, store.DeliveryRunning
 			l.MailSubject, l.MailText = strings.Join(strings.Fields(n.Subject), " "), n.Text
 		}
-		if n.Keep {
-			l.KeptToken = token
+		if n.Keep || n.Proof {
+			l.KeptToken = token // cards, lists and reminders name it again
 		}
 		if err := tx.Create(&d).Error; err != nil {
 			return err
 		}
-		if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error; err != nil {
-			return err
+		if !n.Proof {
+			if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error; err != nil {
+				return err
+			}
 		}
 		l.DeliveryID = d.ID
 		if err := tx.Create(&l).Error; err != nil {
@@ -157,12 +208,14 @@ func hashToken(token string) []byte {
 // ErrClosed means that a link has expired or was closed.
 var ErrClosed = errors.New("this link is no longer open")
 
-// Watched is what a client with a link may see.
+// Watched is what a client with a link may see. Of a proof whose draft is still
+// being made there is no render.
 type Watched struct {
 	Link     store.Link
 	Delivery store.Delivery
 	Order    store.Order
 	Render   store.Render
+	Sizes    []store.Render // the same film in sizes that can be streamed, the largest first
 	Studio   store.Studio
 }
 
@@ -171,10 +224,10 @@ func (dl *Delivery) Open(ctx context.Context, token string) (Watched, error) {
 	tx := dl.Store.DB.WithContext(ctx)
 	var w Watched
 	var err error
-	if w.Link, err = store.One[store.Link](tx, "token_hash = ?", hashToken(token)); err != nil {
+	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
 		return w, err
 	}
-	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+	if w.Link, err = store.One[store.Link](tx, "token_hash = ?", hashToken(token)); err != nil {
 		return w, err
 	}
 	if w.Delivery, err = store.One[store.Delivery](tx, "id = ?", w.Link.DeliveryID); err != nil {
@@ -186,8 +239,100 @@ func (dl *Delivery) Open(ctx context.Context, token string) (Watched, error) {
 	if !w.Link.Open(dl.Now()) || w.Order.DeletedAt != nil {
 		return w, ErrClosed
 	}
-	w.Render, err = store.One[store.Render](tx, "id = (SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position LIMIT 1)", w.Delivery.ID)
+	if w.Link.Proof {
+		w.Render, err = store.One[store.Render](tx.Order("id DESC"), "order_id = ? AND profile = ? AND state = 'done'", w.Order.ID, profile.Proof.Name)
+		if errors.Is(err, store.ErrNotFound) {
+			return w, nil
+		}
+		w.Sizes = []store.Render{w.Render}
+		return w, err
+	}
+	if w.Render, err = store.One[store.Render](tx, "id = (SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position LIMIT 1)", w.Delivery.ID); err != nil {
+		return w, err
+	}
+	w.Sizes, err = dl.sizes(tx, w.Render)
 	return w, err
+}
+
+// sizes are the finished renders of the same film that can be streamed, the
+// latest of each profile, the largest first.
+func (dl *Delivery) sizes(tx *gorm.DB, r store.Render) ([]store.Render, error) {
+	var all []store.Render
+	if err := tx.Where("slideshow_id = ? AND revision = ? AND state = 'done' AND stream IS NOT NULL AND profile <> ?", r.SlideshowID, r.Revision, profile.Proof.Name).Order("id DESC").Find(&all).Error; err != nil {
+		return nil, err
+	}
+	seen := map[string]bool{}
+	shape := func(x store.Render) profile.Shape {
+		if x.Setting == nil {
+			return profile.Shape{}
+		}
+		return x.Setting.Shape
+	}
+	all = slices.DeleteFunc(all, func(x store.Render) bool {
+		again := seen[x.Profile]
+		seen[x.Profile] = true
+		return again || shape(x) != shape(r) || !maps.Equal(x.Details, r.Details)
+	})
+	slices.SortStableFunc(all, func(a, b store.Render) int { return cmp.Compare(b.Size, a.Size) })
+	return all, nil
+}
+
+// Size is one of the sizes behind a link, by its render.
+func (w Watched) Size(id int64) (store.Render, bool) {
+	for _, r := range append(w.Sizes, w.Render) {
+		if r.ID == id && id != 0 {
+			return r, true
+		}
+	}
+	return store.Render{}, false
+}
+
+// Unlock checks a link's password.
+func (dl *Delivery) Unlock(w Watched, password string) bool {
+	ok, err := accounts.Matches(password, w.Link.PasswordHash)
+	return err == nil && ok
+}
+
+// Key is what a browser is given once it has told a link's password: it opens
+// this link as long as the password is this one.
+func (w Watched) Key(token string) string {
+	h := sha256.Sum256([]byte(token + "\n" + w.Link.PasswordHash))
+	return base64.RawURLEncoding.EncodeToString(h[:])
+}
+
+// ErrDevices means that a link is open on as many devices as it may be.
+var ErrDevices = errors.New("the link is open on as many devices as it may be")
+
+// Admit lets a device open a link whose devices are counted.
+func (dl *Delivery) Admit(ctx context.Context, w Watched, device string) error {
+	if w.Link.Devices == 0 {
+		return nil
+	}
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		// One at a time, so that two new devices do not both take the last place.
+		if err := tx.Exec("SELECT 1 FROM links WHERE id = ? FOR UPDATE", w.Link.ID).Error; err != nil {
+			return err
+		}
+		var known, all int64
+		q := func() *gorm.DB { return tx.Model(&store.LinkDevice{}).Where("link_id = ?", w.Link.ID) }
+		if err := errors.Join(q().Where("device = ?", hashToken(device)).Count(&known).Error, q().Count(&all).Error); err != nil || known > 0 {
+			return err
+		}
+		if all >= int64(w.Link.Devices) {
+			return ErrDevices
+		}
+		return tx.Create(&store.LinkDevice{LinkID: w.Link.ID, Device: hashToken(device), SeenAt: dl.Now()}).Error
+	})
+}
+
+// CountDownload notes that a film was downloaded.
+func (dl *Delivery) CountDownload(ctx context.Context, w Watched) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Update("downloads", gorm.Expr("downloads + 1")).Error; err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: w.Order.ID})
+	})
 }
 
 // CountView notes that a link's film was opened.
@@ -271,6 +416,9 @@ func Message(l store.Link, title, address, studio string) (subject, body string)
 			body += "\n\n" + address
 		}
 		return subject, body + "\n"
+	}
+	if l.Proof {
+		return subject, fmt.Sprintf("The draft of your film is ready to look at.\n\n%s\n%s\n\nStop wherever something should be different and write it down there. When all is as you want it, approve it on the same page.\nThe link is open until %s.\n\n%s\n", title, address, l.ExpiresAt.Format("2 January 2006"), studio)
 	}
 	return subject, fmt.Sprintf("Your film is ready.\n\n%s\n%s\n\nThe link is open until %s.\n\n%s\n", title, address, l.ExpiresAt.Format("2 January 2006"), studio)
 }

@@ -185,7 +185,11 @@ func TestSubtitles(t *testing.T) {
 	out, tree := filepath.Join(dir, "disc.iso"), filepath.Join(dir, "tree")
 	require.NoError(t, DVD(context.Background(), s, out, tree))
 	vob := filepath.Join(tree, "VIDEO_TS", "VTS_01_1.VOB")
-	var read struct{ Packets []struct{ PTS string `json:"pts_time"` } }
+	var read struct {
+		Packets []struct {
+			PTS string `json:"pts_time"`
+		}
+	}
 	require.NoError(t, json.Unmarshal([]byte(tool(t, "ffprobe", "-v", "error", "-probesize", "20M", "-analyzeduration", "20M", "-select_streams", "s:0", "-show_entries", "packet=pts_time", "-of", "json", vob)), &read))
 	require.Len(t, read.Packets, 2)
 	start, err := strconv.ParseFloat(strings.Trim(strings.Split(tool(t, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "stream=start_time", "-of", "csv=p=0", vob), "\n")[0], ", "), 64)

@@ -201,6 +201,11 @@ func (h *House) KeepTidy(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+			if n, err := h.Proofs.Remind(ctx, false); err != nil && ctx.Err() == nil {
+				slog.Warn("reminding of proofs", "error", err)
+			} else if n > 0 {
+				slog.Info("reminded of proofs", "clients", n)
+			}
 			s, err := h.Sweep(ctx, false)
 			if err != nil && ctx.Err() == nil {
 				slog.Warn("swept in part", "error", err)

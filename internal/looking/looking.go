@@ -5,6 +5,7 @@
 package looking
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"sync/atomic"
@@ -172,3 +173,30 @@ const (
 	frameBytes = 48 << 20
 	mostFrames = 1 << 14
 )
+
+// posterSide is the longer side of a poster chosen from a film's moments.
+const posterSide = 1280
+
+// Poster keeps a moment of an order's film, so many seconds into it, as a JPEG,
+// and gives its name in the blob store.
+func (l *Looking) Poster(ctx context.Context, orderID int64, seconds float64) (string, error) {
+	d, err := l.Orders.Load(ctx, orderID)
+	if err != nil {
+		return "", err
+	}
+	f, err := l.Orders.Film(d, profile.Look(posterSide, d.Doc.Rate), "")
+	if err != nil {
+		return "", err
+	}
+	if seconds < 0 || d.Doc.Rate.Frames(seconds) >= f.Frames() {
+		return "", fmt.Errorf("the film lasts %.1f s", d.Doc.Rate.Seconds(f.Frames()))
+	}
+	lane := l.Sprites.Lane(ctx, f.Library, false)
+	defer lane.Close()
+	jpg, err := f.Still(lane, d.Doc.Rate.Frames(seconds), 88)
+	if err != nil {
+		return "", err
+	}
+	sha, _, err := l.Blobs.Put(ctx, bytes.NewReader(jpg))
+	return sha, err
+}

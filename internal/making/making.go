@@ -117,7 +117,17 @@ func (mk *Making) Begin(ctx context.Context, orderID int64, profileName string) 
 type Wanted struct {
 	Profiles []string // by name
 	Teaser   *float64 // seconds into the film at which teasers begin; nil: as their profiles say
+	Anyway   bool     // though the client has not approved it
+	Missing  bool     // only what is smaller than the slideshow's own frame and not made yet
 }
+
+// StreamSizes are the profiles whose films are streamed beside an order's own,
+// so that one of them suits any line.
+var StreamSizes = []string{"Phone 360", "Web 720"}
+
+// ErrNotApproved means that the order asks for the client's approval, which its
+// film does not have.
+var ErrNotApproved = &invalid.Input{Field: "approval", Problem: "Not rendered: this order asks for the client's approval, and the film as it is now has none. Send a proof, or say that it is to be rendered anyway."}
 
 // BeginAll queues renders of the order's present slideshow in several profiles
 // at once. What is being made already is not begun again.
@@ -131,6 +141,9 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 			return nil, invalid.Field(orders.Place(c.Field), "Not rendered. %s.", c.Text)
 		}
 	}
+	if d.Order.AsksApproval && !d.Approved() && !n.Anyway {
+		return nil, ErrNotApproved
+	}
 	if len(n.Profiles) == 0 {
 		return nil, invalid.Field("profile", "Choose what to make.")
 	}
@@ -142,6 +155,9 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 		p, err := mk.Orders.Shelf.Profile(ctx, name)
 		if err != nil {
 			return nil, err
+		}
+		if n.Missing && p.Lines >= min(w, h) {
+			continue // no smaller than the film itself
 		}
 		lasts := seconds
 		if p.Teaser != nil {
@@ -155,7 +171,7 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 			return nil, invalid.Field("profile", "Not rendered as %s: %v.", name, err)
 		}
 		running := slices.IndexFunc(d.Renders, func(r store.Render) bool {
-			return !r.State.Over() && r.Revision == d.Slideshow.Head && r.Profile == p.Name
+			return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Revision == d.Slideshow.Head && r.Profile == p.Name
 		})
 		if running >= 0 {
 			out = append(out, d.Renders[running]) // pressed twice
@@ -168,11 +184,48 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 	}
 	drawn, leads := profile.Together(wanted, w, h)
 	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		made, err := mk.queue(ctx, tx, d, drawn, leads)
+		made, err := mk.queue(ctx, tx, d, drawn, leads, n.Missing)
 		out = append(out, made...)
 		return err
 	})
 	return out, err
+}
+
+// Draft queues a draft of the order's present slideshow for the client to look
+// at. One that is there already, or being made, is not made again.
+func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) error {
+	for _, c := range d.Checks {
+		if c.Weight == plan.Stops {
+			return invalid.Field(orders.Place(c.Field), "No proof was made. %s.", c.Text)
+		}
+	}
+	p := profile.Proof
+	for _, r := range d.Renders {
+		if r.Profile == p.Name && r.Revision == d.Slideshow.Head && r.State != store.RenderFailed && r.State != store.RenderCancelled {
+			return nil
+		}
+	}
+	r := store.Render{
+		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Watermark: d.Settings.Watermark,
+		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
+	}
+	return mk.insert(ctx, tx, d.Order, &r)
+}
+
+// insert writes a render and its job down.
+func (mk *Making) insert(ctx context.Context, tx *gorm.DB, o store.Order, r *store.Render) error {
+	// GORM leaves false to the column's default unless it is told.
+	if err := tx.Select("*").Omit("id", "created_at").Create(r).Error; err != nil {
+		return err
+	}
+	when, err := mk.turn(tx, o)
+	if err != nil {
+		return err
+	}
+	if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
+		return err
+	}
+	return queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &when)
 }
 
 // mainOf is the place of the profile whose film is the order's, or -1: of those a
@@ -190,9 +243,12 @@ func mainOf(all []profile.Profile, w, h int) int {
 
 // queue writes down renders and their jobs, those that others are drawn with
 // first.
-func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile, leads []int) ([]store.Render, error) {
+func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile, leads []int, beside bool) ([]store.Render, error) {
 	out := make([]store.Render, len(all))
 	main := mainOf(all, d.Doc.Frame.W, d.Doc.Frame.H)
+	if beside {
+		main = -1 // they stand beside the film that is there
+	}
 	names := make([]string, len(all))
 	for _, led := range []bool{false, true} {
 		for i, p := range all {
@@ -206,18 +262,7 @@ func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all
 			if led {
 				r.LeadID = &out[leads[i]].ID
 			}
-			// GORM leaves false to the column's default unless it is told.
-			if err := tx.Select("*").Omit("id", "created_at").Create(&r).Error; err != nil {
-				return nil, err
-			}
-			when, err := mk.turn(tx, d.Order)
-			if err != nil {
-				return nil, err
-			}
-			if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
-				return nil, err
-			}
-			if err := queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &when); err != nil {
+			if err := mk.insert(ctx, tx, d.Order, &r); err != nil {
 				return nil, err
 			}
 			out[i] = r
@@ -497,11 +542,27 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 	if err != nil {
 		return err
 	}
+	var stream *string
+	var list string
+	var streamSize int64
+	if setting(r).Plays() {
+		s, l, n, err := mk.stream(ctx, b)
+		if err != nil {
+			return err
+		}
+		stream, list, streamSize = &s, l, n
+	}
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster, posterSize)); err != nil {
 			return err
 		}
+		if stream != nil {
+			if err := store.KeepBlob(tx, *stream, streamSize); err != nil {
+				return err
+			}
+		}
 		err := mk.mine(tx, r, map[string]any{
+			"stream": stream, "stream_list": list,
 			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": max(facts.PictureSec, facts.SoundSec),
 			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(),
 		})
@@ -530,6 +591,22 @@ func (mk *Making) Captions(ctx context.Context, renderID int64, ending string) (
 	var b bytes.Buffer
 	err = write(&b, lines, f.Scene.Rate)
 	return b.Bytes(), strings.TrimSuffix(FileName(o, r), "."+setting(r).File.Extension), err
+}
+
+// stream keeps a film in fragments, as it is streamed, and gives the list of
+// them.
+func (mk *Making) stream(ctx context.Context, b *begun) (sha, list string, size int64, err error) {
+	path, list, err := render.Fragments(ctx, b.job.Out, b.dir)
+	if err != nil {
+		return "", "", 0, err
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return "", "", 0, err
+	}
+	defer f.Close()
+	sha, size, err = mk.Blobs.Put(ctx, f)
+	return sha, list, size, err
 }
 
 // FileName is the name a film is downloaded under.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -31,10 +32,56 @@ type Dossier struct {
 	Media     []store.Media // all, waveforms left out
 	Plan      plan.Plan
 	Checks    []plan.Check
-	Renders   []store.Render // newest first
-	Links     []Link         // newest first
+	Renders   []store.Render   // newest first
+	Links     []Link           // newest first
+	Remarks   []store.Remark   // of the client, and the answers, oldest first
+	Approvals []store.Approval // the latest, if any
 	CanUndo   bool
 	CanRedo   bool
+}
+
+// Approval is the latest approval, or nil.
+func (d *Dossier) Approval() *store.Approval {
+	if len(d.Approvals) == 0 {
+		return nil
+	}
+	return &d.Approvals[0]
+}
+
+// Approved reports whether the slideshow as it is now was approved.
+func (d *Dossier) Approved() bool {
+	a := d.Approval()
+	return a != nil && a.Revision == d.Slideshow.Head
+}
+
+// Proof is the link of the order's proof that is open at a time, or nil.
+func (d *Dossier) Proof(now time.Time) *Link {
+	for i := range d.Links {
+		if d.Links[i].Proof && d.Links[i].Open(now) {
+			return &d.Links[i]
+		}
+	}
+	return nil
+}
+
+// ProofRender is the latest draft made for the client, or nil.
+func (d *Dossier) ProofRender() *store.Render {
+	for i := range d.Renders {
+		if d.Renders[i].Profile == profile.Proof.Name {
+			return &d.Renders[i]
+		}
+	}
+	return nil
+}
+
+// OpenRemarks are the client's remarks that are not ticked off.
+func (d *Dossier) OpenRemarks() (out []store.Remark) {
+	for _, r := range d.Remarks {
+		if r.ParentID == nil && r.DoneAt == nil {
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // MusicClock is how long the music is, as m:ss.t.
@@ -90,6 +137,12 @@ func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 	if d.Links, err = Links(tx, "d.order_id = ?", id); err != nil {
 		return err
 	}
+	if err := tx.Where("order_id = ?", id).Order("id").Find(&d.Remarks).Error; err != nil {
+		return err
+	}
+	if err := tx.Where("order_id = ?", id).Order("id DESC").Limit(1).Find(&d.Approvals).Error; err != nil {
+		return err
+	}
 	// As Undo and Redo go, over steps by which a row followed its pattern.
 	own, err := ownStep(tx, d)
 	if err != nil {
@@ -106,7 +159,7 @@ func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 // Links reads deliveries by link, newest first, with their first render.
 func Links(tx *gorm.DB, where string, args ...any) (out []Link, err error) {
 	err = tx.Table("links l").Select(`l.*, d.id d_id, d.order_id d_order_id, d.kind d_kind, d.state d_state, d.title d_title, d.created_at d_created_at,
-			(SELECT render_id FROM delivery_renders r WHERE r.delivery_id = d.id ORDER BY position LIMIT 1) render_id`).
+			coalesce((SELECT render_id FROM delivery_renders r WHERE r.delivery_id = d.id ORDER BY position LIMIT 1), 0) render_id`).
 		Joins("JOIN deliveries d ON d.id = l.delivery_id").Where(where, args...).Order("l.id DESC").Limit(500).Scan(&out).Error
 	return out, err
 }
@@ -246,6 +299,6 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 	if err != nil {
 		return nil, err
 	}
-	marks, lib := shelf.Marks{Words: r.Mark, Picture: r.MarkPicture}.Lay(Library(list), "")
+	marks, lib := shelf.Marks{Words: r.Mark, Picture: r.MarkPicture}.Lay(Library(list), r.Watermark)
 	return o.House.Lay(film.Source{Doc: d, Theme: t, Library: lib, Profile: p, Marks: marks})
 }

@@ -49,6 +49,9 @@ func (d *Dossier) Next() Step {
 			return Step{NeedsHand, c.Text, Place(c.Field)}
 		}
 	}
+	if step, ok := d.proofStep(); ok {
+		return step
+	}
 	switch {
 	case current && last.State == store.RenderFailed:
 		return Step{Failed, "Render failed: " + last.Error, "renders"}
@@ -68,6 +71,29 @@ func (d *Dossier) Next() Step {
 	return Step{CanGo, "Ready to render", "renders"}
 }
 
+// proofStep is what is to be done about the client's look at a draft, if it is
+// to be done next.
+func (d *Dossier) proofStep() (Step, bool) {
+	if n := len(d.OpenRemarks()); n > 0 {
+		return Step{NeedsHand, "Answer " + wording.Counted(n, "remark"), "remarks"}, true
+	}
+	proof, asked := d.ProofRender(), false
+	for _, l := range d.Links {
+		asked = asked || l.Proof && l.ClosedAt == nil
+	}
+	switch {
+	case d.Approved(), !d.Order.AsksApproval && !asked:
+		return Step{}, false
+	case d.Approval() != nil && (proof == nil || proof.Revision != d.Slideshow.Head):
+		return Step{NeedsHand, "Changed since it was approved; send a new proof", "proof"}, true
+	case !asked || proof == nil:
+		return Step{CanGo, "Send a proof", "proof"}, true
+	case proof.Revision != d.Slideshow.Head:
+		return Step{CanGo, "Send a new proof", "proof"}, true
+	}
+	return Step{Works, "Waiting for the client since " + proof.CreatedAt.Format("Monday"), "proof"}, true
+}
+
 // Last is the latest render of the order's film, or nil; what was made beside it
 // does not count.
 func (d *Dossier) Last() *store.Render {
@@ -81,7 +107,7 @@ func (d *Dossier) Last() *store.Render {
 
 func (d *Dossier) delivered(renderID int64) bool {
 	for _, l := range d.Links {
-		if l.RenderID == renderID && l.ClosedAt == nil {
+		if l.RenderID == renderID && l.ClosedAt == nil && !l.Proof {
 			return true
 		}
 	}

@@ -246,3 +246,29 @@ func Extra(f *film.Film, base string) (paths []string, err error) {
 	}
 	return paths, nil
 }
+
+// FragmentName is what the list of a film's fragments calls the one file they
+// are in.
+const FragmentName = "film.m4s"
+
+// fragmentSeconds is about the length of a fragment.
+const fragmentSeconds = 4
+
+// Fragments packs a film without encoding it again as it is streamed: one file
+// of fragments (ISO/IEC 14496-12) in dir, and the list of them with their places
+// in it (HLS, RFC 8216).
+func Fragments(ctx context.Context, film, dir string) (path, list string, err error) {
+	path = filepath.Join(dir, FragmentName)
+	m3u8 := filepath.Join(dir, "film.m3u8")
+	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-i", film, "-map", "0:V", "-map", "0:a", "-map_chapters", "-1", "-map_metadata", "-1", "-c", "copy",
+		"-f", "hls", "-hls_segment_type", "fmp4", "-hls_flags", "single_file", "-hls_playlist_type", "vod", "-hls_time", fmt.Sprint(fragmentSeconds),
+		"-hls_segment_filename", path, m3u8})
+	if err != nil {
+		return "", "", err
+	}
+	if err := e.after(nil); err != nil {
+		return "", "", fmt.Errorf("packing fragments: %w", outOfRoom(err, dir))
+	}
+	b, err := os.ReadFile(m3u8)
+	return path, string(b), err
+}

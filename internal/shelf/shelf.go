@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"net/url"
 	"regexp"
 	"strings"
 	"sync"
@@ -69,6 +70,7 @@ var language = regexp.MustCompile(`^[a-z]{3}$`)
 type Settings struct {
 	Name                      string
 	Watermark, Mark, Language *string
+	Sites                     *string // origins, apart by blanks or lines
 }
 
 // Change keeps changed settings.
@@ -91,6 +93,16 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		if set["language"] = strings.TrimSpace(*n.Language); !language.MatchString(*n.Language) {
 			return invalid.Field("language", "A language has three small letters, as ISO 639-2 has them: eng, deu, fra; und for none.")
 		}
+	}
+	if n.Sites != nil {
+		list := strings.Fields(*n.Sites)
+		for _, site := range list {
+			u, err := url.Parse(site)
+			if err != nil || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil || strings.ContainsAny(site, ";,'") {
+				return invalid.Field("sites", "%q is no site: it begins with https:// and has a name, and nothing after it.", site)
+			}
+		}
+		set["sites"] = strings.Join(list, "\n")
 	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {

@@ -61,6 +61,7 @@ func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time
 const free = `NOT EXISTS (SELECT 1 FROM media WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE thumbnail = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE proxy = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM renders WHERE poster = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE mark_picture->>'sha256' = b.sha256 AND state IN ('waiting', 'running'))
+	AND NOT EXISTS (SELECT 1 FROM renders WHERE stream = b.sha256) AND NOT EXISTS (SELECT 1 FROM links WHERE poster = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM theme_versions WHERE archive = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM run_files WHERE sha256 = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM studio WHERE mark_picture->>'sha256' = b.sha256)`

@@ -18,6 +18,7 @@ type Studio struct {
 	Demo      bool
 	Watermark string // words on drafts; empty: none
 	Language  string // of words and sound in films, as ISO 639-2 has it
+	Sites     string // origins that may show films in their pages, a line each
 	Mark      string // words in a corner of finished films; empty: none
 
 	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead
@@ -61,6 +62,7 @@ type Order struct {
 	RunID                      *int64
 	ArchivedAt, DeletedAt      *time.Time
 	CreatedAt                  time.Time
+	AsksApproval               bool // nothing is rendered for good before the client has approved
 
 	Facts `gorm:"embedded"`
 
@@ -306,6 +308,9 @@ type Render struct {
 	Error                   string
 	SHA256                  *string `gorm:"column:sha256"`
 	Poster                  *string
+	Stream                  *string // the film in fragments, to be streamed…
+	StreamList              string  // …by this list (HLS); empty: it is not
+	Watermark               string  // words over all its frames; set for proofs
 	Size                    int64
 	Seconds                 float64 // length of the film
 	CreatedAt               time.Time
@@ -374,6 +379,7 @@ const (
 	DiscDelivery   DeliveryKind = "disc"
 	LinkDelivery   DeliveryKind = "link"
 	UploadDelivery DeliveryKind = "upload"
+	ProofDelivery  DeliveryKind = "proof"
 )
 
 // DeliveryState is how far a delivery has come.
@@ -430,6 +436,13 @@ type Link struct {
 	MailSubject  string // of the mail that tells of it; empty: the usual one
 	MailText     string // likewise; {link} stands for the address
 	Downloadable bool
+	Note         string  // to the client, on the page
+	PasswordHash string  // empty: the address is enough
+	Devices      int     // that may open it; 0: any number
+	Embed        bool    // the studio's sites may show it in their pages
+	Poster       *string // chosen from the film's moments; nil: the render's
+	Downloads    int64
+	Proof        bool // a draft that the client remarks on and approves
 	ExpiresAt    time.Time
 	ClosedAt     *time.Time
 	Views        int64
@@ -442,6 +455,49 @@ type Link struct {
 
 // Open reports whether the link can be watched at the given time.
 func (l Link) Open(now time.Time) bool { return l.ClosedAt == nil && now.Before(l.ExpiresAt) }
+
+// LinkDevice is a device that opened a link whose devices are counted.
+type LinkDevice struct {
+	LinkID int64  `gorm:"primaryKey"`
+	Device []byte `gorm:"primaryKey"` // a hash of a number only the device has
+	SeenAt time.Time
+}
+
+// Remark is what a client says of a moment of a proof, or what is answered.
+type Remark struct {
+	ID         int64
+	OrderID    int64
+	DeliveryID *int64
+	ParentID   *int64  // the remark it answers
+	Revision   int     // of the slideshow that was shown
+	Seconds    float64 // into the film
+	Slide      string  // shown then
+	Who        string
+	AuthorID   *int64 // of the studio; nil: the client
+	Text       string
+	DoneAt     *time.Time // ticked off
+	CreatedAt  time.Time
+}
+
+// Approval is a client's word that a revision may be rendered for good.
+type Approval struct {
+	ID         int64
+	OrderID    int64
+	DeliveryID *int64
+	Revision   int
+	Film       string // names the approved film by all its segments
+	Name       string // who said so
+	CreatedAt  time.Time
+}
+
+// Reminder is a mail that reminded a client of a proof, so many days before the
+// order was due.
+type Reminder struct {
+	OrderID int64     `gorm:"primaryKey"`
+	Days    int       `gorm:"primaryKey"`
+	Due     time.Time `gorm:"primaryKey"`
+	SentAt  time.Time
+}
 
 // StandinMail is a message in the stand-in mailbox.
 type StandinMail struct {

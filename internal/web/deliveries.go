@@ -9,14 +9,18 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/delivery"
+	"nelko/internal/invalid"
 	"nelko/internal/making"
+	"nelko/internal/proofs"
 	"nelko/internal/store"
 )
 
@@ -89,6 +93,7 @@ func (v *orderView) delivering(s *Server) {
 			v.Film = &v.Renders[i]
 		}
 	}
+	v.proofRows(s.House.Orders.Now())
 	v.LinkTitle = v.Order.Event
 	if n := v.Theme.FilmTitle(v.Doc.Details); n != "" {
 		v.LinkTitle = n + " · " + v.Order.Event
@@ -101,7 +106,17 @@ func (v *orderView) delivering(s *Server) {
 		} else if !row.Open {
 			until = "expired " + l.ExpiresAt.Format("2 Jan 2006")
 		}
-		row.Detail = strings.Join([]string{mailState(l.Link), views(l.Link), until}, " · ")
+		said := []string{mailState(l.Link), views(l.Link), until}
+		if l.Downloads > 0 {
+			said = append(said, wording.Counted(int(l.Downloads), "download"))
+		}
+		if l.PasswordHash != "" {
+			said = append(said, "with a password")
+		}
+		if l.Proof {
+			row.Title += " (proof)"
+		}
+		row.Detail = strings.Join(said, " · ")
 		v.LinkRows = append(v.LinkRows, row)
 	}
 }
@@ -141,9 +156,10 @@ func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
 	f, err := decode[struct {
 		Profiles []string `form:"profile"`
 		Teaser   *amount  `form:"teaser" label:"Beginning of the teaser"`
+		Anyway   bool     `form:"anyway"`
 	}](posted(r))
 	if err == nil {
-		n := making.Wanted{Profiles: f.Profiles}
+		n := making.Wanted{Profiles: f.Profiles, Anyway: f.Anyway}
 		if f.Teaser != nil {
 			from := float64(*f.Teaser)
 			n.Teaser = &from
@@ -181,9 +197,31 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		days = -1
 	}
+	devices, err := strconv.Atoi(cmp.Or(strings.TrimSpace(r.PostFormValue("devices")), "0"))
+	if err != nil {
+		devices = -1
+	}
+	poster := ""
+	if at := strings.TrimSpace(r.PostFormValue("poster")); at != "" {
+		seconds, err := strconv.ParseFloat(strings.Replace(at, ",", ".", 1), 64)
+		if err == nil {
+			poster, err = s.House.Looking.Poster(r.Context(), number(r, "order"), seconds)
+		}
+		if err != nil {
+			s.answer(w, r, &invalid.Input{Field: "poster", Problem: fmt.Sprintf("The poster cannot be taken from %q: give seconds into the film.", at)}, nil)
+			return
+		}
+	}
+	if r.PostFormValue("sizes") != "" {
+		if _, err := s.House.Making.BeginAll(r.Context(), number(r, "order"), making.Wanted{Profiles: making.StreamSizes, Anyway: true, Missing: true}); err != nil {
+			s.answer(w, r, err, nil)
+			return
+		}
+	}
 	_, token, err := s.House.Delivery.MakeLink(r.Context(), number(r, "order"), delivery.NewLink{
 		Title: r.PostFormValue("title"), Days: days,
-		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "",
+		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "", Note: r.PostFormValue("note"), Password: r.PostFormValue("password"),
+		Devices: devices, Embed: r.PostFormValue("embed") != "", Poster: poster,
 	})
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
@@ -194,4 +232,69 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
+}
+
+func (s *Server) sendProof(w http.ResponseWriter, r *http.Request) {
+	days, err := strconv.Atoi(strings.TrimSpace(r.PostFormValue("days")))
+	if err != nil {
+		days = -1
+	}
+	token, err := s.House.Proofs.Send(r.Context(), number(r, "order"), proofs.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Password: r.PostFormValue("password"), Days: days, Mail: r.PostFormValue("mail") != ""})
+	s.answer(w, r, err, func(v *orderView) {
+		if token != "" {
+			v.NewAddress = s.House.Delivery.Address(token)
+		}
+	})
+}
+
+func (s *Server) askApproval(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Proofs.Ask(r.Context(), number(r, "order"), r.PostFormValue("asks") != ""), nil)
+}
+
+func (s *Server) answerRemark(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Proofs.Answer(r.Context(), number(r, "order"), number(r, "remark"), *user(r), r.PostFormValue("text")), nil)
+}
+
+func (s *Server) tickRemark(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Proofs.Tick(r.Context(), number(r, "order"), number(r, "remark"), r.PostFormValue("done") != ""), nil)
+}
+
+// remarkRow is a remark on the order's page.
+type remarkRow struct {
+	proofs.Said
+	Path string // of the slide it is about
+}
+
+// proofRows fills in what there is of the client's look at a draft.
+func (v *orderView) proofRows(now time.Time) {
+	for _, said := range proofs.Threads(v.Remarks, v.Plan) {
+		row := remarkRow{Said: said}
+		if said.Number > 0 {
+			row.Path = stepPath(v.Order.ID, "slide-"+said.Slide)
+		}
+		v.RemarkRows = append(v.RemarkRows, row)
+	}
+	if p := v.Proof(now); p != nil {
+		v.ProofState = append(v.ProofState, "on a link until "+p.ExpiresAt.Format("2 Jan 2006"), views(p.Link))
+		if p.MailedAt != nil {
+			v.ProofState = append(v.ProofState, "mailed "+p.MailedAt.Format("2 Jan 15:04"))
+		}
+	}
+	if d := v.ProofRender(); d != nil {
+		switch {
+		case !d.State.Over():
+			v.ProofState = append(v.ProofState, "draft being made")
+		case d.State == store.RenderFailed:
+			v.ProofState = append(v.ProofState, "the draft could not be made: "+d.Error)
+		case d.Revision != v.Slideshow.Head:
+			v.ProofState = append(v.ProofState, "the film has changed since")
+		}
+	}
+	if a := v.Approval(); a != nil {
+		said := fmt.Sprintf("approved by %s %s", a.Name, a.CreatedAt.Format("2 Jan 15:04"))
+		if !v.Approved() {
+			said += ", changed since"
+		}
+		v.ProofState = append(v.ProofState, said)
+	}
 }

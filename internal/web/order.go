@@ -41,7 +41,7 @@ const (
 // names of their templates, which are their places in the page too.
 func (l leaf) parts() []string {
 	return append([]string{"orderhead"}, map[leaf][]string{
-		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"renders", "deliveries"},
+		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"proofstate", "remarks", "renders", "deliveries"},
 	}[l]...)
 }
 
@@ -112,6 +112,8 @@ type orderView struct {
 	Film          *store.Render // newest finished
 	LinkTitle     string
 	LinkRows      []linkRow
+	RemarkRows    []remarkRow
+	ProofState    []string
 	NewAddress    string
 	In            *inRun // a Run
 }
@@ -196,6 +198,9 @@ func (s *Server) findings(v *orderView) error {
 	if err != nil {
 		return err
 	}
+	for _, r := range v.OpenRemarks() {
+		v.Findings = append(v.Findings, findingView{fmt.Sprintf("%s at %s: %s", r.Who, timecode.Clock(r.Seconds), r.Text), stepPath(v.Order.ID, "slide-"+r.Slide), false})
+	}
 	for _, c := range append(slices.Clone(v.Checks), found...) {
 		v.Findings = append(v.Findings, findingView{c.Text, stepPath(v.Order.ID, orders.Place(c.Field)), c.Weight == plan.Stops})
 	}
@@ -240,7 +245,7 @@ func leafPath(orderID int64, l leaf) string {
 
 // stepPath is where the next step of an order is done.
 func stepPath(orderID int64, place string) string {
-	on := map[string]leaf{"material": materialLeaf, "soundtrack": soundtrackLeaf, "renders": deliveriesLeaf, "deliveries": deliveriesLeaf}[place]
+	on := map[string]leaf{"material": materialLeaf, "soundtrack": soundtrackLeaf, "renders": deliveriesLeaf, "deliveries": deliveriesLeaf, "proof": deliveriesLeaf, "remarks": deliveriesLeaf}[place]
 	if on == "" {
 		on = runningLeaf
 	}

@@ -21,6 +21,7 @@ import (
 	"github.com/go-chi/httprate"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"nelko/internal/core/timecode"
 	"nelko/internal/house"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
@@ -59,7 +60,7 @@ func New(c Config) (*Server, error) {
 	s.sessions.Cookie.Secure = len(c.BaseURL) > 8 && c.BaseURL[:8] == "https://"
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {
@@ -110,12 +111,9 @@ func (s *Server) routes() http.Handler {
 	// The version is part of the path, so that scripts that import one another
 	// by relative names get those of the same version.
 	static := http.FileServerFS(assets.Assets)
-	r.With(cacheFor(365*24*time.Hour)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
+	r.With(cacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
 	r.Get("/healthz", s.health)
-	r.Get("/watch/{token}", s.watch)
-	r.Get("/watch/{token}/film.{ending}", s.watchFilm)
-	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
-	r.Post("/watch/{token}/played", s.watchPlayed)
+	s.clientRoutes(r)
 	tooMany := httprate.WithLimitHandler(s.tooManySignIns)
 	// The form is read before the session is looked for.
 	r.With(smallForm, s.sessions.LoadAndSave, httprate.LimitBy(60, time.Minute, byAddress, tooMany), httprate.LimitBy(10, time.Minute, byEmail, tooMany)).
@@ -177,6 +175,10 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/media/{media}/dismiss", s.dismiss)
 		r.Post("/renders", s.startRender)
 		r.Post("/renders/{render}/cancel", s.cancelRender)
+		r.Post("/proof", s.sendProof)
+		r.Post("/approval", s.askApproval)
+		r.Post("/remarks/{remark}/answer", s.answerRemark)
+		r.Post("/remarks/{remark}/tick", s.tickRemark)
 		r.Post("/links", s.makeLink)
 		r.Post("/links/{link}/close", s.closeLink)
 	})

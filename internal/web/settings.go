@@ -79,7 +79,7 @@ func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
-	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language} {
+	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites} {
 		if r.PostForm.Has(field) {
 			text := r.PostForm.Get(field)
 			*to = &text

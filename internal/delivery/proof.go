@@ -1,0 +1,114 @@
+package delivery
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/riverqueue/river"
+	"gorm.io/gorm"
+
+	"nelko/internal/core/profile"
+	"nelko/internal/core/wording"
+	"nelko/internal/store"
+)
+
+// ProofMail is the job that tells a client of a draft, once it is made, or
+// reminds of it.
+type ProofMail struct {
+	LinkID int64 `json:"link_id"`
+	Days   *int  `json:"days,omitempty"` // until the order is due: a reminder; nil: a draft is ready
+}
+
+// Kind implements river.JobArgs.
+func (ProofMail) Kind() string { return "proof_mail" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (ProofMail) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{Queue: outgoing, MaxAttempts: 8}
+}
+
+// proofLooks is how long is waited between looks whether a draft is made.
+const proofLooks = 5 * time.Second
+
+// TellOfProof mails the client of a proof's link once its draft is made.
+func (dl *Delivery) TellOfProof(ctx context.Context, tx *gorm.DB, linkID int64) error {
+	return dl.Queue.Insert(ctx, tx, ProofMail{LinkID: linkID})
+}
+
+// Remind mails a reminder of a proof, so many days before the order is due.
+func (dl *Delivery) Remind(ctx context.Context, tx *gorm.DB, linkID int64, days int) error {
+	return dl.Queue.Insert(ctx, tx, ProofMail{LinkID: linkID, Days: &days})
+}
+
+// SendProof mails of a draft or reminds of it; waits says that the draft is
+// still being made.
+func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err error) {
+	tx := dl.Store.DB.WithContext(ctx)
+	l, err := store.One[store.Link](tx, "id = ?", j.LinkID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && (!l.Open(dl.Now()) || l.KeptToken == "")) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	d, err := store.One[store.Delivery](tx, "id = ?", l.DeliveryID)
+	if err != nil {
+		return false, err
+	}
+	o, err := store.One[store.Order](tx, "id = ?", d.OrderID)
+	if err != nil {
+		return false, err
+	}
+	draft, err := store.One[store.Render](tx.Order("id DESC"), "order_id = ? AND profile = ?", d.OrderID, profile.Proof.Name)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && (draft.State == store.RenderFailed || draft.State == store.RenderCancelled)) || o.ClientEmail == "" {
+		return false, nil // there is nothing to look at
+	}
+	if err != nil {
+		return false, err
+	}
+	if draft.State != store.RenderDone {
+		return true, nil
+	}
+	st, err := store.One[store.Studio](tx, "id = 1")
+	if err != nil {
+		return false, err
+	}
+	subject, body := Message(l, d.Title, dl.Address(l.KeptToken), st.Name)
+	said := "Mailed the draft to " + o.ClientEmail
+	if j.Days != nil {
+		in := "today"
+		if *j.Days > 0 {
+			in = "in " + wording.Counted(*j.Days, "day")
+		}
+		subject = "Please look at your film: " + d.Title
+		body = fmt.Sprintf("Your film is to be finished %s, and we would like to hear from you before. Look at the draft here, and approve it or write what should be different:\n\n%s\n\n%s\n", in, dl.Address(l.KeptToken), st.Name)
+		said = "Reminded " + o.ClientEmail
+	}
+	if err := dl.Mailer.Send(ctx, st.Name, o.ClientEmail, subject, body); err != nil {
+		err = errors.New(strings.ReplaceAll(err.Error(), l.KeptToken, "…")) // a server may answer with what it was sent
+		return false, errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
+	}
+	return false, dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {
+			return err
+		}
+		return dl.note(ctx, tx, d, said)
+	})
+}
+
+// proofFailed notes that a proof could not be mailed.
+func (dl *Delivery) proofFailed(ctx context.Context, j ProofMail, why string) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err := store.One[store.Delivery](tx, "id = (SELECT delivery_id FROM links WHERE id = ?)", j.LinkID)
+		if errors.Is(err, store.ErrNotFound) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		return dl.note(ctx, tx, d, "Could not be mailed: "+why)
+	})
+}

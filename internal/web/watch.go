@@ -1,0 +1,480 @@
+package web
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/httprate"
+
+	"nelko/internal/core/profile"
+	"nelko/internal/core/raster"
+	"nelko/internal/delivery"
+	"nelko/internal/invalid"
+	"nelko/internal/making"
+	"nelko/internal/proofs"
+	"nelko/internal/store"
+)
+
+// clientRoutes are the pages of clients: what a link shows. A link's token is
+// its address; nothing here asks for a sign-in.
+func (s *Server) clientRoutes(r chi.Router) {
+	tooMany := httprate.WithLimitHandler(s.tooManyPasswords)
+	r.Get("/watch/{token}", s.watch)
+	r.Get("/watch/{token}/embed", s.watchEmbedded)
+	r.Get("/watch/{token}/look.css", s.watchLook)
+	r.Get("/watch/{token}/mark", s.watchMark)
+	r.Get("/watch/{token}/film.{ending}", s.watchFilm)
+	r.Get("/watch/{token}/stream.m3u8", s.watchSizes)
+	r.Get("/watch/{token}/{render}/list.m3u8", s.watchList)
+	r.Get("/watch/{token}/{render}/film.m4s", s.watchFragments)
+	r.Get("/watch/{token}/{render}/film.{ending}", s.watchFilm)
+	r.Get("/watch/{token}/captions.vtt", s.watchCaptions)
+	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
+	r.Post("/watch/{token}/played", s.watchPlayed)
+	r.With(smallForm, httprate.LimitBy(10, time.Minute, byToken, tooMany), httprate.LimitBy(30, time.Minute, byAddress, tooMany)).Post("/watch/{token}/password", s.watchUnlock)
+	r.With(smallForm, httprate.LimitBy(30, time.Minute, byToken, tooMany)).Post("/watch/{token}/remarks", s.watchRemark)
+	r.With(smallForm, httprate.LimitBy(10, time.Minute, byToken, tooMany)).Post("/watch/{token}/approve", s.watchApprove)
+	r.Get("/oembed", s.oEmbed)
+}
+
+func byToken(r *http.Request) (string, error) { return chi.URLParam(r, "token"), nil }
+
+func (s *Server) tooManyPasswords(w http.ResponseWriter, r *http.Request) {
+	s.message(w, r, http.StatusTooManyRequests, "Too often", "This was tried too often. Wait a minute, then try again.", "", "")
+}
+
+// The cookies of a link: that its password was told, and the device's own
+// number where devices are counted. Both are for this link's address only.
+const (
+	keyCookie    = "nelko_key"
+	deviceCookie = "nelko_device"
+)
+
+func (s *Server) setCookie(w http.ResponseWriter, r *http.Request, name, value string, until time.Time) {
+	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/watch/" + chi.URLParam(r, "token"), Expires: until, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: s.https()})
+}
+
+// https reports whether clients reach the studio by https.
+func (s *Server) https() bool { return strings.HasPrefix(s.BaseURL, "https:") }
+
+// watched finds the film behind a link, or tells the client kindly why not,
+// and nothing else.
+func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watched, bool) {
+	w.Header().Set("Referrer-Policy", "no-referrer") // the address is the key
+	w.Header().Set("X-Robots-Tag", "noindex, nofollow, noarchive")
+	token := chi.URLParam(r, "token")
+	v, err := s.House.Delivery.Open(r.Context(), token)
+	switch {
+	case errors.Is(err, delivery.ErrClosed):
+		s.message(w, r, http.StatusGone, "This link is closed", fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "", "")
+		return v, false
+	case errors.Is(err, store.ErrNotFound):
+		s.message(w, r, http.StatusNotFound, "There is no film here", "The address may have been cut short when it was copied. Open it from the mail, or ask for it again.", "", "")
+		return v, false
+	case err != nil:
+		s.fail(w, r, err)
+		return v, false
+	}
+	if v.Link.PasswordHash != "" {
+		if c, err := r.Cookie(keyCookie); err != nil || c.Value != v.Key(token) {
+			s.askPassword(w, r, v, "")
+			return v, false
+		}
+	}
+	if v.Link.Devices > 0 {
+		c, err := r.Cookie(deviceCookie)
+		if err != nil || len(c.Value) < 20 {
+			c = &http.Cookie{Value: delivery.NewToken()}
+			s.setCookie(w, r, deviceCookie, c.Value, v.Link.ExpiresAt)
+		}
+		if err := s.House.Delivery.Admit(r.Context(), v, c.Value); errors.Is(err, delivery.ErrDevices) {
+			s.message(w, r, http.StatusForbidden, "Open elsewhere already", fmt.Sprintf("This link is open on %d devices, as many as it may be. Watch it on one of them, or ask %s.", v.Link.Devices, v.Studio.Name), "", "")
+			return v, false
+		} else if err != nil {
+			s.fail(w, r, err)
+			return v, false
+		}
+	}
+	return v, true
+}
+
+func (s *Server) askPassword(w http.ResponseWriter, r *http.Request, v delivery.Watched, wrong string) {
+	s.render(w, r, http.StatusUnauthorized, "password", struct{ Version, Token, StudioName, Wrong string }{s.version, chi.URLParam(r, "token"), v.Studio.Name, wrong})
+}
+
+func (s *Server) watchUnlock(w http.ResponseWriter, r *http.Request) {
+	token := chi.URLParam(r, "token")
+	v, err := s.House.Delivery.Open(r.Context(), token)
+	if err != nil {
+		s.watched(w, r) // says why
+		return
+	}
+	if !s.House.Delivery.Unlock(v, r.PostFormValue("password")) {
+		s.askPassword(w, r, v, "That is not the password. It stands in the message with the link.")
+		return
+	}
+	s.setCookie(w, r, keyCookie, v.Key(token), v.Link.ExpiresAt)
+	http.Redirect(w, r, "/watch/"+token, http.StatusSeeOther)
+}
+
+// watchView is the client's page.
+type watchView struct {
+	delivery.Watched
+	Version, Token, StudioName, Length string
+	Ending                             string // of the plain film
+	Streams, Captioned                 bool
+	Downloads                          []sizeView
+	Shape                              string // of the frame, for the page's layout
+	Proof                              *draftView
+	Embedded                           bool
+	OEmbed                             string // address of its description; empty: it may not be shown elsewhere
+}
+
+// sizeView is a size a client may download.
+type sizeView struct {
+	ID                 int64
+	Name, Ending, Size string
+}
+
+// draftView is what is shown of a proof beside the film.
+type draftView struct {
+	proofs.Shown
+	Who, Wrong string
+	Moment     string
+}
+
+func (s *Server) watch(w http.ResponseWriter, r *http.Request) { s.showFilm(w, r, "") }
+
+func (s *Server) showFilm(w http.ResponseWriter, r *http.Request, wrong string) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	view, err := s.watchView(r, v)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	status := http.StatusOK
+	if v.Link.Proof && v.Render.ID != 0 {
+		shown, err := s.House.Proofs.Show(r.Context(), v)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		view.Proof = &draftView{Shown: shown, Wrong: wrong, Who: r.PostFormValue("who"), Moment: r.PostFormValue("seconds")}
+		if wrong != "" {
+			status = http.StatusUnprocessableEntity
+		}
+	}
+	if v.Link.Embed {
+		view.OEmbed = s.BaseURL + "/oembed?url=" + url.QueryEscape(s.House.Delivery.Address(view.Token))
+	}
+	s.render(w, r, status, "watch", view)
+}
+
+func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, error) {
+	view := &watchView{Watched: v, Version: s.version, Token: chi.URLParam(r, "token"), StudioName: v.Studio.Name, Shape: "16 / 9"}
+	if v.Render.ID == 0 {
+		return view, nil
+	}
+	view.Length, view.Ending = minutes(v.Render.Seconds), making.Extension(v.Render)
+	for _, x := range v.Sizes {
+		view.Streams = view.Streams || x.Stream != nil
+	}
+	if x := v.Render.Setting; x != nil && x.Captions != profile.Burnt {
+		_, _, err := s.House.Making.Captions(r.Context(), v.Render.ID, ".vtt")
+		view.Captioned = err == nil
+	}
+	if v.Link.Downloadable {
+		all := v.Sizes
+		if _, ok := v.Size(v.Render.ID); !ok || len(all) == 0 {
+			all = append([]store.Render{v.Render}, all...)
+		}
+		for _, x := range all {
+			view.Downloads = append(view.Downloads, sizeView{x.ID, x.Profile, making.Extension(x), fmt.Sprintf("%.0f MB", max(1, float64(x.Size)/1e6))})
+		}
+	}
+	return view, nil
+}
+
+// watchEmbedded is the film alone, for pages of sites the studio names.
+func (s *Server) watchEmbedded(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	if !v.Link.Embed {
+		s.message(w, r, http.StatusForbidden, "Not for other pages", "This film is watched on its own page.", "", "")
+		return
+	}
+	view, err := s.watchView(r, v)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	view.Embedded = true
+	h := w.Header()
+	h.Set("Content-Security-Policy", strings.Replace(h.Get("Content-Security-Policy"), "frame-ancestors 'none'", "frame-ancestors "+strings.Join(sites(v.Studio), " "), 1))
+	s.render(w, r, http.StatusOK, "embedded", view)
+}
+
+// sites are the origins that may show films in their pages; none: 'none'.
+func sites(st store.Studio) []string {
+	out := strings.Fields(st.Sites)
+	if len(out) == 0 {
+		return []string{"'none'"}
+	}
+	return out
+}
+
+// oEmbed describes a film to a site that may show it (oEmbed 1.0).
+func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
+	address := r.URL.Query().Get("url")
+	if f := r.URL.Query().Get("format"); f != "" && f != "json" {
+		http.Error(w, "only json", http.StatusNotImplemented)
+		return
+	}
+	token, ok := strings.CutPrefix(address, s.House.Delivery.Address(""))
+	if !ok {
+		http.Error(w, "no film", http.StatusNotFound)
+		return
+	}
+	v, err := s.House.Delivery.Open(r.Context(), token)
+	if err != nil || !v.Link.Embed || v.Render.ID == 0 {
+		http.Error(w, "no film", http.StatusNotFound)
+		return
+	}
+	width, height := 960, 540
+	if p := v.Render.Setting; p != nil && p.Shape != (profile.Shape{}) {
+		height = width * p.Shape.H / p.Shape.W
+	}
+	if most, err := strconv.Atoi(r.URL.Query().Get("maxwidth")); err == nil && most > 0 && most < width {
+		width, height = most, height*most/width
+	}
+	if most, err := strconv.Atoi(r.URL.Query().Get("maxheight")); err == nil && most > 0 && most < height {
+		width, height = width*most/height, most
+	}
+	w.Header().Set("Content-Type", "application/json")
+	_ = json.NewEncoder(w).Encode(map[string]any{ // whoever asked is gone
+		"version": "1.0", "type": "video", "title": v.Delivery.Title, "provider_name": v.Studio.Name, "width": width, "height": height,
+		"thumbnail_url": s.House.Delivery.Address(token) + "/poster.jpg", "thumbnail_width": 960, "thumbnail_height": 540,
+		"html": fmt.Sprintf(`<iframe src="%s/embed" width="%d" height="%d" allow="fullscreen" allowfullscreen style="border:0" title="Film"></iframe>`, s.House.Delivery.Address(token), width, height),
+	})
+}
+
+// watchLook is the theme's look as a style sheet: its colours.
+func (s *Server) watchLook(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	paper, ink, err := s.House.Looking.Colours(r.Context(), v.Order.ID)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "text/css; charset=utf-8")
+	w.Header().Set("Cache-Control", "private, max-age=600")
+	fmt.Fprintf(w, "body.themed{background:%s;color:%s}body.themed .quiet{color:inherit;opacity:.8}body.themed a:not(.button){color:inherit}\n", css(paper), css(ink))
+}
+
+func css(c raster.RGB) string { return fmt.Sprintf("#%02x%02x%02x", c.R, c.G, c.B) }
+
+// watchMark is the studio's mark.
+func (s *Server) watchMark(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	if v.Studio.MarkPicture == nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	b, err := s.House.Shelf.MarkImage(r.Context(), *v.Studio.MarkPicture)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=600")
+	_, _ = w.Write(b) // whoever asked is gone
+}
+
+// watchFilm is the film as a plain file: to play where nothing else works, or
+// to download.
+func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	rd := v.Render
+	if chi.URLParam(r, "render") != "" {
+		if rd, ok = v.Size(number(r, "render")); !ok {
+			s.fail(w, r, store.ErrNotFound)
+			return
+		}
+	}
+	if rd.SHA256 == nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	w.Header().Set("Cache-Control", "private, max-age=600")
+	name := ""
+	if r.URL.Query().Get("download") != "" {
+		if !v.Link.Downloadable {
+			s.message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
+			return
+		}
+		name = making.FileName(v.Order, rd)
+		// A download that is taken up again is still one.
+		if from := r.Header.Get("Range"); from == "" || strings.HasPrefix(from, "bytes=0-") {
+			if err := s.House.Delivery.CountDownload(r.Context(), v); err != nil {
+				s.fail(w, r, err)
+				return
+			}
+		}
+	}
+	s.serveBlob(w, r, *rd.SHA256, making.Type(rd), name)
+}
+
+const m3u8 = "application/vnd.apple.mpegurl"
+
+// watchSizes lists the sizes a film can be streamed in (RFC 8216, 4.3.4); the
+// player takes the one the line carries.
+func (s *Server) watchSizes(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	w.Header().Set("Content-Type", m3u8)
+	w.Header().Set("Cache-Control", "private, max-age=60")
+	fmt.Fprint(w, "#EXTM3U\n#EXT-X-VERSION:7\n#EXT-X-INDEPENDENT-SEGMENTS\n")
+	// The smallest first: it is the one that plays at once on a poor line.
+	for i := len(v.Sizes) - 1; i >= 0; i-- {
+		x := v.Sizes[i]
+		if x.Stream == nil || x.Seconds <= 0 {
+			continue
+		}
+		average := int(float64(x.Size) * 8 / x.Seconds)
+		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d\n%d/list.m3u8\n", making.Busiest(x), average, x.ID)
+	}
+}
+
+func (s *Server) streamed(w http.ResponseWriter, r *http.Request) (store.Render, bool) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return store.Render{}, false
+	}
+	x, ok := v.Size(number(r, "render"))
+	if !ok || x.Stream == nil {
+		s.fail(w, r, store.ErrNotFound)
+		return x, false
+	}
+	return x, true
+}
+
+func (s *Server) watchList(w http.ResponseWriter, r *http.Request) {
+	if x, ok := s.streamed(w, r); ok {
+		w.Header().Set("Content-Type", m3u8)
+		w.Header().Set("Cache-Control", "private, max-age=600")
+		_, _ = w.Write([]byte(x.StreamList)) // whoever asked is gone
+	}
+}
+
+func (s *Server) watchFragments(w http.ResponseWriter, r *http.Request) {
+	if x, ok := s.streamed(w, r); ok {
+		w.Header().Set("Cache-Control", "private, max-age=600")
+		s.serveBlob(w, r, *x.Stream, "video/mp4", "")
+	}
+}
+
+func (s *Server) watchCaptions(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	b, _, err := s.House.Making.Captions(r.Context(), v.Render.ID, ".vtt")
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "text/vtt; charset=utf-8")
+	_, _ = w.Write(b) // whoever asked is gone
+}
+
+func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	poster := v.Link.Poster
+	if poster == nil {
+		poster = v.Render.Poster
+		// The smallest size's: enough, and there at once.
+		if n := len(v.Sizes); n > 0 && v.Sizes[n-1].Poster != nil {
+			poster = v.Sizes[n-1].Poster
+		}
+	}
+	if poster == nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	w.Header().Set("Cache-Control", "private, max-age=600")
+	s.serveBlob(w, r, *poster, "image/jpeg", "")
+}
+
+func (s *Server) watchPlayed(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	if err := s.House.Delivery.CountView(r.Context(), v); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// proofDone answers what a client did on a proof: back to the moment, or what
+// was wrong with it, with all that was written still there.
+func (s *Server) proofDone(w http.ResponseWriter, r *http.Request, err error, to string) {
+	var wrong *invalid.Input
+	switch {
+	case errors.As(err, &wrong):
+		s.showFilm(w, r, wrong.Problem)
+	case err != nil:
+		s.fail(w, r, err)
+	default:
+		http.Redirect(w, r, "/watch/"+chi.URLParam(r, "token")+to, http.StatusSeeOther)
+	}
+}
+
+func (s *Server) watchRemark(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	seconds, err := strconv.ParseFloat(r.PostFormValue("seconds"), 64)
+	if err != nil || seconds < 0 {
+		seconds = 0
+	}
+	err = s.House.Proofs.Remark(r.Context(), v, r.PostFormValue("who"), r.PostFormValue("text"), seconds)
+	s.proofDone(w, r, err, fmt.Sprintf("#t=%.2f", seconds))
+}
+
+func (s *Server) watchApprove(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	id, _ := strconv.ParseInt(r.PostFormValue("render"), 10, 64)
+	s.proofDone(w, r, s.House.Proofs.Approve(r.Context(), v, id, r.PostFormValue("who")), "#approval")
+}

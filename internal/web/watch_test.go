@@ -1,0 +1,258 @@
+package web_test
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/url"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/edit"
+	"nelko/internal/core/profile"
+	"nelko/internal/delivery"
+	"nelko/internal/house/housetest"
+	"nelko/internal/making"
+	"nelko/internal/store"
+)
+
+// filmed is an order with a film in two sizes, all made.
+func (v *site) filmed() int64 {
+	v.studio.Delivery.BaseURL = "http://films.example"
+	id := housetest.Ready(v.t, v.studio)
+	small, err := profile.Film.Own(profile.Change{Name: "Small", Lines: 120})
+	require.NoError(v.t, err)
+	require.NoError(v.t, v.studio.Shelf.KeepProfile(ctx, small))
+	v.studio.Shelf.Forget()
+	all, err := v.studio.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{"Small", "MP4"}})
+	require.NoError(v.t, err)
+	for _, i := range []int{1, 0} { // the small one is drawn with the other
+		require.NoError(v.t, v.studio.Making.Film(ctx, making.Film{RenderID: all[i].ID}, "test", true))
+	}
+	r, err := store.One[store.Render](v.studio.Store.DB, "id = ?", all[0].ID)
+	require.NoError(v.t, err)
+	assert.Equal(v.t, []any{store.RenderDone, false}, []any{r.State, r.Main}, r.Error)
+	assert.NotZero(v.t, r.FramesKept)
+	assert.Zero(v.t, r.FramesTotal, "all was drawn with the large one")
+	return id
+}
+
+func (v *site) link(id int64, n delivery.NewLink) string {
+	n.Title, n.Days = "Gannets", 9
+	_, token, err := v.studio.Delivery.MakeLink(ctx, id, n)
+	require.NoError(v.t, err)
+	return "/watch/" + token
+}
+
+// A client's page plays the size the line carries: a list of sizes, each with
+// its list of fragments, which are parts of one file (RFC 8216). Lists name
+// nothing but their own.
+func TestStreaming(t *testing.T) {
+	v := open(t)
+	id := v.filmed()
+	at := v.link(id, delivery.NewLink{Note: "With <love>"})
+	res, body := v.get(at)
+	assert.Contains(t, body, `data-stream="`+at+`/stream.m3u8"`)
+	assert.Contains(t, body, "With &lt;love&gt;")
+	assert.Equal(t, "noindex, nofollow, noarchive", res.Header.Get("X-Robots-Tag"))
+	res, body = v.get(at + "/stream.m3u8")
+	assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
+	lists := regexp.MustCompile(`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+)\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
+	require.Len(t, lists, 2, body)
+	for _, l := range lists {
+		res, list := v.get(at + "/" + l[3])
+		assert.Equal(t, http.StatusOK, res.StatusCode)
+		assert.True(t, strings.HasPrefix(list, "#EXTM3U"))
+		assert.Contains(t, list, "#EXT-X-ENDLIST")
+		for line := range strings.Lines(list) {
+			if line = strings.TrimSpace(line); line != "" && line[0] != '#' {
+				assert.Equal(t, "film.m4s", line)
+			}
+		}
+		res, part := v.do("GET", at+"/"+strings.TrimSuffix(l[3], "list.m3u8")+"film.m4s", nil, "Range", "bytes=4-7")
+		assert.Equal(t, http.StatusPartialContent, res.StatusCode)
+		assert.Equal(t, "ftyp", part, "it begins like every such file (ISO/IEC 14496-12)")
+	}
+	res, _ = v.get(at + "/999/list.m3u8")
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+	res, body = v.get(at + "/look.css")
+	assert.Equal(t, "text/css; charset=utf-8", res.Header.Get("Content-Type"))
+	assert.Regexp(t, `background:#[0-9a-f]{6};color:#[0-9a-f]{6}`, body)
+
+	// A poster of another moment.
+	sha, err := v.studio.Looking.Poster(ctx, id, 3)
+	require.NoError(t, err)
+	chosen := v.link(id, delivery.NewLink{Poster: sha})
+	res, _ = v.get(chosen + "/poster.jpg")
+	assert.Equal(t, `"`+sha+`"`, res.Header.Get("ETag"))
+	_, err = v.studio.Looking.Poster(ctx, id, 3000)
+	assert.ErrorContains(t, err, "the film lasts")
+}
+
+// A password opens the link it is for and no other, is not asked for again, and
+// cannot be tried for ever. Nothing of the film is shown without it.
+func TestLinkPassword(t *testing.T) {
+	v := open(t)
+	id := v.filmed()
+	at, other := v.link(id, delivery.NewLink{Password: "lantern"}), v.link(id, delivery.NewLink{Password: "lantern"})
+	for _, path := range []string{"", "/film.mp4", "/poster.jpg", "/stream.m3u8", "/look.css", "/captions.vtt"} {
+		res, body := v.get(at + path)
+		assert.Equal(t, http.StatusUnauthorized, res.StatusCode, path)
+		assert.NotContains(t, body, "Gannets")
+	}
+	res, body := v.post(at+"/password", "password", "wrong")
+	assert.Equal(t, http.StatusUnauthorized, res.StatusCode)
+	assert.Contains(t, body, "That is not the password")
+	res, _ = v.post(at+"/password", "password", "lantern")
+	require.Equal(t, http.StatusSeeOther, res.StatusCode)
+	c := res.Header.Get("Set-Cookie")
+	for _, want := range []string{"HttpOnly", "SameSite=Lax", "Path=" + at} {
+		assert.Contains(t, c, want)
+	}
+	res, _ = v.get(at)
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	res, _ = v.get(at + "/film.mp4")
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	res, _ = v.get(other)
+	assert.Equal(t, http.StatusUnauthorized, res.StatusCode, "the other link's own")
+	last := 0
+	for range 12 {
+		res, _ = v.post(other+"/password", "password", "guess")
+		last = res.StatusCode
+	}
+	assert.Equal(t, http.StatusTooManyRequests, last)
+	var stored string
+	require.NoError(t, v.studio.Store.DB.Raw("SELECT string_agg(password_hash, ' ') FROM links").Scan(&stored).Error)
+	assert.NotContains(t, stored, "lantern")
+	_, _, err := v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 3, Password: "abc"})
+	assert.ErrorContains(t, err, "at least 4")
+}
+
+// As many devices as allowed open a link, and they again and again.
+func TestLinkDevices(t *testing.T) {
+	v := open(t)
+	at := v.link(v.filmed(), delivery.NewLink{Devices: 2})
+	var got []int
+	first := v.client
+	for range 3 {
+		v.client = v.browser()
+		res, _ := v.get(at)
+		got = append(got, res.StatusCode)
+		if res.StatusCode == http.StatusOK {
+			res, _ = v.get(at + "/film.mp4")
+			assert.Equal(t, http.StatusOK, res.StatusCode)
+			first = v.client
+		}
+	}
+	assert.Equal(t, []int{200, 200, 403}, got)
+	v.client = first
+	res, _ := v.get(at)
+	assert.Equal(t, http.StatusOK, res.StatusCode, "a device that was there before")
+}
+
+// Only what may be shown elsewhere is described to other sites (oEmbed 1.0,
+// 2.3.4.2), and only sites the studio names may show it (CSP Level 3,
+// frame-ancestors).
+func TestEmbedding(t *testing.T) {
+	v := open(t)
+	id := v.filmed()
+	site := "https://www.studio.example"
+	v.signIn("wren@studio.example")
+	res, body := v.post("/settings/studio", "name", "Our studio", "sites", site+" https://evil.example;script-src")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "is no site")
+	v.post("/settings/studio", "name", "Our studio", "sites", site)
+	shown, not := v.link(id, delivery.NewLink{Embed: true}), v.link(id, delivery.NewLink{})
+	res, body = v.get(shown)
+	assert.Contains(t, res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'", "the page itself is not shown elsewhere")
+	assert.Contains(t, body, "application/json+oembed")
+	res, _ = v.get(shown + "/embed")
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	assert.Contains(t, res.Header.Get("Content-Security-Policy"), "frame-ancestors "+site)
+	assert.NotContains(t, res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'")
+	res, _ = v.get(not + "/embed")
+	assert.Equal(t, http.StatusForbidden, res.StatusCode)
+	ask := func(at string, more string) (int, map[string]any) {
+		res, body := v.get("/oembed?url=" + url.QueryEscape("http://films.example"+at) + more)
+		var m map[string]any
+		_ = json.Unmarshal([]byte(body), &m) // not JSON where it is refused
+		return res.StatusCode, m
+	}
+	code, m := ask(shown, "&maxwidth=400")
+	assert.Equal(t, 200, code)
+	assert.Equal(t, []any{"1.0", "video", "Gannets", 400.0, 225.0}, []any{m["version"], m["type"], m["title"], m["width"], m["height"]})
+	assert.Contains(t, m["html"], `<iframe src="http://films.example`+shown+`/embed" width="400" height="225"`)
+	for _, at := range []string{not, "/watch/guess", ""} {
+		code, _ = ask(at, "")
+		assert.Equal(t, 404, code)
+	}
+	code, _ = ask(shown, "&format=xml")
+	assert.Equal(t, 501, code)
+}
+
+// The proof on the client's page and on the order's: what is written comes to
+// the other side; what is wrong with it is told and nothing of it lost.
+func TestProofPages(t *testing.T) {
+	v := open(t)
+	v.studio.Delivery.BaseURL = "http://films.example"
+	id := housetest.Ready(t, v.studio)
+	v.signIn("wren@studio.example")
+	order := v.order(id)
+	res, body := v.post(order+"/proof", "title", "Gannets", "days", "30", "note", "Have a look")
+	require.Equal(t, http.StatusOK, res.StatusCode, body)
+	at := "/watch/" + regexp.MustCompile(`http://films\.example/watch/([\w-]+)`).FindStringSubmatch(body)[1]
+	operator := v.client
+	v.client = v.browser()
+	_, body = v.get(at)
+	assert.Contains(t, body, "The draft is being made")
+	r, err := store.One[store.Render](v.studio.Store.DB, "profile = ?", profile.Proof.Name)
+	require.NoError(t, err)
+	require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
+	_, body = v.get(at)
+	assert.Contains(t, body, "Have a look")
+	assert.Contains(t, body, "Approve the film")
+	assert.NotContains(t, body, "Download")
+	res, body = v.post(at+"/remarks", "who", "", "text", "Longer, please", "seconds", "4.2")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "Write your name")
+	res, _ = v.post(at+"/remarks", "who", "Zoë <b>", "text", "Longer, please", "seconds", "4.2")
+	assert.Equal(t, at+"#t=4.20", res.Header.Get("Location"))
+	_, body = v.get(at)
+	assert.Contains(t, body, "Zoë &lt;b&gt;")
+
+	v.client = operator
+	_, body = v.get(order + "/deliveries")
+	assert.Contains(t, body, "Longer, please")
+	var remark string
+	require.NoError(t, v.studio.Store.DB.Raw("SELECT id FROM remarks").Scan(&remark).Error)
+	v.post(order+"/remarks/"+remark+"/answer", "text", "We will")
+	v.post(order+"/remarks/"+remark+"/tick", "done", "1")
+	_, body = v.get(order + "/deliveries")
+	assert.Contains(t, body, "✓ done")
+	_, body = v.get(order + "/check")
+	assert.NotContains(t, body, "Longer, please", "ticked off")
+	v.client = v.browser()
+	_, body = v.get(at)
+	assert.Contains(t, body, "We will")
+	res, body = v.post(at+"/approve", "who", "Zoë", "render", "99")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "has changed while you were looking")
+	res, _ = v.post(at+"/approve", "who", "Zoë", "render", v.text("SELECT id FROM renders WHERE profile = 'Proof'"))
+	assert.Equal(t, at+"#approval", res.Header.Get("Location"))
+	v.client = operator
+	_, body = v.get(order + "/deliveries")
+	assert.Contains(t, body, "approved by Zoë")
+	housetest.Edit(t, v.studio, id, edit.Details{Values: map[string]string{"names": "Others", "date": "2026"}})
+	_, body = v.get(order + "/deliveries")
+	assert.Contains(t, body, "changed since")
+}
+
+func (v *site) order(id int64) string { return "/orders/" + v.text("SELECT id FROM orders WHERE id = ?", id) }
+
+func (v *site) text(sql string, args ...any) (s string) {
+	require.NoError(v.t, v.studio.Store.DB.Raw(sql, args...).Scan(&s).Error)
+	return s
+}
