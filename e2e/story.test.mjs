@@ -224,6 +224,59 @@ test("a client without an account watches it on a phone", async () => {
   await phone.close();
 });
 
+test("a client remarks on a proof and approves it; what changes afterwards asks again", async () => {
+  await page.click("#sendproof");
+  await page.waitForFunction((old) => ![null, "", old].includes(document.getElementById("link-address")?.value ?? null), await page.inputValue("#link-address"));
+  const address = new URL(await page.inputValue("#link-address"));
+  const home = await browser.newContext({ baseURL: server.base, viewport: { width: 820, height: 1180 } });
+  const visitor = await home.newPage();
+  visitor.on("pageerror", (e) => errors.push(e.message));
+  await page.waitForFunction(() => !/being made/.test(document.getElementById("proofstate").textContent), null, { timeout: 120000 });
+  await visitor.goto(address.pathname);
+  await accessible(visitor, "proof");
+  await visitor.evaluate(() => {
+    const film = document.getElementById("film");
+    film.muted = true;
+    return film.play();
+  });
+  await visitor.waitForFunction(() => document.getElementById("film").currentTime > 2, null, { timeout: 30000 });
+  await visitor.focus("#text");
+  const stopped = await visitor.evaluate(() => document.getElementById("film").currentTime);
+  await visitor.fill("#text", "Could this stay a little longer?");
+  await visitor.reload();
+  assert.equal(await visitor.inputValue("#text"), "Could this stay a little longer?", "what was written survives a reload");
+  await visitor.evaluate((at) => (document.getElementById("film").currentTime = at), stopped);
+  await visitor.waitForFunction((at) => Math.abs(Number(document.getElementById("seconds").value) - at) < 0.1, stopped);
+  await visitor.fill("#who", "Zoë Brandt");
+  await visitor.click("text=Send the remark");
+  await visitor.waitForSelector("#remarks:has-text('Could this stay')");
+
+  await page.waitForSelector("#remarks [data-remark]:has-text('Zoë Brandt')", { timeout: 15000 });
+  const said = await page.textContent("#remarks [data-remark] .time");
+  const [minutes, seconds] = said.split(":").map(Number);
+  assert.ok(Math.abs(minutes * 60 + seconds - stopped) < 0.15, `the moment ${said} is ${stopped}`);
+  assert.equal(await page.textContent("#next"), await page.textContent("#next >> text=Answer 1 remark"));
+  await page.click("#remarks summary");
+  await page.fill("#remarks input[name=text]", "It does now.");
+  await page.click("#remarks >> text=Send");
+  await page.waitForSelector("#remarks:has-text('It does now.')");
+  await page.click("#remarks >> text=Done");
+  await page.waitForSelector("#remarks:has-text('✓ done')");
+  await visitor.reload();
+  await visitor.waitForSelector("#remarks:has-text('It does now.')");
+  await visitor.fill("#approver", "Zoë Brandt");
+  await visitor.click("text=Approve the film");
+  await visitor.waitForSelector("text=Approved by Zoë Brandt");
+  await page.waitForSelector("#proofstate:has-text('approved by Zoë Brandt')", { timeout: 15000 });
+  await accessible(page, "deliveries of an order");
+  await page.click("text=Undo");
+  await page.waitForSelector("#proofstate:has-text('changed since')");
+  assert.match(await page.textContent("#next"), /Changed since it was approved; send a new proof/);
+  await page.click("text=Redo");
+  await page.waitForFunction(() => !/changed since/.test(document.getElementById("proofstate").textContent));
+  await home.close();
+});
+
 test("the stand-in mailbox and the list of deliveries know of it", async () => {
   await page.goto("/standins");
   await page.waitForSelector("article:has-text('cormorants@saltmere.example')");

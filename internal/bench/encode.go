@@ -132,21 +132,14 @@ func at(curve []point, by func(point) float64, want float64) (point, error) {
 	return point{}, errors.New("a curve needs two points")
 }
 
-// curve encodes the frames at three qualities, twice each, of which the
-// quicker counts.
+// curve encodes the frames at three qualities.
 func (r ready) curve(ctx context.Context, v profile.Video) (out []point, err error) {
 	for _, step := range crfSteps {
 		w := v
 		w.CRF += step
-		var p point
-		for range 2 {
-			q, err := r.encode(ctx, w)
-			if err != nil {
-				return nil, err
-			}
-			if p.cpu == 0 || q.cpu < p.cpu {
-				p.cpu, p.bytes = q.cpu, q.bytes
-			}
+		p, err := r.encode(ctx, w)
+		if err != nil {
+			return nil, err
 		}
 		if p.db, err = r.likeness(ctx); err != nil {
 			return nil, err
