@@ -14,8 +14,6 @@ const shot = async (name, options = {}, on = page) => {
   console.log(name);
 };
 
-await page.goto("/signin");
-await shot("sign-in");
 await signIn(page);
 await shot("day-sheet");
 await page.goto("/orders/new");
@@ -65,6 +63,32 @@ const visitor = await phone.newPage();
 await visitor.goto(address.pathname);
 await shot("watch-phone", {}, visitor);
 await shot("deliver");
+
+// A proof with a remark, on a link that is closed again.
+await page.goto("/orders/3/deliveries");
+while (await page.locator("[data-link]:has-text('proof') >> text=Close").count()) {
+  await page.locator("[data-link]:has-text('proof') >> text=Close").first().click();
+  await page.waitForTimeout(500);
+}
+await page.uncheck("#makeproof [name=mail]");
+await page.click("#sendproof");
+await page.waitForFunction(() => document.getElementById("link-address")?.value);
+const proof = new URL(await page.inputValue("#link-address"));
+await page.waitForFunction(() => !/being made/.test(document.getElementById("proofstate").textContent), null, { timeout: 180000 });
+const client = await browser.newContext({ baseURL, viewport: { width: 1280, height: 1000 } });
+const looker = await client.newPage();
+await looker.goto(proof.pathname);
+await looker.evaluate(() => (document.getElementById("film").currentTime = 14.2));
+await looker.waitForFunction(() => Number(document.getElementById("seconds").value) > 14 && document.getElementById("film").readyState > 1, null, { timeout: 30000 });
+if (!(await looker.locator("#remarks li").count())) {
+  await looker.fill("#who", "Ines Tarrant");
+  await looker.fill("#text", "Could this one stay a little longer?");
+  await looker.click("text=Send the remark");
+  await looker.waitForSelector("#remarks li");
+  await looker.waitForFunction(() => document.getElementById("film").readyState > 1 && document.getElementById("film").currentTime > 14);
+}
+await shot("proof", {}, looker);
+await page.locator("[data-link]:has-text('proof') >> text=Close").first().click();
 
 // The picker, once its loops move.
 await page.goto("/orders/1/themes");

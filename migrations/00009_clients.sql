@@ -18,11 +18,15 @@ CREATE TABLE link_devices (
     PRIMARY KEY (link_id, device)
 );
 
+CREATE INDEX links_poster ON links (poster) WHERE poster IS NOT NULL;
+
 -- A film as it is streamed: one file of fragments and the list of them.
 ALTER TABLE renders
     ADD COLUMN stream text REFERENCES blobs,
     ADD COLUMN stream_list text NOT NULL DEFAULT '',
     ADD COLUMN watermark text NOT NULL DEFAULT '';
+
+CREATE INDEX renders_stream ON renders (stream) WHERE stream IS NOT NULL;
 
 ALTER TABLE deliveries DROP CONSTRAINT deliveries_kind_check;
 ALTER TABLE deliveries ADD CONSTRAINT deliveries_kind_check CHECK (kind IN ('file', 'disc', 'link', 'upload', 'proof'));

@@ -27,6 +27,25 @@ func (c *sweepCmd) Run(ctx context.Context) error {
 	return err
 }
 
+type verifyCmd struct {
+	All bool `help:"All films, not only those that were not read back for a month."`
+}
+
+// Run implements the subcommand.
+func (c *verifyCmd) Run(ctx context.Context) error {
+	a, err := open(ctx)
+	if err != nil {
+		return err
+	}
+	defer a.Close()
+	v, err := a.House.Making.Verify(ctx, c.All, 1000, 0)
+	for _, d := range v.Damaged {
+		fmt.Printf("order %d, render %d (%s): %s; it is made again\n", d.Render.OrderID, d.Render.ID, d.Render.Profile, d.Why)
+	}
+	fmt.Printf("Read back %d films, %.1f MB; %d damaged\n", v.Files, float64(v.Bytes)/1e6, len(v.Damaged))
+	return err
+}
+
 type backupCmd struct {
 	Out string `arg:"" type:"path" help:"File to write, such as studio.tar."`
 }

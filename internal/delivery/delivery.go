@@ -30,6 +30,7 @@ import (
 // Delivery is the room.
 type Delivery struct {
 	Store   *store.Store
+	Blobs   *store.Blobs
 	Queue   orders.Queue
 	Orders  *orders.Orders
 	Now     func() time.Time
@@ -56,6 +57,7 @@ func (SendLink) InsertOpts() river.InsertOpts {
 // Jobs implements queue.Room.
 func (dl *Delivery) Jobs(js *queue.Jobs) {
 	js.Serve(outgoing, 2)
+	dl.fileJobs(js)
 	queue.Handle(js, queue.Kind[TryMail]{Work: func(ctx context.Context, j queue.Job[TryMail]) error {
 		st, err := store.One[store.Studio](dl.Store.DB.WithContext(ctx), "id = 1")
 		if err != nil {

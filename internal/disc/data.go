@@ -18,7 +18,7 @@ type File struct {
 	Path    string
 	Title   string
 	Profile string
-	MIME    string
+	Plays   bool // browsers play it
 	Seconds float64
 	Bytes   int64
 	Poster  string // JPEG; empty: none
@@ -28,7 +28,6 @@ type File struct {
 type listed struct {
 	File
 	Name, Picture, Length string
-	Plays                 bool
 }
 
 // The page is a single file without anything from outside, so that it works
@@ -61,7 +60,6 @@ func Folder(title string, files []File, dir string) error {
 			stem = fmt.Sprintf("%s (%s)", stem, f.Profile)
 		}
 		l := listed{File: f, Name: naming.Safe(stem) + filepath.Ext(f.Path), Length: timecode.Clock(f.Seconds)}
-		l.Plays = f.MIME == "video/mp4" || f.MIME == "video/webm"
 		if err := copyTo(f.Path, filepath.Join(dir, l.Name)); err != nil {
 			return err
 		}

@@ -320,7 +320,7 @@ func TestDataDisc(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "x.mp4")
 	require.NoError(t, os.WriteFile(path, []byte(strings.Repeat("film", 1000)), 0o644))
-	files := []File{{Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "MP4", MIME: "video/mp4", Seconds: 61}, {Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "Phone 360", MIME: "video/mp4", Seconds: 61}}
+	files := []File{{Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "MP4", Plays: true, Seconds: 61}, {Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "Phone 360", Plays: true, Seconds: 61}}
 	out := filepath.Join(dir, "data.iso")
 	require.NoError(t, Data(context.Background(), "Zoë", files, 1e9, out))
 	list := tool(t, "isoinfo", "-R", "-f", "-i", out)

@@ -87,7 +87,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
-	h.Delivery = &delivery.Delivery{Store: s, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
+	h.Delivery = &delivery.Delivery{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
 	h.Proofs = &proofs.Proofs{Store: s, Orders: h.Orders, Making: h.Making, Delivery: h.Delivery, Now: set.Now}
 	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
 	h.Orders.Moved = h.Runs.Moved

@@ -41,6 +41,12 @@ const (
 // removed by whoever made it, unless it was killed.
 var leftovers = []string{"film-", "help-", "draft-", "loop-", "part-", "put-", "get-", "mark-", ".render-", "backup-"}
 
+// Of films, so many are read back each time, with a rest after each.
+const (
+	verifyAtOnce = 20
+	verifyRest   = 5 * time.Second
+)
+
 // Swept is what one sweep did away with, or would have.
 type Swept struct {
 	Orders, Segments, Blobs, Copies, Played, Leftovers, Parts, Tokens int64
@@ -205,6 +211,11 @@ func (h *House) KeepTidy(ctx context.Context) {
 				slog.Warn("reminding of proofs", "error", err)
 			} else if n > 0 {
 				slog.Info("reminded of proofs", "clients", n)
+			}
+			if v, err := h.Making.Verify(ctx, false, verifyAtOnce, verifyRest); err != nil && ctx.Err() == nil {
+				slog.Warn("reading films back", "error", err)
+			} else if len(v.Damaged) > 0 {
+				slog.Error("films were damaged and are made again", "films", len(v.Damaged), "first", v.Damaged[0].Why)
 			}
 			s, err := h.Sweep(ctx, false)
 			if err != nil && ctx.Err() == nil {

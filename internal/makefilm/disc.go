@@ -270,7 +270,7 @@ func Data(ctx context.Context, r DiscRequest, zipped bool) (Made, error) {
 			if err != nil {
 				return out, err
 			}
-			files = append(files, disc.File{Path: path, Title: m.name, Profile: p.Name, MIME: p.File.MIME, Seconds: f.Doc.Rate.Seconds(f.Frames()), Bytes: st.Size(), Poster: pic})
+			files = append(files, disc.File{Path: path, Title: m.name, Profile: p.Name, Plays: p.File.Plays(), Seconds: f.Doc.Rate.Seconds(f.Frames()), Bytes: st.Size(), Poster: pic})
 			pic = "" // once for each film
 			out.Titles = append(out.Titles, DiscTitle{m.name, f.Frames(), f.Doc.Rate.Fraction()})
 		}

@@ -564,9 +564,16 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 		err := mk.mine(tx, r, map[string]any{
 			"stream": stream, "stream_list": list,
 			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": max(facts.PictureSec, facts.SoundSec),
-			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(),
+			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(), "verified_at": mk.Now(),
 		})
 		if err != nil {
+			return err
+		}
+		now, err := store.One[store.Render](tx, "id = ?", r.ID)
+		if err != nil {
+			return err
+		}
+		if err := mk.compared(tx, now, sha); err != nil {
 			return err
 		}
 		return mk.changed(ctx, tx, r.OrderID)

@@ -171,7 +171,10 @@ func TestReminders(t *testing.T) {
 		return n
 	}
 	assert.Zero(t, remind(2), "nine days before")
-	n, err := func() (int64, error) { now = time.Date(2026, 9, 6, 10, 0, 0, 0, time.UTC); return h.Proofs.Remind(ctx, true) }()
+	n, err := func() (int64, error) {
+		now = time.Date(2026, 9, 6, 10, 0, 0, 0, time.UTC)
+		return h.Proofs.Remind(ctx, true)
+	}()
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, n, "only looked at")
 	assert.EqualValues(t, 1, remind(6), "five days before")

@@ -71,6 +71,7 @@ type Settings struct {
 	Name                      string
 	Watermark, Mark, Language *string
 	Sites                     *string // origins, apart by blanks or lines
+	Folder, FileNames         *string
 }
 
 // Change keeps changed settings.
@@ -92,6 +93,11 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 	if n.Language != nil {
 		if set["language"] = strings.TrimSpace(*n.Language); !language.MatchString(*n.Language) {
 			return invalid.Field("language", "A language has three small letters, as ISO 639-2 has them: eng, deu, fra; und for none.")
+		}
+	}
+	for field, text := range map[string]*string{"folder": n.Folder, "file_names": n.FileNames} {
+		if text != nil {
+			set[field] = strings.TrimSpace(*text)
 		}
 	}
 	if n.Sites != nil {

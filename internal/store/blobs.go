@@ -170,6 +170,15 @@ func (b *Blobs) Delete(ctx context.Context, sha string) error {
 // Cache is the folder for temporary files.
 func (b *Blobs) Cache() string { return b.cache }
 
+// SumOf is the SHA-256, in hex, of all that r gives.
+func SumOf(r io.Reader) (string, error) {
+	h := sha256.New()
+	if _, err := io.Copy(h, r); err != nil {
+		return "", err
+	}
+	return hex.EncodeToString(h.Sum(nil)), nil
+}
+
 // MediaFiles finds media, which documents name by content, in the store.
 type MediaFiles struct{ Blobs *Blobs }
 

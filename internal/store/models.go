@@ -19,6 +19,8 @@ type Studio struct {
 	Watermark string // words on drafts; empty: none
 	Language  string // of words and sound in films, as ISO 639-2 has it
 	Sites     string // origins that may show films in their pages, a line each
+	Folder    string // into which films are put as files: any address of a blob store; empty: none
+	FileNames string // pattern of their names; empty: the usual one
 	Mark      string // words in a corner of finished films; empty: none
 
 	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead
@@ -308,9 +310,13 @@ type Render struct {
 	Error                   string
 	SHA256                  *string `gorm:"column:sha256"`
 	Poster                  *string
-	Stream                  *string // the film in fragments, to be streamed…
-	StreamList              string  // …by this list (HLS); empty: it is not
-	Watermark               string  // words over all its frames; set for proofs
+	Stream                  *string    // the film in fragments, to be streamed…
+	StreamList              string     // …by this list (HLS); empty: it is not
+	Watermark               string     // words over all its frames; set for proofs
+	VerifiedAt              *time.Time // when its files were last read back and were what they were
+	Damage                  string     // what is wrong with its files; empty: nothing known
+	AgainOf                 *int64     // the render it stands for, made again
+	Differs                 string     // how it differs from that one; empty: it does not
 	Size                    int64
 	Seconds                 float64 // length of the film
 	CreatedAt               time.Time
@@ -455,6 +461,18 @@ type Link struct {
 
 // Open reports whether the link can be watched at the given time.
 func (l Link) Open(now time.Time) bool { return l.ClosedAt == nil && now.Before(l.ExpiresAt) }
+
+// Placement is a film put into a folder as a file.
+type Placement struct {
+	DeliveryID   int64 `gorm:"primaryKey"`
+	RenderID     int64
+	Folder, Name string
+	Instead      bool   // of an older file of that name
+	Older        string // what is there already, and keeps it from being put
+	Error        string
+	Size         int64
+	PlacedAt     *time.Time
+}
 
 // LinkDevice is a device that opened a link whose devices are counted.
 type LinkDevice struct {

@@ -141,6 +141,14 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 	case store.RenderDone:
 		row.Text = fmt.Sprintf("%s, %s", rd.Profile, timecode.Clock(rd.Seconds))
 		row.Detail = fmt.Sprintf("%.1f MB, verified, %s", float64(rd.Size)/1e6, rd.FinishedAt.Format("2 Jan 15:04"))
+		switch {
+		case rd.Damage != "":
+			row.Detail = "! " + rd.Damage + "; it is made again"
+		case rd.AgainOf != nil && rd.Differs != "":
+			row.Detail += " · made again, and differs: " + rd.Differs
+		case rd.AgainOf != nil:
+			row.Detail += " · made again, the same to the byte"
+		}
 		if head > 0 && rd.Revision != head {
 			row.Detail += " · changed since"
 		}
@@ -190,6 +198,45 @@ func (s *Server) captions(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
+}
+
+func (s *Server) renderAgain(w http.ResponseWriter, r *http.Request) {
+	_, err := s.House.Making.Again(r.Context(), number(r, "order"), number(r, "render"))
+	s.answer(w, r, err, nil)
+}
+
+func (s *Server) putFile(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Delivery.PutFile(r.Context(), number(r, "order"), number(r, "render")), nil)
+}
+
+// settleFile says what becomes of a film whose name an older file has.
+func (s *Server) settleFile(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Delivery.Settle(r.Context(), number(r, "order"), number(r, "delivery"), r.PostFormValue("over") != ""), nil)
+}
+
+// fileRow is a film as a file on the order's page.
+type fileRow struct {
+	ID            int64
+	Name, Detail  string
+	Older, Failed bool
+}
+
+func fileRows(list []delivery.File) (out []fileRow) {
+	for _, f := range list {
+		row := fileRow{ID: f.DeliveryID, Name: f.Name, Older: f.Older != "", Failed: f.State == store.DeliveryFailed}
+		switch {
+		case row.Older:
+			row.Detail = "! there is an older file of this name: " + f.Older
+		case row.Failed:
+			row.Detail = "! " + f.Error
+		case f.PlacedAt != nil:
+			row.Detail = f.Proof
+		default:
+			row.Detail = "on its way"
+		}
+		out = append(out, row)
+	}
+	return out
 }
 
 func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {

@@ -113,6 +113,7 @@ type orderView struct {
 	LinkTitle     string
 	LinkRows      []linkRow
 	RemarkRows    []remarkRow
+	FileRows      []fileRow
 	ProofState    []string
 	NewAddress    string
 	In            *inRun // a Run
@@ -170,6 +171,11 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 			return nil, err
 		}
 		v.ways(all)
+		files, err := s.House.Delivery.Files(ctx, wk.Order.ID)
+		if err != nil {
+			return nil, err
+		}
+		v.FileRows = fileRows(files)
 	}
 	if on.leaf != runningLeaf {
 		return v, nil

@@ -4,9 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
+	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
@@ -79,13 +81,17 @@ func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
-	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites} {
+	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames} {
 		if r.PostForm.Has(field) {
 			text := r.PostForm.Get(field)
 			*to = &text
 		}
 	}
-	s.settled(w, r, "The studio's settings are kept.", s.House.Shelf.Change(r.Context(), set))
+	err := delivery.CheckFolder(strings.TrimSpace(r.PostForm.Get("folder")), r.PostForm.Get("file_names"))
+	if err == nil {
+		err = s.House.Shelf.Change(r.Context(), set)
+	}
+	s.settled(w, r, "The studio's settings are kept.", err)
 }
 
 // keepProfile keeps a way of encoding of the studio's own, made of another.

@@ -392,7 +392,7 @@ func (s *Server) watchList(w http.ResponseWriter, r *http.Request) {
 func (s *Server) watchFragments(w http.ResponseWriter, r *http.Request) {
 	if x, ok := s.streamed(w, r); ok {
 		w.Header().Set("Cache-Control", "private, max-age=600")
-		s.serveBlob(w, r, *x.Stream, "video/mp4", "")
+		s.serveBlob(w, r, *x.Stream, making.Type(x), "")
 	}
 }
 

@@ -250,9 +250,55 @@ func TestProofPages(t *testing.T) {
 	assert.Contains(t, body, "changed since")
 }
 
-func (v *site) order(id int64) string { return "/orders/" + v.text("SELECT id FROM orders WHERE id = ?", id) }
+func (v *site) order(id int64) string {
+	return "/orders/" + v.text("SELECT id FROM orders WHERE id = ?", id)
+}
 
 func (v *site) text(sql string, args ...any) (s string) {
 	require.NoError(v.t, v.studio.Store.DB.Raw(sql, args...).Scan(&s).Error)
 	return s
+}
+
+// Profiles of the studio's own are made of shipped ones, can be chosen on every
+// order, and go again; what cannot be is told.
+func TestOwnProfiles(t *testing.T) {
+	v := open(t)
+	id := housetest.Ready(t, v.studio)
+	v.signIn("wren@studio.example")
+	res, body := v.post("/settings/profiles", "name", "Feed", "base", "MP4", "shape", "4:5", "lines", "120", "rate", "25", "crf", "28", "about", "for feeds")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode, body)
+	v.studio.Shelf.Forget()
+	_, body = v.get(v.order(id) + "/deliveries")
+	assert.Contains(t, body, `value="Feed"`)
+	assert.Contains(t, body, "120 × 150")
+	for what, form := range map[string][]string{
+		"is a shipped profile": {"name", "MP4", "base", "MP4"}, "frame of a disc is fixed": {"name", "x", "base", "DVD PAL 16:9", "lines", "480"},
+		"either a quality or a bit rate": {"name", "x", "base", "MP4", "crf", "20", "kbps", "900"}, "many": {"name", "x", "base", "MP4", "lines", "many"}, "There is no profile": {"name", "x", "base", "none"},
+	} {
+		res, body := v.post("/settings/profiles", form...)
+		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, what)
+		assert.Contains(t, body, what)
+	}
+	_, body = v.post(v.order(id)+"/renders", "profile", "Feed", "profile", "Sound", "profile", "Poster")
+	assert.NotContains(t, body, "Not rendered")
+	var all []store.Render
+	require.NoError(t, v.studio.Store.DB.Order("id").Find(&all).Error)
+	require.Len(t, all, 3)
+	for _, r := range all {
+		require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
+	}
+	_, body = v.get(v.order(id) + "/deliveries")
+	for _, want := range []string{"Feed, 0:15", "Sound, 0:15", "film.mp3", "film.jpg"} {
+		assert.Contains(t, body, want)
+	}
+	res, _ = v.post("/settings/profiles/forget", "name", "Feed")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+	v.studio.Shelf.Forget()
+	_, body = v.get("/settings")
+	assert.NotContains(t, body, `value="Feed"`)
+	res, body = v.post(v.order(id)+"/renders", "profile", "Mail")
+	assert.Equal(t, http.StatusOK, res.StatusCode, body)
+	r, err := store.One[store.Render](v.studio.Store.DB, "profile = 'Mail'")
+	require.NoError(t, err)
+	assert.NotEqual(t, profile.Film.Video.Kbps, r.Setting.Video.Kbps, "the bit rate is worked out for this film")
 }

@@ -127,23 +127,22 @@ func (e *TooLong) Error() string {
 
 // fit is the highest bit rate at which films fit, 0 if none does.
 func fit(b Blank, films []float64, r Rates, m Menu) int {
-	room := int64(float64(b.Bytes()) * (1 - spareShare))
-	for low, high := r.Least, r.Most; ; {
-		if Size(films, low, r, m) > room {
-			return 0
-		}
-		if Size(films, high, r, m) <= room {
-			return high
-		}
-		for high-low > 1 {
-			if mid := (low + high) / 2; Size(films, mid, r, m) <= room {
-				low = mid
-			} else {
-				high = mid
-			}
-		}
-		return low
+	fits := func(kbps int) bool { return Size(films, kbps, r, m) <= int64(float64(b.Bytes())*(1-spareShare)) }
+	switch {
+	case !fits(r.Least):
+		return 0
+	case fits(r.Most):
+		return r.Most
 	}
+	low, high := r.Least, r.Most
+	for high-low > 1 {
+		if mid := (low + high) / 2; fits(mid) {
+			low = mid
+		} else {
+			high = mid
+		}
+	}
+	return low
 }
 
 // Budget finds the bit rate of the picture for films of so many seconds on one

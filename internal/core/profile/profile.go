@@ -141,7 +141,7 @@ func (p Profile) Whole() bool { return p.Video.Encoder != "libx264" || p.Video.K
 // Plays reports whether the profile's files are whole films that browsers play
 // and that begin before they are loaded.
 func (p Profile) Plays() bool {
-	return p.Kind == OfFilm && p.Teaser == nil && p.File.MIME == "video/mp4" && p.Stored == nil
+	return p.Kind == OfFilm && p.Teaser == nil && p.File.Format == mp4.Format && p.Stored == nil
 }
 
 // whole is more frames than any film has.

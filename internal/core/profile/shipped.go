@@ -21,6 +21,9 @@ var (
 	jpeg = Container{Format: "mjpeg", Extension: "jpg", MIME: "image/jpeg"}
 )
 
+// Plays reports whether browsers play files of the kind.
+func (c Container) Plays() bool { return c.Format == mp4.Format || c.Format == webm.Format }
+
 func with(v Video, preset string, crf int) Video {
 	v.Preset, v.CRF = preset, crf
 	return v

@@ -1,0 +1,79 @@
+package delivery_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/delivery"
+	"nelko/internal/house/housetest"
+	"nelko/internal/invalid"
+	"nelko/internal/shelf"
+	"nelko/internal/store"
+)
+
+// A film goes into the studio's folder under its name, is read back, and never
+// over an older file without a word.
+func TestFilmsAsFiles(t *testing.T) {
+	h := housetest.Open(t)
+	id := housetest.Ready(t, h)
+	r := housetest.Rendered(t, h, id)
+	var inv *invalid.Input
+	assert.ErrorAs(t, h.Delivery.PutFile(ctx, id, r.ID), &inv, "the studio has no folder")
+	dir := filepath.Join(t.TempDir(), "films")
+	folder, names := "file://"+dir, "{client}: {names} {profile}"
+	require.NoError(t, delivery.CheckFolder(folder, names))
+	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio", Folder: &folder, FileNames: &names}))
+	put := func() delivery.File {
+		require.NoError(t, h.Delivery.PutFile(ctx, id, r.ID))
+		list, err := h.Delivery.Files(ctx, id)
+		require.NoError(t, err)
+		require.NoError(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: list[0].DeliveryID}))
+		list, err = h.Delivery.Files(ctx, id)
+		require.NoError(t, err)
+		return list[0]
+	}
+	first := put()
+	assert.Equal(t, store.DeliveryDone, first.State)
+	assert.Regexp(t, "^written and read back", first.Proof)
+	path := filepath.Join(dir, first.Name)
+	assert.Equal(t, "The Gannets- The Gannets MP4.mp4", first.Name)
+	got, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.EqualValues(t, r.Size, len(got))
+
+	require.NoError(t, os.WriteFile(path, []byte("precious"), 0o644))
+	second := put()
+	assert.Equal(t, store.DeliveryFailed, second.State)
+	assert.Contains(t, second.Older, "0.0 MB of ")
+	still, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, "precious", string(still))
+	require.NoError(t, h.Delivery.Settle(ctx, id, second.DeliveryID, false))
+	require.NoError(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: second.DeliveryID}))
+	entries, err := os.ReadDir(dir)
+	require.NoError(t, err)
+	assert.Len(t, entries, 2, "beside it, and nothing half-written")
+
+	third := put()
+	require.NoError(t, h.Delivery.Settle(ctx, id, third.DeliveryID, true))
+	require.NoError(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: third.DeliveryID}))
+	now, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, got, now, "over it, as was said")
+
+	// A folder that cannot be written is an error of the moment, tried again.
+	require.NoError(t, os.RemoveAll(dir))
+	require.NoError(t, os.WriteFile(dir, []byte("a file"), 0o644))
+	require.NoError(t, h.Delivery.PutFile(ctx, id, r.ID))
+	list, err := h.Delivery.Files(ctx, id)
+	require.NoError(t, err)
+	assert.Error(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: list[0].DeliveryID}))
+
+	for _, bad := range [][2]string{{"ftp://x", ""}, {"file://", ""}, {folder, "{client"}, {folder, "{counter}"}} {
+		assert.ErrorAs(t, delivery.CheckFolder(bad[0], bad[1]), &inv, bad)
+	}
+}

@@ -1,0 +1,181 @@
+package making
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// Verified is what one look at delivered files came to.
+type Verified struct {
+	Files   int64
+	Bytes   int64
+	Damaged []Damage
+}
+
+// Damage is a file that is no longer what it was.
+type Damage struct {
+	Render store.Render
+	Why    string
+}
+
+// verifyAgain is how long a file is trusted once it was read back.
+const verifyAgain = 30 * 24 * time.Hour
+
+// Verify reads files of finished films back and compares them with their sums,
+// those first that were looked at longest ago; all of them, or those not looked
+// at for a month and at most so many. Files that are damaged are told and made
+// again. rest is how long is waited after each, so that nobody notices.
+func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Duration) (v Verified, err error) {
+	q := mk.Store.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL AND damage = ''")
+	if !all {
+		q = q.Where("verified_at IS NULL AND finished_at < ? OR verified_at < ?", mk.Now().Add(-24*time.Hour), mk.Now().Add(-verifyAgain)).Limit(most)
+	}
+	var list []store.Render
+	if err := q.Order("verified_at NULLS FIRST, id").Find(&list).Error; err != nil {
+		return v, err
+	}
+	for _, r := range list {
+		why, n, err := mk.readBack(ctx, r)
+		if err != nil {
+			return v, err
+		}
+		v.Files, v.Bytes = v.Files+1, v.Bytes+n
+		if why == "" {
+			if err := mk.Store.DB.WithContext(ctx).Model(&store.Render{}).Where("id = ?", r.ID).Update("verified_at", mk.Now()).Error; err != nil {
+				return v, err
+			}
+		} else {
+			if err := mk.mend(ctx, r, why); err != nil {
+				return v, err
+			}
+			v.Damaged = append(v.Damaged, Damage{r, why})
+		}
+		select {
+		case <-ctx.Done():
+			return v, context.Cause(ctx)
+		case <-time.After(rest):
+		}
+	}
+	return v, nil
+}
+
+// readBack compares a film's files with their sums, and says what is wrong.
+func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n int64, err error) {
+	for name, sha := range map[string]*string{"film": r.SHA256, "stream": r.Stream} {
+		if sha == nil {
+			continue
+		}
+		there, err := mk.Blobs.Exists(ctx, *sha)
+		if err != nil {
+			return "", n, err // the store is away: nothing is known
+		}
+		if !there {
+			return "the file of its " + name + " is gone", n, nil
+		}
+		in, err := mk.Blobs.Open(ctx, *sha)
+		if err != nil {
+			return "", n, err
+		}
+		h := sha256.New()
+		read, err := io.Copy(h, in)
+		n += read
+		if err := errors.Join(err, in.Close()); err != nil {
+			return fmt.Sprintf("the file of its %s cannot be read (%v)", name, err), n, nil
+		}
+		if got := hex.EncodeToString(h.Sum(nil)); got != *sha {
+			return fmt.Sprintf("the file of its %s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, *sha), n, nil
+		}
+	}
+	return "", n, nil
+}
+
+// mend tells of a damaged film and has it made again. What is left of its files
+// goes, so that the new ones take their places.
+func (mk *Making) mend(ctx context.Context, r store.Render, why string) error {
+	for _, sha := range []*string{r.SHA256, r.Stream} {
+		if sha != nil {
+			if err := mk.Blobs.Delete(ctx, *sha); err != nil {
+				return err
+			}
+		}
+	}
+	if err := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Model(&store.Render{}).Where("id = ?", r.ID).Update("damage", why).Error; err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	}); err != nil {
+		return err
+	}
+	_, err := mk.Again(ctx, r.OrderID, r.ID)
+	return err
+}
+
+// Again queues a film to be made again from what it was made of: its revision,
+// the theme's version that names, its details, profile and marks. Where the
+// tools are the same it becomes the same film, byte for byte; where they are
+// not the new render says so.
+func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Render, error) {
+	tx := mk.Store.DB.WithContext(ctx)
+	of, err := store.One[store.Render](tx, "id = ? AND order_id = ?", renderID, orderID)
+	if err != nil {
+		return of, err
+	}
+	if of.State != store.RenderDone {
+		return of, invalid.Field("render", "Only what was made once can be made again.")
+	}
+	if running, err := store.One[store.Render](tx, "again_of = ? AND state IN ('waiting', 'running')", of.ID); err == nil {
+		return running, nil // pressed twice
+	}
+	o, err := store.One[store.Order](tx, "id = ?", orderID)
+	if err != nil {
+		return of, err
+	}
+	r := store.Render{
+		OrderID: of.OrderID, SlideshowID: of.SlideshowID, Revision: of.Revision, Profile: of.Profile, Setting: of.Setting, Details: of.Details,
+		Mark: of.Mark, MarkPicture: of.MarkPicture, Watermark: of.Watermark, State: store.RenderWaiting, FramesTotal: of.FramesTotal, AgainOf: &of.ID,
+	}
+	return r, mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := mk.insert(ctx, tx, o, &r); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, orderID)
+	})
+}
+
+// compared ends making a film again: if it became the same its damage is
+// mended, and what differs is said if it did not.
+func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
+	if r.AgainOf == nil {
+		return nil
+	}
+	of, err := store.One[store.Render](tx, "id = ?", *r.AgainOf)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	differs := ""
+	switch {
+	case of.SHA256 != nil && *of.SHA256 == sha:
+		return tx.Model(&of).Updates(map[string]any{"damage": "", "verified_at": mk.Now()}).Error
+	case of.Tools != r.Tools:
+		differs = fmt.Sprintf("it was made with %s, now with %s", of.Tools, r.Tools)
+	case of.Film != r.Film:
+		differs = "its frames are drawn otherwise by this version of the program"
+	default:
+		differs = "its frames are the same, the file is not"
+	}
+	return tx.Model(&store.Render{}).Where("id = ?", r.ID).Update("differs", differs).Error
+}

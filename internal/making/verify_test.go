@@ -1,0 +1,73 @@
+package making_test
+
+import (
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/edit"
+	"nelko/internal/house/housetest"
+	"nelko/internal/making"
+	"nelko/internal/store"
+)
+
+// A file that was damaged is found when it is read back, told, and made again
+// from what it was made of, to the byte, although the order went on; then the
+// damage is gone. What cannot be the same says why.
+func TestVerifyAndMakeAgain(t *testing.T) {
+	s := housetest.Open(t)
+	id := housetest.Ready(t, s)
+	r := housetest.Rendered(t, s, id)
+	v, err := s.Making.Verify(ctx, true, 0, 0)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, v.Files)
+	assert.Empty(t, v.Damaged)
+	v, err = s.Making.Verify(ctx, false, 100, 0)
+	require.NoError(t, err)
+	assert.Zero(t, v.Files, "not again within a month")
+
+	housetest.Edit(t, s, id, edit.Details{Values: map[string]string{"names": "Others", "date": "2027"}})
+	path, err := s.Blobs.Path(ctx, *r.SHA256)
+	require.NoError(t, err)
+	want, err := os.ReadFile(path)
+	require.NoError(t, err)
+	bad := append([]byte{}, want...)
+	bad[len(bad)/2] ^= 1 // one bit
+	require.NoError(t, os.WriteFile(path, bad, 0o644))
+	v, err = s.Making.Verify(ctx, true, 0, 0)
+	require.NoError(t, err)
+	require.Len(t, v.Damaged, 1)
+	assert.Contains(t, v.Damaged[0].Why, "is not what it was")
+	of := func(id int64) store.Render {
+		r, err := store.One[store.Render](s.Store.DB, "id = ?", id)
+		require.NoError(t, err)
+		return r
+	}
+	assert.NotEmpty(t, of(r.ID).Damage)
+	again, err := s.Making.Again(ctx, id, r.ID)
+	require.NoError(t, err)
+	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: again.ID}, "w", true))
+	made := of(again.ID)
+	assert.Equal(t, []any{store.RenderDone, "", *r.SHA256, false}, []any{made.State, made.Differs, *made.SHA256, made.Main}, made.Error)
+	got, err := os.ReadFile(path)
+	require.NoError(t, err)
+	assert.Equal(t, want, got)
+	assert.Empty(t, of(r.ID).Damage)
+
+	require.NoError(t, os.Remove(path))
+	v, err = s.Making.Verify(ctx, true, 0, 0)
+	require.NoError(t, err)
+	require.NotEmpty(t, v.Damaged)
+	assert.Equal(t, "the file of its film is gone", v.Damaged[0].Why)
+
+	// Other tools: another file, and it says so.
+	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{"tools": "older tools", "sha256": made.Poster}).Error)
+	other, err := s.Making.Again(ctx, id, r.ID)
+	require.NoError(t, err)
+	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: other.ID}, "w", true))
+	assert.Contains(t, of(other.ID).Differs, "it was made with older tools, now with")
+	_, err = s.Making.Again(ctx, id+1, r.ID)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
