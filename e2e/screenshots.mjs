@@ -66,8 +66,8 @@ await shot("deliver");
 
 // A proof with a remark, on a link that is closed again.
 await page.goto("/orders/3/deliveries");
-while (await page.locator("[data-link]:has-text('proof') >> text=Close").count()) {
-  await page.locator("[data-link]:has-text('proof') >> text=Close").first().click();
+while (await page.locator("[data-link]:has-text('(proof)') button:has-text('Close')").count()) {
+  await page.locator("[data-link]:has-text('(proof)') button:has-text('Close')").first().click();
   await page.waitForTimeout(500);
 }
 await page.uncheck("#makeproof [name=mail]");
@@ -88,7 +88,7 @@ if (!(await looker.locator("#remarks li").count())) {
   await looker.waitForFunction(() => document.getElementById("film").readyState > 1 && document.getElementById("film").currentTime > 14);
 }
 await shot("proof", {}, looker);
-await page.locator("[data-link]:has-text('proof') >> text=Close").first().click();
+await page.locator("[data-link]:has-text('(proof)') button:has-text('Close')").first().click();
 
 // The picker, once its loops move.
 await page.goto("/orders/1/themes");

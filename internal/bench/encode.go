@@ -250,6 +250,9 @@ func Outputs(ctx context.Context, out io.Writer, o Options) error {
 			return err
 		}
 		alone.seconds, alone.cpu = alone.seconds+t.seconds, alone.cpu+t.cpu
+		if _, err := fmt.Fprintf(out, "alone_%d_cpu_s=%.1f\n", ps[i].Lines, t.cpu); err != nil {
+			return err
+		}
 	}
 	all, err := jobs(drawn)
 	if err != nil {
@@ -259,6 +262,6 @@ func Outputs(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "outputs=%d\noutputs_alone_s=%.1f\noutputs_together_s=%.1f\noutputs_share=%.3f\noutputs_cpu_share=%.3f\n", len(ps), alone.seconds, t.seconds, t.seconds/alone.seconds, t.cpu/alone.cpu)
+	_, err = fmt.Fprintf(out, "outputs=%d\noutputs_alone_s=%.1f\noutputs_together_s=%.1f\noutputs_share=%.3f\noutputs_cpu_share=%.3f\ntogether_cpu_s=%.1f\n", len(ps), alone.seconds, t.seconds, t.seconds/alone.seconds, t.cpu/alone.cpu, t.cpu)
 	return err
 }

@@ -376,19 +376,7 @@ func BDMV(ctx context.Context, s Spec, out, folder string) error {
 	if err := errors.Join(write("index.bdmv", indexTable(len(s.Titles), picture)), write("MovieObject.bdmv", objectTable(len(s.Titles), s.Loop))); err != nil {
 		return err
 	}
-	part := filepath.Join(dir, "disc.iso")
-	if err := isoImage(ctx, s.Name, tree, part, "-udf", "-allow-limited-size"); err != nil {
-		return err
-	}
-	if _, err := Size(part, s.Blank); err != nil {
-		return err
-	}
-	if folder != "" {
-		if err := os.Rename(tree, folder); err != nil {
-			return err
-		}
-	}
-	return os.Rename(part, out)
+	return s.finish(ctx, tree, out, folder, "-udf", "-allow-limited-size")
 }
 
 // streamOf puts a film's stream on the disc, with its captions as subtitles.

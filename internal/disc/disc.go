@@ -157,6 +157,24 @@ func isoImage(ctx context.Context, name, dir, out string, args ...string) error 
 	return run(ctx, "", nil, nil, "genisoimage", append(all, dir)...)
 }
 
+// finish makes the image of a disc's files, and puts both where they go if they
+// fit on the blank.
+func (s *Spec) finish(ctx context.Context, tree, out, folder string, args ...string) error {
+	part := filepath.Join(filepath.Dir(tree), "disc.iso")
+	if err := isoImage(ctx, s.Name, tree, part, args...); err != nil {
+		return err
+	}
+	if _, err := Size(part, s.Blank); err != nil {
+		return err
+	}
+	if folder != "" {
+		if err := os.Rename(tree, folder); err != nil {
+			return err
+		}
+	}
+	return os.Rename(part, out)
+}
+
 // Size checks an image against the blank it is for.
 func Size(path string, b disc.Blank) (int64, error) {
 	st, err := os.Stat(path)

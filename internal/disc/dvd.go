@@ -117,19 +117,7 @@ func DVD(ctx context.Context, s Spec, out, folder string) (err error) {
 	if err := run(ctx, dir, nil, nil, "dvdauthor", "-x", path); err != nil {
 		return err
 	}
-	part := filepath.Join(dir, "disc.iso")
-	if err := isoImage(ctx, s.Name, tree, part, "-dvd-video", "-udf"); err != nil {
-		return err
-	}
-	if _, err := Size(part, s.Blank); err != nil {
-		return err
-	}
-	if folder != "" {
-		if err := os.Rename(tree, folder); err != nil {
-			return err
-		}
-	}
-	return os.Rename(part, out)
+	return s.finish(ctx, tree, out, folder, "-dvd-video", "-udf")
 }
 
 // script writes what dvdauthor is to do, with menus and subtitled films made.

@@ -165,7 +165,7 @@ func scaling(f *film.Film) string {
 	if !k.Scaled {
 		return ""
 	}
-	filter := fmt.Sprintf("scale=%d:%d:flags=bicubic+accurate_rnd", k.W, k.H)
+	filter := fmt.Sprintf("scale=%d:%d:flags=area", k.W, k.H)
 	if k.Matrix != f.Scene.Matrix {
 		filter += fmt.Sprintf(":in_color_matrix=%s:out_color_matrix=%s", f.Scene.Matrix.Name(), k.Matrix.Name())
 	}
