@@ -108,6 +108,11 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	say("render_cpu_s", whole.cpu, 2)
 	say("ratio_to_floor", whole.seconds/floor.seconds, 3)
 	say("cpu_ratio_to_floor", whole.cpu/floor.cpu, 3)
+	usual, err := ready.floorOf(ctx, veryfast())
+	if err != nil {
+		return err
+	}
+	say("render_to_veryfast", whole.cpu/usual.cpu, 3)
 	say("frames_per_s", float64(f.Frames())/whole.seconds, 1)
 	say("peak_rss_mb", peak, 0)
 
@@ -402,7 +407,12 @@ func (r ready) name() string { return filepath.Join(r.dir, "frames.yuv") }
 // floor encodes the frames through one encoder with the render's settings;
 // they come by a pipe as in a render. It gives what the whole film would take.
 func (r ready) floor(ctx context.Context) (took, error) {
-	t, err := r.through(ctx, r.film.Profile.Video, 0, filepath.Join(r.dir, "floor.mp4"))
+	return r.floorOf(ctx, r.film.Profile.Video)
+}
+
+// floorOf is floor with other settings.
+func (r ready) floorOf(ctx context.Context, v profile.Video) (took, error) {
+	t, err := r.through(ctx, v, 0, filepath.Join(r.dir, "floor.mp4"))
 	share := float64(len(r.frames)) / float64(r.film.Frames())
 	return took{t.seconds / share, t.cpu / share}, err
 }

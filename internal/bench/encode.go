@@ -35,8 +35,7 @@ type point struct{ cpu, bytes, db float64 }
 // of different themes, with clips among their photos. The whole render is
 // compared with veryfast of the same frames at the same likeness.
 func Encode(ctx context.Context, out io.Writer, o Options) error {
-	ours, usual := profile.Film.Video, profile.Film.Video
-	usual.Preset, usual.CRF, usual.Tuning = "veryfast", veryfastCRF, ""
+	ours, usual := profile.Film.Video, veryfast()
 	var share, size, whole float64
 	dir, s, err := begin(ctx, o)
 	if err != nil {
@@ -65,6 +64,13 @@ func Encode(ctx context.Context, out io.Writer, o Options) error {
 
 // veryfastCRF is the quality that veryfast was shipped with.
 const veryfastCRF = 20
+
+// veryfast are x264's settings of that preset, as films were encoded with.
+func veryfast() profile.Video {
+	v := profile.Film.Video
+	v.Preset, v.CRF, v.Tuning = "veryfast", veryfastCRF, ""
+	return v
+}
 
 // compared is what one film says of two encoder settings, ours by the usual's.
 type compared struct {

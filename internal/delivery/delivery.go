@@ -383,18 +383,13 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 	})
 }
 
-// List reads the latest deliveries by link, with their orders.
-func (dl *Delivery) List(ctx context.Context) (links []orders.Link, byID map[int64]store.Order, err error) {
-	tx := dl.Store.DB.WithContext(ctx)
-	if links, err = orders.Links(tx, "d.order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)"); err != nil {
-		return nil, nil, err
+// days is for how many days a link was made, from now.
+func days(now time.Time, l store.Link) int {
+	made := l.CreatedAt
+	if made.IsZero() {
+		made = now
 	}
-	ids := make([]int64, len(links))
-	for i, l := range links {
-		ids[i] = l.Delivery.OrderID
-	}
-	byID, err = orders.ByID(tx, ids)
-	return links, byID, err
+	return max(1, int(l.ExpiresAt.Sub(made).Hours()/24+0.5))
 }
 
 // Mailer sends a message of plain text.
@@ -464,6 +459,15 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 		return err
 	}
 	subject, body := Message(l, d.Title, dl.Address(l.UnsentToken), st.Name)
+	if l.MailText == "" {
+		o, err := store.One[store.Order](tx, "id = ?", d.OrderID)
+		if err != nil {
+			return err
+		}
+		if s, b, own := letter(st, LinkLetter, o, d.Title, l, dl.Address(l.UnsentToken)); own {
+			subject, body = s, b
+		}
+	}
 	if err := dl.Mailer.Send(ctx, st.Name, l.MailedTo, subject, body); err != nil {
 		err = errors.New(strings.ReplaceAll(err.Error(), l.UnsentToken, "…")) // a server may answer with what it was sent
 		return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)

@@ -77,7 +77,7 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		return false, err
 	}
 	subject, body := Message(l, d.Title, dl.Address(l.KeptToken), st.Name)
-	said := "Mailed the draft to " + o.ClientEmail
+	said, what := "Mailed the draft to "+o.ClientEmail, ProofLetter
 	if j.Days != nil {
 		in := "today"
 		if *j.Days > 0 {
@@ -85,7 +85,10 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		}
 		subject = "Please look at your film: " + d.Title
 		body = fmt.Sprintf("Your film is to be finished %s, and we would like to hear from you before. Look at the draft here, and approve it or write what should be different:\n\n%s\n\n%s\n", in, dl.Address(l.KeptToken), st.Name)
-		said = "Reminded " + o.ClientEmail
+		said, what = "Reminded "+o.ClientEmail, ReminderLetter
+	}
+	if s, b, own := letter(st, what, o, d.Title, l, dl.Address(l.KeptToken)); own {
+		subject, body = s, b
 	}
 	if err := dl.Mailer.Send(ctx, st.Name, o.ClientEmail, subject, body); err != nil {
 		err = errors.New(strings.ReplaceAll(err.Error(), l.KeptToken, "…")) // a server may answer with what it was sent

@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -72,6 +73,7 @@ type Settings struct {
 	Watermark, Mark, Language *string
 	Sites                     *string // origins, apart by blanks or lines
 	Folder, FileNames         *string
+	Mails                     map[string]store.RunMail // nil: as they are
 }
 
 // Change keeps changed settings.
@@ -113,6 +115,11 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
 			return err
+		}
+		if n.Mails != nil {
+			if err := tx.Model(&store.Studio{}).Where("id = 1").Select("mails").Updates(store.Studio{Mails: n.Mails}).Error; err != nil {
+				return err
+			}
 		}
 		return store.Tell(tx, store.Event{What: store.StudioChanged})
 	})
@@ -235,4 +242,16 @@ func (s *Shelf) Newer(id, content string) *theme.Theme {
 		return nil
 	}
 	return t
+}
+
+// DetailKeys are the keys of all details that themes on the shelf ask for.
+func (s *Shelf) DetailKeys() (out []string) {
+	for _, t := range s.Themes.All() {
+		for _, d := range t.Details {
+			if !slices.Contains(out, d.Key) {
+				out = append(out, d.Key)
+			}
+		}
+	}
+	return out
 }

@@ -21,7 +21,9 @@ type Studio struct {
 	Sites     string // origins that may show films in their pages, a line each
 	Folder    string // into which films are put as files: any address of a blob store; empty: none
 	FileNames string // pattern of their names; empty: the usual one
-	Mark      string // words in a corner of finished films; empty: none
+
+	Mails map[string]RunMail `gorm:"serializer:json"` // what clients are written, by what it is about; the usual words where there are none
+	Mark  string             // words in a corner of finished films; empty: none
 
 	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead
 }
@@ -122,7 +124,7 @@ type RunList struct {
 	Roles []list.Role `json:"roles"`
 }
 
-// RunMail is what clients of a Run are written, with fields of their row in it.
+// RunMail is what clients are written, with fields of their order in it.
 type RunMail struct {
 	Subject string `json:"subject"`
 	Text    string `json:"text"`

@@ -2,6 +2,7 @@ package web
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"mime"
 	"net/http"
@@ -343,5 +344,53 @@ func (v *orderView) proofRows(now time.Time) {
 			said += ", changed since"
 		}
 		v.ProofState = append(v.ProofState, said)
+	}
+}
+
+// deliveryRow is a delivery in the list of all.
+type deliveryRow struct {
+	OrderID, ID                                    int64
+	Client, Event, Title, Kind, How, When, Arrived string
+	Failed, Closed                                 bool
+}
+
+// kindWords are what the kinds of delivery are called in lists.
+var kindWords = map[store.DeliveryKind]string{store.LinkDelivery: "link", store.ProofDelivery: "proof", store.FileDelivery: "file", store.DiscDelivery: "disc", store.UploadDelivery: "upload"}
+
+func (s *Server) deliveryRow(d delivery.Listed) deliveryRow {
+	row := deliveryRow{OrderID: d.OrderID, ID: d.ID, Client: d.Client, Event: d.Event, Title: d.Title, Kind: kindWords[d.Kind], When: d.CreatedAt.Format("2 Jan 15:04"),
+		Arrived: d.Proof, Failed: d.State == store.DeliveryFailed, Closed: d.State == store.DeliveryClosed}
+	switch {
+	case d.Link != nil:
+		row.How = mailState(*d.Link)
+		if row.Arrived = views(*d.Link); d.Kind == store.ProofDelivery && d.Proof != "" {
+			row.Arrived += " · " + d.Proof
+		}
+		row.Failed = row.Failed || d.Link.MailError != ""
+		if !d.Link.Open(s.House.Orders.Now()) {
+			row.Closed = true
+		}
+	case d.File != nil:
+		row.How = "into the folder"
+		if d.File.Error != "" {
+			row.Arrived = d.File.Error
+		} else if d.File.PlacedAt == nil {
+			row.Arrived = "on its way"
+		}
+	}
+	return row
+}
+
+func (s *Server) sendAgain(w http.ResponseWriter, r *http.Request) {
+	err := s.House.Delivery.SendAgain(r.Context(), number(r, "order"), number(r, "delivery"))
+	var wrong *invalid.Input
+	switch {
+	case errors.As(err, &wrong):
+		s.message(w, r, http.StatusUnprocessableEntity, "Not sent", wrong.Problem, "/deliveries", "Back to the deliveries")
+	case err != nil:
+		s.fail(w, r, err)
+	default:
+		s.tell(r, "It is being sent again.")
+		http.Redirect(w, r, "/deliveries", http.StatusSeeOther)
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
+	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
@@ -247,28 +248,24 @@ func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	type row struct {
-		OrderID                                  int64
-		Client, Event, Title, Sent, Views, Until string
-	}
-	links, byID, err := s.House.Delivery.List(r.Context())
+	f := delivery.Filter{Kind: store.DeliveryKind(r.URL.Query().Get("kind")), Which: delivery.Which(r.URL.Query().Get("which")), Words: r.URL.Query().Get("words")}
+	list, err := s.House.Delivery.List(r.Context(), f)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	var rows []row
-	for _, l := range links {
-		o := byID[l.Delivery.OrderID]
-		x := row{OrderID: o.ID, Client: o.Client, Event: o.Event, Title: l.Delivery.Title, Sent: mailState(l.Link), Views: views(l.Link), Until: l.ExpiresAt.Format("2 Jan 2006")}
-		if !l.Open(s.House.Orders.Now()) {
-			x.Until = "closed"
-		}
-		rows = append(rows, x)
+	var rows []deliveryRow
+	for _, d := range list {
+		rows = append(rows, s.deliveryRow(d))
 	}
 	s.render(w, r, http.StatusOK, "deliverylist", struct {
 		base
-		Rows []row
-	}{b, rows})
+		Filter delivery.Filter
+		Kinds  []choice
+		Which  []choice
+		Rows   []deliveryRow
+	}{b, f, []choice{{"", "Everything"}, {string(store.LinkDelivery), "Links"}, {string(store.ProofDelivery), "Proofs"}, {string(store.FileDelivery), "Files"}},
+		[]choice{{string(delivery.All), "All"}, {string(delivery.Open), "Promised, not yet done"}, {string(delivery.NotSeen), "No proof that it arrived"}, {string(delivery.Failed), "Failed"}}, rows})
 }
 
 func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {

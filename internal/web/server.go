@@ -178,6 +178,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/renders/{render}/again", s.renderAgain)
 		r.Post("/renders/{render}/put", s.putFile)
 		r.Post("/files/{delivery}/settle", s.settleFile)
+		r.Post("/deliveries/{delivery}/again", s.sendAgain)
 		r.Post("/proof", s.sendProof)
 		r.Post("/approval", s.askApproval)
 		r.Post("/remarks/{remark}/answer", s.answerRemark)
@@ -194,6 +195,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/settings/users", s.addUser)
 		r.Post("/settings/transitions/forget", s.forgetTransition)
 		r.Post("/settings/profiles", s.keepProfile)
+		r.Post("/settings/letters", s.changeLetters)
 		r.Post("/settings/profiles/forget", s.forgetProfile)
 	})
 }

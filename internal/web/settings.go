@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 
 	"nelko/internal/core/profile"
@@ -55,7 +56,9 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		Transitions []string
 		Ways        []store.Profile
 		Rates       []string
-	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names()})
+		Letters     []letterView
+		Fields      []string
+	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...)})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong
@@ -144,6 +147,39 @@ func given[N ~int | ~float64](n *N) N {
 func (s *Server) forgetProfile(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
 	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name), s.House.Shelf.ForgetProfile(r.Context(), name))
+}
+
+// changeLetters keeps what clients are written in the studio's own words.
+func (s *Server) changeLetters(w http.ResponseWriter, r *http.Request) {
+	st, err := s.House.Shelf.Studio(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	mails := map[string]store.RunMail{}
+	for _, what := range delivery.Letters {
+		l := store.RunMail{Subject: strings.TrimSpace(r.PostFormValue(what + "-subject")), Text: strings.TrimSpace(r.PostFormValue(what + "-text"))}
+		if err = errors.Join(err, delivery.CheckLetter(l, s.House.Shelf.DetailKeys())); l.Text != "" {
+			mails[what] = l
+		}
+	}
+	if err == nil {
+		err = s.House.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Mails: mails})
+	}
+	s.settled(w, r, "From now on clients are written so.", err)
+}
+
+// letterView is a letter in the settings.
+type letterView struct {
+	What, Called string
+	store.RunMail
+}
+
+func letterViews(st store.Studio) (out []letterView) {
+	for i, what := range delivery.Letters {
+		out = append(out, letterView{what, []string{"A film is there", "A draft is there", "A draft waits for an answer"}[i], st.Mails[what]})
+	}
+	return out
 }
 
 func (s *Server) addUser(w http.ResponseWriter, r *http.Request) {

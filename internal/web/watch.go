@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -186,16 +187,15 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 		return view, nil
 	}
 	view.Length, view.Ending = minutes(v.Render.Seconds), making.Extension(v.Render)
-	for _, x := range v.Sizes {
-		view.Streams = view.Streams || x.Stream != nil
-	}
+	// A film of before there were streams plays whole rather than only small.
+	view.Streams = v.Render.Stream != nil
 	if x := v.Render.Setting; x != nil && x.Captions != profile.Burnt {
 		_, _, err := s.House.Making.Captions(r.Context(), v.Render.ID, ".vtt")
 		view.Captioned = err == nil
 	}
 	if v.Link.Downloadable {
 		all := v.Sizes
-		if _, ok := v.Size(v.Render.ID); !ok || len(all) == 0 {
+		if !slices.ContainsFunc(all, func(x store.Render) bool { return x.ID == v.Render.ID }) {
 			all = append([]store.Render{v.Render}, all...)
 		}
 		for _, x := range all {
@@ -283,7 +283,7 @@ func (s *Server) watchLook(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "text/css; charset=utf-8")
 	w.Header().Set("Cache-Control", "private, max-age=600")
-	fmt.Fprintf(w, "body.themed{background:%s;color:%s}body.themed .quiet{color:inherit;opacity:.8}body.themed a:not(.button){color:inherit}\n", css(paper), css(ink))
+	fmt.Fprintf(w, "html{background:%s}body.themed{background:inherit;color:%s}body.themed .quiet{color:inherit;opacity:.8}body.themed a:not(.button){color:inherit}\n", css(paper), css(ink))
 }
 
 func css(c raster.RGB) string { return fmt.Sprintf("#%02x%02x%02x", c.R, c.G, c.B) }

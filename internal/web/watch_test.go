@@ -80,7 +80,14 @@ func TestStreaming(t *testing.T) {
 	assert.Equal(t, http.StatusNotFound, res.StatusCode)
 	res, body = v.get(at + "/look.css")
 	assert.Equal(t, "text/css; charset=utf-8", res.Header.Get("Content-Type"))
-	assert.Regexp(t, `background:#[0-9a-f]{6};color:#[0-9a-f]{6}`, body)
+	assert.Regexp(t, `background:#[0-9a-f]{6}}.*color:#[0-9a-f]{6}`, body)
+
+	// A film of before there were streams plays whole, and is the first to be
+	// downloaded.
+	require.NoError(t, v.studio.Store.DB.Exec("UPDATE renders SET stream = NULL WHERE main").Error)
+	_, body = v.get(v.link(id, delivery.NewLink{Downloadable: true}))
+	assert.NotContains(t, body, "data-stream")
+	assert.Regexp(t, `(?s)Download MP4.*Download Small`, body)
 
 	// A poster of another moment.
 	sha, err := v.studio.Looking.Poster(ctx, id, 3)

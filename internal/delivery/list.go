@@ -1,0 +1,137 @@
+package delivery
+
+import (
+	"context"
+	"errors"
+	"strings"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// Listed is a delivery as the list of all shows it, with its link or its file.
+type Listed struct {
+	store.Delivery
+	Client, Event string
+	Link          *store.Link      `gorm:"-"`
+	File          *store.Placement `gorm:"-"`
+}
+
+// Filter chooses deliveries. The zero value chooses all.
+type Filter struct {
+	Kind  store.DeliveryKind
+	Which Which
+	Words string // in client, event or title
+}
+
+// Which deliveries are chosen by how far they are.
+type Which string
+
+// Which deliveries there are. Open ones are promised and not done; of those not
+// seen there is no proof that they arrived.
+const (
+	All     Which = ""
+	Open    Which = "open"
+	Failed  Which = "failed"
+	NotSeen Which = "unseen"
+)
+
+// mostListed is the most deliveries that are listed at once.
+const mostListed = 300
+
+// List reads deliveries, the latest first.
+func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
+	tx := dl.Store.DB.WithContext(ctx)
+	q := tx.Table("deliveries d").Select("d.*, o.client, o.event").Joins("JOIN orders o ON o.id = d.order_id AND o.deleted_at IS NULL")
+	if f.Kind != "" {
+		q = q.Where("d.kind = ?", f.Kind)
+	}
+	switch f.Which {
+	case Open:
+		q = q.Where("d.state IN ('wanted', 'waiting', 'running', 'failed')")
+	case Failed:
+		q = q.Where("d.state = 'failed' OR EXISTS (SELECT 1 FROM links l WHERE l.delivery_id = d.id AND l.mail_error <> '')")
+	case NotSeen:
+		q = q.Where("d.state <> 'closed' AND d.proof = ''")
+	}
+	if w := strings.TrimSpace(f.Words); w != "" {
+		q = q.Where("strpos(lower(o.client || ' ' || o.event || ' ' || d.title), lower(?)) > 0", w)
+	}
+	var out []Listed
+	if err := q.Order("d.id DESC").Limit(mostListed).Scan(&out).Error; err != nil {
+		return nil, err
+	}
+	ids := make([]int64, len(out))
+	at := map[int64]*Listed{}
+	for i := range out {
+		ids[i], at[out[i].ID] = out[i].ID, &out[i]
+	}
+	var links []store.Link
+	var files []store.Placement
+	if err := errors.Join(tx.Where("delivery_id IN ?", ids).Find(&links).Error, tx.Where("delivery_id IN ?", ids).Find(&files).Error); err != nil {
+		return nil, err
+	}
+	for i := range links {
+		at[links[i].DeliveryID].Link = &links[i]
+	}
+	for i := range files {
+		at[files[i].DeliveryID].File = &files[i]
+	}
+	return out, nil
+}
+
+// SendAgain sends a delivery once more: a link by a new address that is mailed,
+// while the old one stays open; a proof by mail; a file into the folder.
+func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) error {
+	tx := dl.Store.DB.WithContext(ctx)
+	d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ?", deliveryID, orderID)
+	if err != nil {
+		return err
+	}
+	switch d.Kind {
+	case store.FileDelivery:
+		p, err := store.One[store.Placement](tx, "delivery_id = ?", d.ID)
+		if err != nil {
+			return err
+		}
+		if d.State == store.DeliveryFailed && p.Older == "" {
+			return dl.Settle(ctx, orderID, d.ID, p.Instead)
+		}
+		return dl.PutFile(ctx, orderID, p.RenderID)
+	case store.ProofDelivery:
+		l, err := store.One[store.Link](tx, "delivery_id = ?", d.ID)
+		if err != nil {
+			return err
+		}
+		if !l.Open(dl.Now()) {
+			return invalid.Field("delivery", "The proof's link is closed. Send a new proof on the order.")
+		}
+		return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+			if err := dl.TellOfProof(ctx, tx, l.ID); err != nil {
+				return err
+			}
+			return dl.note(ctx, tx, d, "To be mailed again")
+		})
+	case store.LinkDelivery:
+		l, err := store.One[store.Link](tx, "delivery_id = ?", d.ID)
+		if err != nil {
+			return err
+		}
+		var render int64
+		if err := tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position LIMIT 1", d.ID).Scan(&render).Error; err != nil {
+			return err
+		}
+		if l.PasswordHash != "" {
+			return invalid.Field("delivery", "The link has a password, which nobody here knows. Make a new link on the order.")
+		}
+		again := NewLink{RenderID: render, Title: d.Title, Downloadable: l.Downloadable, Days: days(dl.Now(), l), Mail: true, Keep: l.KeptToken != "", Subject: l.MailSubject, Text: l.MailText, Note: l.Note, Devices: l.Devices, Embed: l.Embed}
+		if l.Poster != nil {
+			again.Poster = *l.Poster
+		}
+		_, _, err = dl.MakeLink(ctx, orderID, again)
+		return err
+	}
+	return invalid.Field("delivery", "This cannot be sent again.")
+}
