@@ -309,3 +309,36 @@ func TestOwnProfiles(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEqual(t, profile.Film.Video.Kbps, r.Setting.Video.Kbps, "the bit rate is worked out for this film")
 }
+
+// The list of deliveries is filtered and sends again; letters in the studio's
+// own words are kept whole or told what is wrong with them.
+func TestDeliveryListAndLetters(t *testing.T) {
+	v := open(t)
+	id := v.filmed()
+	v.signIn("wren@studio.example")
+	v.link(id, delivery.NewLink{})
+	require.NoError(t, v.studio.Store.DB.Exec("UPDATE orders SET client_email = 'zoe@client.example'").Error)
+	_, body := v.get("/deliveries?kind=link&words=gann")
+	assert.Contains(t, body, "Gannets")
+	assert.Contains(t, body, "not watched yet")
+	for _, none := range []string{"kind=proof", "which=failed", "words=nobody"} {
+		_, body = v.get("/deliveries?" + none)
+		assert.Contains(t, body, "No delivery is like that", none)
+	}
+	again := v.order(id) + "/deliveries/" + v.text("SELECT id FROM deliveries") + "/again"
+	res, _ := v.post(again)
+	assert.Equal(t, "/deliveries", res.Header.Get("Location"))
+	_, body = v.get("/deliveries")
+	assert.Contains(t, body, "mail to zoe@client.example waits")
+	res, _ = v.post(v.order(id) + "/deliveries/999/again")
+	assert.Equal(t, http.StatusNotFound, res.StatusCode)
+
+	res, body = v.post("/settings/letters", "link-subject", "Your film", "link-text", "It is there.")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "needs {link}")
+	res, _ = v.post("/settings/letters", "link-subject", "Your film", "link-text", "Dear {client}: {link}")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+	_, body = v.get("/settings")
+	assert.Contains(t, body, "Dear {client}: {link}")
+	assert.Contains(t, body, "in your words")
+}
