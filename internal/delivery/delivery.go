@@ -1,6 +1,6 @@
 // Package delivery is how clients get their films: what is delivered by which
-// way, with its history and the proof that it arrived. Today there are links,
-// mailed or handed over.
+// way, with its history and the proof that it arrived: by links, mailed or
+// handed over, and as files in the studio's folder.
 package delivery
 
 import (
@@ -383,14 +383,8 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 	})
 }
 
-// days is for how many days a link was made, from now.
-func days(now time.Time, l store.Link) int {
-	made := l.CreatedAt
-	if made.IsZero() {
-		made = now
-	}
-	return max(1, int(l.ExpiresAt.Sub(made).Hours()/24+0.5))
-}
+// days is for how many days a link was made.
+func days(l store.Link) int { return max(1, int(l.ExpiresAt.Sub(l.CreatedAt).Hours()/24+0.5)) }
 
 // Mailer sends a message of plain text.
 type Mailer interface {
@@ -469,8 +463,7 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 		}
 	}
 	if err := dl.Mailer.Send(ctx, st.Name, l.MailedTo, subject, body); err != nil {
-		err = errors.New(strings.ReplaceAll(err.Error(), l.UnsentToken, "…")) // a server may answer with what it was sent
-		return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
+		return unsent(tx, l, l.UnsentToken, err)
 	}
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mail_error": "", "unsent_token": ""}).Error; err != nil {
@@ -481,6 +474,13 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 		}
 		return dl.note(ctx, tx, d, "Mailed to "+l.MailedTo)
 	})
+}
+
+// unsent notes why a link could not be mailed, without the token: a server may
+// answer with what it was sent.
+func unsent(tx *gorm.DB, l store.Link, token string, err error) error {
+	err = errors.New(strings.ReplaceAll(err.Error(), token, "…"))
+	return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
 }
 
 // forgetToken gives mailing a link up.

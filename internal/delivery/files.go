@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"slices"
 	"strings"
 
 	"github.com/riverqueue/river"
@@ -158,16 +157,16 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 		if err != nil {
 			return err
 		}
-		set := map[string]any{"error": "", "older": ""}
-		said := "To be put over the older file"
-		if set["instead"] = over; !over && p.Older != "" {
-			set["name"] = beside(p.Name, dl.Now().Format("2006-01-02 1504"))
-			said = fmt.Sprintf("To be put beside it, as %s", set["name"])
-		}
-		if p.Older == "" {
+		name, said := p.Name, "To be put over the older file"
+		switch {
+		case p.Older == "":
 			said = "To be tried again"
+		case !over:
+			name = beside(p.Name, dl.Now().Format("2006-01-02 1504"))
+			said = "To be put beside it, as " + name
 		}
-		if err := errors.Join(tx.Model(&p).Updates(set).Error, tx.Model(&d).Updates(map[string]any{"state": store.DeliveryWaiting, "title": nameOf(set, p)}).Error); err != nil {
+		set := map[string]any{"error": "", "older": "", "instead": over, "name": name}
+		if err := errors.Join(tx.Model(&p).Updates(set).Error, tx.Model(&d).Updates(map[string]any{"state": store.DeliveryWaiting, "title": name}).Error); err != nil {
 			return err
 		}
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
@@ -175,13 +174,6 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 		}
 		return dl.note(ctx, tx, d, said)
 	})
-}
-
-func nameOf(set map[string]any, p store.Placement) string {
-	if n, ok := set["name"].(string); ok {
-		return n
-	}
-	return p.Name
 }
 
 // beside is a name with something before its ending.
@@ -329,7 +321,7 @@ func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
 func (dl *Delivery) Files(ctx context.Context, orderID int64) (out []File, err error) {
 	err = dl.Store.DB.WithContext(ctx).Table("placements p").Select("p.*, d.state, d.proof").Joins("JOIN deliveries d ON d.id = p.delivery_id").
 		Where("d.order_id = ?", orderID).Order("p.delivery_id DESC").Limit(100).Scan(&out).Error
-	return slices.Clip(out), err
+	return out, err
 }
 
 // File is a film in the studio's folder, or on its way there.

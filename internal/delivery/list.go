@@ -126,7 +126,7 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 		if l.PasswordHash != "" {
 			return invalid.Field("delivery", "The link has a password, which nobody here knows. Make a new link on the order.")
 		}
-		again := NewLink{RenderID: render, Title: d.Title, Downloadable: l.Downloadable, Days: days(dl.Now(), l), Mail: true, Keep: l.KeptToken != "", Subject: l.MailSubject, Text: l.MailText, Note: l.Note, Devices: l.Devices, Embed: l.Embed}
+		again := NewLink{RenderID: render, Title: d.Title, Downloadable: l.Downloadable, Days: days(l), Mail: true, Keep: l.KeptToken != "", Subject: l.MailSubject, Text: l.MailText, Note: l.Note, Devices: l.Devices, Embed: l.Embed}
 		if l.Poster != nil {
 			again.Poster = *l.Poster
 		}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strings"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -91,8 +90,7 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		subject, body = s, b
 	}
 	if err := dl.Mailer.Send(ctx, st.Name, o.ClientEmail, subject, body); err != nil {
-		err = errors.New(strings.ReplaceAll(err.Error(), l.KeptToken, "…")) // a server may answer with what it was sent
-		return false, errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
+		return false, unsent(tx, l, l.KeptToken, err)
 	}
 	return false, dl.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {

@@ -66,7 +66,6 @@ type Spec struct {
 	PlayFirst bool   // the first film plays when the disc is put in, not the menu
 	Loop      bool   // films go round for ever, as on a counter
 	Subtitles *Subtitles
-	Date      time.Time // of the files on the disc
 }
 
 // pages divides the films among pages of the menu.

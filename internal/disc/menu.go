@@ -211,13 +211,11 @@ func writePNG(path string, img image.Image) error {
 	return f.Close()
 }
 
-// lightest is the colour of the theme's titles, which stands out from its
+// lineColour is the colour of the theme's titles, which stands out from its
 // backdrop.
 func (s *Spec) lineColour() raster.RGB {
-	for _, e := range s.Theme.Title.Block.Elements {
-		if e.Detail == "main" {
-			return e.Colour
-		}
+	if y, ok := s.Theme.TitleType("main"); ok {
+		return y.Colour
 	}
 	return raster.RGB{R: 255, G: 255, B: 255}
 }

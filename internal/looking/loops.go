@@ -92,10 +92,8 @@ func (l *Looking) Colours(ctx context.Context, orderID int64) (paper, ink raster
 	if k := d.Theme.Title.Backdrop.Kind; k != design.Soft && k != design.Image {
 		paper = d.Theme.Title.Backdrop.Colour
 	}
-	for _, e := range d.Theme.Title.Block.Elements {
-		if e.Detail == "main" {
-			ink = e.Colour
-		}
+	if y, ok := d.Theme.TitleType("main"); ok {
+		ink = y.Colour
 	}
 	if d.Theme.Title.Backdrop.Kind == design.Soft || d.Theme.Title.Backdrop.Kind == design.Image {
 		// What is behind is a picture: a dark or a light ground, by the words.

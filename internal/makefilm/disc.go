@@ -7,10 +7,10 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
 	discs "nelko/internal/core/disc"
 	"nelko/internal/core/doc"
@@ -111,9 +111,9 @@ func (m *made) captioned() {
 
 // withName is details with the first the theme asks for, if it is not given.
 func withName(details map[string]string, t *theme.Theme, name string) map[string]string {
-	out := map[string]string{}
-	for k, v := range details {
-		out[k] = v
+	out := maps.Clone(details)
+	if out == nil {
+		out = map[string]string{}
 	}
 	if len(t.Details) > 0 && out[t.Details[0].Key] == "" {
 		out[t.Details[0].Key] = name
@@ -214,7 +214,7 @@ func Video(ctx context.Context, r DiscRequest, p profile.Profile) (Made, error) 
 	}
 	defer os.RemoveAll(dir)
 	spec := disc.Spec{Name: r.Name, Profile: p, Blank: r.Blank, Theme: films[0].Theme, Shelf: r.Shelf, Language: disc.Language(r.Told.Language),
-		Menu: r.Menu, PlayFirst: r.PlayFirst, Loop: r.Loop, Subtitles: r.Subtitles, Date: time.Now()}
+		Menu: r.Menu, PlayFirst: r.PlayFirst, Loop: r.Loop, Subtitles: r.Subtitles}
 	for i, m := range films {
 		f, file, err := r.film(ctx, m, p, dir, i+1)
 		if err != nil {

@@ -2,11 +2,8 @@ package making
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
-	"io"
 	"time"
 
 	"gorm.io/gorm"
@@ -86,13 +83,12 @@ func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n i
 		if err != nil {
 			return "", n, err
 		}
-		h := sha256.New()
-		read, err := io.Copy(h, in)
-		n += read
+		n += in.Size()
+		got, err := store.SumOf(in)
 		if err := errors.Join(err, in.Close()); err != nil {
 			return fmt.Sprintf("the file of its %s cannot be read (%v)", name, err), n, nil
 		}
-		if got := hex.EncodeToString(h.Sum(nil)); got != *sha {
+		if got != *sha {
 			return fmt.Sprintf("the file of its %s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, *sha), n, nil
 		}
 	}

@@ -23,8 +23,6 @@ type codec struct {
 	// tag is how MP4 and QuickTime name it, where ffmpeg would choose
 	// otherwise.
 	tag string
-	// untagged: neither it nor its containers say what its colours are.
-	untagged bool
 }
 
 // colours are the names ffmpeg has for a film's colours.

@@ -29,9 +29,9 @@ type Facts struct {
 	Poster       bool            `json:"poster,omitempty"`
 }
 
-// Verify checks a film or soundtrack against what its profile promises and its plan says:
-// one picture and one sound stream of the profile's codecs, the frame size,
-// shape, rate and colour tags, every frame there, picture and sound as long as
+// Verify checks a film or soundtrack against what its profile promises and its
+// plan says: one picture and one sound stream of the profile's codecs, the
+// frame size, shape, rate and colour tags, every frame there, picture and sound as long as
 // planned, to within one frame or, in containers that round times, two, and no
 // larger than the profile allows.
 func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
@@ -61,7 +61,7 @@ func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 		return f, fmt.Errorf("the sound lasts %.3f s in place of %.3f", f.SoundSec, want)
 	case p.Kind == profile.OfSound:
 		return f, nil
-	case !codecs[p.Video.Encoder].untagged && f.Colours != colours:
+	case f.Colours != colours:
 		return f, fmt.Errorf("its colours are tagged %q in place of %q", f.Colours, colours)
 	case math.Abs(f.PictureSec-want) > frame:
 		return f, fmt.Errorf("the picture lasts %.3f s in place of %.3f", f.PictureSec, want)

@@ -89,7 +89,6 @@ func (v *orderView) delivering(s *Server) {
 			row.Beside = []string{"srt", "vtt"}
 		}
 		v.RenderRows = append(v.RenderRows, row)
-		v.Rendering = v.Rendering || (!rd.State.Over() && rd.Revision == v.Slideshow.Head)
 		if v.Film == nil && rd.State == store.RenderDone && rd.Main {
 			v.Film = &v.Renders[i]
 		}

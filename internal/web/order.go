@@ -105,7 +105,6 @@ type orderView struct {
 	LeftOut       []leftOutView
 	InFilm        []leftOutView
 	Songs         []songView
-	Rendering     bool
 	RenderRows    []renderRow
 	AtHand        []way // of encoding: the usual one and those used last
 	Others        []way

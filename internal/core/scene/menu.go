@@ -54,17 +54,7 @@ func Menu(p MenuPage, d doc.Slideshow, t *theme.Theme, lib doc.Library, ts Types
 	return s, buttons
 }
 
-// menuType is the theme's type for a line of a text card.
-func menuType(t *theme.Theme, line string) (design.Type, bool) {
-	for _, e := range t.Title.Block.Elements {
-		if e.Detail == line {
-			return e.Type, true
-		}
-	}
-	return design.Type{}, false
-}
-
-// menuShares are the parts of the title-safe area's height that a menu's title
+// menuTitle and menuWays are the parts of the title-safe area's height that a menu's title
 // and its ways to other pages take.
 const (
 	menuTitle = 0.17
@@ -79,8 +69,8 @@ func (b *builder) menu(p MenuPage) (buttons []framing.Rect) {
 		first = p.Items[0].Poster
 	}
 	b.still(back, first, p.Moves)
-	main, _ := menuType(b.theme, "main")
-	small, ok := menuType(b.theme, "smaller")
+	main, _ := b.theme.TitleType("main")
+	small, ok := b.theme.TitleType("smaller")
 	if !ok {
 		small = main
 	}

@@ -214,6 +214,17 @@ type Placed struct {
 	design.Decor
 }
 
+// TitleType is the type of a line of the theme's title card: "main" or
+// "smaller".
+func (t *Theme) TitleType(line string) (design.Type, bool) {
+	for _, e := range t.Title.Block.Elements {
+		if e.Detail == line {
+			return e.Type, true
+		}
+	}
+	return design.Type{}, false
+}
+
 // Layout finds a layout by ID.
 func (t *Theme) Layout(id string) (Layout, bool) {
 	i := slices.IndexFunc(t.Layouts, func(l Layout) bool { return l.ID == id })
