@@ -195,6 +195,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	if err := a.metrics(ctx); err != nil {
 		slog.Warn("figures are not served; set NELKO_METRICS to a free loopback address, or to nothing", "error", err)
 	}
+	a.House.Pressing.Drive = &standin.Drive{Store: a.House.Store, Dir: filepath.Join(a.Settings.Var, "drive")}
 	workers, err := a.work(ctx, mail)
 	if err != nil {
 		return err

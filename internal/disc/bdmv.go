@@ -382,7 +382,7 @@ func BDMV(ctx context.Context, s Spec, out, folder string) error {
 // streamOf puts a film's stream on the disc, with its captions as subtitles.
 func (s *Spec) streamOf(ctx context.Context, t Title, dir, to string, w, h int, lang string) error {
 	if s.Subtitles == nil || len(t.Lines) == 0 {
-		return copyTo(t.File, to)
+		return Link(t.File, to)
 	}
 	sup := filepath.Join(dir, "words.sup")
 	b, err := s.presentation(t, w, h)

@@ -60,12 +60,12 @@ func Folder(title string, files []File, dir string) error {
 			stem = fmt.Sprintf("%s (%s)", stem, f.Profile)
 		}
 		l := listed{File: f, Name: naming.Safe(stem) + filepath.Ext(f.Path), Length: timecode.Clock(f.Seconds)}
-		if err := copyTo(f.Path, filepath.Join(dir, l.Name)); err != nil {
+		if err := Link(f.Path, filepath.Join(dir, l.Name)); err != nil {
 			return err
 		}
 		if f.Poster != "" {
 			l.Picture = naming.Safe(stem) + ".jpg"
-			if err := copyTo(f.Poster, filepath.Join(dir, l.Picture)); err != nil {
+			if err := Link(f.Poster, filepath.Join(dir, l.Picture)); err != nil {
 				return err
 			}
 		}
@@ -105,8 +105,8 @@ func Data(ctx context.Context, title string, files []File, capacity int64, out s
 	return os.Rename(part, out)
 }
 
-// copyTo hands a file over: by a link where that can be, else by copying.
-func copyTo(from, to string) error {
+// Link hands a file over: by a link where that can be, else by copying.
+func Link(from, to string) error {
 	if os.Link(from, to) == nil {
 		return nil
 	}

@@ -14,6 +14,7 @@ import (
 	"time"
 	"unicode"
 
+	"golang.org/x/sys/unix"
 	"golang.org/x/text/unicode/norm"
 
 	"nelko/internal/core/disc"
@@ -25,6 +26,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
 	"nelko/internal/media"
+	"nelko/internal/render"
 )
 
 // Title is a film on a disc, rendered in the disc's profile.
@@ -124,6 +126,9 @@ func run(ctx context.Context, dir string, stdin *os.File, stdout *os.File, name 
 			return context.Cause(ctx)
 		}
 		lines := strings.Split(strings.TrimSpace(said.String()), "\n")
+		if strings.Contains(said.String(), unix.ENOSPC.Error()) || strings.Contains(said.String(), "No space left") {
+			return fmt.Errorf("%s: %w", name, render.ErrFull)
+		}
 		return fmt.Errorf("%s: %s: %w", name, lines[len(lines)-1], err)
 	}
 	return nil

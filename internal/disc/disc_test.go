@@ -22,6 +22,7 @@ import (
 	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/timecode"
+	"nelko/internal/disc/player"
 	"nelko/internal/film"
 	"nelko/internal/media"
 	"nelko/themes/themestest"
@@ -120,6 +121,26 @@ func TestMenus(t *testing.T) {
 	assert.Equal(t, second[1], all[9])
 	assert.Contains(t, all[1], "chapters=2 seconds=1.20")
 	assert.Contains(t, all[1], "at=0.60")
+
+	// The guide, by which a disc is stepped through on the screen, says the same.
+	g, err := player.Walk(out)
+	require.NoError(t, err)
+	assert.Equal(t, player.Place{Page: 1}, g.First)
+	require.Len(t, g.Pages, 2)
+	for i, b := range g.Pages[0].Buttons[:6] {
+		assert.Equal(t, player.Place{Title: i + 1}, b.To)
+		assert.Equal(t, []player.Place{{Page: 1}}, b.Then)
+	}
+	assert.Equal(t, player.Place{Title: 1}, g.Pages[0].Buttons[6].To)
+	assert.Equal(t, []player.Place{{Title: 2}, {Title: 3}, {Title: 4}, {Title: 5}, {Title: 6}, {Title: 7}, {Title: 8}, {Page: 2}}, g.Pages[0].Buttons[6].Then)
+	assert.Equal(t, player.Place{Page: 2}, g.Pages[0].Buttons[7].To)
+	assert.Equal(t, []player.Place{{Page: 2}}, g.Pages[1].Buttons[1].Then, "back to the second page")
+	assert.InDeltaSlice(t, []float64{0, 0.6}, g.Titles[0].Chapters, 0.01)
+	assert.InDelta(t, 1.2, g.Titles[0].Seconds, 0.01)
+	d, err := g.Page(out, 2)
+	require.NoError(t, err)
+	defer d.Close()
+	assert.Equal(t, s.pageButtons(t, 1), d.Buttons())
 
 	told := tool(t, "lsdvd", "-x", out)
 	assert.Contains(t, told, "Disc Title: LANTERN_REGATTA_2026")
@@ -346,4 +367,16 @@ func TestVolumeID(t *testing.T) {
 		assert.Equal(t, want, VolumeID(in))
 	}
 	assert.Equal(t, []string{"en", "de", "en"}, []string{Language("eng"), Language("deu"), Language("und")})
+}
+
+// pageButtons is where the buttons of page i of a menu were laid.
+func (s *Spec) pageButtons(t *testing.T, i int) (out []image.Rectangle) {
+	lib, _, err := s.library()
+	require.NoError(t, err)
+	scenes, rects, err := s.menuScenes(lib)
+	require.NoError(t, err)
+	for _, r := range rects[i] {
+		out = append(out, s.stored(r, scenes[i]))
+	}
+	return out
 }

@@ -14,6 +14,7 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/media"
 	"nelko/internal/orders"
+	"nelko/internal/pressing"
 	"nelko/internal/proofs"
 	"nelko/internal/queue"
 	"nelko/internal/runs"
@@ -35,6 +36,7 @@ type House struct {
 	Making   *making.Making
 	Looking  *looking.Looking
 	Delivery *delivery.Delivery
+	Pressing *pressing.Pressing
 	Proofs   *proofs.Proofs
 	Runs     *runs.Runs
 }
@@ -88,6 +90,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Delivery = &delivery.Delivery{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
+	h.Pressing = &pressing.Pressing{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Making: h.Making, Now: set.Now}
 	h.Proofs = &proofs.Proofs{Store: s, Orders: h.Orders, Making: h.Making, Delivery: h.Delivery, Now: set.Now}
 	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
 	h.Orders.Moved = h.Runs.Moved
@@ -95,7 +98,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 }
 
 // Rooms are the rooms with jobs.
-func (h *House) Rooms() []queue.Room { return []queue.Room{h.Intake, h.Making, h.Delivery, h.Runs} }
+func (h *House) Rooms() []queue.Room { return []queue.Room{h.Intake, h.Making, h.Delivery, h.Pressing, h.Runs} }
 
 // Hear tells the rooms what changed elsewhere.
 func (h *House) Hear(e store.Event) {

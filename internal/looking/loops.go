@@ -3,9 +3,7 @@ package looking
 import (
 	"context"
 	"fmt"
-	"math"
 
-	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
@@ -88,44 +86,6 @@ func (l *Looking) Colours(ctx context.Context, orderID int64) (paper, ink raster
 	if err != nil {
 		return paper, ink, err
 	}
-	paper, ink = raster.RGB{R: 244, G: 244, B: 244}, raster.RGB{R: 28, G: 28, B: 28}
-	if k := d.Theme.Title.Backdrop.Kind; k != design.Soft && k != design.Image {
-		paper = d.Theme.Title.Backdrop.Colour
-	}
-	if y, ok := d.Theme.TitleType("main"); ok {
-		ink = y.Colour
-	}
-	if d.Theme.Title.Backdrop.Kind == design.Soft || d.Theme.Title.Backdrop.Kind == design.Image {
-		// What is behind is a picture: a dark or a light ground, by the words.
-		if luminance(ink) > 0.4 {
-			paper = raster.RGB{R: 24, G: 26, B: 28}
-		}
-	}
-	if contrast(paper, ink) < leastContrast {
-		ink = raster.RGB{R: 255, G: 255, B: 255}
-		if contrast(paper, ink) < leastContrast {
-			ink = raster.RGB{R: 16, G: 16, B: 16}
-		}
-	}
+	paper, ink = d.Theme.Page()
 	return paper, ink, nil
-}
-
-// leastContrast is that of text on its ground (WCAG 2.2, 1.4.3).
-const leastContrast = 4.5
-
-// contrast is the ratio of two colours' relative luminances (WCAG 2.2).
-func contrast(a, b raster.RGB) float64 {
-	x, y := luminance(a)+0.05, luminance(b)+0.05
-	return math.Max(x, y) / math.Min(x, y)
-}
-
-func luminance(c raster.RGB) float64 {
-	linear := func(v uint8) float64 {
-		s := float64(v) / 255
-		if s <= 0.04045 {
-			return s / 12.92
-		}
-		return math.Pow((s+0.055)/1.055, 2.4)
-	}
-	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
 }

@@ -8,8 +8,10 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"os"
 	"path/filepath"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -136,13 +138,8 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 	if err != nil {
 		return nil, err
 	}
-	for _, c := range d.Checks {
-		if c.Weight == plan.Stops {
-			return nil, invalid.Field(orders.Place(c.Field), "Not rendered. %s.", c.Text)
-		}
-	}
-	if d.Order.AsksApproval && !d.Approved() && !n.Anyway {
-		return nil, ErrNotApproved
+	if err := May(d, n.Anyway); err != nil {
+		return nil, err
 	}
 	if len(n.Profiles) == 0 {
 		return nil, invalid.Field("profile", "Choose what to make.")
@@ -210,6 +207,40 @@ func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) err
 		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
 	}
 	return mk.insert(ctx, tx, d.Order, &r)
+}
+
+// For queues a film of the order's present slideshow in a profile, for something
+// else to be made of it. One that was made in just that profile, or is being
+// made, is not made again.
+func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p profile.Profile) (store.Render, error) {
+	for _, r := range d.Renders {
+		if r.Revision == d.Slideshow.Head && r.State != store.RenderFailed && r.State != store.RenderCancelled && r.Damage == "" &&
+			r.Setting != nil && reflect.DeepEqual(*r.Setting, p) && maps.Equal(r.Details, d.Order.Details) {
+			return r, nil
+		}
+	}
+	r := store.Render{
+		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
+		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
+	}
+	if err := mk.insert(ctx, tx, d.Order, &r); err != nil {
+		return r, err
+	}
+	return r, mk.changed(ctx, tx, d.Order.ID)
+}
+
+// May reports why an order's film cannot be rendered as it stands; anyway is the
+// operator's word where the client's approval is missing.
+func May(d *orders.Dossier, anyway bool) error {
+	for _, c := range d.Checks {
+		if c.Weight == plan.Stops {
+			return invalid.Field(orders.Place(c.Field), "Not rendered. %s.", c.Text)
+		}
+	}
+	if d.Order.AsksApproval && !d.Approved() && !anyway {
+		return ErrNotApproved
+	}
+	return nil
 }
 
 // insert writes a render and its job down.

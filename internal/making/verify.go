@@ -72,25 +72,35 @@ func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n i
 		if sha == nil {
 			continue
 		}
-		there, err := mk.Blobs.Exists(ctx, *sha)
-		if err != nil {
-			return "", n, err // the store is away: nothing is known
+		why, size, err := mk.Damaged(ctx, *sha, "the file of its "+name)
+		if n += size; err != nil || why != "" {
+			return why, n, err
 		}
-		if !there {
-			return "the file of its " + name + " is gone", n, nil
-		}
-		in, err := mk.Blobs.Open(ctx, *sha)
-		if err != nil {
-			return "", n, err
-		}
-		n += in.Size()
-		got, err := store.SumOf(in)
-		if err := errors.Join(err, in.Close()); err != nil {
-			return fmt.Sprintf("the file of its %s cannot be read (%v)", name, err), n, nil
-		}
-		if got != *sha {
-			return fmt.Sprintf("the file of its %s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, *sha), n, nil
-		}
+	}
+	return "", n, nil
+}
+
+// Damaged reads a stored file back and says what is wrong with it, and how much
+// was read. An error says that nothing is known.
+func (mk *Making) Damaged(ctx context.Context, sha, name string) (why string, n int64, err error) {
+	there, err := mk.Blobs.Exists(ctx, sha)
+	if err != nil {
+		return "", 0, err // the store is away
+	}
+	if !there {
+		return name + " is gone", 0, nil
+	}
+	in, err := mk.Blobs.Open(ctx, sha)
+	if err != nil {
+		return "", 0, err
+	}
+	n = in.Size()
+	got, err := store.SumOf(in)
+	if err := errors.Join(err, in.Close()); err != nil {
+		return fmt.Sprintf("%s cannot be read (%v)", name, err), n, nil
+	}
+	if got != sha {
+		return fmt.Sprintf("%s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, sha), n, nil
 	}
 	return "", n, nil
 }
@@ -146,6 +156,28 @@ func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Ren
 			return err
 		}
 		return mk.changed(ctx, tx, orderID)
+	})
+}
+
+// Retry queues a film that failed or was cancelled once more.
+func (mk *Making) Retry(ctx context.Context, r store.Render) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		o, err := store.One[store.Order](tx, "id = ?", r.OrderID)
+		if err != nil {
+			return err
+		}
+		res := tx.Model(&store.Render{}).Where("id = ? AND state IN ('failed', 'cancelled')", r.ID).Updates(map[string]any{"state": store.RenderWaiting, "error": "", "finished_at": nil})
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		when, err := mk.turn(tx, o)
+		if err != nil {
+			return err
+		}
+		if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
 	})
 }
 

@@ -96,19 +96,14 @@ func newPage(title string) *page {
 
 // cutMarks are short lines outside the cards, at each of their edges.
 func (p *page) cutMarks(left, top float64) {
-	const from, to = 2.0, 7.0
-	p.SetLineWidth(0.1)
-	right, bottom := left+cardsAcross*cardW, top+cardsDown*cardH
+	var xs, ys []float64
 	for i := range cardsAcross + 1 {
-		x := left + float64(i)*cardW
-		p.Line(x, top-to, x, top-from)
-		p.Line(x, bottom+from, x, bottom+to)
+		xs = append(xs, float64(i)*cardW)
 	}
 	for i := range cardsDown + 1 {
-		y := top + float64(i)*cardH
-		p.Line(left-to, y, left-from, y)
-		p.Line(right+from, y, right+to, y)
+		ys = append(ys, float64(i)*cardH)
 	}
+	p.marks(left, top, xs, ys)
 }
 
 // The code is wide enough to be read from a hand's distance: 28 mm, with the
@@ -174,11 +169,16 @@ func (p *page) mark(b []byte, x, y, w, h float64) {
 // words sets a text of a size in points into a width, in smaller type where it
 // would be higher than most, and gives the height it took.
 func (p *page) words(text string, points, x, y, width, most float64) (float64, error) {
-	if text == "" {
+	return p.typed(scene.Type{Words: text, Face: "Noto Sans", Align: "left"}, points, x, y, width, most, onWhite)
+}
+
+// typed is words in any type, made a picture by paint.
+func (p *page) typed(t scene.Type, points, x, y, width, most float64, paint func(raster.Pixels) ([]byte, error)) (float64, error) {
+	if t.Words == "" {
 		return 0, nil
 	}
 	pixels := func(mm float64) float64 { return mm / inch * dots }
-	t := scene.Type{Words: text, Face: "Noto Sans", Size: points / 72 * dots, Align: "left", Width: int(pixels(width))}
+	t.Size, t.Width = points/72*dots, int(pixels(width))
 	for {
 		set, err := pango.Words.Set(t)
 		if err != nil {
@@ -194,11 +194,17 @@ func (p *page) words(text string, points, x, y, width, most float64) (float64, e
 		if err != nil {
 			return 0, err
 		}
-		b, err := onWhite(px)
+		b, err := paint(px)
 		if err != nil {
 			return 0, err
 		}
 		off := float64(pad) / dots * inch
+		switch free := width - set.W/dots*inch; t.Align {
+		case "centre":
+			x += free / 2
+		case "right":
+			x += free
+		}
 		p.put(b, "PNG", x-off, y-off, float64(w)/dots*inch, float64(h)/dots*inch)
 		return set.H / dots * inch, nil
 	}

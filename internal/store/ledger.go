@@ -63,6 +63,7 @@ const free = `NOT EXISTS (SELECT 1 FROM media WHERE sha256 = b.sha256) AND NOT E
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE mark_picture->>'sha256' = b.sha256 AND state IN ('waiting', 'running'))
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE stream = b.sha256) AND NOT EXISTS (SELECT 1 FROM links WHERE poster = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM theme_versions WHERE archive = b.sha256)
+	AND NOT EXISTS (SELECT 1 FROM discs WHERE image = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM run_files WHERE sha256 = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM studio WHERE mark_picture->>'sha256' = b.sha256)`
 

@@ -476,6 +476,82 @@ type Placement struct {
 	PlacedAt     *time.Time
 }
 
+// Disc is a delivery on a disc.
+type Disc struct {
+	DeliveryID int64       `gorm:"primaryKey"`
+	Setting    DiscSetting `gorm:"serializer:json"`
+	Budget     string      // what is used of it, in words
+	Image      *string     // once it is made
+	Size       int64
+	Guide      json.RawMessage `gorm:"type:jsonb"` // where everything on a DVD-Video leads
+	Tools      string          // what made its films and the image
+	Error      string
+	PressedAt  *time.Time
+	VerifiedAt *time.Time // when the image was last read back and was what it was
+}
+
+// DiscKind is how a disc is written.
+type DiscKind string
+
+// The kinds of disc.
+const (
+	DVDVideo DiscKind = "dvd"
+	HDVideo  DiscKind = "hd"
+	DataDisc DiscKind = "data"
+)
+
+// DiscSetting is what a disc is made of.
+type DiscSetting struct {
+	Kind      DiscKind    `json:"kind"`
+	Name      string      `json:"name"`
+	Blank     string      `json:"blank"`
+	Profiles  []string    `json:"profiles"` // one, but for data
+	Menu      bool        `json:"menu,omitempty"`
+	Moves     bool        `json:"moves,omitempty"` // the menu's backdrop
+	Music     string      `json:"music,omitempty"` // under the menu: a stored song
+	PlayFirst bool        `json:"play_first,omitempty"`
+	Loop      bool        `json:"loop,omitempty"`
+	Subtitles string      `json:"subtitles,omitempty"` // "on" or "off" at the start; empty: words stand in the picture
+	Colour    string      `json:"colour,omitempty"`    // of subtitles, #rrggbb
+	Every     int         `json:"every,omitempty"`     // a chapter every so many slides; 0: where the film has them
+	Kbps      int         `json:"kbps,omitempty"`      // of the picture
+	Titles    []DiscTitle `json:"titles"`
+}
+
+// DiscTitle is a film on a disc, in one profile.
+type DiscTitle struct {
+	OrderID  int64  `json:"order"`
+	RenderID int64  `json:"render"`
+	Name     string `json:"name"`
+}
+
+// BurnState is how far a copy of a disc has come.
+type BurnState string
+
+// The states of a copy.
+const (
+	BurnWaiting   BurnState = "waiting" // for its turn, or for what Asks says
+	BurnRunning   BurnState = "burning"
+	BurnVerifying BurnState = "verifying"
+	BurnDone      BurnState = "done" // read back, and the same
+	BurnFailed    BurnState = "failed"
+	BurnCancelled BurnState = "cancelled"
+)
+
+// Burn is a copy of a disc.
+type Burn struct {
+	ID          int64
+	DeliveryID  int64
+	Copy        int    // counted for each disc, from 1
+	Words       string // to be written on it
+	State       BurnState
+	Asks        string // what someone must do before it can be burned
+	Error       string
+	Done, Total int64 // bytes
+	CreatedAt   time.Time
+	FinishedAt  *time.Time
+}
+
 // LinkDevice is a device that opened a link whose devices are counted.
 type LinkDevice struct {
 	LinkID int64  `gorm:"primaryKey"`

@@ -41,7 +41,7 @@ const (
 // names of their templates, which are their places in the page too.
 func (l leaf) parts() []string {
 	return append([]string{"orderhead"}, map[leaf][]string{
-		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"proofstate", "remarks", "renders", "deliveries"},
+		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"proofstate", "remarks", "renders", "discs", "deliveries"},
 	}[l]...)
 }
 
@@ -113,6 +113,10 @@ type orderView struct {
 	LinkRows      []linkRow
 	RemarkRows    []remarkRow
 	FileRows      []fileRow
+	DiscRows      []discRow
+	DiscChoices   []discChoice
+	Standards     []string
+	Siblings      []store.Order // other orders of the same client
 	ProofState    []string
 	NewAddress    string
 	In            *inRun // a Run
@@ -134,6 +138,7 @@ type leftOutView struct {
 type songView struct {
 	ID                     int64
 	Name, Length, Loudness string
+	SHA                    doc.MediaID
 	Earlier, Without       string // soundtracks to choose, comma separated
 	Others                 []doc.MediaID
 }
@@ -175,6 +180,9 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 			return nil, err
 		}
 		v.FileRows = fileRows(files)
+		if err := v.discs(ctx, s); err != nil {
+			return nil, err
+		}
 	}
 	if on.leaf != runningLeaf {
 		return v, nil
@@ -316,7 +324,7 @@ func (v *orderView) songs() {
 		if !ok {
 			continue
 		}
-		sv := songView{ID: row.ID, Name: m.Name, Length: timecode.Clock(float64(m.Length) / timecode.SampleRate),
+		sv := songView{ID: row.ID, SHA: id, Name: m.Name, Length: timecode.Clock(float64(m.Length) / timecode.SampleRate),
 			Loudness: fmt.Sprintf("%.1f LUFS, peak %.1f dBTP", m.LUFS, m.PeakDB)}
 		sv.Without = join(slices.Delete(slices.Clone(list), i, i+1))
 		if i > 0 {

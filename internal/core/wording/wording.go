@@ -3,14 +3,19 @@ package wording
 
 import (
 	"fmt"
+	"strings"
 	"unicode"
 	"unicode/utf8"
 )
 
-// Counted is a number with a word for what it counts: "1 slide", "3 slides".
+// Counted is a number with a word for what it counts: "1 slide", "3 slides", "2
+// copies".
 func Counted(n int, word string) string {
 	if n == 1 {
 		return "1 " + word
+	}
+	if stem, ok := strings.CutSuffix(word, "y"); ok && !strings.HasSuffix(stem, "a") && !strings.HasSuffix(stem, "e") && !strings.HasSuffix(stem, "o") {
+		return fmt.Sprintf("%d %sies", n, stem)
 	}
 	return fmt.Sprintf("%d %ss", n, word)
 }

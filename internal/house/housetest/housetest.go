@@ -131,3 +131,15 @@ func Bring(t testing.TB, h *house.House, orderID int64, files map[string][]byte)
 	}
 	require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: orderID}))
 }
+
+// Caption captions an order's first picture.
+func Caption(t testing.TB, h *house.House, id int64, text string) {
+	t.Helper()
+	for _, s := range Load(t, h, id).Doc.Slides {
+		if s.Kind == doc.Pictures {
+			Edit(t, h, id, edit.Caption{Slides: []doc.SlideID{s.ID}, Text: text})
+			return
+		}
+	}
+	t.Fatal("there is no picture to caption")
+}
