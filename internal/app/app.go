@@ -33,6 +33,7 @@ type Settings struct {
 	Blobs       string `env:"NELKO_BLOBS"`                            // any gocloud.dev blob URL; by default a folder in Var
 	Var         string `env:"NELKO_VAR" envDefault:"var"`             // folder for local files
 	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
+	Host        string `env:"NELKO_HOST"` // address of a video host; by default the stand-in, while there is no mail server
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
 	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
 	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
@@ -91,12 +92,21 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 		db.Close()
 		return nil, err
 	}
-	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL, Watch: s.Watch})
+	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL, Watch: s.Watch, Host: s.videoHost()})
 	if err != nil {
 		db.Close()
 		return nil, errors.Join(err, blobs.Close())
 	}
 	return &App{Settings: s, House: h}, nil
+}
+
+// videoHost is the address of the video host: the stand-in's is below the
+// studio's own.
+func (s Settings) videoHost() string {
+	if s.Host == "" && s.Mail == "" {
+		return strings.TrimRight(s.BaseURL, "/") + "/standins/host"
+	}
+	return s.Host
 }
 
 // themeVersions gives the content of the themes on the shelf now, which are
@@ -184,7 +194,12 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		defer box.Stop()
 		mail = box.URL()
 	}
+	var host *standin.Host
+	if a.Settings.Host == "" && a.Settings.Mail == "" {
+		host = &standin.Host{Dir: filepath.Join(a.Settings.Var, "host"), Base: a.House.Hosting.Host, Takes: 5 * time.Second}
+	}
 	handler, err := web.New(web.Config{
+		VideoHost: host,
 		House: a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
 	})
 	if err != nil {

@@ -51,7 +51,7 @@ const outgoing = "mail"
 
 // InsertOpts implements river.JobArgsWithInsertOpts.
 func (SendLink) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: outgoing, MaxAttempts: 8}
+	return river.InsertOpts{Queue: outgoing, MaxAttempts: queue.Tries(queue.Outside)}
 }
 
 // Jobs implements queue.Room.
@@ -70,7 +70,10 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		if waits {
 			return queue.Later(proofLooks)
 		}
-		if err != nil && j.Last && ctx.Err() == nil {
+		switch {
+		case undeliverable(err):
+			return dl.proofFailed(ctx, j.Args, err.Error())
+		case err != nil && j.Last && ctx.Err() == nil:
 			return errors.Join(err, dl.proofFailed(ctx, j.Args, err.Error()))
 		}
 		return err
@@ -78,7 +81,10 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[SendLink]{
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
 			err := dl.Send(ctx, j.Args)
-			if err != nil && j.Last && ctx.Err() == nil {
+			switch {
+			case undeliverable(err):
+				return dl.forgetToken(ctx, j.Args.LinkID, err.Error())
+			case err != nil && j.Last && ctx.Err() == nil:
 				return errors.Join(err, dl.forgetToken(ctx, j.Args.LinkID, err.Error()))
 			}
 			return err
@@ -479,7 +485,7 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 // unsent notes why a link could not be mailed, without the token: a server may
 // answer with what it was sent.
 func unsent(tx *gorm.DB, l store.Link, token string, err error) error {
-	err = errors.New(strings.ReplaceAll(err.Error(), token, "…"))
+	err = &unsentMail{strings.ReplaceAll(err.Error(), token, "…"), undeliverable(err)}
 	return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
 }
 

@@ -2,6 +2,7 @@ package delivery
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/url"
 	"strconv"
@@ -48,7 +49,26 @@ func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) erro
 		return err
 	}
 	if err := c.DialAndSendWithContext(ctx, m); err != nil {
-		return fmt.Errorf("sending mail to %s: %w", to, err)
+		err = fmt.Errorf("sending mail to %s: %w", to, err)
+		var no *mail.SendError
+		if errors.As(err, &no) && no.ErrorCode() >= 500 {
+			return &unsentMail{err.Error(), true}
+		}
+		return err
 	}
 	return nil
+}
+
+// unsentMail is why a mail was not sent. What a server refuses for good (a reply
+// of 500 and more, RFC 5321, 4.2.1) is not tried again.
+type unsentMail struct {
+	why     string
+	forGood bool
+}
+
+func (e *unsentMail) Error() string { return e.why }
+
+func undeliverable(err error) bool {
+	var e *unsentMail
+	return errors.As(err, &e) && e.forGood
 }

@@ -2,12 +2,16 @@ package delivery_test
 
 import (
 	"context"
+	"errors"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/delivery"
+	"nelko/internal/house/housetest"
+	"nelko/internal/queue"
 	"nelko/internal/standin"
 	"nelko/internal/store"
 	"nelko/internal/store/storetest"
@@ -36,4 +40,73 @@ func TestMailErrorsSayWhy(t *testing.T) {
 	assert.ErrorContains(t, delivery.SMTP{URL: "nowhere", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "not of the form smtp://host:port")
 	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "sending mail to c@d.example")
 	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "not an address", "s", "b"), "recipient")
+}
+
+// away is a mail server that is away for some tries, as for an hour, and then
+// takes all.
+type away struct {
+	tries int
+	err   error
+	sent  []string
+}
+
+func (a *away) Send(_ context.Context, _, to, _, body string) error {
+	if a.tries--; a.tries >= 0 {
+		return a.err
+	}
+	a.sent = append(a.sent, to+": "+body)
+	return nil
+}
+
+// Mail waits for a server that is away for an hour, its fate told meanwhile; to
+// an address that does not exist it is given up at once.
+func TestMailServerAway(t *testing.T) {
+	h := housetest.Open(t)
+	id := housetest.Ready(t, h)
+	housetest.Rendered(t, h, id)
+	mailer := &away{tries: 60, err: errors.New("connection refused")}
+	h.Delivery.Mailer = mailer
+	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
+	require.NoError(t, err)
+	tries := 0
+	for err = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}); err != nil; err = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}) {
+		tries++
+		now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
+		require.NoError(t, err)
+		assert.Equal(t, "connection refused", now.MailError)
+		assert.NotEmpty(t, now.UnsentToken, "kept, to be tried again")
+	}
+	assert.Equal(t, 60, tries)
+	assert.GreaterOrEqual(t, delivery.SendLink{}.InsertOpts().MaxAttempts, 60+6, "a try a minute, after the first quick ones: longer than an hour")
+	require.Len(t, mailer.sent, 1)
+	assert.Contains(t, mailer.sent[0], token)
+	now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
+	require.NoError(t, err)
+	assert.Empty(t, now.MailError)
+	assert.Empty(t, now.UnsentToken)
+	assert.NotNil(t, now.MailedAt)
+}
+
+func TestMailToNobodyIsGivenUp(t *testing.T) {
+	h := housetest.Open(t)
+	box := &standin.Mailbox{Store: h.Store}
+	require.NoError(t, box.Start())
+	defer box.Stop()
+	h.Delivery.Mailer = delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
+	id := housetest.Ready(t, h)
+	housetest.Rendered(t, h, id)
+	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET client_email = 'nobody@saltmere.example' WHERE id = ?", id).Error)
+	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
+	require.NoError(t, err)
+	w, err := queue.Start(ctx, h.Store, "", h.Delivery)
+	require.NoError(t, err)
+	defer w.Stop(time.Second)
+	require.Eventually(t, func() bool {
+		d, err := store.One[store.Delivery](h.Store.DB, "id = ?", l.DeliveryID)
+		return err == nil && d.State == store.DeliveryFailed
+	}, 10*time.Second, 50*time.Millisecond)
+	now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
+	require.NoError(t, err)
+	assert.Contains(t, now.MailError, "there is nobody of that name here")
+	assert.Empty(t, now.UnsentToken)
 }

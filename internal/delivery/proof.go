@@ -11,6 +11,7 @@ import (
 
 	"nelko/internal/core/profile"
 	"nelko/internal/core/wording"
+	"nelko/internal/queue"
 	"nelko/internal/store"
 )
 
@@ -26,7 +27,7 @@ func (ProofMail) Kind() string { return "proof_mail" }
 
 // InsertOpts implements river.JobArgsWithInsertOpts.
 func (ProofMail) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: outgoing, MaxAttempts: 8}
+	return river.InsertOpts{Queue: outgoing, MaxAttempts: queue.Tries(queue.Outside)}
 }
 
 // proofLooks is how long is waited between looks whether a draft is made.

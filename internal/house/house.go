@@ -4,11 +4,13 @@ package house
 
 import (
 	"context"
+	"strings"
 	"time"
 
 	"nelko/internal/accounts"
 	"nelko/internal/delivery"
 	"nelko/internal/film"
+	"nelko/internal/hosting"
 	"nelko/internal/intake"
 	"nelko/internal/looking"
 	"nelko/internal/making"
@@ -36,6 +38,7 @@ type House struct {
 	Making   *making.Making
 	Looking  *looking.Looking
 	Delivery *delivery.Delivery
+	Hosting  *hosting.Hosting
 	Pressing *pressing.Pressing
 	Proofs   *proofs.Proofs
 	Runs     *runs.Runs
@@ -47,6 +50,7 @@ type Settings struct {
 	SegmentBytes int64  // room for kept segments; 0: the usual
 	Films        int    // rendered at the same time in this process
 	BaseURL      string // the address clients reach
+	Host         string // the address of the video host; empty: none
 	Watch        string // folder whose sub-folders Runs may watch; empty: none
 	Now          func() time.Time
 }
@@ -90,6 +94,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Delivery = &delivery.Delivery{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
+	h.Hosting = &hosting.Hosting{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Host: set.Host, Back: strings.TrimRight(set.BaseURL, "/") + "/settings/host/back"}
 	h.Pressing = &pressing.Pressing{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Making: h.Making, Now: set.Now}
 	h.Proofs = &proofs.Proofs{Store: s, Orders: h.Orders, Making: h.Making, Delivery: h.Delivery, Now: set.Now}
 	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
@@ -98,7 +103,9 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 }
 
 // Rooms are the rooms with jobs.
-func (h *House) Rooms() []queue.Room { return []queue.Room{h.Intake, h.Making, h.Delivery, h.Pressing, h.Runs} }
+func (h *House) Rooms() []queue.Room {
+	return []queue.Room{h.Intake, h.Making, h.Delivery, h.Hosting, h.Pressing, h.Runs}
+}
 
 // Hear tells the rooms what changed elsewhere.
 func (h *House) Hear(e store.Event) {

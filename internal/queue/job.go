@@ -128,5 +128,21 @@ func outcome(err error) string {
 type retry struct{}
 
 func (retry) NextRetry(job *rivertype.JobRow) time.Time {
-	return time.Now().Add(min(time.Minute, time.Second<<min(6, len(job.Errors))))
+	return time.Now().Add(pause(len(job.Errors)))
 }
+
+// pause is how long is waited after so many failures.
+func pause(failures int) time.Duration { return min(time.Minute, time.Second<<min(6, failures)) }
+
+// Tries is how often a job is tried that is to be tried for so long, as one that
+// needs a service outside which may be away.
+func Tries(d time.Duration) int {
+	n := 1
+	for sum := time.Duration(0); sum < d; n++ {
+		sum += pause(n - 1)
+	}
+	return n
+}
+
+// Outside is how long a job is tried that needs a service outside.
+const Outside = 4 * time.Hour

@@ -67,7 +67,13 @@ func (s *mailSession) Mail(from string, _ *smtp.MailOptions) error {
 	return nil
 }
 
+// nobody is an address that nobody has: mail to it is refused.
+const nobody = "nobody@"
+
 func (s *mailSession) Rcpt(to string, _ *smtp.RcptOptions) error {
+	if strings.HasPrefix(to, nobody) {
+		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "there is nobody of that name here"}
+	}
 	s.to = strings.TrimPrefix(s.to+", "+to, ", ")
 	return nil
 }

@@ -68,6 +68,8 @@ type Order struct {
 	CreatedAt                  time.Time
 	AsksApproval               bool // nothing is rendered for good before the client has approved
 
+	Wants []DeliveryKind `gorm:"serializer:json"` // by which ways it is to be delivered; none: any
+
 	Facts `gorm:"embedded"`
 
 	// Of a row of a Run. A pattern has none of it.
@@ -474,6 +476,33 @@ type Placement struct {
 	Error        string
 	Size         int64
 	PlacedAt     *time.Time
+}
+
+// HostAccount is the studio's sign-in at a video host.
+type HostAccount struct {
+	ID          int
+	Host        string
+	Token       json.RawMessage `gorm:"type:jsonb"` // as OAuth 2.0 has it
+	Broken      string          // why it is good no longer; empty: it is
+	ConnectedAt time.Time
+}
+
+// TableName implements GORM's Tabler.
+func (HostAccount) TableName() string { return "host_account" }
+
+// Upload is a film put on a video host.
+type Upload struct {
+	DeliveryID  int64 `gorm:"primaryKey"`
+	RenderID    int64
+	Title, Note string
+	Tags        []string `gorm:"serializer:json"`
+	Visibility  string
+	VideoID     string // at the host, once it knows of the film
+	GoesTo      string // where the file is sent
+	Address     string // where it is watched
+	Sent, Size  int64
+	Error       string
+	DoneAt      *time.Time
 }
 
 // Disc is a delivery on a disc.

@@ -34,6 +34,9 @@ func (s *Server) discRoutes(r chi.Router) {
 	if s.StandIns {
 		r.Post("/standins/drive", s.tellDrive)
 	}
+	if s.VideoHost != nil {
+		r.Post("/standins/tell-host", s.tellHost)
+	}
 	r.Route("/discs/{disc}", func(r chi.Router) {
 		r.Get("/", s.stepPage)
 		r.Get("/page/{n}", s.stepShow)
@@ -73,7 +76,7 @@ func (v *orderView) discs(ctx context.Context, s *Server) error {
 		v.DiscRows = append(v.DiscRows, rowOfDisc(m))
 	}
 	for i, c := range pressing.Choices([]float64{v.Plan.Rate.Seconds(v.Plan.Frames)}) {
-		v.DiscChoices = append(v.DiscChoices, discChoice{string(c.Kind) + "/" + c.Blank.Name, discKinds[c.Kind] + ", " + c.Blank.Name, c.Words, c.Fits, i == 0})
+		v.DiscChoices = append(v.DiscChoices, discChoice{string(c.Kind) + "/" + c.Blank.Name, discKinds[c.Kind] + ", " + strings.TrimPrefix(strings.TrimPrefix(c.Blank.Name, "DVD "), "HD disc "), c.Words, c.Fits, i == 0})
 	}
 	for _, p := range pressing.Standards {
 		v.Standards = append(v.Standards, p.Name)

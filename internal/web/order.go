@@ -41,7 +41,7 @@ const (
 // names of their templates, which are their places in the page too.
 func (l leaf) parts() []string {
 	return append([]string{"orderhead"}, map[leaf][]string{
-		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"proofstate", "remarks", "renders", "discs", "deliveries"},
+		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"proofstate", "remarks", "renders", "discs", "hosted", "deliveries"},
 	}[l]...)
 }
 
@@ -113,6 +113,9 @@ type orderView struct {
 	LinkRows      []linkRow
 	RemarkRows    []remarkRow
 	FileRows      []fileRow
+	HostRows      []hostRow
+	Host          *store.HostAccount // the studio's sign-in; nil: none
+	Visibilities  []string
 	DiscRows      []discRow
 	DiscChoices   []discChoice
 	Standards     []string
@@ -180,7 +183,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 			return nil, err
 		}
 		v.FileRows = fileRows(files)
-		if err := v.discs(ctx, s); err != nil {
+		if err := errors.Join(v.discs(ctx, s), v.hosts(ctx, s)); err != nil {
 			return nil, err
 		}
 	}

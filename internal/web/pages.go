@@ -279,8 +279,18 @@ func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "mailbox", struct {
+	v := struct {
 		base
-		Mails []store.StandinMail
-	}{b, mails})
+		Mails     []store.StandinMail
+		HostFails []choice
+		HostTold  standin.HostFailure
+		Videos    []standin.Video
+	}{base: b, Mails: mails}
+	if s.VideoHost != nil {
+		for _, f := range standin.HostFailures {
+			v.HostFails = append(v.HostFails, choice{string(f.ID), f.Words})
+		}
+		v.HostTold, v.Videos = s.VideoHost.Told(), s.VideoHost.Videos()
+	}
+	s.render(w, r, http.StatusOK, "mailbox", v)
 }

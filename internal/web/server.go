@@ -25,6 +25,7 @@ import (
 	"nelko/internal/house"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/standin"
 	"nelko/internal/store"
 	assets "nelko/web"
 )
@@ -35,6 +36,8 @@ type Config struct {
 	BaseURL   string // the address clients reach, e.g. https://films.example
 	UploadDir string // where uploads lie until they are whole
 	StandIns  bool   // show the stand-ins' pages
+
+	VideoHost *standin.Host // the stand-in's; nil: none
 }
 
 // Server serves the application.
@@ -114,6 +117,9 @@ func (s *Server) routes() http.Handler {
 	r.With(cacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
 	r.Get("/healthz", s.health)
 	s.clientRoutes(r)
+	if s.VideoHost != nil {
+		r.Mount("/standins/host", s.VideoHost)
+	}
 	tooMany := httprate.WithLimitHandler(s.tooManySignIns)
 	// The form is read before the session is looked for.
 	r.With(smallForm, s.sessions.LoadAndSave, httprate.LimitBy(60, time.Minute, byAddress, tooMany), httprate.LimitBy(10, time.Minute, byEmail, tooMany)).
@@ -186,6 +192,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/remarks/{remark}/tick", s.tickRemark)
 		r.Post("/discs", s.makeDisc)
 		r.Post("/discs/{disc}/{act:again|close|handed|burn}", s.actOnDisc)
+		r.Post("/host", s.putOnHost)
+		r.Post("/host/{delivery}/again", s.hostAgain)
 		r.Post("/links", s.makeLink)
 		r.Post("/links/{link}/close", s.closeLink)
 	})
@@ -196,6 +204,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/settings/mark", s.markPicture)
 		r.Post("/settings/mark", s.changeMark)
 		r.Post("/settings/users", s.addUser)
+		r.Post("/settings/host/{act:in|out}", s.signInAtHost)
+		r.Get("/settings/host/back", s.backFromHost)
 		r.Post("/settings/transitions/forget", s.forgetTransition)
 		r.Post("/settings/profiles", s.keepProfile)
 		r.Post("/settings/letters", s.changeLetters)

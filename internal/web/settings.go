@@ -48,6 +48,11 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		s.fail(w, r, err)
 		return
 	}
+	account, err := s.House.Hosting.Account(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	s.render(w, r, status, "settings", struct {
 		base
 		Users       []store.User
@@ -58,7 +63,9 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		Rates       []string
 		Letters     []letterView
 		Fields      []string
-	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...)})
+		Host        *store.HostAccount
+		HostAddress string
+	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...), account, s.House.Hosting.Host})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong

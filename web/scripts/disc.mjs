@@ -3,7 +3,7 @@
 const disc = document.getElementById("disc");
 
 if (disc) {
-  const screen = document.getElementById("screen");
+  const screen = document.getElementById("television");
   const where = document.getElementById("where");
   const words = document.getElementById("words");
   const buttons = [...disc.querySelectorAll(".disc-button")];
