@@ -95,7 +95,8 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 
 // NewLink is what makes a link.
 type NewLink struct {
-	RenderID     int64 // 0: the order's latest film that is done
+	RenderID     int64   // 0: the order's latest film that is done
+	Also         []int64 // renders of more films, of this order or others, which the page offers as cards
 	Title        string
 	Downloadable bool
 	Days         int    // until it expires, 1 to 3650
@@ -128,9 +129,22 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 	}
 	var r store.Render
 	if !n.Proof {
-		r, err = store.One[store.Render](dl.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND state = 'done' AND (id = ? OR (? = 0 AND main))", orderID, n.RenderID, n.RenderID)
+		r, err = store.One[store.Render](dl.Store.DB.WithContext(ctx).Order("id DESC"), "state = 'done' AND (id = ? OR (? = 0 AND main AND order_id = ?))", n.RenderID, n.RenderID, orderID)
 		if err != nil {
 			return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
+		}
+	}
+	films := []store.Render{r}
+	for _, id := range n.Also {
+		x, err := store.One[store.Render](dl.Store.DB.WithContext(ctx), "id = ? AND state = 'done'", id)
+		if errors.Is(err, store.ErrNotFound) {
+			return store.Link{}, "", invalid.Field("also", "One of the other films is not rendered yet.")
+		}
+		if err != nil {
+			return store.Link{}, "", err
+		}
+		if x.ID != r.ID {
+			films = append(films, x)
 		}
 	}
 	n.Title, n.Note = strings.TrimSpace(n.Title), strings.TrimSpace(n.Note)
@@ -174,8 +188,11 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 		if err := tx.Create(&d).Error; err != nil {
 			return err
 		}
-		if !n.Proof {
-			if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error; err != nil {
+		for i, x := range films {
+			if n.Proof {
+				break // it shows the latest draft
+			}
+			if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: x.ID, Position: i}).Error; err != nil {
 				return err
 			}
 		}
@@ -223,12 +240,21 @@ type Watched struct {
 	Delivery store.Delivery
 	Order    store.Order
 	Render   store.Render
+	Films    []Shown        // that the link shows, the first played first
 	Sizes    []store.Render // the same film in sizes that can be streamed, the largest first
 	Studio   store.Studio
 }
 
-// Open finds the film behind a token.
-func (dl *Delivery) Open(ctx context.Context, token string) (Watched, error) {
+// Shown is a film of a link, on a card beside the others.
+type Shown struct {
+	Render store.Render
+	Order  store.Order
+	Title  string
+}
+
+// Open finds the film behind a token; of several the one with the render film,
+// the first if that is none of them.
+func (dl *Delivery) Open(ctx context.Context, token string, film int64) (Watched, error) {
 	tx := dl.Store.DB.WithContext(ctx)
 	var w Watched
 	var err error
@@ -255,11 +281,61 @@ func (dl *Delivery) Open(ctx context.Context, token string) (Watched, error) {
 		w.Sizes = []store.Render{w.Render}
 		return w, err
 	}
-	if w.Render, err = store.One[store.Render](tx, "id = (SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position LIMIT 1)", w.Delivery.ID); err != nil {
+	if w.Films, err = dl.films(tx, w.Delivery.ID); err != nil {
 		return w, err
+	}
+	w.Render = w.Films[0].Render
+	for _, x := range w.Films {
+		if x.Render.ID == film {
+			w.Render = x.Render
+		}
 	}
 	w.Sizes, err = dl.sizes(tx, w.Render)
 	return w, err
+}
+
+// films are the films of a delivery, in their order.
+func (dl *Delivery) films(tx *gorm.DB, id int64) (out []Shown, err error) {
+	var all []store.Render
+	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", id).Order("dr.position, renders.id").Find(&all).Error; err != nil {
+		return nil, err
+	}
+	if len(all) == 0 {
+		return nil, fmt.Errorf("the films of delivery %d: %w", id, store.ErrNotFound)
+	}
+	ids := make([]int64, len(all))
+	for i, r := range all {
+		ids[i] = r.OrderID
+	}
+	of, err := orders.ByID(tx, ids)
+	for _, r := range all {
+		out = append(out, Shown{r, of[r.OrderID], filmTitle(r, of[r.OrderID])})
+	}
+	return out, err
+}
+
+// filmTitle is what a film is called beside others: by its names, and what it is
+// where it is not the order's main one.
+func filmTitle(r store.Render, o store.Order) string {
+	title := cmp.Or(strings.Join(strings.Fields(r.Details["names"]), " "), o.Client)
+	if !r.Main {
+		title += " · " + r.Profile
+	}
+	return title
+}
+
+// SizeOf finds a size of any film behind a link, by its render.
+func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Render, bool) {
+	if r, ok := w.Size(id); ok {
+		return r, true
+	}
+	for _, x := range w.Films {
+		sizes, err := dl.sizes(dl.Store.DB.WithContext(ctx), x.Render)
+		if r, ok := (Watched{Render: x.Render, Sizes: sizes}).Size(id); ok && err == nil {
+			return r, true
+		}
+	}
+	return store.Render{}, false
 }
 
 // sizes are the finished renders of the same film that can be streamed, the
@@ -293,6 +369,16 @@ func (w Watched) Size(id int64) (store.Render, bool) {
 		}
 	}
 	return store.Render{}, false
+}
+
+// OrderOf is the order of a film behind a link.
+func (w Watched) OrderOf(r store.Render) store.Order {
+	for _, x := range w.Films {
+		if x.Order.ID == r.OrderID {
+			return x.Order
+		}
+	}
+	return w.Order
 }
 
 // Unlock checks a link's password.

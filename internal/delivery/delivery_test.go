@@ -70,15 +70,15 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	}
 	l, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{RenderID: r.ID, Title: "Your film", Days: 3, Downloadable: true, Mail: true})
 	require.NoError(t, err)
-	assert.Equal(t, "Delivered", housetest.Load(t, s, o.ID).Next().Text)
+	assert.Equal(t, "Mailing the link", housetest.Load(t, s, o.ID).Next().Text, "not delivered before the mail is out")
 	var stored string
 	require.NoError(t, s.Store.DB.Raw("SELECT string_agg(args::text, ' ') FROM river_job").Scan(&stored).Error)
 	assert.NotContains(t, stored, token, "no job holds the token")
 
-	got, err := s.Delivery.Open(ctx, token)
+	got, err := s.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)
 	assert.Equal(t, done.ID, got.Render.ID)
-	_, err = s.Delivery.Open(ctx, token[:len(token)-1]+"!")
+	_, err = s.Delivery.Open(ctx, token[:len(token)-1]+"!", 0)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	require.NoError(t, s.Delivery.CountView(ctx, got))
 	assert.Equal(t, int64(1), housetest.Load(t, s, o.ID).Links[0].Views)
@@ -102,17 +102,17 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 
 	now := s.Delivery.Now
 	s.Delivery.Now = func() time.Time { return time.Now().AddDate(0, 0, 4) }
-	_, err = s.Delivery.Open(ctx, token)
+	_, err = s.Delivery.Open(ctx, token, 0)
 	assert.ErrorIs(t, err, delivery.ErrClosed, "expired")
 	s.Delivery.Now = now
 	require.NoError(t, s.Orders.Delete(ctx, o.ID))
-	_, err = s.Delivery.Open(ctx, token)
+	_, err = s.Delivery.Open(ctx, token, 0)
 	assert.ErrorIs(t, err, delivery.ErrClosed, "the order was deleted")
 	require.NoError(t, s.Orders.Restore(ctx, o.ID))
-	_, err = s.Delivery.Open(ctx, token)
+	_, err = s.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)
 	require.NoError(t, s.Delivery.Close(ctx, o.ID, l.ID))
-	_, err = s.Delivery.Open(ctx, token)
+	_, err = s.Delivery.Open(ctx, token, 0)
 	assert.ErrorIs(t, err, delivery.ErrClosed)
 
 	_, err = s.Orders.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 9}, nil)

@@ -3,6 +3,7 @@ package delivery
 import (
 	"context"
 	"errors"
+	"fmt"
 	"strings"
 
 	"gorm.io/gorm"
@@ -17,6 +18,8 @@ type Listed struct {
 	Client, Event string
 	Link          *store.Link      `gorm:"-"`
 	File          *store.Placement `gorm:"-"`
+	Disc          *store.Disc      `gorm:"-"`
+	Upload        *store.Upload    `gorm:"-"`
 }
 
 // Filter chooses deliveries. The zero value chooses all.
@@ -70,8 +73,17 @@ func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
 	}
 	var links []store.Link
 	var files []store.Placement
-	if err := errors.Join(tx.Where("delivery_id IN ?", ids).Find(&links).Error, tx.Where("delivery_id IN ?", ids).Find(&files).Error); err != nil {
+	var discs []store.Disc
+	var uploads []store.Upload
+	of := func() *gorm.DB { return tx.Where("delivery_id IN ?", ids) }
+	if err := errors.Join(of().Find(&links).Error, of().Find(&files).Error, of().Omit("guide").Find(&discs).Error, of().Find(&uploads).Error); err != nil {
 		return nil, err
+	}
+	for i := range discs {
+		at[discs[i].DeliveryID].Disc = &discs[i]
+	}
+	for i := range uploads {
+		at[uploads[i].DeliveryID].Upload = &uploads[i]
 	}
 	for i := range links {
 		at[links[i].DeliveryID].Link = &links[i]
@@ -80,6 +92,45 @@ func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
 		at[files[i].DeliveryID].File = &files[i]
 	}
 	return out, nil
+}
+
+// History is a delivery with what became of it, step by step.
+type History struct {
+	Listed
+	Films  []Shown
+	Events []store.DeliveryEvent
+}
+
+// History reads a delivery's history, the first step first.
+func (dl *Delivery) History(ctx context.Context, id int64) (h History, err error) {
+	tx := dl.Store.DB.WithContext(ctx)
+	if err := tx.Table("deliveries d").Select("d.*, o.client, o.event").Joins("JOIN orders o ON o.id = d.order_id").Where("d.id = ?", id).Scan(&h.Listed).Error; err != nil {
+		return h, err
+	}
+	if h.ID == 0 {
+		return h, fmt.Errorf("delivery %d: %w", id, store.ErrNotFound)
+	}
+	if h.Films, err = dl.films(tx, id); err != nil && !errors.Is(err, store.ErrNotFound) {
+		return h, err
+	}
+	if l, err := store.One[store.Link](tx, "delivery_id = ?", id); err == nil {
+		h.Link = &l
+	}
+	return h, tx.Where("delivery_id = ?", id).Order("id").Find(&h.Events).Error
+}
+
+// GiveUp takes a delivery back that failed and is not wanted any more.
+func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error {
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ? AND state = 'failed'", deliveryID, orderID)
+		if err != nil {
+			return err
+		}
+		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
+			return err
+		}
+		return dl.note(ctx, tx, d, "Given up")
+	})
 }
 
 // SendAgain sends a delivery once more: a link by a new address that is mailed,

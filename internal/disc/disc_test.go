@@ -265,7 +265,7 @@ func TestSizeIsPredicted(t *testing.T) {
 		"-c:v", "mpeg2video", "-b:v", "5000k", "-minrate", "5000k", "-maxrate", "5000k", "-bufsize", "1835k", "-g", "15", "-aspect", "16:9", "-c:a", "ac3", "-b:a", "192k", "-f", "dvd", x.File)
 	y := x
 	y.File = filepath.Join(dir, "copy.mpg") // dvdauthor puts the same file on a disc once
-	require.NoError(t, copyTo(x.File, y.File))
+	require.NoError(t, Link(x.File, y.File))
 	s.Titles = []Title{x, y}
 	out := filepath.Join(dir, "o.iso")
 	require.NoError(t, DVD(context.Background(), s, out, ""))

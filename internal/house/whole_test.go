@@ -96,7 +96,7 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	r := housetest.Rendered(t, h, id)
 	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{RenderID: r.ID, Title: "Your film", Days: 3})
 	require.NoError(t, err)
-	w, err := h.Delivery.Open(ctx, token)
+	w, err := h.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)
 	require.NoError(t, h.Delivery.CountView(ctx, w))
 	require.NoError(t, h.Delivery.Close(ctx, id, l.ID))

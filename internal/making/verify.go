@@ -159,6 +159,23 @@ func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Ren
 	})
 }
 
+// Latest is the latest finished main film of each of some orders, by order.
+func (mk *Making) Latest(ctx context.Context, of []store.Order) (map[int64]int64, error) {
+	out, ids := map[int64]int64{}, make([]int64, len(of))
+	for i, o := range of {
+		ids[i] = o.ID
+	}
+	if len(of) == 0 {
+		return out, nil
+	}
+	var rows []store.Render
+	err := mk.Store.DB.WithContext(ctx).Select("id", "order_id").Where("order_id IN ? AND main AND state = 'done'", ids).Order("id").Find(&rows).Error
+	for _, r := range rows {
+		out[r.OrderID] = r.ID
+	}
+	return out, err
+}
+
 // Retry queues a film that failed or was cancelled once more.
 func (mk *Making) Retry(ctx context.Context, r store.Render) error {
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {

@@ -34,6 +34,7 @@ type Dossier struct {
 	Checks    []plan.Check
 	Renders   []store.Render   // newest first
 	Links     []Link           // newest first
+	Went      []Went           // deliveries, oldest first
 	Remarks   []store.Remark   // of the client, and the answers, oldest first
 	Approvals []store.Approval // the latest, if any
 	CanUndo   bool
@@ -135,6 +136,9 @@ func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 		return err
 	}
 	if d.Links, err = Links(tx, "d.order_id = ?", id); err != nil {
+		return err
+	}
+	if d.Went, err = went(tx, d); err != nil {
 		return err
 	}
 	if err := tx.Where("order_id = ?", id).Order("id").Find(&d.Remarks).Error; err != nil {

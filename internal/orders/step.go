@@ -55,10 +55,8 @@ func (d *Dossier) Next() Step {
 	switch {
 	case current && last.State == store.RenderFailed:
 		return Step{Failed, "Render failed: " + last.Error, "renders"}
-	case current && last.State == store.RenderDone && d.delivered(last.ID):
-		return Step{Finished, "Delivered", "deliveries"}
 	case current && last.State == store.RenderDone:
-		return Step{CanGo, "Rendered; send the link", "deliveries"}
+		return d.delivering()
 	}
 	for _, c := range d.Checks {
 		if c.Field == "fit" && d.Doc.Fit.Mode == doc.AtPace {
@@ -103,15 +101,6 @@ func (d *Dossier) Last() *store.Render {
 		}
 	}
 	return nil
-}
-
-func (d *Dossier) delivered(renderID int64) bool {
-	for _, l := range d.Links {
-		if l.RenderID == renderID && l.ClosedAt == nil && !l.Proof {
-			return true
-		}
-	}
-	return false
 }
 
 // Place turns a check's field into a place on the order's pages.

@@ -138,6 +138,42 @@ func choice(kind store.DiscKind, b discs.Blank, seconds []float64, menu *disc.Me
 	return c
 }
 
+// Divide shares films of so many seconds out to as few discs as hold them, in
+// their order.
+func Divide(set store.DiscSetting, seconds []float64) ([][]int, error) {
+	b, ok := discs.Named(set.Blank)
+	if !ok {
+		return nil, fmt.Errorf("there is no blank of the kind %q", set.Blank)
+	}
+	all := make([]int, len(seconds))
+	for i := range all {
+		all[i] = i
+	}
+	var parts [][]int
+	rates, menu := discs.DVD, (&New{DiscSetting: set}).menu()
+	switch set.Kind {
+	case store.DataDisc:
+		parts = [][]int{all} // how large files become is known when they are made
+	case store.HDVideo:
+		rates = discs.HD
+	}
+	if parts == nil {
+		var err error
+		if parts, err = discs.Divide(b, seconds, rates, disc.MenuBudget(len(seconds), menu)); err != nil {
+			return nil, err
+		}
+	}
+	// No more films than a disc has room for.
+	var out [][]int
+	for _, p := range parts {
+		for len(p) > maxTitles {
+			out, p = append(out, p[:maxTitles]), p[maxTitles:]
+		}
+		out = append(out, p)
+	}
+	return out, nil
+}
+
 // New is a disc to be made.
 type New struct {
 	store.DiscSetting

@@ -35,7 +35,7 @@ func draft(t *testing.T, h *house.House, order int64) store.Render {
 }
 
 func watched(t *testing.T, h *house.House, token string) delivery.Watched {
-	w, err := h.Delivery.Open(ctx, token)
+	w, err := h.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)
 	return w
 }

@@ -123,14 +123,10 @@ func (rs *Runs) SetMail(ctx context.Context, id int64, m store.RunMail) error {
 // Mail is the mail a row's client would be sent.
 func (rs *Runs) Mail(run *Run, r Row) (subject, body string) {
 	l := store.Link{ExpiresAt: rs.Now().AddDate(0, 0, linkDays)}
-	title := run.Event
-	if n := strings.Join(strings.Fields(r.Details["names"]), " "); n != "" {
-		title = n + " · " + run.Event
-	}
 	if run.Mail != nil {
 		l.MailSubject, l.MailText = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}
-	return delivery.Message(l, title, rs.Delivery.Address("…"), run.Pattern.Settings.Name)
+	return delivery.Message(l, titleOf(run, r), rs.Delivery.Address("…"), run.Pattern.Settings.Name)
 }
 
 // TryMail sends a row's mail to an address of the studio's, to see it.
@@ -207,14 +203,7 @@ func (rs *Runs) copy(ctx context.Context, w io.Writer, sha string) error {
 }
 
 // Finished counts the rows whose film is made as it is now.
-func (s *Sheet) Finished() (n int) {
-	for _, r := range s.Rows {
-		if r.Current() && r.Render.State == store.RenderDone {
-			n++
-		}
-	}
-	return n
-}
+func (s *Sheet) Finished() int { return len(s.finished()) }
 
 // Linked counts the rows that have a link to hand over.
 func (s *Sheet) Linked() (n int) {
@@ -279,16 +268,9 @@ func (rs *Runs) Cards(ctx context.Context, s *Sheet, w io.Writer) error {
 	if len(cards) == 0 {
 		return invalid.Field("cards", "There are no links yet to print on cards. Make the links first.")
 	}
-	st := paper.Studio{Name: s.Pattern.Settings.Name}
-	if m := s.Pattern.Settings.MarkPicture; m != nil {
-		f, err := rs.Blobs.Open(ctx, m.SHA256)
-		if err != nil {
-			return err
-		}
-		defer f.Close()
-		if st.Mark, err = io.ReadAll(f); err != nil {
-			return err
-		}
+	st, err := rs.Delivery.Stationery(ctx)
+	if err != nil {
+		return err
 	}
 	return paper.Cards(w, st, cards)
 }

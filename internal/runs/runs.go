@@ -21,6 +21,8 @@ import (
 	"nelko/internal/invalid"
 	"nelko/internal/making"
 	"nelko/internal/orders"
+	"nelko/internal/pressing"
+	"nelko/internal/proofs"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
@@ -34,6 +36,8 @@ type Runs struct {
 	Orders   *orders.Orders
 	Intake   *intake.Intake
 	Making   *making.Making
+	Proofs   *proofs.Proofs
+	Pressing *pressing.Pressing
 	Delivery *delivery.Delivery
 	Now      func() time.Time
 	Watch    string // folder in which the folders that Runs watch are; empty: none may

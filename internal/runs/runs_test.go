@@ -195,6 +195,8 @@ func TestARun(t *testing.T) {
 	require.NoError(t, err)
 	assert.EqualValues(t, s.Rows[0].Render.Size, len(film))
 
+	handOut(t, h, s)
+
 	// A change of the pattern touches the films that follow it, and says so.
 	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Thank you for rowing"}}, nil)
 	require.NoError(t, err)
@@ -671,4 +673,63 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, step(h.Orders.Undo))
 	assert.Equal(t, now{77, 4, "Second"}, at())
+}
+
+// handOut sends proofs, makes discs and burns them for all rows of a Run at
+// once, each act leaving out with a word what it does not suit.
+func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
+	do := func(act runs.Act) runs.Done {
+		p, err := h.Runs.Plan(ctx, s, act)
+		require.NoError(t, err)
+		done, err := h.Runs.Go(ctx, s.ID, act)
+		require.NoError(t, err)
+		assert.Len(t, p.Rows, done.Begun, "as it was said beforehand")
+		return done
+	}
+	assert.Equal(t, "3 proofs being made for their clients.", do(runs.Proof).InWords())
+	assert.Zero(t, do(runs.Proof).Begun, "pressed twice, sent once")
+	var links int64
+	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("proof").Count(&links).Error)
+	assert.EqualValues(t, 3, links)
+
+	assert.Equal(t, "0 copies to be burned, one after the other; 3 rows left out: has no disc yet (01, 02, 03).", do(runs.Burn).InWords())
+	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET wants = '[\"link\"]' WHERE id = ?", s.Rows[2].ID).Error)
+	s = sheet(t, h, s.ID)
+	assert.Equal(t, "2 discs being made; 1 row left out: wants no disc (03).", do(runs.Disc).InWords())
+	assert.Zero(t, do(runs.Disc).Begun)
+	var rows []store.Disc
+	require.NoError(t, h.Store.DB.Order("delivery_id").Find(&rows).Error)
+	require.Len(t, rows, 2)
+	assert.Equal(t, "01 The Gannets · Lantern Regatta", rows[0].Setting.Name, "the name to write on it")
+	assert.Equal(t, "2 rows left out: its disc is not made yet (01, 02)", strings.TrimSuffix(strings.SplitN(do(runs.Burn).InWords(), "; ", 2)[1], "."))
+	// As if the images were made.
+	require.NoError(t, h.Store.DB.Exec("UPDATE discs SET image = (SELECT sha256 FROM renders WHERE state = 'done' LIMIT 1), pressed_at = now()").Error)
+	faces, err := h.Runs.Faces(ctx, s)
+	require.NoError(t, err)
+	assert.Len(t, faces, 2)
+	assert.Equal(t, 2, do(runs.Burn).Begun)
+	assert.Zero(t, do(runs.Burn).Begun)
+	open, _, err := h.Pressing.Burns(ctx)
+	require.NoError(t, err)
+	require.Len(t, open, 2)
+	assert.Equal(t, "02 Harbour Lights · Lantern Regatta", open[1].Words)
+
+	// One page with all films, and one set of discs.
+	address, err := h.Runs.All(ctx, s.ID)
+	require.NoError(t, err)
+	w, err := h.Delivery.Open(ctx, address[strings.LastIndex(address, "/")+1:], s.Rows[1].Render.ID)
+	require.NoError(t, err)
+	require.Len(t, w.Films, 3)
+	assert.Equal(t, "Harbour Lights", w.Films[1].Title)
+	assert.Equal(t, s.Rows[1].Render.ID, w.Render.ID, "the one that was asked for")
+	n, err := h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "DVD 4.7 GB", Profiles: []string{"DVD PAL 16:9"}, Menu: true})
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	list, err := h.Pressing.List(ctx, s.Pattern.Order.ID)
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, 3, list[0].Films())
+	_, err = h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "none"})
+	assert.Error(t, err)
+	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
 }

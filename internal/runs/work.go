@@ -1,6 +1,7 @@
 package runs
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -27,6 +28,9 @@ const (
 	Link   Act = "link"  // make links, hand them over
 	Mail   Act = "mail"  // make links and mail them
 	Again  Act = "again" // render what failed
+	Proof  Act = "proof" // send each client a draft
+	Disc   Act = "disc"  // make each row a disc
+	Burn   Act = "burn"  // burn each row's disc, one after the other
 )
 
 // LeftOut is a row an act leaves out, and why.
@@ -42,13 +46,27 @@ type Plan struct {
 	Shortest, Longest float64 // seconds of film
 	Minutes           float64 // about, until all is done; 0: no time to speak of
 	Workers           int
+
+	handed map[int64]handed
 }
 
 // Plan tells beforehand what an act would do with the rows.
 func (rs *Runs) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
 	p := Plan{Act: act}
+	hands := act == Proof || act == Disc || act == Burn
+	if hands {
+		var err error
+		if p.handed, err = rs.handed(ctx, s.ID); err != nil {
+			return p, err
+		}
+	}
 	for _, r := range s.Rows {
-		why := r.whyNot(act)
+		why := ""
+		if hands {
+			why = r.whyNotHanded(act, p.handed[r.ID])
+		} else {
+			why = r.whyNot(act)
+		}
 		switch {
 		case why == "":
 			p.Rows = append(p.Rows, r)
@@ -98,10 +116,10 @@ func (r Row) whyNot(act Act) string {
 			}
 		}
 	case Link, Mail:
-		wants := r.RunValues[list.Wanted]
+		said, wants := r.RunValues[list.Wanted], orders.Wanted(r.Order)
 		switch {
-		case wants != "" && !strings.Contains(list.Fold(wants), "link"):
-			return "wants no link but " + wants
+		case (said != "" || len(wants) > 0) && !slices.Contains(wants, store.LinkDelivery):
+			return "wants no link but " + cmp.Or(said, orders.InWords(wants))
 		case r.Link != nil && r.Link.RenderID == renderID(r) && (act == Link || r.Link.MailedTo != "" && r.Link.MailError == ""):
 			return done
 		case running:
@@ -131,6 +149,12 @@ func (p Plan) InWords() string {
 		return wording.Counted(n, "link")
 	case Mail:
 		return wording.Counted(n, "link") + ", each mailed to its client"
+	case Proof:
+		return wording.Counted(n, "proof")
+	case Disc:
+		return wording.Counted(n, "disc")
+	case Burn:
+		return wording.Counted(n, "copy")
 	}
 	if n == 0 {
 		return "No film is ready to be rendered"
@@ -181,7 +205,8 @@ type Done struct {
 // InWords says what was done.
 func (d Done) InWords() string {
 	text := map[Act]string{Render: wording.Counted(d.Begun, "film") + " queued to be rendered", Again: wording.Counted(d.Begun, "film") + " queued once more", Link: wording.Counted(d.Begun, "link") + " made",
-		Mail: wording.Counted(d.Begun, "link") + " made and being mailed"}[d.Act]
+		Mail: wording.Counted(d.Begun, "link") + " made and being mailed", Proof: wording.Counted(d.Begun, "proof") + " being made for their clients",
+		Disc: wording.Counted(d.Begun, "disc") + " being made", Burn: wording.Counted(d.Begun, "copy") + " to be burned, one after the other"}[d.Act]
 	if len(d.LeftOut) > 0 {
 		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"), Plan{LeftOut: d.LeftOut}.WhyLeftOut())
 	}
@@ -191,10 +216,19 @@ func (d Done) InWords() string {
 // linkDays is how long the links of a Run are open.
 const linkDays = 90
 
-// Go does an act with all rows that are ready for it.
+// Go does an act with all rows that are ready for it. Discs are the usual ones.
 func (rs *Runs) Go(ctx context.Context, id int64, act Act) (Done, error) {
+	return rs.do(ctx, id, act, usualDisc)
+}
+
+// Discs makes each row that is ready for it a disc.
+func (rs *Runs) Discs(ctx context.Context, id int64, how store.DiscSetting) (Done, error) {
+	return rs.do(ctx, id, Disc, how)
+}
+
+func (rs *Runs) do(ctx context.Context, id int64, act Act, how store.DiscSetting) (Done, error) {
 	out := Done{Act: act}
-	if !slices.Contains([]Act{Render, Again, Link, Mail}, act) {
+	if !slices.Contains([]Act{Render, Again, Link, Mail, Proof, Disc, Burn}, act) {
 		return out, invalid.Field("act", "That cannot be done with a Run.")
 	}
 	s, err := rs.Sheet(ctx, id)
@@ -208,10 +242,13 @@ func (rs *Runs) Go(ctx context.Context, id int64, act Act) (Done, error) {
 	out.LeftOut = p.LeftOut
 	for _, r := range p.Rows {
 		var err error
-		if act == Render || act == Again {
+		switch act {
+		case Render, Again:
 			_, err = rs.Making.Begin(ctx, r.ID, "")
-		} else {
+		case Link, Mail:
 			_, err = rs.deliver(ctx, s.Run, r, act == Mail)
+		default:
+			err = rs.hand(ctx, s.Run, r, act, p.handed[r.ID], how)
 		}
 		var inv *invalid.Input
 		switch {
@@ -231,14 +268,7 @@ func (rs *Runs) Go(ctx context.Context, id int64, act Act) (Done, error) {
 
 // deliver makes a row's film a link and tells its address.
 func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) (string, error) {
-	title := run.Event
-	if n := strings.Join(strings.Fields(r.Details["names"]), " "); n != "" {
-		title = n + " · " + run.Event
-	}
-	if len(title) > 200 {
-		title = strings.ToValidUTF8(title[:200], "")
-	}
-	n := delivery.NewLink{RenderID: r.Render.ID, Title: title, Downloadable: true, Days: linkDays, Mail: mail, Keep: true}
+	n := delivery.NewLink{RenderID: r.Render.ID, Title: titleOf(run, r), Downloadable: true, Days: linkDays, Mail: mail, Keep: true}
 	if run.Mail != nil {
 		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}

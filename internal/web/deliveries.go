@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"html/template"
+	"io"
 	"mime"
 	"net/http"
 	"net/url"
@@ -13,6 +15,7 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
+	"github.com/skip2/go-qrcode"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
@@ -21,6 +24,7 @@ import (
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/making"
+	"nelko/internal/orders"
 	"nelko/internal/proofs"
 	"nelko/internal/store"
 )
@@ -73,6 +77,9 @@ func boolean(b bool) int {
 	}
 	return 0
 }
+
+// Ways are the ways an order can be wanted by.
+func (*orderView) Ways() any { return orders.Ways }
 
 type linkRow struct {
 	ID            int64
@@ -265,16 +272,69 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
+	var also []int64
+	for _, v := range r.PostForm["also"] {
+		id, _ := strconv.ParseInt(v, 10, 64) // what is no number is no film
+		also = append(also, id)
+	}
 	_, token, err := s.House.Delivery.MakeLink(r.Context(), number(r, "order"), delivery.NewLink{
 		Title: r.PostFormValue("title"), Days: days,
 		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "", Note: r.PostFormValue("note"), Password: r.PostFormValue("password"),
-		Devices: devices, Embed: r.PostFormValue("embed") != "", Poster: poster,
+		Also: also, Devices: devices, Embed: r.PostFormValue("embed") != "", Poster: poster,
 	})
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
 			v.NewAddress = strings.TrimRight(s.BaseURL, "/") + "/watch/" + token
 		}
 	})
+}
+
+// Code is the new link's address as a code to be read by a phone: a drawing of
+// dark modules on white.
+func (v *orderView) Code() template.HTML {
+	c, err := qrcode.New(v.NewAddress, qrcode.Medium)
+	if err != nil {
+		return ""
+	}
+	b := &svg{}
+	all := c.Bitmap()
+	b.put(`<svg class="code" viewBox="0 0 `, float64(len(all)), ` `, float64(len(all)), `" role="img" aria-label="The address as a code"><path d="`)
+	for y, row := range all {
+		for x, dark := range row {
+			if dark {
+				b.put("M", float64(x), " ", float64(y), "h1v1h-1z")
+			}
+		}
+	}
+	b.put(`"/></svg>`)
+	return template.HTML(b.String()) // made above of numbers and fixed text
+}
+
+// card is a card with a link's address to hand out.
+func (s *Server) card(w http.ResponseWriter, r *http.Request) {
+	s.print(w, r, "card.pdf", func(b io.Writer) error {
+		return s.House.Delivery.Card(r.Context(), number(r, "order"), r.PostFormValue("address"), b)
+	})
+}
+
+// otherFilm is a finished film that can be on a link's page beside the order's.
+type otherFilm struct {
+	ID   int64
+	Name string
+}
+
+// MoreFilms are finished films of the order as it is now, other than its main
+// one, that browsers play.
+func (v *orderView) MoreFilms() (out []otherFilm) {
+	seen := map[string]bool{}
+	for _, r := range v.Renders {
+		plays := r.Setting != nil && r.Setting.Plays() && r.Profile != profile.Proof.Name && !slices.Contains(making.StreamSizes, r.Profile)
+		if r.State == store.RenderDone && !r.Main && plays && r.Revision == v.Slideshow.Head && !seen[r.Profile] {
+			seen[r.Profile] = true
+			out = append(out, otherFilm{r.ID, r.Profile})
+		}
+	}
+	return append(out, v.SiblingFilms...)
 }
 
 func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
@@ -350,6 +410,7 @@ func (v *orderView) proofRows(now time.Time) {
 type deliveryRow struct {
 	OrderID, ID                                    int64
 	Client, Event, Title, Kind, How, When, Arrived string
+	Address                                        string // at the video host
 	Failed, Closed                                 bool
 }
 
@@ -369,6 +430,27 @@ func (s *Server) deliveryRow(d delivery.Listed) deliveryRow {
 		if !d.Link.Open(s.House.Orders.Now()) {
 			row.Closed = true
 		}
+	case d.Disc != nil:
+		row.How = "DVD, HD or data disc"
+		if len(d.Disc.Setting.Profiles) > 0 {
+			row.How = strings.Join(d.Disc.Setting.Profiles, ", ") + " on " + d.Disc.Setting.Blank
+		}
+		switch {
+		case row.Failed:
+			row.Arrived = d.Disc.Error
+		case d.Proof == "" && d.Disc.Image != nil:
+			row.Arrived = "made, not burned yet"
+		case d.Proof == "" && !row.Closed:
+			row.Arrived = "being made"
+		}
+	case d.Upload != nil:
+		row.How, row.Address = "to the video host", d.Upload.Address
+		switch {
+		case row.Failed:
+			row.Arrived = d.Upload.Error
+		case d.Proof == "" && !row.Closed:
+			row.Arrived, row.Address = "on its way", ""
+		}
 	case d.File != nil:
 		row.How = "into the folder"
 		if d.File.Error != "" {
@@ -380,8 +462,50 @@ func (s *Server) deliveryRow(d delivery.Listed) deliveryRow {
 	return row
 }
 
+// historyPage is what became of a delivery, step by step.
+func (s *Server) historyPage(w http.ResponseWriter, r *http.Request) {
+	h, err := s.House.Delivery.History(r.Context(), number(r, "delivery"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	b, err := s.base(r, h.Title)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, "history", struct {
+		base
+		delivery.History
+		Row deliveryRow
+	}{b, h, s.deliveryRow(h.Listed)})
+}
+
+func (s *Server) giveUp(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Delivery.GiveUp(r.Context(), number(r, "order"), number(r, "delivery")), nil)
+}
+
+// sendOnce sends a delivery again by whichever room it belongs to.
+func (s *Server) sendOnce(r *http.Request) error {
+	id := number(r, "delivery")
+	h, err := s.House.Delivery.History(r.Context(), id)
+	if err != nil {
+		return err
+	}
+	switch h.Kind {
+	case store.DiscDelivery:
+		if h.State == store.DeliveryFailed {
+			return s.House.Pressing.Again(r.Context(), id)
+		}
+		return s.House.Pressing.Copies(r.Context(), id, 1)
+	case store.UploadDelivery:
+		return s.House.Hosting.Again(r.Context(), id)
+	}
+	return s.House.Delivery.SendAgain(r.Context(), number(r, "order"), id)
+}
+
 func (s *Server) sendAgain(w http.ResponseWriter, r *http.Request) {
-	err := s.House.Delivery.SendAgain(r.Context(), number(r, "order"), number(r, "delivery"))
+	err := s.sendOnce(r)
 	var wrong *invalid.Input
 	switch {
 	case errors.As(err, &wrong):

@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/orders"
+	"nelko/internal/proofs"
 )
 
 // deskView is what can be changed on the selected slides, or in the whole
@@ -33,6 +34,7 @@ type deskView struct {
 	IDs             []doc.SlideID
 	MediaIDs        []doc.MediaID // of the selection
 	Slides          []deskSlide
+	Remarks         []proofs.Said // of the client on the selected slides
 	Linger, Pin     string
 	Pinned, HasClip bool
 
@@ -137,6 +139,11 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.HasClip = v.HasClip || sl.Kind == doc.Clip
 		together += sl.Length - sl.Overlap
 		v.Pictures = v.Pictures && len(sl.Media) > 0
+	}
+	for _, said := range proofs.Threads(wk.Remarks, wk.Plan) {
+		if slices.Contains(v.IDs, doc.SlideID(said.Slide)) {
+			v.Remarks = append(v.Remarks, said)
+		}
 	}
 	v.Linger, v.Pin, v.Caption = onlyOne(lingers), onlyOne(pins), onlyOne(captions)
 	v.Heading = wording.Counted(len(v.Slides), "slide") + " selected"

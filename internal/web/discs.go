@@ -75,14 +75,33 @@ func (v *orderView) discs(ctx context.Context, s *Server) error {
 	for _, m := range list {
 		v.DiscRows = append(v.DiscRows, rowOfDisc(m))
 	}
-	for i, c := range pressing.Choices([]float64{v.Plan.Rate.Seconds(v.Plan.Frames)}) {
-		v.DiscChoices = append(v.DiscChoices, discChoice{string(c.Kind) + "/" + c.Blank.Name, discKinds[c.Kind] + ", " + strings.TrimPrefix(strings.TrimPrefix(c.Blank.Name, "DVD "), "HD disc "), c.Words, c.Fits, i == 0})
+	v.DiscChoices, v.Standards = discChoices([]float64{v.Plan.Rate.Seconds(v.Plan.Frames)}), standards()
+	if v.Siblings, err = s.House.Pressing.Siblings(ctx, v.Order); err != nil {
+		return err
 	}
-	for _, p := range pressing.Standards {
-		v.Standards = append(v.Standards, p.Name)
+	films, err := s.House.Making.Latest(ctx, v.Siblings)
+	for _, o := range v.Siblings {
+		if id := films[o.ID]; id > 0 {
+			v.SiblingFilms = append(v.SiblingFilms, otherFilm{id, o.Event})
+		}
 	}
-	v.Siblings, err = s.House.Pressing.Siblings(ctx, v.Order)
 	return err
+}
+
+// discChoices are the kinds of disc, and how films of so many seconds fit.
+func discChoices(seconds []float64) (out []discChoice) {
+	for i, c := range pressing.Choices(seconds) {
+		blank := strings.TrimPrefix(strings.TrimPrefix(c.Blank.Name, "DVD "), "HD disc ")
+		out = append(out, discChoice{string(c.Kind) + "/" + c.Blank.Name, discKinds[c.Kind] + ", " + blank, c.Words, c.Fits, i == 0})
+	}
+	return out
+}
+
+func standards() (out []string) {
+	for _, p := range pressing.Standards {
+		out = append(out, p.Name)
+	}
+	return out
 }
 
 func rowOfDisc(m pressing.Made) discRow {

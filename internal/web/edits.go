@@ -118,6 +118,13 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	if err == nil {
 		err = s.House.Orders.Update(r.Context(), id, n.Head)
 	}
+	if err == nil {
+		var wants []store.DeliveryKind
+		for _, k := range r.PostForm["wants"] {
+			wants = append(wants, store.DeliveryKind(k))
+		}
+		err = s.House.Orders.Want(r.Context(), id, wants)
+	}
 	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
 		s.message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")

@@ -119,6 +119,7 @@ type orderView struct {
 	DiscRows      []discRow
 	DiscChoices   []discChoice
 	Standards     []string
+	SiblingFilms  []otherFilm
 	Siblings      []store.Order // other orders of the same client
 	ProofState    []string
 	NewAddress    string

@@ -11,6 +11,7 @@ import (
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/orders"
+	"nelko/internal/proofs"
 )
 
 // rowsView is the running order as it is drawn: rows of equal seconds, every
@@ -50,7 +51,14 @@ type slideView struct {
 	Label         string
 	Start, Length timecode.Frames
 	Fixed         bool // opening and closing stay where they are
+	Remarks       []remarkMark
 	Pieces        []pieceView
+}
+
+// remarkMark is an open remark of the client on a slide, at its moment.
+type remarkMark struct {
+	X, Y float64
+	Text string
 }
 
 type pieceView struct {
@@ -123,6 +131,11 @@ func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte) rowsView {
 	for i := range n {
 		v.Rows = append(v.Rows, d.row(i))
 	}
+	for _, said := range proofs.Threads(w.Remarks, w.Plan) {
+		if said.Number > 0 && said.DoneAt == nil {
+			d.remarks = append(d.remarks, said)
+		}
+	}
 	for i := range w.Plan.Slides {
 		v.Slides = append(v.Slides, d.slide(i))
 	}
@@ -140,6 +153,8 @@ type drawing struct {
 	per   timecode.Frames
 	waves map[doc.MediaID][]byte
 	music []doc.Placed
+
+	remarks []proofs.Said // open ones
 
 	slideH, rowH float64
 }
@@ -251,6 +266,15 @@ func (d drawing) slide(i int) slideView {
 		}
 		v.Pieces = append(v.Pieces, p)
 		at = stop
+	}
+	for _, r := range d.remarks {
+		if r.Number != i+1 {
+			continue
+		}
+		n := min(max(d.Doc.Rate.Frames(r.At), s.Start), s.End()-1)
+		row := n / d.per
+		v.Remarks = append(v.Remarks, remarkMark{d.x(n - row*d.per), d.rowH*float64(row) + rulerH, r.Who + ": " + r.Text})
+		v.Label += ", remark: " + r.Text
 	}
 	return v
 }

@@ -74,8 +74,24 @@ func (v rowsView) slide(b *svg, s slideView) {
 		}
 		b.put(`</svg><rect class="frame" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `"/>`)
 	}
+	for _, r := range s.Remarks {
+		words := []rune(r.Text)
+		if len(words) > remarkLetters {
+			words = append(words[:remarkLetters-1:remarkLetters-1], '…')
+		}
+		// At the right end of a row it hangs to the left.
+		wide := 5.6*float64(len(words)) + 8
+		x := r.X
+		if x+wide > v.Width {
+			x -= wide
+		}
+		b.put(`<g class="remark"><title>`, esc(r.Text), `</title><line x1="`, r.X, `" x2="`, r.X, `" y1="`, r.Y, `" y2="`, r.Y+v.SlideH, `"/><rect x="`, x, `" y="`, r.Y, `" width="`, wide, `" height="15"/><text x="`, x+4, `" y="`, r.Y+11, `">`, esc(string(words)), `</text></g>`)
+	}
 	b.put(`</g>`)
 }
+
+// remarkLetters is how much of a remark is written on its slide.
+const remarkLetters = 22
 
 // esc makes text safe in elements and quoted attributes.
 func esc(s string) string { return template.HTMLEscapeString(s) }

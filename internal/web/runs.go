@@ -41,12 +41,13 @@ func (s *Server) runRoutes(r chi.Router) {
 		r.Post("/cells", s.setCells)
 		r.Post("/{step:undo|redo}", s.stepRun)
 		r.Post("/list", s.bringList)
-		r.Post("/{act:agree|agree-all|refuse|roles|folder|folders|go|pause|goon|cancel|first|give|see|names|mail|try|watch|archive|restore|dismiss}", s.actOnRun)
+		r.Post("/{act:agree|agree-all|refuse|discs|alldiscs|all|roles|folder|folders|go|pause|goon|cancel|first|give|see|names|mail|try|watch|archive|restore|dismiss}", s.actOnRun)
 		r.Get("/impact", s.runImpact)
 		r.Get("/films.zip", s.runFilms)
 		r.Get("/pattern.zip", s.runPattern)
 		r.Get("/links.csv", s.runLinks)
 		r.Get("/cards.pdf", s.runCards)
+		r.Get("/faces.pdf", s.runFaces)
 	})
 }
 
@@ -374,6 +375,25 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		var done runs.Done
 		done, err = in.Go(ctx, id, runs.Act(r.PostForm.Get("act")))
 		text = done.InWords()
+	case "discs", "alldiscs":
+		var f discForm
+		if f, err = decode[discForm](r.PostForm); err != nil {
+			break
+		}
+		how := f.disc(0).DiscSetting
+		if chi.URLParam(r, "act") == "alldiscs" {
+			var n int
+			n, err = in.AllOnDiscs(ctx, id, how)
+			text = wording.Counted(n, "disc") + " being made with all films; the Run’s pattern has them under Deliveries."
+			break
+		}
+		var done runs.Done
+		done, err = in.Discs(ctx, id, how)
+		text = done.InWords()
+	case "all":
+		var address string
+		address, err = in.All(ctx, id)
+		text = "One link for all films: " + address
 	case "pause":
 		err, text = in.Pause(ctx, id), "Paused: what is rendering goes on, what waits is kept."
 	case "goon":
@@ -650,24 +670,64 @@ func (s *Server) runCards(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(b.Bytes())
 }
 
+func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	s.print(w, r, sh.Name+" disc faces.pdf", func(b io.Writer) error {
+		ids, err := s.House.Runs.Faces(r.Context(), sh)
+		if err != nil {
+			return err
+		}
+		return s.House.Pressing.Faces(r.Context(), ids, b)
+	})
+}
+
 // outView is what goes out of a Run, and what went where.
 type outView struct {
 	base
 	*runs.Sheet
-	Leaves        []leafLink
-	Lines         []outLine
-	Fields        string
-	Subject, Text string // of the mail, as kept
-	TrySubject    string
-	TryBody       string
-	TryOf         string
-	TryID         int64
-	Links, Mails  string // what making them would do
-	LinkRows      int
-	MailRows      int
-	MailLeft      string
-	Watched       string
-	MayWatch      bool
+	Leaves                        []leafLink
+	Lines                         []outLine
+	Fields                        string
+	Subject, Text                 string // of the mail, as kept
+	TrySubject                    string
+	TryBody                       string
+	TryOf                         string
+	TryID                         int64
+	Links, Mails                  string // what making them would do
+	LinkRows                      int
+	MailRows                      int
+	MailLeft                      string
+	Proofs, Discs, Burns          string
+	ProofRows, DiscRows, BurnRows int
+	ProofLeft, DiscLeft, BurnLeft string
+	Choices                       []discChoice
+	Standards                     []string
+	Watched                       string
+	MayWatch                      bool
+}
+
+// handOut fills in what making proofs and discs for all rows would do.
+func (s *Server) handOut(r *http.Request, v *outView) error {
+	for _, a := range []struct {
+		act         runs.Act
+		words, left *string
+		rows        *int
+	}{{runs.Proof, &v.Proofs, &v.ProofLeft, &v.ProofRows}, {runs.Disc, &v.Discs, &v.DiscLeft, &v.DiscRows}, {runs.Burn, &v.Burns, &v.BurnLeft, &v.BurnRows}} {
+		p, err := s.House.Runs.Plan(r.Context(), v.Sheet, a.act)
+		if err != nil {
+			return err
+		}
+		*a.words, *a.left, *a.rows = p.InWords(), p.WhyLeftOut(), len(p.Rows)
+	}
+	var longest float64
+	for _, row := range v.Rows {
+		longest = max(longest, row.PictureSeconds)
+	}
+	v.Choices, v.Standards = discChoices([]float64{longest}), standards()
+	return nil
 }
 
 type outLine struct {
@@ -722,6 +782,10 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v.LinkRows, v.MailRows, v.Links, v.Mails, v.MailLeft = len(links.Rows), len(mails.Rows), links.InWords(), mails.InWords(), mails.WhyLeftOut()
+	if err := s.handOut(r, &v); err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	s.render(w, r, http.StatusOK, "runout", v)
 }
 

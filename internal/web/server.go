@@ -152,6 +152,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	s.runRoutes(r)
 	s.discRoutes(r)
 	r.Get("/deliveries", s.deliveriesPage)
+	r.Get("/deliveries/{delivery}", s.historyPage)
 	r.Handle("/uploads/*", s.uploads)
 	r.Handle("/uploads", s.uploads)
 	if s.StandIns {
@@ -186,6 +187,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/renders/{render}/put", s.putFile)
 		r.Post("/files/{delivery}/settle", s.settleFile)
 		r.Post("/deliveries/{delivery}/again", s.sendAgain)
+		r.Post("/deliveries/{delivery}/giveup", s.giveUp)
 		r.Post("/proof", s.sendProof)
 		r.Post("/approval", s.askApproval)
 		r.Post("/remarks/{remark}/answer", s.answerRemark)
@@ -195,6 +197,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/host", s.putOnHost)
 		r.Post("/host/{delivery}/again", s.hostAgain)
 		r.Post("/links", s.makeLink)
+		r.Post("/card.pdf", s.card)
 		r.Post("/links/{link}/close", s.closeLink)
 	})
 	r.Group(func(r chi.Router) {

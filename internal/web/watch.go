@@ -38,6 +38,7 @@ func (s *Server) clientRoutes(r chi.Router) {
 	r.Get("/watch/{token}/{render}/film.{ending}", s.watchFilm)
 	r.Get("/watch/{token}/captions.vtt", s.watchCaptions)
 	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
+	r.Get("/watch/{token}/{render}/card.jpg", s.watchCard)
 	r.Post("/watch/{token}/played", s.watchPlayed)
 	r.With(smallForm, httprate.LimitBy(10, time.Minute, byToken, tooMany), httprate.LimitBy(30, time.Minute, byAddress, tooMany)).Post("/watch/{token}/password", s.watchUnlock)
 	r.With(smallForm, httprate.LimitBy(30, time.Minute, byToken, tooMany)).Post("/watch/{token}/remarks", s.watchRemark)
@@ -71,7 +72,7 @@ func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watch
 	w.Header().Set("Referrer-Policy", "no-referrer") // the address is the key
 	w.Header().Set("X-Robots-Tag", "noindex, nofollow, noarchive")
 	token := chi.URLParam(r, "token")
-	v, err := s.House.Delivery.Open(r.Context(), token)
+	v, err := s.House.Delivery.Open(r.Context(), token, queryInt(r, "film", 0))
 	switch {
 	case errors.Is(err, delivery.ErrClosed):
 		s.message(w, r, http.StatusGone, "This link is closed", fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "", "")
@@ -112,7 +113,7 @@ func (s *Server) askPassword(w http.ResponseWriter, r *http.Request, v delivery.
 
 func (s *Server) watchUnlock(w http.ResponseWriter, r *http.Request) {
 	token := chi.URLParam(r, "token")
-	v, err := s.House.Delivery.Open(r.Context(), token)
+	v, err := s.House.Delivery.Open(r.Context(), token, queryInt(r, "film", 0))
 	if err != nil {
 		s.watched(w, r) // says why
 		return
@@ -133,9 +134,18 @@ type watchView struct {
 	Streams, Captioned                 bool
 	Downloads                          []sizeView
 	Shape                              string // of the frame, for the page's layout
+	Film                               string // query of the film's addresses; empty for the first
+	Cards                              []filmCard
 	Proof                              *draftView
 	Embedded                           bool
 	OEmbed                             string // address of its description; empty: it may not be shown elsewhere
+}
+
+// filmCard is one of several films behind a link.
+type filmCard struct {
+	ID            int64
+	Title, Length string
+	Here          bool
 }
 
 // sizeView is a size a client may download.
@@ -187,6 +197,15 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 		return view, nil
 	}
 	view.Length, view.Ending = minutes(v.Render.Seconds), making.Extension(v.Render)
+	if len(v.Films) > 1 {
+		for i, f := range v.Films {
+			here := f.Render.ID == v.Render.ID
+			view.Cards = append(view.Cards, filmCard{f.Render.ID, f.Title, minutes(f.Render.Seconds), here})
+			if here && i > 0 {
+				view.Film = fmt.Sprintf("?film=%d", f.Render.ID)
+			}
+		}
+	}
 	// A film of before there were streams plays whole rather than only small.
 	view.Streams = v.Render.Stream != nil
 	if x := v.Render.Setting; x != nil && x.Captions != profile.Burnt {
@@ -247,7 +266,7 @@ func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "no film", http.StatusNotFound)
 		return
 	}
-	v, err := s.House.Delivery.Open(r.Context(), token)
+	v, err := s.House.Delivery.Open(r.Context(), token, queryInt(r, "film", 0))
 	if err != nil || !v.Link.Embed || v.Render.ID == 0 {
 		http.Error(w, "no film", http.StatusNotFound)
 		return
@@ -317,7 +336,7 @@ func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
 	}
 	rd := v.Render
 	if chi.URLParam(r, "render") != "" {
-		if rd, ok = v.Size(number(r, "render")); !ok {
+		if rd, ok = s.House.Delivery.SizeOf(r.Context(), v, number(r, "render")); !ok {
 			s.fail(w, r, store.ErrNotFound)
 			return
 		}
@@ -333,7 +352,7 @@ func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
 			s.message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
 			return
 		}
-		name = making.FileName(v.Order, rd)
+		name = making.FileName(v.OrderOf(rd), rd)
 		// A download that is taken up again is still one.
 		if from := r.Header.Get("Range"); from == "" || strings.HasPrefix(from, "bytes=0-") {
 			if err := s.House.Delivery.CountDownload(r.Context(), v); err != nil {
@@ -373,7 +392,7 @@ func (s *Server) streamed(w http.ResponseWriter, r *http.Request) (store.Render,
 	if !ok {
 		return store.Render{}, false
 	}
-	x, ok := v.Size(number(r, "render"))
+	x, ok := s.House.Delivery.SizeOf(r.Context(), v, number(r, "render"))
 	if !ok || x.Stream == nil {
 		s.fail(w, r, store.ErrNotFound)
 		return x, false
@@ -410,13 +429,28 @@ func (s *Server) watchCaptions(w http.ResponseWriter, r *http.Request) {
 	_, _ = w.Write(b) // whoever asked is gone
 }
 
+// watchCard is the poster of one of several films.
+func (s *Server) watchCard(w http.ResponseWriter, r *http.Request) {
+	v, ok := s.watched(w, r)
+	if !ok {
+		return
+	}
+	x, ok := s.House.Delivery.SizeOf(r.Context(), v, number(r, "render"))
+	if !ok || x.Poster == nil {
+		s.fail(w, r, store.ErrNotFound)
+		return
+	}
+	w.Header().Set("Cache-Control", "private, max-age=600")
+	s.serveBlob(w, r, *x.Poster, "image/jpeg", "")
+}
+
 func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
 	v, ok := s.watched(w, r)
 	if !ok {
 		return
 	}
 	poster := v.Link.Poster
-	if poster == nil {
+	if poster == nil || len(v.Films) > 0 && v.Render.ID != v.Films[0].Render.ID {
 		poster = v.Render.Poster
 		// The smallest size's: enough, and there at once.
 		if n := len(v.Sizes); n > 0 && v.Sizes[n-1].Poster != nil {

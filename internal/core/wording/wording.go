@@ -20,6 +20,15 @@ func Counted(n int, word string) string {
 	return fmt.Sprintf("%d %ss", n, word)
 }
 
+// Listed joins words: "link", "link and disc", "link, disc and file".
+func Listed(words []string) string {
+	if len(words) < 2 {
+		return strings.Join(words, "")
+	}
+	last := len(words) - 1
+	return strings.Join(words[:last], ", ") + " and " + words[last]
+}
+
 // Lower is a text with its first letter small, to go on within a sentence.
 func Lower(s string) string {
 	r, n := utf8.DecodeRuneInString(s)

@@ -1,0 +1,220 @@
+package runs
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	discs "nelko/internal/core/disc"
+	"nelko/internal/core/profile"
+	"nelko/internal/delivery"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
+	"nelko/internal/pressing"
+	"nelko/internal/proofs"
+	"nelko/internal/store"
+)
+
+// handed is how far a row's proof and disc are.
+type handed struct {
+	approved bool
+	proofed  bool // its client has the draft of the film as it is now
+	disc     int64
+	pressed  bool // the disc's image is made
+	burned   bool // or is being burned
+}
+
+// handed reads how far all rows' proofs and discs are, of their films as they
+// are now.
+func (rs *Runs) handed(ctx context.Context, run int64) (map[int64]handed, error) {
+	var rows []struct {
+		ID                                 int64
+		Approved, Proofed, Pressed, Burned bool
+		Disc                               int64
+	}
+	err := rs.Store.DB.WithContext(ctx).Raw(`SELECT o.id,
+			EXISTS (SELECT 1 FROM approvals a WHERE a.order_id = o.id AND a.revision = s.head) AS approved,
+			EXISTS (SELECT 1 FROM renders r WHERE r.order_id = o.id AND r.profile = ? AND r.revision = s.head AND r.state IN ('waiting', 'running', 'done'))
+				AND EXISTS (SELECT 1 FROM links l JOIN deliveries d ON d.id = l.delivery_id WHERE d.order_id = o.id AND l.proof AND l.closed_at IS NULL AND l.expires_at > ?) AS proofed,
+			coalesce(x.delivery_id, 0) AS disc, x.image IS NOT NULL AS pressed,
+			EXISTS (SELECT 1 FROM burns b WHERE b.delivery_id = x.delivery_id AND b.state IN ('waiting', 'burning', 'verifying', 'done')) AS burned
+		FROM orders o JOIN slideshows s ON s.order_id = o.id AND s.position = 0
+		LEFT JOIN LATERAL (SELECT x.* FROM discs x JOIN deliveries d ON d.id = x.delivery_id JOIN delivery_renders dr ON dr.delivery_id = d.id JOIN renders r ON r.id = dr.render_id
+			WHERE d.order_id = o.id AND d.state NOT IN ('closed', 'failed') AND r.revision = s.head ORDER BY d.id DESC LIMIT 1) x ON true
+		WHERE o.run_id = ? AND o.run_key <> ''`, profile.Proof.Name, rs.Now(), run).Scan(&rows).Error
+	out := map[int64]handed{}
+	for _, r := range rows {
+		out[r.ID] = handed{r.Approved, r.Proofed, r.Disc, r.Pressed, r.Burned}
+	}
+	return out, err
+}
+
+// whyNotHanded is why an act of proofs or discs leaves a row out; empty if it
+// does not.
+func (r Row) whyNotHanded(act Act, h handed) string {
+	if r.stops() != "" && act != Burn {
+		return r.whyNot(Render)
+	}
+	said, wants := r.wants()
+	switch act {
+	case Proof:
+		if h.approved || h.proofed {
+			return done
+		}
+	case Disc:
+		switch {
+		case said && !slices.Contains(wants, store.DiscDelivery):
+			return "wants no disc"
+		case h.disc > 0:
+			return done
+		case r.AsksApproval && !h.approved:
+			return "not approved by its client"
+		case r.Pictures == 0:
+			return "no pictures yet"
+		}
+	case Burn:
+		switch {
+		case h.burned, h.disc == 0 && said && !slices.Contains(wants, store.DiscDelivery):
+			return done
+		case h.disc == 0:
+			return "has no disc yet"
+		case !h.pressed:
+			return "its disc is not made yet"
+		}
+	}
+	return ""
+}
+
+// wants is by which ways a row is to be delivered, and whether that is said.
+func (r Row) wants() (said bool, wants []store.DeliveryKind) {
+	wants = orders.Wanted(r.Order)
+	return len(wants) > 0, wants
+}
+
+// proofDays is how long the proofs of a Run are open.
+const proofDays = 30
+
+// usualDisc is a disc where nothing else is said.
+var usualDisc = store.DiscSetting{Kind: store.DVDVideo, Blank: discs.DVD5.Name, Profiles: []string{profile.DVDPALWide.Name}, Menu: true}
+
+// hand does an act of proofs or discs for a row.
+func (rs *Runs) hand(ctx context.Context, run *Run, r Row, act Act, h handed, how store.DiscSetting) error {
+	switch act {
+	case Proof:
+		_, err := rs.Proofs.Send(ctx, r.ID, proofs.New{Title: titleOf(run, r), Days: proofDays, Mail: r.ClientEmail != ""})
+		return err
+	case Disc:
+		how.Name = discName(run, r)
+		_, err := rs.Pressing.Make(ctx, r.ID, pressing.New{DiscSetting: how})
+		return err
+	}
+	return rs.Pressing.Copies(ctx, h.disc, 1)
+}
+
+// titleOf is what a row's film is called to its client.
+func titleOf(run *Run, r Row) string {
+	title := run.Event
+	if n := strings.Join(strings.Fields(r.Details["names"]), " "); n != "" {
+		title = n + " · " + run.Event
+	}
+	if len(title) > 200 {
+		title = strings.ToValidUTF8(title[:200], "")
+	}
+	return title
+}
+
+// discName is what is written on a row's disc: whose it is, in few words.
+func discName(run *Run, r Row) string {
+	name := strings.Join(strings.Fields(r.Details["names"]), " ")
+	if name == "" {
+		name = r.Client
+	}
+	name = r.RunKey + " " + name + " · " + run.Event
+	if len(name) > 64 {
+		name = strings.TrimSpace(strings.ToValidUTF8(name[:64], ""))
+	}
+	return name
+}
+
+// Faces are the discs of a Run's rows, whose faces can be printed.
+func (rs *Runs) Faces(ctx context.Context, s *Sheet) (out []int64, err error) {
+	all, err := rs.handed(ctx, s.ID)
+	for _, r := range s.Rows {
+		if h := all[r.ID]; h.disc > 0 && h.pressed {
+			out = append(out, h.disc)
+		}
+	}
+	return out, err
+}
+
+// finished are the rows whose film is made as it is now.
+func (s *Sheet) finished() (out []Row) {
+	for _, r := range s.Rows {
+		if r.Current() && r.Render.State == store.RenderDone {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// All makes one link with the films of all rows that are made, for who ordered
+// them together, and tells its address.
+func (rs *Runs) All(ctx context.Context, id int64) (address string, err error) {
+	s, err := rs.Sheet(ctx, id)
+	if err != nil {
+		return "", err
+	}
+	rows := s.finished()
+	if len(rows) == 0 {
+		return "", invalid.Field("films", "No film of the Run is made as it is now. Render them first.")
+	}
+	n := delivery.NewLink{Title: s.Name, Downloadable: true, Days: linkDays, Keep: true, RenderID: rows[0].Render.ID}
+	for _, r := range rows[1:] {
+		n.Also = append(n.Also, r.Render.ID)
+	}
+	_, token, err := rs.Delivery.MakeLink(ctx, s.Pattern.Order.ID, n)
+	return rs.Delivery.Address(token), err
+}
+
+// AllOnDiscs makes discs with the films of all rows that are ready, as many as
+// hold them, in the rows' order, and tells how many.
+func (rs *Runs) AllOnDiscs(ctx context.Context, id int64, how store.DiscSetting) (n int, err error) {
+	s, err := rs.Sheet(ctx, id)
+	if err != nil {
+		return 0, err
+	}
+	var ids []int64
+	var seconds []float64
+	for _, r := range s.Rows {
+		if r.whyNot(Render) == "" || r.whyNot(Render) == done {
+			ids, seconds = append(ids, r.ID), append(seconds, r.PictureSeconds)
+		}
+	}
+	if len(ids) == 0 {
+		return 0, invalid.Field("films", "No row is ready for a disc.")
+	}
+	parts, err := pressing.Divide(how, seconds)
+	if err != nil {
+		return 0, invalid.Field("blank", "The films do not fit: %v.", err)
+	}
+	for i, part := range parts {
+		set := how
+		if set.Name = s.Name; len(parts) > 1 {
+			set.Name = fmt.Sprintf("%s, disc %d of %d", s.Name, i+1, len(parts))
+		}
+		x := pressing.New{DiscSetting: set}
+		for _, k := range part {
+			x.Orders = append(x.Orders, ids[k])
+		}
+		if _, err := rs.Pressing.Make(ctx, s.Pattern.Order.ID, x); err != nil {
+			var wrong *invalid.Input
+			if errors.As(err, &wrong) && i > 0 {
+				return i, invalid.Field(wrong.Field, "Disc %d of %d was not begun: %s", i+1, len(parts), wrong.Problem)
+			}
+			return i, err
+		}
+	}
+	return len(parts), nil
+}
