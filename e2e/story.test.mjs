@@ -277,6 +277,85 @@ test("a client remarks on a proof and approves it; what changes afterwards asks 
   await home.close();
 });
 
+test("on a poor line the film is there at once and does not stop", async () => {
+  await page.waitForFunction(() => !document.querySelector("#renders [data-state=waiting], #renders [data-state=running]"), null, { timeout: 240000 });
+  const before = await page.inputValue("#link-address");
+  await page.click("text=Make the link");
+  await page.waitForFunction((old) => ![null, "", old].includes(document.getElementById("link-address")?.value ?? null), before);
+  assert.equal(await page.locator("#newaddress svg.code").count(), 1, "the address as a code");
+  const address = new URL(await page.inputValue("#link-address"));
+  const phone = await browser.newContext({ baseURL: server.base, viewport: { width: 390, height: 844 }, isMobile: true, hasTouch: true });
+  const visitor = await phone.newPage();
+  const line = await phone.newCDPSession(visitor);
+  await line.send("Network.enable");
+  const rate = 1.5e6 / 8; // bytes a second
+  await line.send("Network.emulateNetworkConditions", { offline: false, latency: 40, downloadThroughput: rate, uploadThroughput: rate });
+  let bytes = 0;
+  line.on("Network.dataReceived", (d) => (bytes += d.encodedDataLength || d.dataLength));
+  await visitor.addInitScript(() => {
+    window.stops = 0;
+    document.addEventListener("waiting", () => window.started && window.stops++, true);
+    document.addEventListener("playing", () => (window.started = true), true);
+  });
+  const began = Date.now();
+  await visitor.goto(address.pathname, { waitUntil: "commit" });
+  await visitor.waitForFunction(() => document.getElementById("film")?.readyState >= 2, null, { polling: 20, timeout: 30000 });
+  const until = bytes;
+  console.log(`first picture at 1.5 Mbit/s after ${Date.now() - began} ms and ${Math.round(until / 1000)} kB`);
+  assert.ok(until < 1.5 * rate, `the first picture takes ${until} bytes, more than 1.5 s of the line carry`);
+  await visitor.evaluate(() => {
+    const film = document.getElementById("film");
+    film.muted = true;
+    return film.play();
+  });
+  await visitor.waitForFunction(() => document.getElementById("film").currentTime > 10, null, { timeout: 60000 });
+  assert.equal(await visitor.evaluate(() => window.stops), 0, "it never waits for more");
+  assert.ok((await visitor.evaluate(() => document.getElementById("film").videoHeight)) <= 720, "in a size the line carries");
+  await phone.close();
+});
+
+test("a disc is made, stepped through from its own image, burned and read back", async () => {
+  await page.fill("#disc-name", "The Cormorants");
+  await page.click("#press");
+  await page.waitForSelector("#discs:has-text('every button tried')", { timeout: 300000 });
+  await page.click("text=Step through it");
+  await page.waitForSelector("#where:has-text('menu, page 1')");
+  await page.waitForFunction(() => document.getElementById("television").videoWidth === 1024, null, { timeout: 30000 });
+  await accessible(page, "a disc");
+  await page.keyboard.press("Enter"); // the button that is chosen at first
+  await page.waitForSelector("#where:has-text('film 1, from chapter 1')");
+  await page.waitForFunction(() => document.getElementById("television").currentTime > 1, null, { timeout: 30000 });
+  await page.evaluate(() => (document.getElementById("television").playbackRate = 8));
+  await page.waitForSelector("#where:has-text('menu, page 1')", { timeout: 60000 });
+  await page.click("text=Back to the order");
+  await page.click("#discs >> text=Burn");
+  await page.waitForSelector("#notice:has-text('Burner')");
+  await page.goto("/burner");
+  await page.waitForSelector("[data-over][data-state=done]", { timeout: 60000 });
+  await accessible(page, "burner");
+  await page.click("text=The same again");
+  await page.waitForSelector("text=Take the finished disc out, put in a blank DVD 4.7 GB");
+  await page.click("text=Put a blank in");
+  await page.waitForFunction(() => document.querySelectorAll("[data-over][data-state=done]").length === 2, null, { timeout: 60000 });
+});
+
+test("the studio signs in at a video host and puts the film there", async () => {
+  await page.goto("/settings");
+  await page.click("#host >> text=Sign in");
+  await page.click("text=Go to the host");
+  await page.click("text=Allow");
+  await page.waitForSelector("#host:has-text('Signed in at')");
+  await page.goto("/standins");
+  await page.selectOption("#host-fails", "expires");
+  await page.click("text=So be it");
+  await page.goto("/");
+  await page.click("[data-order] >> text=The Cormorants");
+  await leaf(page, "Deliveries");
+  await page.click("text=Put it there");
+  await page.waitForSelector("#hosted >> text=Watch it there", { timeout: 60000 });
+  await accessible(page, "deliveries with a disc and a host");
+});
+
 test("the stand-in mailbox and the list of deliveries know of it", async () => {
   await page.goto("/standins");
   await page.waitForSelector("article:has-text('cormorants@saltmere.example')");

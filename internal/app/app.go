@@ -33,7 +33,7 @@ type Settings struct {
 	Blobs       string `env:"NELKO_BLOBS"`                            // any gocloud.dev blob URL; by default a folder in Var
 	Var         string `env:"NELKO_VAR" envDefault:"var"`             // folder for local files
 	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
-	Host        string `env:"NELKO_HOST"` // address of a video host; by default the stand-in, while there is no mail server
+	Host        string `env:"NELKO_HOST"`                             // address of a video host; by default the stand-in, while there is no mail server
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
 	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
 	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
@@ -200,7 +200,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	}
 	handler, err := web.New(web.Config{
 		VideoHost: host,
-		House: a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
+		House:     a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
 	})
 	if err != nil {
 		return err

@@ -67,7 +67,7 @@ func (p *Pressing) printed(ctx context.Context, id int64) (out paper.Disc, err e
 		return out, err
 	}
 	out.Look = lookOf(d)
-	out.Title, out.Line, out.Kind = x.Setting.Name, lineOf(d), kinds[x.Setting.Kind]
+	out.Title, out.Line, out.Kind = x.Setting.Name, lineOf(d, x.Setting.Name), kinds[x.Setting.Kind]
 	if x.Setting.Kind == store.DVDVideo {
 		out.Kind += ", " + strings.TrimPrefix(x.Setting.Profiles[0], "DVD ")
 	}
@@ -88,9 +88,13 @@ func lookOf(d *orders.Dossier) paper.Look {
 	return out
 }
 
-func lineOf(d *orders.Dossier) string {
-	if date := d.Doc.Details["date"]; date != "" && !strings.Contains(d.Order.Event, date) {
-		return d.Order.Event + " · " + date
+// lineOf is the event and its date, as far as the title does not say so.
+func lineOf(d *orders.Dossier, title string) string {
+	var parts []string
+	for _, p := range []string{d.Order.Event, d.Doc.Details["date"]} {
+		if p != "" && !strings.Contains(title, p) && !strings.Contains(strings.Join(parts, " "), p) {
+			parts = append(parts, p)
+		}
 	}
-	return d.Order.Event
+	return strings.Join(parts, " · ")
 }

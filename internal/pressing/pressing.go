@@ -181,18 +181,17 @@ type New struct {
 	Anyway bool    // though a client has not approved a film
 }
 
-// Limits of what is typed.
-const (
-	maxName   = 64
-	maxTitles = 99
-)
+// MaxName is the longest name of a disc, in bytes.
+const MaxName = 64
+
+const maxTitles = 99
 
 func (n *New) check() error {
 	n.Name = strings.Join(strings.Fields(n.Name), " ")
 	b, known := discs.Named(n.Blank)
 	switch {
-	case n.Name == "" || len(n.Name) > maxName:
-		return invalid.Field("name", "The disc needs a name of at most %d characters.", maxName)
+	case n.Name == "" || len(n.Name) > MaxName:
+		return invalid.Field("name", "The disc needs a name of at most %d characters.", MaxName)
 	case !known:
 		return invalid.Field("blank", "There is no blank of the kind %q.", n.Blank)
 	case n.Kind == store.DVDVideo && b == discs.BD25, n.Kind == store.HDVideo && b != discs.BD25:

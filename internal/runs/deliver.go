@@ -60,7 +60,7 @@ func (r Row) whyNotHanded(act Act, h handed) string {
 	said, wants := r.wants()
 	switch act {
 	case Proof:
-		if h.approved || h.proofed {
+		if h.approved || h.proofed || r.Link != nil && r.Link.RenderID == renderID(r) {
 			return done
 		}
 	case Disc:
@@ -132,8 +132,8 @@ func discName(run *Run, r Row) string {
 		name = r.Client
 	}
 	name = r.RunKey + " " + name + " · " + run.Event
-	if len(name) > 64 {
-		name = strings.TrimSpace(strings.ToValidUTF8(name[:64], ""))
+	if len(name) > pressing.MaxName {
+		name = strings.TrimSpace(strings.ToValidUTF8(name[:pressing.MaxName], ""))
 	}
 	return name
 }

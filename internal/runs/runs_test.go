@@ -174,6 +174,14 @@ func TestARun(t *testing.T) {
 	assert.Equal(t, "3 films: 3 rendered", s.Summary())
 	assert.Equal(t, []string{"01 The Gannets.mp4", "02 Harbour Lights.mp4", "03 The Shearwaters.mp4"}, s.Names())
 
+	assert.Equal(t, "3 proofs being made for their clients.", did(t, h, s, runs.Proof).InWords())
+	assert.Zero(t, did(t, h, s, runs.Proof).Begun, "pressed twice, sent once")
+	var proofs int64
+	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("proof").Count(&proofs).Error)
+	assert.EqualValues(t, 3, proofs)
+	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'; UPDATE links SET closed_at = now() WHERE proof").Error)
+	require.NoError(t, h.Orders.ChangedAll(ctx))
+
 	linked, err := h.Runs.Go(ctx, r.ID, runs.Link)
 	require.NoError(t, err)
 	assert.Equal(t, 3, linked.Begun)
@@ -675,23 +683,21 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 	assert.Equal(t, now{77, 4, "Second"}, at())
 }
 
-// handOut sends proofs, makes discs and burns them for all rows of a Run at
+// did does an act as it was said beforehand.
+func did(t *testing.T, h *house.House, s *runs.Sheet, act runs.Act) runs.Done {
+	p, err := h.Runs.Plan(ctx, s, act)
+	require.NoError(t, err)
+	done, err := h.Runs.Go(ctx, s.ID, act)
+	require.NoError(t, err)
+	assert.Len(t, p.Rows, done.Begun, "as it was said beforehand")
+	return done
+}
+
+// handOut makes discs and burns them for all rows of a Run at
 // once, each act leaving out with a word what it does not suit.
 func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
-	do := func(act runs.Act) runs.Done {
-		p, err := h.Runs.Plan(ctx, s, act)
-		require.NoError(t, err)
-		done, err := h.Runs.Go(ctx, s.ID, act)
-		require.NoError(t, err)
-		assert.Len(t, p.Rows, done.Begun, "as it was said beforehand")
-		return done
-	}
-	assert.Equal(t, "3 proofs being made for their clients.", do(runs.Proof).InWords())
-	assert.Zero(t, do(runs.Proof).Begun, "pressed twice, sent once")
-	var links int64
-	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("proof").Count(&links).Error)
-	assert.EqualValues(t, 3, links)
-
+	do := func(act runs.Act) runs.Done { return did(t, h, s, act) }
+	assert.Zero(t, do(runs.Proof).Begun, "what was delivered needs no draft")
 	assert.Equal(t, "0 copies to be burned, one after the other; 3 rows left out: has no disc yet (01, 02, 03).", do(runs.Burn).InWords())
 	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET wants = '[\"link\"]' WHERE id = ?", s.Rows[2].ID).Error)
 	s = sheet(t, h, s.ID)

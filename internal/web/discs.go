@@ -66,6 +66,15 @@ type discRow struct {
 // discKinds are what kinds of disc are called.
 var discKinds = map[store.DiscKind]string{store.DVDVideo: "DVD-Video", store.HDVideo: "HD disc", store.DataDisc: "Films as files"}
 
+// DiscName is what a disc of the order is called where nothing else is said.
+func (v *orderView) DiscName() string {
+	name := v.Theme.FilmTitle(v.Doc.Details)
+	if name == "" || len(name) > pressing.MaxName {
+		return v.Order.Client
+	}
+	return name
+}
+
 // discs fills in an order's discs and what can be made.
 func (v *orderView) discs(ctx context.Context, s *Server) error {
 	list, err := s.House.Pressing.List(ctx, v.Order.ID)
