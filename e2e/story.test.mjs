@@ -4,6 +4,7 @@ import assert from "node:assert/strict";
 import { join } from "node:path";
 import { after, before } from "node:test";
 import { open, signIn } from "./browser.mjs";
+import { Line } from "./line.mjs";
 import { clip, letter, photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
 import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
@@ -284,14 +285,10 @@ test("on a poor line the film is there at once and does not stop", async () => {
   await page.waitForFunction((old) => ![null, "", old].includes(document.getElementById("link-address")?.value ?? null), before);
   assert.equal(await page.locator("#newaddress svg.code").count(), 1, "the address as a code");
   const address = new URL(await page.inputValue("#link-address"));
-  const phone = await browser.newContext({ baseURL: server.base, viewport: { width: 390, height: 844 }, isMobile: true, hasTouch: true });
+  const bits = 1.5e6;
+  const line = await Line.to(server.port, { bits, latency: 20 });
+  const phone = await browser.newContext({ baseURL: line.base, viewport: { width: 390, height: 844 }, isMobile: true, hasTouch: true });
   const visitor = await phone.newPage();
-  const line = await phone.newCDPSession(visitor);
-  await line.send("Network.enable");
-  const rate = 1.5e6 / 8; // bytes a second
-  await line.send("Network.emulateNetworkConditions", { offline: false, latency: 40, downloadThroughput: rate, uploadThroughput: rate });
-  let bytes = 0;
-  line.on("Network.dataReceived", (d) => (bytes += d.encodedDataLength || d.dataLength));
   await visitor.addInitScript(() => {
     window.stops = 0;
     document.addEventListener("waiting", () => window.started && window.stops++, true);
@@ -300,9 +297,9 @@ test("on a poor line the film is there at once and does not stop", async () => {
   const began = Date.now();
   await visitor.goto(address.pathname, { waitUntil: "commit" });
   await visitor.waitForFunction(() => document.getElementById("film")?.readyState >= 2, null, { polling: 20, timeout: 30000 });
-  const until = bytes;
+  const until = line.bytes;
   console.log(`first picture at 1.5 Mbit/s after ${Date.now() - began} ms and ${Math.round(until / 1000)} kB`);
-  assert.ok(until < 1.5 * rate, `the first picture takes ${until} bytes, more than 1.5 s of the line carry`);
+  assert.ok(until < 1.3 * (bits / 8), `the first picture takes ${until} bytes, more than the line carries in 1.5 s, less its latency`);
   await visitor.evaluate(() => {
     const film = document.getElementById("film");
     film.muted = true;
@@ -312,6 +309,7 @@ test("on a poor line the film is there at once and does not stop", async () => {
   assert.equal(await visitor.evaluate(() => window.stops), 0, "it never waits for more");
   assert.ok((await visitor.evaluate(() => document.getElementById("film").videoHeight)) <= 720, "in a size the line carries");
   await phone.close();
+  line.close();
 });
 
 test("a disc is made, stepped through from its own image, burned and read back", async () => {

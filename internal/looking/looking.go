@@ -35,6 +35,7 @@ type Looking struct {
 	laid   *lru.Cache[laidKey, *film.Film]
 	frames *latest.Sized[frameKey, []byte]
 	found  *lru.Cache[laidKey, []plan.Check]
+	small  *latest.Sized[string, []byte]
 	age    atomic.Int64 // rises when what stands on films has changed
 
 	background background
@@ -47,6 +48,7 @@ func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *m
 	return &Looking{
 		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites,
 		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings),
+		small:  latest.NewSized[string](mostSmall, smallBytes, func(b []byte) int { return len(b) }),
 		frames: latest.NewSized[frameKey](mostFrames, frameBytes, func(b []byte) int { return len(b) }),
 	}
 }
@@ -173,6 +175,30 @@ const (
 	frameBytes = 48 << 20
 	mostFrames = 1 << 14
 )
+
+// Small posters, for pages that are to be there at once: their longer side, and
+// how many are kept, in how many bytes.
+const (
+	smallSide  = 640
+	mostSmall  = 400
+	smallBytes = 16 << 20
+)
+
+// Small is a stored picture as a small JPEG.
+func (l *Looking) Small(ctx context.Context, sha string) ([]byte, error) {
+	if b, ok := l.small.Get(sha); ok {
+		return b, nil
+	}
+	path, err := l.Blobs.Path(ctx, sha)
+	if err != nil {
+		return nil, err
+	}
+	b, err := media.Smaller(ctx, path, smallSide)
+	if err == nil {
+		l.small.Add(sha, b)
+	}
+	return b, err
+}
 
 // posterSide is the longer side of a poster chosen from a film's moments.
 const posterSide = 1280

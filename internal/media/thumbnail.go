@@ -45,3 +45,12 @@ func Thumbnail(ctx context.Context, path string, m doc.Media, side int, on raste
 	}
 	return vips.JPEG(Flatten(p, on), 82)
 }
+
+// Smaller makes a small JPEG of a picture file of any size.
+func Smaller(ctx context.Context, path string, side int) ([]byte, error) {
+	h, err := vips.ReadHeader(path)
+	if err != nil {
+		return nil, err
+	}
+	return Thumbnail(ctx, path, doc.Media{Kind: doc.PhotoMedia, W: h.Width, H: h.Height}, side, White)
+}

@@ -387,7 +387,7 @@ func (p *Pressing) Again(ctx context.Context, id int64) error {
 	if err != nil {
 		return err
 	}
-	if d.State == store.DeliveryWaiting || d.State == store.DeliveryRunning {
+	if x.Image == nil && (d.State == store.DeliveryWaiting || d.State == store.DeliveryRunning) {
 		return nil // it is being made
 	}
 	films, err := p.films(ctx, x)

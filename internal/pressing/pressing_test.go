@@ -15,8 +15,11 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sys/unix"
 
 	discs "nelko/internal/core/disc"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
 	"nelko/internal/core/profile"
 	"nelko/internal/disc"
 	"nelko/internal/disc/player"
@@ -294,6 +297,9 @@ func TestADiscOfFiles(t *testing.T) {
 	}))
 	assert.Error(t, h.Pressing.Serve(ctx, id, "../x", nil))
 
+	onAFullDisk(t, h, id)
+	pressed(t, h, id)
+	m = find(t, h, order, id)
 	path, err := h.Blobs.Path(ctx, *m.Image)
 	require.NoError(t, err)
 	require.NoError(t, os.Chmod(path, 0o600))
@@ -314,6 +320,30 @@ func TestADiscOfFiles(t *testing.T) {
 	assert.Empty(t, damaged)
 	require.NoError(t, h.Pressing.HandedOver(ctx, id))
 	assert.Equal(t, store.DeliveryDone, find(t, h, order, id).Delivery.State)
+}
+
+// onAFullDisk makes a disc's image again where there is no room for it: the disc
+// waits for room, and is made once there is some. The disk is a small one of the
+// kernel's own, which genisoimage itself fills.
+func onAFullDisk(t *testing.T, h *house.House, id int64) {
+	require.NoError(t, h.Pressing.Again(ctx, id))
+	cache := h.Blobs.Cache()
+	if err := unix.Mount("tmpfs", cache, "tmpfs", 0, "size=200k"); err != nil {
+		t.Logf("no small disk can be mounted here (%v): tried with a store that says so", err)
+		touch := h.Blobs.Touch
+		h.Blobs.Touch = func(context.Context, string, int64) error { return unix.ENOSPC }
+		defer func() { h.Blobs.Touch = touch }()
+	} else {
+		defer func() { require.NoError(t, unix.Unmount(cache, 0)) }()
+	}
+	wait, err := h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
+	require.NoError(t, err)
+	assert.Equal(t, time.Minute, wait, "tried again later")
+	x, d, err := h.Pressing.Find(ctx, id)
+	require.NoError(t, err)
+	assert.Nil(t, x.Image)
+	assert.Equal(t, store.DeliveryWaiting, d.State)
+	assert.Equal(t, "the disk is full", x.Error)
 }
 
 // What cannot be is refused in words, and nothing is begun.
@@ -356,15 +386,20 @@ func TestDiscsAreChecked(t *testing.T) {
 // An HD disc is stepped through by its films.
 func TestAnHDDisc(t *testing.T) {
 	h := housetest.Open(t)
-	order := housetest.Ready(t, h)
+	order := housetest.Order(t, h).ID
+	housetest.Bring(t, h, order, map[string][]byte{"a.jpg": housetest.Photo(t, 1), "b.jpg": housetest.Photo(t, 2), "song.flac": housetest.Song(t, 9)})
+	pennant, err := h.Shelf.Themes.Get("pennant") // whose opening is short
+	require.NoError(t, err)
+	housetest.Edit(t, h, order, edit.SetTheme{Theme: pennant.ID, Version: pennant.Content, Name: pennant.Name})
+	housetest.Edit(t, h, order, edit.Fit{Mode: doc.ToMusic})
 	housetest.Caption(t, h, order, "At sea")
 	n := pressing.New{DiscSetting: store.DiscSetting{Kind: store.HDVideo, Name: "HD", Blank: discs.BD25.Name, Subtitles: "on", Every: 1}}
 	m := made(t, h, order, n)
 	require.NotNil(t, m.Image, m.Error)
 	st, err := h.Pressing.Step(ctx, m.DeliveryID)
 	require.NoError(t, err)
-	assert.Len(t, st.Guide.Titles[0].Chapters, 3)
+	assert.Len(t, st.Guide.Titles[0].Chapters, 2)
 	var b bytes.Buffer
-	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 3, true, &b))
+	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 2, true, &b))
 	assert.NotEmpty(t, frameAt(t, b.Bytes(), 1).Bounds())
 }

@@ -12,6 +12,7 @@ import (
 	"nelko/internal/captions"
 	"nelko/internal/core/profile"
 	"nelko/internal/film"
+	"nelko/internal/media"
 	"nelko/internal/media/vips"
 )
 
@@ -70,7 +71,7 @@ func (j *Job) join(ctx context.Context, files []string, track, dir string) (Fact
 	args = append(args, "-map", fmt.Sprintf("%d:a", inputs-1), "-c", "copy")
 	args = append(args, said.args...)
 	args = append(args, video...)
-	if piped && box.index {
+	if piped && box.index && sizeOf(files) >= rewritten {
 		args = append(args, "-moov_size", fmt.Sprint(indexRoom(s)+said.room))
 	} else {
 		args = append(args, box.args...)
@@ -95,6 +96,21 @@ func (j *Job) join(ctx context.Context, files []string, track, dir string) (Fact
 		return facts, fmt.Errorf("the rendered file is not as planned: %w", err)
 	}
 	return facts, os.Rename(part, j.Out)
+}
+
+// rewritten is the size below which a film is written twice, so that its index
+// at the beginning takes no more room than it needs: on a poor line what stands
+// before the first picture counts.
+var rewritten int64 = 256 << 20
+
+// sizeOf is the size of files together; one that cannot be seen counts nothing.
+func sizeOf(files []string) (n int64) {
+	for _, f := range files {
+		if st, err := os.Stat(f); err == nil {
+			n += st.Size()
+		}
+	}
+	return n
 }
 
 // still writes the poster frame alone.
@@ -127,8 +143,12 @@ type telling struct {
 	room         int64
 }
 
-// posterQuality is the JPEG quality of the poster in a file.
-const posterQuality = 82
+// posterQuality is the JPEG quality of the poster in a file, before it is made
+// small; coverSide its longer side at most.
+const (
+	posterQuality = 94
+	coverSide     = 640
+)
 
 // stillQuality is that of a poster by itself.
 const stillQuality = 94
@@ -188,6 +208,12 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 		}
 		path, err := write("poster.jpg", jpg)
 		if err != nil {
+			return t, err
+		}
+		if jpg, err = media.Smaller(ctx, path, coverSide); err != nil {
+			return t, err
+		}
+		if err := os.WriteFile(path, jpg, 0o600); err != nil {
 			return t, err
 		}
 		if box.poster == "attachment" {

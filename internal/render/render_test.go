@@ -149,14 +149,30 @@ func TestFilmsStartAtOnce(t *testing.T) {
 	j.Out = out
 	_, err := Film(context.Background(), j)
 	require.NoError(t, err)
-	b, err := os.ReadFile(out)
-	require.NoError(t, err)
-	var boxes []string
-	for at := 0; at+8 <= len(b); {
-		boxes = append(boxes, string(b[at+4:at+8]))
-		at += int(b[at])<<24 | int(b[at+1])<<16 | int(b[at+2])<<8 | int(b[at+3])
+	head := func() (boxes []string, before int) {
+		b, err := os.ReadFile(out)
+		require.NoError(t, err)
+		for at := 0; at+8 <= len(b); {
+			boxes = append(boxes, string(b[at+4:at+8]))
+			if boxes[len(boxes)-1] == "mdat" {
+				before = at
+			}
+			at += int(b[at])<<24 | int(b[at+1])<<16 | int(b[at+2])<<8 | int(b[at+3])
+		}
+		return boxes, before
 	}
+	boxes, before := head()
 	assert.Equal(t, []string{"ftyp", "moov"}, boxes[:2])
+	assert.Less(t, before, 40_000, "little stands before the first picture")
+	// A large film is not written twice; room is kept for its index.
+	defer func(n int64) { rewritten = n }(rewritten)
+	rewritten = 0
+	j = job()
+	j.Out = out
+	_, err = Film(context.Background(), j)
+	require.NoError(t, err)
+	boxes, _ = head()
+	assert.Equal(t, []string{"ftyp", "moov", "free"}, boxes[:3])
 	left, err := os.ReadDir(dir)
 	require.NoError(t, err)
 	assert.Len(t, left, 1, "nothing else stays behind")

@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
@@ -150,7 +151,10 @@ func (h *Host) Videos() (out []Video) {
 }
 
 // ServeHTTP implements http.Handler, below the host's base path.
-func (h *Host) ServeHTTP(w http.ResponseWriter, r *http.Request) { h.routes().ServeHTTP(w, r) }
+func (h *Host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	// It routes by the whole path, wherever it is mounted.
+	h.routes().ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), chi.RouteCtxKey, (*chi.Context)(nil))))
+}
 
 func (h *Host) routes() http.Handler {
 	u, err := url.Parse(h.Base)

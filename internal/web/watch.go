@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -131,6 +132,9 @@ type watchView struct {
 	delivery.Watched
 	Version, Token, StudioName, Length string
 	Ending                             string // of the plain film
+	First                              string // where the pieces of the smallest size are, which plays before anything else is there
+	Opening                            int64  // bytes of its first piece, with what stands before it
+	Next                               int    // bits a second that the next larger size takes
 	Streams, Captioned                 bool
 	Downloads                          []sizeView
 	Shape                              string // of the frame, for the page's layout
@@ -208,6 +212,11 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 	}
 	// A film of before there were streams plays whole rather than only small.
 	view.Streams = v.Render.Stream != nil
+	if n := len(v.Sizes); view.Streams && n > 0 {
+		least := v.Sizes[n-1]
+		view.Next = making.Busiest(v.Sizes[max(0, n-2)])
+		view.First, view.Opening = fmt.Sprintf("/watch/%s/%d", view.Token, least.ID), opening(least.StreamList)
+	}
 	if x := v.Render.Setting; x != nil && x.Captions != profile.Burnt {
 		_, _, err := s.House.Making.Captions(r.Context(), v.Render.ID, ".vtt")
 		view.Captioned = err == nil
@@ -222,6 +231,17 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 		}
 	}
 	return view, nil
+}
+
+// opening is how many bytes of a film in fragments its first picture needs, by
+// the list of them (RFC 8216, 4.3.2.2).
+func opening(list string) int64 {
+	_, after, _ := strings.Cut(list, "#EXT-X-BYTERANGE:")
+	var size, from int64
+	if n, err := fmt.Sscanf(after, "%d@%d", &size, &from); err != nil || n != 2 {
+		return 0
+	}
+	return from + size
 }
 
 // watchEmbedded is the film alone, for pages of sites the studio names.
@@ -440,8 +460,21 @@ func (s *Server) watchCard(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, store.ErrNotFound)
 		return
 	}
+	s.smallPicture(w, r, *x.Poster)
+}
+
+// smallPicture serves a stored picture small, so that it takes little of a poor
+// line.
+func (s *Server) smallPicture(w http.ResponseWriter, r *http.Request, sha string) {
+	b, err := s.House.Looking.Small(r.Context(), sha)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
 	w.Header().Set("Cache-Control", "private, max-age=600")
-	s.serveBlob(w, r, *x.Poster, "image/jpeg", "")
+	w.Header().Set("ETag", `"small-`+sha+`"`)
+	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(b))
 }
 
 func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
@@ -461,8 +494,7 @@ func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, store.ErrNotFound)
 		return
 	}
-	w.Header().Set("Cache-Control", "private, max-age=600")
-	s.serveBlob(w, r, *poster, "image/jpeg", "")
+	s.smallPicture(w, r, *poster)
 }
 
 func (s *Server) watchPlayed(w http.ResponseWriter, r *http.Request) {

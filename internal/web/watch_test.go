@@ -94,7 +94,8 @@ func TestStreaming(t *testing.T) {
 	require.NoError(t, err)
 	chosen := v.link(id, delivery.NewLink{Poster: sha})
 	res, _ = v.get(chosen + "/poster.jpg")
-	assert.Equal(t, `"`+sha+`"`, res.Header.Get("ETag"))
+	assert.Equal(t, `"small-`+sha+`"`, res.Header.Get("ETag"))
+	assert.Less(t, res.ContentLength, int64(40_000), "small, for a poor line")
 	_, err = v.studio.Looking.Poster(ctx, id, 3000)
 	assert.ErrorContains(t, err, "the film lasts")
 }
