@@ -62,6 +62,19 @@ var formats = map[string]string{
 	"aac": "AAC", "flac": "FLAC", "pcm_s16le": "PCM", "opus": "Opus", "ac3": "AC-3", "mp3": "MPEG Audio",
 }
 
+// keepFilm keeps a film that browsers play for the tests in a browser, in the
+// folder they name; nowhere without one.
+func keepFilm(t *testing.T, p profile.Profile, path string) {
+	dir := os.Getenv("NELKO_TEST_FILMS")
+	if dir == "" || !p.Plays() {
+		return
+	}
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	b, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, p.Name+"."+p.File.Extension), b, 0o600))
+}
+
 // Each shipped profile makes what it promises. That it does so by ffprobe is
 // verified in making it; mediainfo is the second reader. The films are the
 // first second and a half of one with a caption and two chapters.
@@ -84,6 +97,7 @@ func TestShippedProfiles(t *testing.T) {
 			out := filepath.Join(t.TempDir(), "film."+p.File.Extension)
 			facts, err := render.Film(context.Background(), render.Job{Film: f.Film, Files: f.files, Out: out, Told: r.Told, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }})
 			require.NoError(t, err)
+			keepFilm(t, p, out)
 			w, h, _ := p.Kept(640, 360)
 			said := mediainfo(t, out)
 			if p.Kind == profile.OfStill {
