@@ -15,14 +15,13 @@ import (
 	discs "nelko/internal/core/disc"
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
-	"nelko/internal/standin"
 	"nelko/internal/store"
 )
 
 // Drive burns discs.
 type Drive interface {
 	// Tray looks at what lies in the drive.
-	Tray(ctx context.Context) (standin.Tray, error)
+	Tray(ctx context.Context) (discs.Tray, error)
 	// Burn burns an image of a size, and tells how much of it is burned.
 	Burn(ctx context.Context, image io.Reader, size int64, tell func(done int64)) error
 	// Read reads back what was burned.
@@ -173,7 +172,7 @@ func (p *Pressing) Burn(ctx context.Context, j Burn) (wait time.Duration, err er
 }
 
 // asks is what someone must do before a copy can be burned; empty: nothing.
-func asks(t standin.Tray, x store.Disc, b store.Burn) string {
+func asks(t discs.Tray, x store.Disc, b store.Burn) string {
 	want := fmt.Sprintf("put in a blank %s and close the drawer; write “%s” on it", x.Setting.Blank, b.Words)
 	switch {
 	case t.Open && t.Burned:

@@ -164,7 +164,7 @@ func burnEachWay(t *testing.T, h *house.House, m pressing.Made) {
 		asks string
 	}{
 		{func(t *standin.Tray) { t.Open = true }, "The drawer is open: put in a blank DVD 4.7 GB"},
-		{func(t *standin.Tray) { *t = standin.Tray{ID: 1} }, "There is no disc in the drive: "},
+		{func(t *standin.Tray) { t.Tray = discs.Tray{} }, "There is no disc in the drive: "},
 		{func(t *standin.Tray) { t.PutIn(discs.DVD5); t.Burned = true }, "The disc in the drive is burned already: "},
 		{func(t *standin.Tray) { t.PutIn(discs.Blank{Name: "CD", Sectors: 1}) }, "The CD in the drive is too small for "},
 	} {

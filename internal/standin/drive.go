@@ -25,13 +25,10 @@ type Drive struct {
 
 // Tray is what lies in the drive, and what it is told to do.
 type Tray struct {
-	ID     int
-	Open   bool
-	Blank  string // empty: nothing lies in it
-	Bytes  int64  // that it holds
-	Burned bool   // it is no longer blank
-	Fails  Failure
-	Speed  int64 // bytes a second
+	ID        int
+	disc.Tray `gorm:"embedded"`
+	Fails     Failure
+	Speed     int64 // bytes a second
 }
 
 // TableName implements GORM's Tabler.
@@ -53,9 +50,15 @@ var ErrSpoiled = errors.New("burning stopped half-way; the blank is spoiled")
 
 func (d *Drive) image() string { return filepath.Join(d.Dir, "disc.img") }
 
-// Tray looks into the drive.
-func (d *Drive) Tray(ctx context.Context) (t Tray, err error) {
+// Told looks into the drive, and at what it is told to do.
+func (d *Drive) Told(ctx context.Context) (t Tray, err error) {
 	return t, d.Store.DB.WithContext(ctx).First(&t, "id = 1").Error
+}
+
+// Tray looks into the drive.
+func (d *Drive) Tray(ctx context.Context) (disc.Tray, error) {
+	t, err := d.Told(ctx)
+	return t.Tray, err
 }
 
 // Set puts something in, opens or closes the drawer, tells the drive to fail:
@@ -71,11 +74,6 @@ func (d *Drive) Set(ctx context.Context, f func(t *Tray)) error {
 	})
 }
 
-// PutIn puts a blank in and closes the drawer.
-func (t *Tray) PutIn(b disc.Blank) {
-	t.Blank, t.Bytes, t.Burned, t.Open = b.Name, b.Bytes(), false, false
-}
-
 // Eject opens the drawer.
 func (d *Drive) Eject(ctx context.Context) error {
 	return d.Set(ctx, func(t *Tray) { t.Open = true })
@@ -86,7 +84,7 @@ const step = 1 << 20
 
 // Burn burns an image onto the blank and tells of each byte.
 func (d *Drive) Burn(ctx context.Context, image io.Reader, size int64, tell func(done int64)) (err error) {
-	t, err := d.Tray(ctx)
+	t, err := d.Told(ctx)
 	switch {
 	case err != nil:
 		return err

@@ -377,7 +377,7 @@ func (s *Server) burnerPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if s.StandIns {
-		t, err := (&standin.Drive{Store: s.House.Store}).Tray(r.Context())
+		t, err := (&standin.Drive{Store: s.House.Store}).Told(r.Context())
 		if err != nil {
 			s.fail(w, r, err)
 			return

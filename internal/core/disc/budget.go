@@ -40,6 +40,17 @@ func Named(name string) (Blank, bool) {
 	return Blank{}, false
 }
 
+// Tray is what lies in a burner's drawer.
+type Tray struct {
+	Open   bool
+	Blank  string // its kind; empty: nothing lies in it
+	Bytes  int64  // that it holds
+	Burned bool   // it is no longer blank
+}
+
+// PutIn puts a blank in and closes the drawer.
+func (t *Tray) PutIn(b Blank) { *t = Tray{Blank: b.Name, Bytes: b.Bytes()} }
+
 // Rates are the bit rates of a disc's films, in kbit/s.
 type Rates struct {
 	Most  int // of the picture; more is never used
