@@ -16,9 +16,7 @@ const shot = async (name, options = {}, on = page) => {
 
 await signIn(page);
 await shot("day-sheet");
-await page.goto("/orders/new");
-await shot("new-order");
-for (const [path, name] of [["/queue", "queue"], ["/deliveries", "deliveries"], ["/standins", "stand-ins"], ["/settings", "settings"]]) {
+for (const [path, name] of [["/queue", "queue"], ["/settings", "settings"]]) {
   await page.goto(path);
   await shot(name);
 }
@@ -53,6 +51,26 @@ for (const leaf of ["material", "check"]) {
   await page.goto(`/orders/1/${leaf}`);
   await shot(leaf);
 }
+await page.goto("/orders/1/deliveries");
+
+// A disc, one copy of which is burned and the next one asks for a blank.
+if (!(await page.locator("#discs:has-text('every button tried')").count())) {
+  await page.click("#press");
+  await page.waitForSelector("#discs:has-text('every button tried')", { timeout: 300000 });
+}
+await page.fill("[aria-label^='Copies of']", "2");
+await page.click("#discs button:has-text('Burn')");
+await page.waitForSelector("#notice:has-text('Burner')");
+await page.goto("/burner");
+await page.waitForSelector("text=Take the finished disc out", { timeout: 60000 });
+await shot("burner");
+await page.click("[data-burn] >> text=Cancel");
+await page.goto("/orders/1/deliveries");
+await page.click("text=Step through it");
+await page.waitForFunction(() => document.getElementById("television").readyState > 1, null, { timeout: 30000 });
+await shot("disc");
+await page.goto("/deliveries");
+await shot("deliveries");
 await page.goto("/orders/1/deliveries");
 
 // A link is opened and closed again, so that the demo stays as it is.

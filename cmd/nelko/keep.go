@@ -43,6 +43,14 @@ func (c *verifyCmd) Run(ctx context.Context) error {
 		fmt.Printf("order %d, render %d (%s): %s; it is made again\n", d.Render.OrderID, d.Render.ID, d.Render.Profile, d.Why)
 	}
 	fmt.Printf("Read back %d films, %.1f MB; %d damaged\n", v.Files, float64(v.Bytes)/1e6, len(v.Damaged))
+	if err != nil {
+		return err
+	}
+	discs, damaged, err := a.House.Pressing.Verify(ctx, c.All, 1000)
+	for _, d := range damaged {
+		fmt.Printf("%s; it is made again\n", d)
+	}
+	fmt.Printf("Read back %d discs; %d damaged\n", discs, len(damaged))
 	return err
 }
 

@@ -170,14 +170,17 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 		if err != nil {
 			return err
 		}
-		var render int64
-		if err := tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position LIMIT 1", d.ID).Scan(&render).Error; err != nil {
+		var films []int64
+		if err := tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position, render_id", d.ID).Scan(&films).Error; err != nil {
 			return err
+		}
+		if len(films) == 0 {
+			return invalid.Field("delivery", "Its film is gone. Make a new link on the order.")
 		}
 		if l.PasswordHash != "" {
 			return invalid.Field("delivery", "The link has a password, which nobody here knows. Make a new link on the order.")
 		}
-		again := NewLink{RenderID: render, Title: d.Title, Downloadable: l.Downloadable, Days: days(l), Mail: true, Keep: l.KeptToken != "", Subject: l.MailSubject, Text: l.MailText, Note: l.Note, Devices: l.Devices, Embed: l.Embed}
+		again := NewLink{RenderID: films[0], Also: films[1:], Title: d.Title, Downloadable: l.Downloadable, Days: days(l), Mail: true, Keep: l.KeptToken != "", Subject: l.MailSubject, Text: l.MailText, Note: l.Note, Devices: l.Devices, Embed: l.Embed}
 		if l.Poster != nil {
 			again.Poster = *l.Poster
 		}

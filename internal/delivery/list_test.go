@@ -29,6 +29,9 @@ func TestListAndSendAgain(t *testing.T) {
 	folder := "file://" + t.TempDir()
 	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio", Folder: &folder}))
 	require.NoError(t, h.Delivery.PutFile(ctx, id, r.ID))
+	small := r // as if another size of it were made
+	small.ID, small.Main, small.Profile = 0, false, "Phone 360"
+	require.NoError(t, h.Store.DB.Select("*").Omit("id").Create(&small).Error)
 	which := func(f delivery.Filter) (titles []string) {
 		list, err := h.Delivery.List(ctx, f)
 		require.NoError(t, err)
@@ -69,6 +72,27 @@ func TestListAndSendAgain(t *testing.T) {
 	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Which: delivery.Failed}))
 	require.NoError(t, h.Delivery.SendAgain(ctx, id, l.DeliveryID+1))
 	assert.Len(t, which(delivery.Filter{Kind: store.FileDelivery}), 2)
+
+	// What became of it, step by step.
+	h1, err := h.Delivery.History(ctx, l.DeliveryID)
+	require.NoError(t, err)
+	var steps []string
+	for _, e := range h1.Events {
+		steps = append(steps, e.Text)
+	}
+	assert.Equal(t, []string{"Made the link", "Mailed to zoe@client.example"}, steps)
+	assert.Equal(t, []any{"The Gannets", r.ID, r.Tools}, []any{h1.Client, h1.Films[0].Render.ID, h1.Films[0].Render.Tools})
+	_, err = h.Delivery.History(ctx, 999)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	assert.ErrorIs(t, h.Delivery.GiveUp(ctx, id, l.DeliveryID), store.ErrNotFound, "it did not fail")
+
+	// One of several films is sent again with all of them.
+	both, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Both", Days: 9, Also: []int64{small.ID, r.ID}})
+	require.NoError(t, err)
+	require.NoError(t, h.Delivery.SendAgain(ctx, id, both.DeliveryID))
+	var sent []int64
+	require.NoError(t, h.Store.DB.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = (SELECT max(id) FROM deliveries) ORDER BY position").Scan(&sent).Error)
+	assert.Equal(t, []int64{r.ID, small.ID}, sent, "each once, in their order")
 
 	locked, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 9, Password: "lantern"})
 	require.NoError(t, err)

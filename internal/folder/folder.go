@@ -15,6 +15,9 @@ import (
 
 	"github.com/studio-b12/gowebdav"
 	"gocloud.dev/blob"
+	_ "gocloud.dev/blob/fileblob" // file: addresses
+	_ "gocloud.dev/blob/memblob"  // mem: addresses, for trying things out
+	_ "gocloud.dev/blob/s3blob"   // s3: addresses
 	"gocloud.dev/gcerrors"
 )
 

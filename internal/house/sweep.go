@@ -217,6 +217,11 @@ func (h *House) KeepTidy(ctx context.Context) {
 			} else if len(v.Damaged) > 0 {
 				slog.Error("films were damaged and are made again", "films", len(v.Damaged), "first", v.Damaged[0].Why)
 			}
+			if _, damaged, err := h.Pressing.Verify(ctx, false, verifyAtOnce); err != nil && ctx.Err() == nil {
+				slog.Warn("reading discs' images back", "error", err)
+			} else if len(damaged) > 0 {
+				slog.Error("images of discs were damaged and are made again", "discs", len(damaged), "first", damaged[0])
+			}
 			s, err := h.Sweep(ctx, false)
 			if err != nil && ctx.Err() == nil {
 				slog.Warn("swept in part", "error", err)

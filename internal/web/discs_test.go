@@ -14,6 +14,7 @@ import (
 
 	"nelko/internal/delivery"
 	"nelko/internal/house/housetest"
+	"nelko/internal/making"
 	"nelko/internal/pressing"
 	"nelko/internal/standin"
 	"nelko/internal/store"
@@ -95,6 +96,82 @@ func TestDiscsOverTheWeb(t *testing.T) {
 	v.post(act+"close", "leaf", "deliveries")
 	_, page = v.get(v.order(id) + "/deliveries")
 	assert.Contains(t, page, "taken back")
+}
+
+// What is wanted of an order is said in its head and stands there.
+func TestWhatIsWanted(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	id := housetest.Order(t, v.studio).ID
+	form := []string{"client", "The Gannets", "event", "Regatta", "due", "2026-12-24"}
+	res, _ := v.post(v.order(id)+"/head", append(form, "wants", "disc", "wants", "link")...)
+	require.Equal(t, http.StatusSeeOther, res.StatusCode)
+	_, page := v.get(v.order(id))
+	assert.Contains(t, page, "wants link and disc")
+	assert.Equal(t, 2, strings.Count(page, `name="wants" value="link" checked`)+strings.Count(page, `name="wants" value="disc" checked`))
+	res, page = v.post(v.order(id)+"/head", append(form, "wants", "pigeon")...)
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, page, "no delivery by")
+	v.post(v.order(id)+"/head", form...)
+	_, page = v.get(v.order(id))
+	assert.NotContains(t, page, "wants link", "any way")
+}
+
+// All rows of a Run get discs, or one set of discs together, and proofs, each
+// act saying beforehand what it leaves out.
+func TestARunGoesOut(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	v.list("/runs", "Regatta.csv", "Key,Names,Wants\n1,A,DVD\n2,B,link\n", "due", "2026-12-24")
+	_, page := v.get("/runs/1/out")
+	assert.Contains(t, page, "Make 0 discs, one a row")
+	assert.Contains(t, page, "left out: ")
+	said := func(act string, form ...string) string {
+		res, body := v.do("POST", "/runs/1/"+act, strings.NewReader(url.Values{"back": {"/runs/1/out"}}.Encode()+"&"+strings.Join(form, "&")), "Content-Type", "application/x-www-form-urlencoded")
+		if res.StatusCode == http.StatusSeeOther {
+			_, body = v.get(res.Header.Get("Location"))
+		}
+		return body
+	}
+	assert.Contains(t, said("discs", "on=dvd/DVD+4.7+GB", "standard=DVD+PAL+16:9", "menu=true"), "0 discs being made; 2 rows left out: ")
+	assert.Contains(t, said("alldiscs", "on=dvd/DVD+4.7+GB", "standard=DVD+PAL+16:9"), "No row is ready for a disc")
+	assert.Contains(t, said("all"), "No film of the Run is made")
+	assert.Contains(t, said("go", "act=proof"), "0 proofs being made")
+	assert.Contains(t, said("go", "act=burn"), "0 copies to be burned")
+	res, _ := v.get("/runs/1/faces.pdf")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, "nothing to print on yet")
+}
+
+// A DVD's page is stepped through with its menu's buttons, which say where they
+// lead; what plays comes from the image.
+func TestSteppingThroughADVD(t *testing.T) {
+	v := open(t)
+	v.signIn("mara@studio.example")
+	id := housetest.Ready(t, v.studio)
+	disc, err := v.studio.Pressing.Make(ctx, id, pressing.New{DiscSetting: store.DiscSetting{Kind: store.DVDVideo, Name: "Gannets", Blank: "DVD 4.7 GB", Profiles: []string{"DVD NTSC 4:3"}, Menu: true}})
+	require.NoError(t, err)
+	_, page := v.get(v.order(id) + "/deliveries")
+	assert.Contains(t, page, "its films are being rendered · fits at 8.0 Mbit/s")
+	x, _, err := v.studio.Pressing.Find(ctx, disc)
+	require.NoError(t, err)
+	require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: x.Setting.Titles[0].RenderID}, "test", true))
+	_, err = v.studio.Pressing.Press(ctx, pressing.Press{DeliveryID: disc})
+	require.NoError(t, err)
+	at := fmt.Sprintf("/discs/%d", disc)
+	_, page = v.get(at + "/")
+	assert.Contains(t, page, `data-first="page 1"`)
+	assert.Contains(t, page, `data-then="title 1,page 1"`)
+	assert.Contains(t, page, `data-w="720" data-h="480"`)
+	assert.Contains(t, page, "aspect-[4/3]")
+	for _, path := range []string{"/page/1", "/title/1?chapter=1"} {
+		res, film := v.get(at + path)
+		assert.Equal(t, "video/mp4", res.Header.Get("Content-Type"))
+		assert.Contains(t, film[:12], "ftyp")
+	}
+	for _, path := range []string{"/page/2", "/title/2", "/title/1?chapter=9", "/files/index.html"} {
+		res, _ := v.get(at + path)
+		assert.Equal(t, http.StatusNotFound, res.StatusCode, path)
+	}
 }
 
 // One link shows several films as cards; each plays in its own sizes, and a

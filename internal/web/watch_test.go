@@ -2,9 +2,11 @@ package web_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"net/url"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -57,6 +59,19 @@ func TestStreaming(t *testing.T) {
 	res, body := v.get(at)
 	assert.Contains(t, body, `data-stream="`+at+`/stream.m3u8"`)
 	assert.Contains(t, body, "With &lt;love&gt;")
+	// What plays before any player is there: the first piece of the smallest size,
+	// with the decoder's settings before it, in one request.
+	first := regexp.MustCompile(`data-first="([^"]+)" data-first-list="([^"]+)" data-opening="(\d+)"`).FindStringSubmatch(body)
+	require.NotNil(t, first)
+	_, pieces := v.get(first[2])
+	at0 := regexp.MustCompile(`#EXT-X-BYTERANGE:(\d+)@(\d+)`).FindStringSubmatch(pieces)
+	assert.Equal(t, first[3], fmt.Sprint(number(t, at0[1])+number(t, at0[2])))
+	_, opening := v.do("GET", first[1], nil, "Range", fmt.Sprintf("bytes=0-%d", number(t, first[3])-1))
+	assert.Len(t, opening, number(t, first[3]))
+	for _, box := range []string{"ftyp", "moov", "avcC", "moof", "mdat"} {
+		assert.Equal(t, 1, strings.Count(opening, box), "%s (ISO/IEC 14496-12 and -15)", box)
+	}
+	assert.NotContains(t, body, "/vendor/hls.light.min.js\" defer", "no player stands in its way")
 	assert.Equal(t, "noindex, nofollow, noarchive", res.Header.Get("X-Robots-Tag"))
 	res, body = v.get(at + "/stream.m3u8")
 	assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
@@ -98,6 +113,12 @@ func TestStreaming(t *testing.T) {
 	assert.Less(t, res.ContentLength, int64(40_000), "small, for a poor line")
 	_, err = v.studio.Looking.Poster(ctx, id, 3000)
 	assert.ErrorContains(t, err, "the film lasts")
+}
+
+func number(t *testing.T, s string) int {
+	n, err := strconv.Atoi(s)
+	require.NoError(t, err)
+	return n
 }
 
 // A password opens the link it is for and no other, is not asked for again, and
@@ -236,12 +257,23 @@ func TestProofPages(t *testing.T) {
 	assert.Contains(t, body, "Longer, please")
 	var remark string
 	require.NoError(t, v.studio.Store.DB.Raw("SELECT id FROM remarks").Scan(&remark).Error)
+	// It stands on its slide in the running order, and beside what can be changed.
+	_, body = v.get(order)
+	assert.Regexp(t, `<g class="remark"><title>Zoë &lt;b&gt;: Longer, please</title>`, body)
+	slide := v.text("SELECT slide FROM remarks")
+	_, body = v.get(order + "/margin?slide=" + slide)
+	assert.Contains(t, body, `data-said="`+remark+`"`)
+	assert.Contains(t, body, "/remarks/"+remark+"/tick")
+	_, body = v.get(order + "/margin")
+	assert.NotContains(t, body, "data-said", "of another slide")
 	v.post(order+"/remarks/"+remark+"/answer", "text", "We will")
 	v.post(order+"/remarks/"+remark+"/tick", "done", "1")
 	_, body = v.get(order + "/deliveries")
 	assert.Contains(t, body, "✓ done")
 	_, body = v.get(order + "/check")
 	assert.NotContains(t, body, "Longer, please", "ticked off")
+	_, body = v.get(order)
+	assert.NotContains(t, body, `class="remark"`)
 	v.client = v.browser()
 	_, body = v.get(at)
 	assert.Contains(t, body, "We will")
