@@ -33,23 +33,27 @@ func (v *orderView) hosts(ctx context.Context, s *Server) (err error) {
 	v.Visibilities = hosting.Visibilities
 	films, err := s.House.Hosting.Films(ctx, v.Order.ID)
 	for _, f := range films {
-		row := hostRow{ID: f.DeliveryID, Title: f.Title, Percent: int(100 * f.Sent / max(1, f.Size))}
-		switch {
-		case f.State == store.DeliveryFailed:
-			row.Failed, row.Detail = true, "! "+f.Error
-		case f.DoneAt != nil:
-			row.Address, row.Detail = f.Address, f.Visibility+", since "+f.DoneAt.Format("2 Jan 15:04")
-		case f.Sent == f.Size && f.Size > 0:
-			row.Busy, row.Detail = true, "the host works on it"
-		default:
-			row.Busy, row.Detail = true, fmt.Sprintf("%.1f of %.1f MB sent", float64(f.Sent)/1e6, float64(f.Size)/1e6)
-		}
-		if row.Busy && f.Error != "" {
-			row.Detail += " · " + f.Error + "; it is tried again"
-		}
-		v.HostRows = append(v.HostRows, row)
+		v.HostRows = append(v.HostRows, rowOfHosted(f))
 	}
 	return err
+}
+
+func rowOfHosted(f hosting.Film) hostRow {
+	row := hostRow{ID: f.DeliveryID, Title: f.Title, Percent: int(100 * f.Sent / max(1, f.Size))}
+	switch {
+	case f.State == store.DeliveryFailed:
+		row.Failed, row.Detail = true, "! "+f.Error
+	case f.DoneAt != nil:
+		row.Address, row.Detail = f.Address, f.Visibility+", since "+f.DoneAt.Format("2 Jan 15:04")
+	case f.Sent == f.Size && f.Size > 0:
+		row.Busy, row.Detail = true, "the host works on it"
+	default:
+		row.Busy, row.Detail = true, fmt.Sprintf("%.1f of %.1f MB sent", float64(f.Sent)/1e6, float64(f.Size)/1e6)
+	}
+	if row.Busy && f.Error != "" {
+		row.Detail += " · " + f.Error + "; it is tried again"
+	}
+	return row
 }
 
 func (s *Server) putOnHost(w http.ResponseWriter, r *http.Request) {

@@ -7,7 +7,7 @@
 const ahead = 30;
 
 /** The codec's name (RFC 6381) from the decoder's settings in a file's head. */
-function codec(head) {
+export function codec(head) {
   const bytes = new Uint8Array(head);
   for (let i = 0; i + 8 < bytes.length; i++) {
     if (String.fromCharCode(...bytes.subarray(i, i + 4)) === "avcC") return `avc1.${[...bytes.subarray(i + 5, i + 8)].map((b) => b.toString(16).padStart(2, "0")).join("")}`;
@@ -16,7 +16,7 @@ function codec(head) {
 }
 
 /** The pieces of a list: their places in the file and in time. */
-function read(list) {
+export function read(list) {
   const pieces = [];
   let at = 0;
   let length = 0;
