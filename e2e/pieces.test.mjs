@@ -17,7 +17,7 @@ test("the pieces of a list follow one another in the file and in time", () => {
 });
 
 test("the codec's name is read from the head of a file", () => {
-  const head = new TextEncoder().encode("....moov....avcC....");
+  const head = new TextEncoder().encode("....moov....avcC............");
   // High profile (100), no constraints, level 4.0: avc1.640028 in the examples of RFC 6381, from memory.
   head.set([1, 0x64, 0x00, 0x28], 16);
   assert.equal(codec(head.buffer), "avc1.640028");

@@ -29,9 +29,7 @@ func TestNoDisc(t *testing.T) {
 // and the primaries of its table 3, from memory to within rounding.
 func TestPalette(t *testing.T) {
 	d := &Disc{}
-	for i, c := range []uint32{0x108080, 0xeb8080, 0x51f05a, 0x912236, 0x296ef0} {
-		d.colour[i] = c
-	}
+	copy(d.colour[:], []uint32{0x108080, 0xeb8080, 0x51f05a, 0x912236, 0x296ef0})
 	p := d.Palette()
 	near := func(want, got uint32) {
 		for shift := 0; shift <= 16; shift += 8 {
