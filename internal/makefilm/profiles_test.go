@@ -66,7 +66,7 @@ var formats = map[string]string{
 // folder they name; nowhere without one.
 func keepFilm(t *testing.T, p profile.Profile, path string) {
 	dir := os.Getenv("NELKO_TEST_FILMS")
-	if dir == "" || !p.Plays() {
+	if dir == "" || p.Kind != profile.OfFilm || !p.File.Plays() {
 		return
 	}
 	require.NoError(t, os.MkdirAll(dir, 0o755))
