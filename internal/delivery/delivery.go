@@ -205,17 +205,9 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 				return err
 			}
 		}
-		return dl.note(ctx, tx, d, "Made the link")
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Made the link")
 	})
 	return l, token, err
-}
-
-// note writes a step into a delivery's history and tells of it.
-func (dl *Delivery) note(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
-	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: dl.Now(), Text: text}).Error; err != nil {
-		return err
-	}
-	return dl.Orders.Changed(ctx, tx, d.OrderID)
 }
 
 // NewToken is 192 random bits in URL-safe letters.
@@ -240,7 +232,7 @@ type Watched struct {
 	Delivery store.Delivery
 	Order    store.Order
 	Render   store.Render
-	Films    []Shown        // that the link shows, the first played first
+	First    bool           // of its films this is the first, whose poster can be chosen
 	Sizes    []store.Render // the same film in sizes that can be streamed, the largest first
 	Studio   store.Studio
 }
@@ -248,7 +240,6 @@ type Watched struct {
 // Shown is a film of a link, on a card beside the others.
 type Shown struct {
 	Render store.Render
-	Order  store.Order
 	Title  string
 }
 
@@ -256,7 +247,7 @@ type Shown struct {
 // the first if that is none of them.
 func (dl *Delivery) Open(ctx context.Context, token string, film int64) (Watched, error) {
 	tx := dl.Store.DB.WithContext(ctx)
-	var w Watched
+	w := Watched{First: true}
 	var err error
 	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
 		return w, err
@@ -281,17 +272,36 @@ func (dl *Delivery) Open(ctx context.Context, token string, film int64) (Watched
 		w.Sizes = []store.Render{w.Render}
 		return w, err
 	}
-	if w.Films, err = dl.films(tx, w.Delivery.ID); err != nil {
+	ids, err := filmsOf(tx, w.Delivery.ID)
+	if err != nil {
 		return w, err
 	}
-	w.Render = w.Films[0].Render
-	for _, x := range w.Films {
-		if x.Render.ID == film {
-			w.Render = x.Render
-		}
+	if !slices.Contains(ids, film) {
+		film = ids[0]
+	}
+	w.First = film == ids[0]
+	if w.Render, err = store.One[store.Render](tx, "id = ?", film); err != nil {
+		return w, err
 	}
 	w.Sizes, err = dl.sizes(tx, w.Render)
 	return w, err
+}
+
+// Films are all films a link shows, the first played first; of a proof none.
+func (dl *Delivery) Films(ctx context.Context, w Watched) ([]Shown, error) {
+	if w.Link.Proof {
+		return nil, nil
+	}
+	return dl.films(dl.Store.DB.WithContext(ctx), w.Delivery.ID)
+}
+
+// filmsOf are the renders of a delivery, in their order; of none, not found.
+func filmsOf(tx *gorm.DB, id int64) (out []int64, err error) {
+	err = tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position, render_id", id).Scan(&out).Error
+	if err == nil && len(out) == 0 {
+		err = fmt.Errorf("the films of delivery %d: %w", id, store.ErrNotFound)
+	}
+	return out, err
 }
 
 // films are the films of a delivery, in their order.
@@ -309,7 +319,7 @@ func (dl *Delivery) films(tx *gorm.DB, id int64) (out []Shown, err error) {
 	}
 	of, err := orders.ByID(tx, ids)
 	for _, r := range all {
-		out = append(out, Shown{r, of[r.OrderID], filmTitle(r, of[r.OrderID])})
+		out = append(out, Shown{r, filmTitle(r, of[r.OrderID])})
 	}
 	return out, err
 }
@@ -329,9 +339,17 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 	if r, ok := w.Size(id); ok {
 		return r, true
 	}
-	for _, x := range w.Films {
-		sizes, err := dl.sizes(dl.Store.DB.WithContext(ctx), x.Render)
-		if r, ok := (Watched{Render: x.Render, Sizes: sizes}).Size(id); ok && err == nil {
+	tx := dl.Store.DB.WithContext(ctx)
+	// Of its films those that can have it: of the same revision.
+	var films []store.Render
+	err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", w.Delivery.ID).
+		Where("(slideshow_id, revision) = (SELECT slideshow_id, revision FROM renders WHERE id = ?)", id).Find(&films).Error
+	for _, x := range films {
+		if w.Sizes, err = dl.sizes(tx, x); err != nil {
+			break
+		}
+		w.Render = x
+		if r, ok := w.Size(id); ok {
 			return r, true
 		}
 	}
@@ -372,13 +390,11 @@ func (w Watched) Size(id int64) (store.Render, bool) {
 }
 
 // OrderOf is the order of a film behind a link.
-func (w Watched) OrderOf(r store.Render) store.Order {
-	for _, x := range w.Films {
-		if x.Order.ID == r.OrderID {
-			return x.Order
-		}
+func (dl *Delivery) OrderOf(ctx context.Context, w Watched, r store.Render) (store.Order, error) {
+	if r.OrderID == w.Order.ID {
+		return w.Order, nil
 	}
-	return w.Order
+	return store.One[store.Order](dl.Store.DB.WithContext(ctx), "id = ?", r.OrderID)
 }
 
 // Unlock checks a link's password.
@@ -471,7 +487,7 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Closed the link")
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Closed the link")
 	})
 }
 
@@ -564,7 +580,7 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryDone).Error; err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Mailed to "+l.MailedTo)
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Mailed to "+l.MailedTo)
 	})
 }
 
@@ -595,6 +611,6 @@ func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) e
 		if err := tx.Model(&d).Update("state", store.DeliveryFailed).Error; err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Could not be mailed to "+l.MailedTo)
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Could not be mailed to "+l.MailedTo)
 	})
 }

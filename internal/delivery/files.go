@@ -129,7 +129,7 @@ func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error 
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "To be put into "+folder.Shown(st.Folder))
+		return dl.Orders.NoteDelivery(ctx, tx, d, "To be put into "+folder.Shown(st.Folder))
 	})
 }
 
@@ -160,7 +160,7 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, said)
+		return dl.Orders.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -220,7 +220,7 @@ func (dl *Delivery) Put(ctx context.Context, j Put) error {
 		if err := tx.Model(&d).Updates(map[string]any{"state": store.DeliveryDone, "proof": proof}).Error; err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
 	})
 }
 
@@ -257,7 +257,7 @@ func (dl *Delivery) olderFound(ctx context.Context, p store.Placement, what stri
 		if err := errors.Join(tx.Model(&p).Updates(map[string]any{"older": what, "error": errOlder.Error()}).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
 	})
 }
 
@@ -274,7 +274,7 @@ func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
 		if err := errors.Join(tx.Model(&store.Placement{}).Where("delivery_id = ?", d.ID).Update("error", why).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Not put: "+why)
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Not put: "+why)
 	})
 }
 

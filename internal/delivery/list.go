@@ -129,15 +129,20 @@ func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Given up")
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Given up")
 	})
+}
+
+// Of finds a delivery of an order.
+func (dl *Delivery) Of(ctx context.Context, orderID, deliveryID int64) (store.Delivery, error) {
+	return store.One[store.Delivery](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", deliveryID, orderID)
 }
 
 // SendAgain sends a delivery once more: a link by a new address that is mailed,
 // while the old one stays open; a proof by mail; a file into the folder.
 func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) error {
 	tx := dl.Store.DB.WithContext(ctx)
-	d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ?", deliveryID, orderID)
+	d, err := dl.Of(ctx, orderID, deliveryID)
 	if err != nil {
 		return err
 	}
@@ -163,19 +168,19 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 			if err := dl.TellOfProof(ctx, tx, l.ID); err != nil {
 				return err
 			}
-			return dl.note(ctx, tx, d, "To be mailed again")
+			return dl.Orders.NoteDelivery(ctx, tx, d, "To be mailed again")
 		})
 	case store.LinkDelivery:
 		l, err := store.One[store.Link](tx, "delivery_id = ?", d.ID)
 		if err != nil {
 			return err
 		}
-		var films []int64
-		if err := tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position, render_id", d.ID).Scan(&films).Error; err != nil {
-			return err
-		}
-		if len(films) == 0 {
+		films, err := filmsOf(tx, d.ID)
+		if errors.Is(err, store.ErrNotFound) {
 			return invalid.Field("delivery", "Its film is gone. Make a new link on the order.")
+		}
+		if err != nil {
+			return err
 		}
 		if l.PasswordHash != "" {
 			return invalid.Field("delivery", "The link has a password, which nobody here knows. Make a new link on the order.")

@@ -97,7 +97,7 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, said)
+		return dl.Orders.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -111,6 +111,6 @@ func (dl *Delivery) proofFailed(ctx context.Context, j ProofMail, why string) er
 		if err != nil {
 			return err
 		}
-		return dl.note(ctx, tx, d, "Could not be mailed: "+why)
+		return dl.Orders.NoteDelivery(ctx, tx, d, "Could not be mailed: "+why)
 	})
 }

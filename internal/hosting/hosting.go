@@ -173,7 +173,7 @@ func (h *Hosting) Put(ctx context.Context, orderID int64, n New) error {
 		if err := errors.Join(tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error, tx.Create(&u).Error, h.Queue.Insert(ctx, tx, Send{d.ID})); err != nil {
 			return err
 		}
-		return h.note(ctx, tx, d, "To be put on the host")
+		return h.Orders.NoteDelivery(ctx, tx, d, "To be put on the host")
 	})
 }
 
@@ -187,15 +187,8 @@ func (h *Hosting) Again(ctx context.Context, id int64) error {
 		if err := errors.Join(tx.Model(&d).Update("state", store.DeliveryWaiting).Error, tx.Model(&store.Upload{}).Where("delivery_id = ?", id).Update("error", "").Error, h.Queue.Insert(ctx, tx, Send{id})); err != nil {
 			return err
 		}
-		return h.note(ctx, tx, d, "To be tried again")
+		return h.Orders.NoteDelivery(ctx, tx, d, "To be tried again")
 	})
-}
-
-func (h *Hosting) note(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
-	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: h.Now(), Text: text}).Error; err != nil {
-		return err
-	}
-	return h.Orders.Changed(ctx, tx, d.OrderID)
 }
 
 // ended writes down how a film's way to the host ended.
@@ -211,7 +204,7 @@ func (h *Hosting) ended(ctx context.Context, id int64, d, u map[string]any, said
 		if err := errors.Join(tx.Model(&row).Updates(d).Error, tx.Model(&store.Upload{}).Where("delivery_id = ?", id).Updates(u).Error); err != nil {
 			return err
 		}
-		return h.note(ctx, tx, row, said)
+		return h.Orders.NoteDelivery(ctx, tx, row, said)
 	})
 }
 

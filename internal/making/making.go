@@ -219,14 +219,19 @@ func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p pro
 			return r, nil
 		}
 	}
-	r := store.Render{
-		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
-		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
-	}
+	r := renderOf(d, p)
 	if err := mk.insert(ctx, tx, d.Order, &r); err != nil {
 		return r, err
 	}
 	return r, mk.changed(ctx, tx, d.Order.ID)
+}
+
+// renderOf is a render of an order as it stands, with the studio's mark.
+func renderOf(d *orders.Dossier, p profile.Profile) store.Render {
+	return store.Render{
+		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
+		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
+	}
 }
 
 // May reports why an order's film cannot be rendered as it stands; anyway is the
@@ -249,14 +254,19 @@ func (mk *Making) insert(ctx context.Context, tx *gorm.DB, o store.Order, r *sto
 	if err := tx.Select("*").Omit("id", "created_at").Create(r).Error; err != nil {
 		return err
 	}
+	return mk.enqueue(ctx, tx, o, r.ID)
+}
+
+// enqueue queues the making of a render, at the turn of its order.
+func (mk *Making) enqueue(ctx context.Context, tx *gorm.DB, o store.Order, renderID int64) error {
 	when, err := mk.turn(tx, o)
 	if err != nil {
 		return err
 	}
-	if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
+	if err := mk.Queue.Insert(ctx, tx, Film{renderID, when}); err != nil {
 		return err
 	}
-	return queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &when)
+	return queue.Move(tx, Film{}.Kind(), "render_id", []int64{renderID}, &when)
 }
 
 // mainOf is the place of the profile whose film is the order's, or -1: of those a
@@ -286,10 +296,8 @@ func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all
 			if names[i] = p.Name; (leads[i] != i) != led {
 				continue
 			}
-			r := store.Render{
-				OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
-				Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames), Main: i == main,
-			}
+			r := renderOf(d, p)
+			r.Main = i == main
 			if led {
 				r.LeadID = &out[leads[i]].ID
 			}

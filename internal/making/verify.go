@@ -187,11 +187,7 @@ func (mk *Making) Retry(ctx context.Context, r store.Render) error {
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
-		when, err := mk.turn(tx, o)
-		if err != nil {
-			return err
-		}
-		if err := mk.Queue.Insert(ctx, tx, Film{r.ID, when}); err != nil {
+		if err := mk.enqueue(ctx, tx, o, r.ID); err != nil {
 			return err
 		}
 		return mk.changed(ctx, tx, r.OrderID)

@@ -139,3 +139,11 @@ func InWords(kinds []store.DeliveryKind) string {
 
 // Wants reports whether a way of delivery is wanted.
 func (d *Dossier) Wants(kind store.DeliveryKind) bool { return slices.Contains(Wanted(d.Order), kind) }
+
+// NoteDelivery writes a step into a delivery's history and tells of it.
+func (o *Orders) NoteDelivery(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
+	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: o.Now(), Text: text}).Error; err != nil {
+		return err
+	}
+	return o.Changed(ctx, tx, d.OrderID)
+}

@@ -5,6 +5,7 @@ import (
 	"io"
 	"strings"
 
+	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/media"
 	"nelko/internal/orders"
@@ -57,7 +58,7 @@ func (p *Pressing) printed(ctx context.Context, id int64) (out paper.Disc, err e
 		if r.State != store.RenderDone {
 			return out, invalid.Field("disc", "The films of the disc are not rendered yet.")
 		}
-		out.Films = append(out.Films, paper.Film{Title: x.Setting.Titles[i].Name, Length: Length(r)})
+		out.Films = append(out.Films, paper.Film{Title: x.Setting.Titles[i].Name, Length: timecode.Clock(r.Seconds)})
 	}
 	d, err := p.Orders.Load(ctx, x.Setting.Titles[0].OrderID)
 	if err != nil {

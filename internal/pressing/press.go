@@ -210,7 +210,7 @@ func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide js
 		if err := tx.Model(&d).Update("state", store.DeliveryWaiting).Error; err != nil {
 			return err
 		}
-		return p.note(ctx, tx, d, said)
+		return p.Orders.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -222,9 +222,8 @@ func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out s
 		return err
 	}
 	blank, _ := discs.Named(set.Blank)
-	n := New{DiscSetting: set}
 	spec := disc.Spec{Name: set.Name, Profile: list[0].profile, Blank: blank, Theme: list[0].Theme, Shelf: p.Shelf.Themes, Language: disc.Language(st.Language),
-		Menu: n.menu(), PlayFirst: set.PlayFirst, Loop: set.Loop}
+		Menu: menuOf(set), PlayFirst: set.PlayFirst, Loop: set.Loop}
 	if spec.Menu != nil && set.Music != "" {
 		if spec.Menu.Music, err = p.Blobs.Path(ctx, set.Music); err != nil {
 			return err
@@ -310,7 +309,7 @@ func (p *Pressing) mend(ctx context.Context, x store.Disc, why string) error {
 		if err := p.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
 			return err
 		}
-		return p.note(ctx, tx, d, "Damaged, and made again: "+why)
+		return p.Orders.NoteDelivery(ctx, tx, d, "Damaged, and made again: "+why)
 	})
 }
 

@@ -18,7 +18,6 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
-	"nelko/internal/core/timecode"
 	"nelko/internal/disc"
 	"nelko/internal/invalid"
 	"nelko/internal/making"
@@ -119,17 +118,24 @@ func Choices(seconds []float64) (out []Choice) {
 	return out
 }
 
+// rates are the bit rates of a video disc.
+func rates(kind store.DiscKind) discs.Rates {
+	if kind == store.HDVideo {
+		return discs.HD
+	}
+	return discs.DVD
+}
+
 func choice(kind store.DiscKind, b discs.Blank, seconds []float64, menu *disc.Menu) Choice {
 	c := Choice{Kind: kind, Blank: b}
-	rates := discs.DVD
 	switch kind {
 	case store.DataDisc:
 		c.Words, c.Fits = fmt.Sprintf("holds %.0f MB", float64(b.Bytes())/1e6), true
 		return c
 	case store.HDVideo:
-		rates, menu = discs.HD, nil
+		menu = nil
 	}
-	plan, err := discs.Budget(b, seconds, rates, disc.MenuBudget(len(seconds), menu))
+	plan, err := discs.Budget(b, seconds, rates(kind), disc.MenuBudget(len(seconds), menu))
 	if err != nil {
 		c.Words = err.Error()
 		return c
@@ -145,31 +151,23 @@ func Divide(set store.DiscSetting, seconds []float64) ([][]int, error) {
 	if !ok {
 		return nil, fmt.Errorf("there is no blank of the kind %q", set.Blank)
 	}
-	all := make([]int, len(seconds))
-	for i := range all {
-		all[i] = i
-	}
 	var parts [][]int
-	rates, menu := discs.DVD, (&New{DiscSetting: set}).menu()
-	switch set.Kind {
-	case store.DataDisc:
-		parts = [][]int{all} // how large files become is known when they are made
-	case store.HDVideo:
-		rates = discs.HD
-	}
-	if parts == nil {
+	if set.Kind == store.DataDisc { // how large files become is known when they are made
+		all := make([]int, len(seconds))
+		for i := range all {
+			all[i] = i
+		}
+		parts = [][]int{all}
+	} else {
 		var err error
-		if parts, err = discs.Divide(b, seconds, rates, disc.MenuBudget(len(seconds), menu)); err != nil {
+		if parts, err = discs.Divide(b, seconds, rates(set.Kind), disc.MenuBudget(len(seconds), menuOf(set))); err != nil {
 			return nil, err
 		}
 	}
 	// No more films than a disc has room for.
 	var out [][]int
 	for _, p := range parts {
-		for len(p) > maxTitles {
-			out, p = append(out, p[:maxTitles]), p[maxTitles:]
-		}
-		out = append(out, p)
+		out = slices.AppendSeq(out, slices.Chunk(p, maxTitles))
 	}
 	return out, nil
 }
@@ -192,6 +190,8 @@ func (n *New) check() error {
 	switch {
 	case n.Name == "" || len(n.Name) > MaxName:
 		return invalid.Field("name", "The disc needs a name of at most %d characters.", MaxName)
+	case !slices.Contains([]store.DiscKind{store.DVDVideo, store.HDVideo, store.DataDisc}, n.Kind):
+		return invalid.Field("kind", "There is no disc of the kind %q.", n.Kind)
 	case !known:
 		return invalid.Field("blank", "There is no blank of the kind %q.", n.Blank)
 	case n.Kind == store.DVDVideo && b == discs.BD25, n.Kind == store.HDVideo && b != discs.BD25:
@@ -218,8 +218,8 @@ func colour(s string) (raster.RGB, error) {
 	if s == "" {
 		return raster.RGB{R: 255, G: 255, B: 255}, nil
 	}
-	var c raster.RGB
-	if n, err := fmt.Sscanf(s, "#%02x%02x%02x", &c.R, &c.G, &c.B); err != nil || n != 3 || len(s) != 7 {
+	c, err := raster.ParseRGB(s)
+	if err != nil {
 		return c, invalid.Field("colour", "%q is no colour: give #rrggbb.", s)
 	}
 	return c, nil
@@ -241,7 +241,7 @@ func (p *Pressing) profiles(ctx context.Context, n *New, seconds []float64) (out
 			return nil, "", invalid.Field("profiles", "%s is no standard for this kind of disc.", name)
 		}
 		if n.Kind != store.DataDisc {
-			c := choice(n.Kind, b, seconds, n.menu())
+			c := choice(n.Kind, b, seconds, menuOf(n.DiscSetting))
 			if !c.Fits {
 				return nil, "", invalid.Field("blank", "The films do not fit: %s.", c.Words)
 			}
@@ -255,11 +255,12 @@ func (p *Pressing) profiles(ctx context.Context, n *New, seconds []float64) (out
 	return out, budget, nil
 }
 
-func (n *New) menu() *disc.Menu {
-	if !n.Menu || n.Kind != store.DVDVideo {
+// menuOf is the menu of a disc; nil: it has none.
+func menuOf(s store.DiscSetting) *disc.Menu {
+	if !s.Menu || s.Kind != store.DVDVideo {
 		return nil
 	}
-	return &disc.Menu{Moves: n.Moves, Music: n.Music}
+	return &disc.Menu{Moves: s.Moves, Music: s.Music}
 }
 
 // Make delivers films on a disc: it queues what they are rendered as, and the
@@ -322,7 +323,7 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 			return err
 		}
 		id = d.ID
-		return p.note(ctx, tx, d, "To be made: "+describe(n.DiscSetting))
+		return p.Orders.NoteDelivery(ctx, tx, d, "To be made: "+describe(n.DiscSetting))
 	})
 	return id, err
 }
@@ -345,14 +346,6 @@ func describe(s store.DiscSetting) string {
 	return what
 }
 
-// note writes a step into a disc's history and tells of it.
-func (p *Pressing) note(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
-	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: p.Now(), Text: text}).Error; err != nil {
-		return err
-	}
-	return p.Orders.Changed(ctx, tx, d.OrderID)
-}
-
 // set changes a disc's delivery and tells of it.
 func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState, disc map[string]any, said string) error {
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
@@ -372,7 +365,7 @@ func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState,
 		if said == "" {
 			return p.Orders.Changed(ctx, tx, d.OrderID)
 		}
-		return p.note(ctx, tx, d, said)
+		return p.Orders.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -411,7 +404,7 @@ func (p *Pressing) Again(ctx context.Context, id int64) error {
 		if err := p.Queue.Insert(ctx, tx, Press{id}); err != nil {
 			return err
 		}
-		return p.note(ctx, tx, d, "To be made again")
+		return p.Orders.NoteDelivery(ctx, tx, d, "To be made again")
 	})
 }
 
@@ -432,7 +425,7 @@ func (p *Pressing) Close(ctx context.Context, id int64) error {
 			tx.Model(&d).Update("state", store.DeliveryClosed).Error); err != nil {
 			return err
 		}
-		return p.note(ctx, tx, d, "Taken back")
+		return p.Orders.NoteDelivery(ctx, tx, d, "Taken back")
 	})
 }
 
@@ -451,7 +444,7 @@ func (p *Pressing) HandedOver(ctx context.Context, id int64) error {
 		if err := tx.Model(&d).Updates(map[string]any{"state": store.DeliveryDone, "proof": proof}).Error; err != nil {
 			return err
 		}
-		return p.note(ctx, tx, d, "Handed over")
+		return p.Orders.NoteDelivery(ctx, tx, d, "Handed over")
 	})
 }
 
@@ -562,6 +555,3 @@ func (p *Pressing) Siblings(ctx context.Context, o store.Order) (out []store.Ord
 	}
 	return out, p.Store.DB.WithContext(ctx).Where("id <> ? AND client = ? AND deleted_at IS NULL AND run_id IS NULL", o.ID, o.Client).Order("due, id").Limit(30).Find(&out).Error
 }
-
-// Length is how long a film on a disc is, in words.
-func Length(r store.Render) string { return timecode.Clock(r.Seconds) }

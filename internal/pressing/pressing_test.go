@@ -356,6 +356,7 @@ func TestDiscsAreChecked(t *testing.T) {
 		says   string
 	}{
 		{func(n *pressing.New) { n.Name = " " }, "needs a name"},
+		{func(n *pressing.New) { n.Kind = "lp" }, `no disc of the kind "lp"`},
 		{func(n *pressing.New) { n.Blank = "Floppy" }, `no blank of the kind "Floppy"`},
 		{func(n *pressing.New) { n.Blank = discs.BD25.Name }, "does not go with"},
 		{func(n *pressing.New) { n.Profiles = []string{"Web 720"} }, "no standard for this kind"},

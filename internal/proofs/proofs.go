@@ -216,16 +216,8 @@ func (p *Proofs) Remark(ctx context.Context, w delivery.Watched, who, text strin
 		if err := tx.Create(&r).Error; err != nil {
 			return err
 		}
-		return p.note(ctx, tx, w, fmt.Sprintf("%s at %s: %s", who, timecode.Clock(r.Seconds), text))
+		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s at %s: %s", who, timecode.Clock(r.Seconds), text))
 	})
-}
-
-// note writes a step into a proof's history and tells of it.
-func (p *Proofs) note(ctx context.Context, tx *gorm.DB, w delivery.Watched, text string) error {
-	if err := tx.Create(&store.DeliveryEvent{DeliveryID: w.Delivery.ID, At: p.Now(), Text: text}).Error; err != nil {
-		return err
-	}
-	return p.Orders.Changed(ctx, tx, w.Order.ID)
 }
 
 // Answer answers a remark; the client sees it on the proof.
@@ -284,7 +276,7 @@ func (p *Proofs) Approve(ctx context.Context, w delivery.Watched, render int64, 
 		if err := tx.Model(&store.Delivery{}).Where("id = ?", w.Delivery.ID).Update("proof", fmt.Sprintf("approved by %s %s", name, p.Now().Format("2 January 2006 15:04"))).Error; err != nil {
 			return err
 		}
-		return p.note(ctx, tx, w, fmt.Sprintf("%s approved revision %d", name, a.Revision))
+		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s approved revision %d", name, a.Revision))
 	})
 }
 

@@ -34,6 +34,9 @@ type Host struct {
 
 	mu    sync.Mutex
 	known hosted
+
+	once   sync.Once
+	routes http.Handler
 }
 
 // HostFailure is a way in which a host fails.
@@ -152,11 +155,12 @@ func (h *Host) Videos() (out []Video) {
 
 // ServeHTTP implements http.Handler, below the host's base path.
 func (h *Host) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	h.once.Do(func() { h.routes = h.route() })
 	// It routes by the whole path, wherever it is mounted.
-	h.routes().ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), chi.RouteCtxKey, (*chi.Context)(nil))))
+	h.routes.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), chi.RouteCtxKey, (*chi.Context)(nil))))
 }
 
-func (h *Host) routes() http.Handler {
+func (h *Host) route() http.Handler {
 	u, err := url.Parse(h.Base)
 	prefix := ""
 	if err == nil {

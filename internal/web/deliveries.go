@@ -312,7 +312,7 @@ func (v *orderView) Code() template.HTML {
 
 // card is a card with a link's address to hand out.
 func (s *Server) card(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "card.pdf", func(b io.Writer) error {
+	s.print(w, r, "card.pdf", leafPath(number(r, "order"), deliveriesLeaf), func(b io.Writer) error {
 		return s.House.Delivery.Card(r.Context(), number(r, "order"), r.PostFormValue("address"), b)
 	})
 }
@@ -487,21 +487,21 @@ func (s *Server) giveUp(w http.ResponseWriter, r *http.Request) {
 
 // sendOnce sends a delivery again by whichever room it belongs to.
 func (s *Server) sendOnce(r *http.Request) error {
-	id := number(r, "delivery")
-	h, err := s.House.Delivery.History(r.Context(), id)
+	order, id := number(r, "order"), number(r, "delivery")
+	d, err := s.House.Delivery.Of(r.Context(), order, id)
 	if err != nil {
 		return err
 	}
-	switch h.Kind {
+	switch d.Kind {
 	case store.DiscDelivery:
-		if h.State == store.DeliveryFailed {
+		if d.State == store.DeliveryFailed {
 			return s.House.Pressing.Again(r.Context(), id)
 		}
 		return s.House.Pressing.Copies(r.Context(), id, 1)
 	case store.UploadDelivery:
 		return s.House.Hosting.Again(r.Context(), id)
 	}
-	return s.House.Delivery.SendAgain(r.Context(), number(r, "order"), id)
+	return s.House.Delivery.SendAgain(r.Context(), order, id)
 }
 
 func (s *Server) sendAgain(w http.ResponseWriter, r *http.Request) {

@@ -319,13 +319,13 @@ func (s *Server) stepFile(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// print answers with a PDF.
-func (s *Server) print(w http.ResponseWriter, r *http.Request, name string, write func(io.Writer) error) {
+// print answers with a PDF; back is the page it is asked for on.
+func (s *Server) print(w http.ResponseWriter, r *http.Request, name, back string, write func(io.Writer) error) {
 	var b bytes.Buffer
 	err := write(&b)
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", wrong.Problem, "/deliveries", "To the deliveries")
+		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", wrong.Problem, back, "Back")
 		return
 	}
 	if err != nil {
@@ -337,11 +337,11 @@ func (s *Server) print(w http.ResponseWriter, r *http.Request, name string, writ
 }
 
 func (s *Server) discFace(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "disc face.pdf", func(b io.Writer) error { return s.House.Pressing.Faces(r.Context(), []int64{number(r, "disc")}, b) })
+	s.print(w, r, "disc face.pdf", "/deliveries", func(b io.Writer) error { return s.House.Pressing.Faces(r.Context(), []int64{number(r, "disc")}, b) })
 }
 
 func (s *Server) discSleeve(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "sleeve.pdf", func(b io.Writer) error { return s.House.Pressing.Sleeve(r.Context(), number(r, "disc"), b) })
+	s.print(w, r, "sleeve.pdf", "/deliveries", func(b io.Writer) error { return s.House.Pressing.Sleeve(r.Context(), number(r, "disc"), b) })
 }
 
 func (s *Server) discImage(w http.ResponseWriter, r *http.Request) {

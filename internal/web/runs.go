@@ -655,19 +655,7 @@ func (s *Server) runCards(w http.ResponseWriter, r *http.Request) {
 	if sh == nil {
 		return
 	}
-	var b bytes.Buffer
-	err := s.House.Runs.Cards(r.Context(), sh, &b)
-	var inv *invalid.Input
-	if errors.As(err, &inv) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", inv.Problem, fmt.Sprintf("/runs/%d/out", sh.ID), "Back")
-		return
-	}
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	download(w, "application/pdf", sh.Name+" cards.pdf")
-	_, _ = w.Write(b.Bytes())
+	s.print(w, r, sh.Name+" cards.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error { return s.House.Runs.Cards(r.Context(), sh, b) })
 }
 
 func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
@@ -675,7 +663,7 @@ func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
 	if sh == nil {
 		return
 	}
-	s.print(w, r, sh.Name+" disc faces.pdf", func(b io.Writer) error {
+	s.print(w, r, sh.Name+" disc faces.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error {
 		ids, err := s.House.Runs.Faces(r.Context(), sh)
 		if err != nil {
 			return err

@@ -201,8 +201,12 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 		return view, nil
 	}
 	view.Length, view.Ending = minutes(v.Render.Seconds), making.Extension(v.Render)
-	if len(v.Films) > 1 {
-		for i, f := range v.Films {
+	films, err := s.House.Delivery.Films(r.Context(), v)
+	if err != nil {
+		return nil, err
+	}
+	if len(films) > 1 {
+		for i, f := range films {
 			here := f.Render.ID == v.Render.ID
 			view.Cards = append(view.Cards, filmCard{f.Render.ID, f.Title, minutes(f.Render.Seconds), here})
 			if here && i > 0 {
@@ -372,7 +376,12 @@ func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
 			s.message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
 			return
 		}
-		name = making.FileName(v.OrderOf(rd), rd)
+		of, err := s.House.Delivery.OrderOf(r.Context(), v, rd)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		name = making.FileName(of, rd)
 		// A download that is taken up again is still one.
 		if from := r.Header.Get("Range"); from == "" || strings.HasPrefix(from, "bytes=0-") {
 			if err := s.House.Delivery.CountDownload(r.Context(), v); err != nil {
@@ -483,7 +492,7 @@ func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	poster := v.Link.Poster
-	if poster == nil || len(v.Films) > 0 && v.Render.ID != v.Films[0].Render.ID {
+	if poster == nil || !v.First {
 		poster = v.Render.Poster
 		// The smallest size's: enough, and there at once.
 		if n := len(v.Sizes); n > 0 && v.Sizes[n-1].Poster != nil {
