@@ -342,14 +342,13 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 	tx := dl.Store.DB.WithContext(ctx)
 	// Of its films those that can have it: of the same revision.
 	var films []store.Render
-	err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", w.Delivery.ID).
-		Where("(slideshow_id, revision) = (SELECT slideshow_id, revision FROM renders WHERE id = ?)", id).Find(&films).Error
+	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", w.Delivery.ID).
+		Where("(slideshow_id, revision) = (SELECT slideshow_id, revision FROM renders WHERE id = ?)", id).Find(&films).Error; err != nil {
+		return store.Render{}, false
+	}
 	for _, x := range films {
-		if w.Sizes, err = dl.sizes(tx, x); err != nil {
-			break
-		}
-		w.Render = x
-		if r, ok := w.Size(id); ok {
+		sizes, err := dl.sizes(tx, x)
+		if r, ok := (Watched{Render: x, Sizes: sizes}).Size(id); ok && err == nil {
 			return r, true
 		}
 	}

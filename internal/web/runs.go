@@ -676,39 +676,35 @@ func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
 type outView struct {
 	base
 	*runs.Sheet
-	Leaves                        []leafLink
-	Lines                         []outLine
-	Fields                        string
-	Subject, Text                 string // of the mail, as kept
-	TrySubject                    string
-	TryBody                       string
-	TryOf                         string
-	TryID                         int64
-	Links, Mails                  string // what making them would do
-	LinkRows                      int
-	MailRows                      int
-	MailLeft                      string
-	Proofs, Discs, Burns          string
-	ProofRows, DiscRows, BurnRows int
-	ProofLeft, DiscLeft, BurnLeft string
-	Choices                       []discChoice
-	Standards                     []string
-	Watched                       string
-	MayWatch                      bool
+	Leaves                             []leafLink
+	Lines                              []outLine
+	Fields                             string
+	Subject, Text                      string // of the mail, as kept
+	TrySubject                         string
+	TryBody                            string
+	TryOf                              string
+	TryID                              int64
+	Links, Mails, Proofs, Discs, Burns plannedView
+	Choices                            []discChoice
+	Standards                          []string
+	Watched                            string
+	MayWatch                           bool
 }
 
-// handOut fills in what making proofs and discs for all rows would do.
+// plannedView is an act for all rows, as a key with what it would do.
+type plannedView struct {
+	Words, Left string // what is done, and what is left out
+	Rows        int
+}
+
+// handOut fills in what each act for all rows would do.
 func (s *Server) handOut(r *http.Request, v *outView) error {
-	for _, a := range []struct {
-		act         runs.Act
-		words, left *string
-		rows        *int
-	}{{runs.Proof, &v.Proofs, &v.ProofLeft, &v.ProofRows}, {runs.Disc, &v.Discs, &v.DiscLeft, &v.DiscRows}, {runs.Burn, &v.Burns, &v.BurnLeft, &v.BurnRows}} {
-		p, err := s.House.Runs.Plan(r.Context(), v.Sheet, a.act)
+	for act, view := range map[runs.Act]*plannedView{runs.Link: &v.Links, runs.Mail: &v.Mails, runs.Proof: &v.Proofs, runs.Disc: &v.Discs, runs.Burn: &v.Burns} {
+		p, err := s.House.Runs.Plan(r.Context(), v.Sheet, act)
 		if err != nil {
 			return err
 		}
-		*a.words, *a.left, *a.rows = p.InWords(), p.WhyLeftOut(), len(p.Rows)
+		*view = plannedView{p.InWords(), p.WhyLeftOut(), len(p.Rows)}
 	}
 	var longest float64
 	for _, row := range v.Rows {
@@ -759,17 +755,6 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 			break
 		}
 	}
-	links, err := s.House.Runs.Plan(r.Context(), sh, runs.Link)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	mails, err := s.House.Runs.Plan(r.Context(), sh, runs.Mail)
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	v.LinkRows, v.MailRows, v.Links, v.Mails, v.MailLeft = len(links.Rows), len(mails.Rows), links.InWords(), mails.InWords(), mails.WhyLeftOut()
 	if err := s.handOut(r, &v); err != nil {
 		s.fail(w, r, err)
 		return
