@@ -537,7 +537,8 @@ func (mk *Making) attempt(ctx context.Context, r store.Render) error {
 	if err := mk.divide(ctx, r, b); err != nil {
 		return err
 	}
-	go p.report(ctx, stop)
+	quiet := p.report(ctx, stop)
+	defer quiet()
 	facts, err := b.job.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) {
 		if err := render.Share(ctx, p, encoders(), mk.encode(b, p)); err != nil {
 			return nil, err
@@ -550,6 +551,7 @@ func (mk *Making) attempt(ctx context.Context, r store.Render) error {
 	if err != nil {
 		return err
 	}
+	quiet()
 	if err := mk.keep(ctx, r, b, facts); err != nil {
 		return err
 	}

@@ -182,10 +182,24 @@ func (mk *Making) files(ctx context.Context, b *begun) ([]string, error) {
 	return files, nil
 }
 
-// report writes progress once a second until ctx ends, and stops the attempt
-// when the render was cancelled or taken over. A database that is away is
-// waited for.
-func (p *parts) report(ctx context.Context, stop context.CancelCauseFunc) {
+// report begins to write progress once a second until ctx ends, and stops the
+// attempt when the render was cancelled or taken over. A database that is away
+// is waited for. What is given ends it and returns when it writes no more: a
+// report that waits while the render is ended would take it for taken over.
+func (p *parts) report(ctx context.Context, stop context.CancelCauseFunc) (end func()) {
+	ctx, cancel := context.WithCancel(ctx)
+	over := make(chan struct{})
+	go func() {
+		defer close(over)
+		p.reports(ctx, stop)
+	}()
+	return func() {
+		cancel()
+		<-over
+	}
+}
+
+func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
 	for {
@@ -260,7 +274,7 @@ func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, er
 		})
 	}
 	p := &parts{mk: mk, r: r, worker: worker}
-	go p.report(ctx, stop)
+	defer p.report(ctx, stop)()
 	err = render.Help(ctx, p, encoders(), mk.encode(b, p))
 	if errors.Is(context.Cause(ctx), errTaken) {
 		return false, nil // the film was cancelled
