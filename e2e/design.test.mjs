@@ -50,6 +50,22 @@ test("an order is filled", async () => {
   await edited(() => page.click("#fit-music"));
 });
 
+/** Opens the panel of a kind of change. */
+async function panel(name) {
+  await page.click(`#kind-${name}`);
+  await page.waitForSelector(`#panel-${name}:not([hidden])`);
+}
+
+/** Types into a field and leaves it. */
+async function typed(field, text) {
+  await page.fill(field, text);
+  await page.locator(field).press("Enter");
+}
+
+/** Presses one of the pictures of a choice. */
+const pick = (name, value) => page.click(`#margin .pick[name="${name}"][value="${value}"]:visible`);
+const isPicked = (name, value) => page.waitForSelector(`#margin .pick[name="${name}"][value="${value}"][aria-pressed=true]`, { state: "attached" });
+
 test("every theme moves with the order's own pictures, and another is taken", async () => {
   await page.click("#theme");
   await page.waitForSelector("h1:has-text('Theme for The Cormorants')");
@@ -67,19 +83,22 @@ test("every theme moves with the order's own pictures, and another is taken", as
 
 test("caption, motion, transition and look are set by hand, and undone", async () => {
   await choose(1);
+  await panel("slide");
   const before = await page.getAttribute("#look", "src");
   await edited(async () => {
     await page.fill("#caption", "The start, at noon");
     await page.locator("#caption").press("Tab");
   });
   await page.waitForFunction((src) => document.querySelector("#look")?.getAttribute("src") !== src, before);
-  await edited(() => page.selectOption("#join", "iris"));
-  await page.click("summary:has-text('Transition in detail')");
+  await panel("join");
+  await edited(() => pick("join", "iris"));
   await page.fill("#join-name", "Porthole");
-  await page.click("button[hx-post$='/transitions']");
+  await page.click("button[data-post$='/transitions']");
   await page.waitForSelector("#notice:has-text('“Porthole” is kept')");
-  await edited(() => page.selectOption("#motion", "none"));
-  await page.waitForSelector("#join option:has-text('Porthole')", { state: "attached" });
+  await page.waitForSelector(".pick[value='own:Porthole']");
+  await panel("motion");
+  await edited(() => pick("motion", "none"));
+  await panel("pictures");
   await edited(() => page.selectOption("[data-shot] select[name=look]", "mono"));
   await edited(() => page.click("[data-focal]", { position: { x: 10, y: 80 } }));
   await page.waitForSelector("[data-focal] line", { state: "attached" });
@@ -107,51 +126,77 @@ async function chooseRange(first, last) {
 
 test("one look for a selection, one transition for all joins; exceptions stay", async () => {
   await chooseRange(1, 3);
-  await page.click("summary:has-text('Look of the selected pictures')");
-  await edited(() => page.selectOption("#all-look", "warm"));
+  await panel("look");
+  await edited(() => pick("look", "warm"));
+  await isPicked("look", "warm");
   await page.waitForSelector("#controls h2:has-text('3 slides selected')");
   const looks = await page.locator("[data-shot] select[name=look]").evaluateAll((all) => all.map((l) => l.value));
   assert.ok(looks.length >= 3 && looks.every((l) => l === "warm"), `looks: ${looks}`);
-  assert.ok(await page.isVisible("#tone-light"), "what was open stays open");
-  await edited(async () => {
-    await page.fill("#tone-light", "20");
-    await page.locator("#tone-light").press("Enter");
+  assert.ok(await page.isVisible("#panel-look"), "what was open stays open");
+  await panel("light");
+  const picture = await page.getAttribute("#look", "src");
+  // Being moved, it shows itself before it is set.
+  await page.locator("#panel-light [type=range][name=tone-light]").evaluate((range) => {
+    range.value = "20";
+    range.dispatchEvent(new Event("input", { bubbles: true }));
   });
+  assert.equal(await page.inputValue("#tone-light"), "20");
+  await page.waitForFunction((was) => document.querySelector("#look").src.includes("/try/tone") && document.querySelector("#look").dataset.tasteMs && !document.querySelector("#look").src.endsWith(was), picture);
+  await edited(() => page.locator("#panel-light [type=range][name=tone-light]").dispatchEvent("change"));
   await page.waitForFunction(() => document.querySelector("#tone-light")?.value === "20");
 
-  await page.locator("#rows .slide").nth(1).press("Escape");
+  // Only what was touched is written to a selection, and what differs says so.
+  await choose(1);
+  await edited(() => typed("#tone-light", "40"));
+  await chooseRange(1, 3);
+  assert.equal(await page.getAttribute("#tone-light", "placeholder"), "several");
+  await edited(() => typed("#tone-saturation", "-30"));
+  for (const [slide, light] of [
+    [1, "40"],
+    [2, "20"],
+  ]) {
+    await choose(slide);
+    assert.deepEqual([await page.inputValue("#tone-light"), await page.inputValue("#tone-saturation")], [light, "-30"]);
+  }
+
+  await page.locator("#rows .slide").nth(2).press("Escape");
   await page.waitForSelector("#controls h2:has-text('The whole film')");
-  await edited(() => page.selectOption("#join", "wipe"));
+  await panel("join");
+  await edited(() => pick("join", "wipe"));
   await choose(2);
-  assert.match(await page.locator("#join option").first().innerText(), /wipe/);
-  await edited(() => page.selectOption("#join", "clock"));
-  await edited(() => page.selectOption("#all-look", "mono"));
-  await accessible(page, "the margin with all open");
+  await isPicked("join", "");
+  await edited(() => pick("join", "clock"));
+  await isPicked("join", "clock");
+  await panel("look");
+  await edited(() => pick("look", "mono"));
+  for (const kind of await page.locator("#margin [role=tab]").evaluateAll((all) => all.map((t) => t.id.replace("kind-", "")))) {
+    await panel(kind);
+    await accessible(page, `the margin's ${kind}`, `#panel-${kind}`);
+  }
 });
 
 test("a picture is cropped and framed by drawing on it", async () => {
   await choose(1);
+  await panel("pictures");
   await page.locator("[data-shot] summary:has-text('Crop and frame')").first().click();
-  await drag("[data-shot] .framer >> nth=0", [0.1, 0.1], [0.9, 0.8]);
-  await edited(() => page.click("button[hx-post$='/edit/crop']"));
-  await page.waitForSelector("button[hx-post$='/edit/uncrop']");
+  await edited(() => drag("[data-shot] .framer >> nth=0", [0.1, 0.1], [0.9, 0.8]));
+  await page.waitForSelector("button[data-set=uncrop]");
   assert.ok(Math.abs(Number(await page.inputValue("[name=crop-w]")) - 80) < 2);
   if (await page.isVisible("[value=begins]")) {
     await page.check("[name=drawing][value=begins]");
     await drag("[data-shot] .framer >> nth=0", [0.1, 0.1], [0.6, 0.6]);
-    await drag("[data-shot] .framer >> nth=0", [0.4, 0.3], [0.9, 0.8]);
-    await edited(() => page.click("text=Go from one to the other"));
-    await page.waitForFunction(() => document.querySelector("#motion option:checked")?.textContent === "From one framing to another");
+    await edited(() => drag("[data-shot] .framer >> nth=0", [0.4, 0.3], [0.9, 0.8]));
+    await page.waitForSelector("#framed-by-hand", { state: "attached" });
   }
 });
 
 test("a picture and a drift lie over a range of slides", async () => {
   await chooseRange(1, 2);
-  await page.click("summary:has-text('Over these slides')");
+  await panel("over");
   await page.selectOption("#particles", "snow");
-  await edited(() => page.click("button[hx-post$='/edit/drift']"));
+  await edited(() => page.click("button[data-set=drift]"));
   await page.waitForSelector("summary:has-text('snow over slides 2 to 3')");
-  await edited(() => page.click("button[hx-post$='/edit/laypicture']"));
+  await edited(() => page.click("button[data-set=laypicture]"));
   await page.waitForSelector("#points circle");
   await page.locator("#points").scrollIntoViewIfNeeded();
   const dot = await page.locator("#points circle").first().boundingBox();
@@ -164,15 +209,15 @@ test("a picture and a drift lie over a range of slides", async () => {
   });
   await page.waitForFunction(() => document.querySelector("[name=p-x]")?.value === "50", null, { timeout: 10000 });
   assert.equal(await page.inputValue("[name=p-y] >> nth=0"), "50", "snapped to the middle");
-  await edited(() => page.click("[data-decor='1'] button[hx-post$='/edit/undecorate']"));
+  await edited(() => page.click("[data-decor='1'] button[data-set=undecorate]"));
   await page.waitForSelector("summary:has-text('snow over slides 2 to 3')");
 });
 
 test("a recast and another theme leave what was set by hand", async () => {
   const kept = async () => {
     await choose(1);
-    await page.waitForSelector("#caption");
-    return [await page.inputValue("#caption"), await page.locator("[data-shot] select[name=look] option:checked").first().innerText(), await page.locator("summary:has-text('snow over')").count()];
+    await page.waitForSelector("#caption", { state: "attached" });
+    return [await page.inputValue("#caption"), await page.locator("[data-shot] select[name=look]").first().inputValue(), await page.locator("summary:has-text('snow over')").count()];
   };
   const was = await kept();
   assert.equal(was[0], "The start, at noon");
@@ -187,9 +232,11 @@ test("a recast and another theme leave what was set by hand", async () => {
 test("a text card comes in, and the frame changes its shape", async () => {
   await choose(2);
   const count = await page.locator("#rows .slide").count();
+  await panel("slide");
   await edited(() => page.click("text=Text card before"));
   assert.equal(await page.locator("#rows .slide").count(), count + 1);
   await choose(2);
+  await panel("card");
   await edited(async () => {
     await page.fill("#card-main", "Half-time");
     await page.locator("#card-main").press("Tab");

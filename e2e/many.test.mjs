@@ -66,6 +66,7 @@ test("turn right, four times at once, is a whole turn", async () => {
   await page.focus(`[data-slide="${slide}"]`);
   await page.keyboard.press("Enter");
   await page.waitForSelector(`#margin[data-shown$="|${slide}"]`);
+  await page.click("#kind-pictures");
   const rotation = () => page.getAttribute("[data-focal] image", "transform");
   assert.equal(await rotation(), "rotate(0 50 50)");
   const button = page.locator("[aria-label$=' right'][value='1']").first();
@@ -82,6 +83,7 @@ test("turn right, four times at once, is a whole turn", async () => {
 test("what is being typed is neither overwritten nor lost", async () => {
   const [one, two] = (await ids()).slice(40, 42);
   await chooseSlide(page, 40, 4);
+  await page.click("#kind-slide");
   await page.click("#caption");
   await page.keyboard.type("Before the ga");
   // A colleague's change, or the program's, draws the page anew meanwhile.

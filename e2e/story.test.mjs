@@ -167,7 +167,7 @@ test("pinned seconds stay as typed and the rest is fitted again", async () => {
   await page.waitForFunction(() => document.querySelector("#pin")?.value === "6.5");
   await page.fill("#pin", "lots");
   await page.locator("#pin").press("Tab");
-  await page.waitForSelector("#notice:has-text('\"lots\" is not a number')");
+  await page.waitForSelector("#notice:has-text('\"lots\" is not a length')");
 });
 
 test("the film is rendered in the background with progress, and is as planned", async () => {

@@ -61,6 +61,9 @@ type Source struct {
 	Profile profile.Profile
 	Marks   scene.Options
 	Endless bool // it goes round, without the theme's fades from and to black
+
+	// Only names the slides that will be looked at, if not all of them.
+	Only []doc.SlideID
 }
 
 // Film is a slideshow laid out.
@@ -120,7 +123,9 @@ func (h House) Lay(s Source) (*Film, error) {
 			drawn.Slides[i].Caption = ""
 		}
 	}
-	f.Scene = scene.Build(f.Doc, f.Theme, drawn, f.Library, pango.Words, s.Marks)
+	marks := s.Marks
+	marks.Only = s.Only
+	f.Scene = scene.Build(f.Doc, f.Theme, drawn, f.Library, pango.Words, marks)
 	if t := s.Profile.Teaser; t != nil {
 		f.shorten(*t)
 	}
@@ -168,11 +173,21 @@ func (f *Film) Poster() timecode.Frames {
 // Still draws one frame as a JPEG. Frames outside the film are moved to its
 // nearest end.
 func (f *Film) Still(a compose.Assets, n timecode.Frames, quality int) ([]byte, error) {
+	return f.Stills(a, quality, n)
+}
+
+// Stills draws frames of the film, one below the other, as one JPEG.
+func (f *Film) Stills(a compose.Assets, quality int, at ...timecode.Frames) ([]byte, error) {
+	c := compose.New(f.Scene, a)
 	fr := raster.NewFrame(f.Scene.W, f.Scene.H)
-	if err := compose.New(f.Scene, a).Frame(fr, max(0, min(n, f.Scene.Frames-1))); err != nil {
-		return nil, err
+	all := raster.Pixels{W: f.Scene.W, H: f.Scene.H * len(at), Channels: 3}
+	for _, n := range at {
+		if err := c.Frame(fr, max(0, min(n, f.Scene.Frames-1))); err != nil {
+			return nil, err
+		}
+		all.Pix = append(all.Pix, fr.RGB(f.Scene.Matrix).Pix...)
 	}
-	return vips.JPEG(fr.RGB(f.Scene.Matrix), quality)
+	return vips.JPEG(all, quality)
 }
 
 // Words is the box around a slide's words, in fractions of the frame; empty

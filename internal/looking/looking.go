@@ -36,7 +36,8 @@ type Looking struct {
 	frames *latest.Sized[frameKey, []byte]
 	found  *lru.Cache[laidKey, []plan.Check]
 	small  *latest.Sized[string, []byte]
-	age    atomic.Int64 // rises when what stands on films has changed
+	orders *lru.Cache[laidKey, *orders.Dossier] // as they stood at a revision
+	age    atomic.Int64                         // rises when what stands on films has changed
 
 	background background
 	making     makings
@@ -48,6 +49,7 @@ func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *m
 	return &Looking{
 		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites,
 		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings),
+		orders: latest.Some[laidKey, *orders.Dossier](keptOrders),
 		small:  latest.NewSized[string](mostSmall, smallBytes, func(b []byte) int { return len(b) }),
 		frames: latest.NewSized[frameKey](mostFrames, frameBytes, func(b []byte) int { return len(b) }),
 	}
@@ -66,6 +68,9 @@ type laidKey struct {
 // keptFilms is how many laid-out films are kept. A film of 300 slides takes
 // about 2 MB.
 const keptFilms = 48
+
+// keptOrders is how many orders are kept as they stand, for their choices.
+const keptOrders = 16
 
 // Changed forgets what an event has made wrong.
 func (l *Looking) Changed(e store.Event) {
@@ -176,12 +181,12 @@ const (
 	mostFrames = 1 << 14
 )
 
-// Small posters, for pages that are to be there at once: their longer side, and
-// how many are kept, in how many bytes.
+// Small posters, for pages that are to be there at once, and pictures of choices:
+// the posters' longer side, and how many of both are kept, in how many bytes.
 const (
 	smallSide  = 640
-	mostSmall  = 400
-	smallBytes = 16 << 20
+	mostSmall  = 4000
+	smallBytes = 48 << 20
 )
 
 // Small is a stored picture as a small JPEG.

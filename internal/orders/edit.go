@@ -71,9 +71,7 @@ func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op,
 // editing is the move to a new revision by an edit.
 func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (int, error) {
 	return func(tx *gorm.DB, d *Dossier) (int, error) {
-		n, err := edit.Do(d.Doc, op, edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
-			return o.wordsBox(d, n, id)
-		}})
+		n, err := o.Try(d, op)
 		if err != nil {
 			return 0, err
 		}
@@ -90,6 +88,13 @@ func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (in
 	}
 }
 
+// Try is the document as it would be with an edit, which is not kept.
+func (o *Orders) Try(d *Dossier, op edit.Op) (doc.Slideshow, error) {
+	return edit.Do(d.Doc, op, edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
+		return o.wordsBox(d, n, id)
+	}})
+}
+
 func sameDocument(a, b doc.Slideshow) (bool, error) {
 	x, err := a.Marshal()
 	if err != nil {
@@ -101,7 +106,7 @@ func sameDocument(a, b doc.Slideshow) (bool, error) {
 
 // wordsBox is the box around a slide's words were the document the order's.
 func (o *Orders) wordsBox(d *Dossier, n doc.Slideshow, id doc.SlideID) framing.Rect {
-	f, err := o.House.Lay(film.Source{Doc: n, Theme: d.Theme, Library: d.Library, Profile: profile.Look(0, d.Doc.Rate)})
+	f, err := o.House.Lay(film.Source{Doc: n, Theme: d.Theme, Library: d.Library, Profile: profile.Look(0, d.Doc.Rate), Only: []doc.SlideID{id}})
 	if err != nil {
 		return framing.Rect{} // words snap by their middle then
 	}

@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"nelko/internal/core/design"
@@ -22,55 +23,67 @@ func told(field, name string, err error) error {
 	return &invalid.Input{Field: field, Problem: name + ": " + err.Error() + "."}
 }
 
-// motionFields are how pictures move; without a kind the theme rules.
+// motionFields are how pictures move: what of it is changed. An empty kind
+// gives it back to the theme.
 type motionFields struct {
-	Kind design.MotionKind `form:"motion"`
-	Zoom *share            `form:"zoom"`
-	Ease ease              `form:"motion-ease"`
+	Kind *design.MotionKind `form:"motion"`
+	Zoom *share             `form:"zoom"`
+	Ease *framing.Ease      `form:"motion-ease"`
 }
 
-func (f motionFields) motion() (*design.Motion, error) {
-	if f.Kind == "" {
-		return nil, nil
+func (f motionFields) op(slides []doc.SlideID) edit.Op {
+	if f.Kind != nil && *f.Kind == "" {
+		return edit.Motion{Slides: slides}
 	}
-	m := design.Motion{Kind: f.Kind, Ease: f.Ease.or()}
-	if f.Kind != design.Still {
-		var err error
-		if m.Zoom, err = need(f.Zoom, "zoom", "Zoom"); err != nil {
-			return nil, err
-		}
-	}
-	return &m, told("motion", "Motion", m.Validate())
+	return edit.MotionPart{Slides: slides, Change: func(m *design.Motion) {
+		set(&m.Kind, f.Kind)
+		set(&m.Ease, f.Ease)
+		set(&m.Zoom, (*float64)(f.Zoom))
+	}}
 }
 
-// joinFields are a transition; without a kind the theme rules.
+// set writes what a form has.
+func set[T any](to *T, typed *T) {
+	if typed != nil {
+		*to = *typed
+	}
+}
+
+// joinFields are a transition: what of it is changed. An empty kind gives it
+// back to the theme.
 type joinFields struct {
-	Kind      transition.Kind      `form:"join"`
-	Direction transition.Direction `form:"direction"`
-	Ease      ease                 `form:"join-ease"`
-	Seconds   *amount              `form:"join-seconds" label:"Length of the transition"`
-	Soft      *share               `form:"join-soft" label:"Soft edges"`
-	Colour    *raster.RGB          `form:"join-colour" label:"Colour of the transition"`
+	Kind      *transition.Kind      `form:"join"`
+	Direction *transition.Direction `form:"direction"`
+	Ease      *framing.Ease         `form:"join-ease"`
+	Seconds   *amount               `form:"join-seconds" label:"Length of the transition"`
+	Soft      *share                `form:"join-soft" label:"Soft edges"`
+	Colour    *raster.RGB           `form:"join-colour" label:"Colour of the transition"`
 }
 
-func (f joinFields) join() (*transition.Transition, error) {
-	if f.Kind == "" {
-		return nil, nil
+// whole reports that no transition is chosen.
+func (f joinFields) whole() bool { return f.Kind == nil || *f.Kind == "" }
+
+func (f joinFields) change(t *transition.Transition) {
+	set(&t.Kind, f.Kind)
+	set(&t.Direction, f.Direction)
+	set(&t.Ease, f.Ease)
+	set(&t.Seconds, (*float64)(f.Seconds))
+	if t.Kind == "cut" {
+		t.Seconds = 0
 	}
-	t := transition.Transition{Kind: f.Kind, Direction: f.Direction, Ease: f.Ease.or()}
-	if f.Kind != "cut" {
-		var err error
-		if t.Seconds, err = need(f.Seconds, "join-seconds", "Length of the transition"); err != nil {
-			return nil, err
-		}
+	if t.Kind.Softens() {
+		set(&t.Soft, (*float64)(f.Soft))
 	}
-	if f.Kind.Softens() && f.Soft != nil {
-		t.Soft = float64(*f.Soft)
+	if t.Kind.Coloured() {
+		set(&t.Colour, f.Colour)
 	}
-	if f.Kind.Coloured() && f.Colour != nil {
-		t.Colour = *f.Colour
+}
+
+func (f joinFields) op(slides []doc.SlideID) edit.Op {
+	if f.Kind != nil && *f.Kind == "" {
+		return edit.Join{Slides: slides}
 	}
-	return &t, told("join", "Transition", t.Validate())
+	return edit.JoinPart{Slides: slides, All: f.Kind != nil, Change: f.change}
 }
 
 func namedLook(id string) (*look.Look, error) {
@@ -81,51 +94,84 @@ func namedLook(id string) (*look.Look, error) {
 	return &l, nil
 }
 
-// toneFields are a look by its settings.
+// toneFields are a look by its settings: those that are changed.
 type toneFields struct {
-	Improve     bool  `form:"tone-improve"`
-	Light       share `form:"tone-light" label:"Light"`
-	Contrast    share `form:"tone-contrast" label:"Contrast"`
-	Temperature share `form:"tone-temperature" label:"Temperature"`
-	Saturation  share `form:"tone-saturation" label:"Saturation"`
-	Tint        share `form:"tone-tint" label:"Brown print"`
-	Fade        share `form:"tone-fade" label:"Faded"`
-	Sharpen     share `form:"tone-sharpen" label:"Sharpness"`
-	Vignette    share `form:"tone-vignette" label:"Dark corners"`
-	Grain       share `form:"tone-grain" label:"Grain"`
+	Improve     *bool  `form:"tone-improve"`
+	Light       *share `form:"tone-light" label:"Light"`
+	Contrast    *share `form:"tone-contrast" label:"Contrast"`
+	Temperature *share `form:"tone-temperature" label:"Temperature"`
+	Saturation  *share `form:"tone-saturation" label:"Saturation"`
+	Tint        *share `form:"tone-tint" label:"Brown print"`
+	Fade        *share `form:"tone-fade" label:"Faded"`
+	Sharpen     *share `form:"tone-sharpen" label:"Sharpness"`
+	Vignette    *share `form:"tone-vignette" label:"Dark corners"`
+	Grain       *share `form:"tone-grain" label:"Grain"`
 }
 
-func (f toneFields) look() (*look.Look, error) {
-	l := look.Look{Improve: f.Improve, Light: float64(f.Light), Contrast: float64(f.Contrast), Temperature: float64(f.Temperature), Saturation: float64(f.Saturation),
-		Tint: float64(f.Tint), Fade: float64(f.Fade), Sharpen: float64(f.Sharpen), Vignette: float64(f.Vignette), Grain: float64(f.Grain)}
-	return &l, told("look", "Look", l.Validate())
+func (f toneFields) op(media []doc.MediaID) edit.Op {
+	return edit.LookPart{Media: media, Change: func(l *look.Look) {
+		set(&l.Improve, f.Improve)
+		for _, v := range []struct {
+			to    *float64
+			typed *share
+		}{{&l.Light, f.Light}, {&l.Contrast, f.Contrast}, {&l.Temperature, f.Temperature}, {&l.Saturation, f.Saturation}, {&l.Tint, f.Tint},
+			{&l.Fade, f.Fade}, {&l.Sharpen, f.Sharpen}, {&l.Vignette, f.Vignette}, {&l.Grain, f.Grain}} {
+			set(v.to, (*float64)(v.typed))
+		}
+	}}
 }
 
-// styleFields are how captions are set.
+// styleFields are how captions are set: what of it is changed.
 type styleFields struct {
-	Font          string        `form:"cap-font"`
-	Anchor        string        `form:"cap-anchor"`
-	Enter         design.Effect `form:"cap-enter"`
-	Size          share         `form:"cap-size" label:"Size"`
-	Width         share         `form:"cap-width" label:"Width"`
-	Outline       share         `form:"cap-outline" label:"Outline"`
-	Shadow        share         `form:"cap-shadow" label:"Shadow"`
-	Plate         share         `form:"cap-plate" label:"Plate"`
-	Colour        raster.RGB    `form:"cap-colour" label:"Colour of the captions"`
-	OutlineColour raster.RGB    `form:"cap-outline-colour" label:"Colour of the outline"`
-	PlateColour   raster.RGB    `form:"cap-plate-colour" label:"Colour of the plate"`
-	At            maybe         `form:"cap" label:"Place of the captions"`
+	Named         string         `form:"cap-style"` // one of design.CaptionStyles
+	Font          *string        `form:"cap-font"`
+	Anchor        *string        `form:"cap-anchor"`
+	Enter         *design.Effect `form:"cap-enter"`
+	Size          *share         `form:"cap-size" label:"Size"`
+	Width         *share         `form:"cap-width" label:"Width"`
+	Outline       *share         `form:"cap-outline" label:"Outline"`
+	Shadow        *share         `form:"cap-shadow" label:"Shadow"`
+	Plate         *share         `form:"cap-plate" label:"Plate"`
+	Colour        *raster.RGB    `form:"cap-colour" label:"Colour of the captions"`
+	OutlineColour *raster.RGB    `form:"cap-outline-colour" label:"Colour of the outline"`
+	PlateColour   *raster.RGB    `form:"cap-plate-colour" label:"Colour of the plate"`
+	At            maybe          `form:"cap" label:"Place of the captions"`
 }
 
-func (f styleFields) style() (*design.Caption, error) {
+// op changes the style of captions. placed says that the place was in the form,
+// so that an empty one gives it back to the anchor.
+func (f styleFields) op(slides []doc.SlideID, placed, snap bool) (edit.Op, error) {
 	at, err := f.At.point("cap", "Place of the captions")
 	if err != nil {
 		return nil, err
 	}
-	c := design.Caption{Anchor: f.Anchor, Enter: f.Enter, Width: float64(f.Width), At: at}
-	c.Plate, c.PlateColour = float64(f.Plate), f.PlateColour
-	c.Font, c.Size, c.Outline, c.Shadow, c.Colour, c.OutlineRGB = f.Font, float64(f.Size), float64(f.Outline), float64(f.Shadow), f.Colour, f.OutlineColour
-	return &c, told("caption", "Caption style", c.Validate())
+	var named design.CaptionStyle
+	if f.Named != "" {
+		i := slices.IndexFunc(design.CaptionStyles, func(c design.CaptionStyle) bool { return c.ID == f.Named })
+		if i < 0 {
+			return nil, &invalid.Input{Field: "cap-style", Problem: fmt.Sprintf("There is no caption style %q.", f.Named)}
+		}
+		named = design.CaptionStyles[i]
+	}
+	return edit.CaptionPart{Slides: slides, Snap: snap, Change: func(c *design.Caption) {
+		if named.Change != nil {
+			named.Change(c)
+		}
+		set(&c.Font, f.Font)
+		set(&c.Anchor, f.Anchor)
+		set(&c.Enter, f.Enter)
+		set(&c.Size, (*float64)(f.Size))
+		set(&c.Width, (*float64)(f.Width))
+		set(&c.Outline, (*float64)(f.Outline))
+		set(&c.Shadow, (*float64)(f.Shadow))
+		set(&c.Plate, (*float64)(f.Plate))
+		set(&c.Colour, f.Colour)
+		set(&c.OutlineRGB, f.OutlineColour)
+		set(&c.PlateColour, f.PlateColour)
+		if placed {
+			c.At = at
+		}
+	}}, nil
 }
 
 // backdrops are the ones a slide can be given by hand.
@@ -158,10 +204,9 @@ func namedBackdrop(id string) (*design.Backdrop, error) {
 	return nil, &invalid.Input{Field: "backdrop", Problem: fmt.Sprintf("There is no backdrop %q.", id)}
 }
 
-// backdropFields are a backdrop with all it has.
+// backdropFields are parts of a backdrop.
 type backdropFields struct {
-	Base     string      `form:"back-base"`
-	Moves    bool        `form:"back-moves"`
+	Moves    *bool       `form:"back-moves"`
 	Colour   *raster.RGB `form:"back-colour" label:"Colour of the backdrop"`
 	Second   *raster.RGB `form:"back-second" label:"Second colour"`
 	Contrast *share      `form:"back-contrast" label:"Contrast"`
@@ -169,35 +214,20 @@ type backdropFields struct {
 	Degrees  *amount     `form:"back-degrees" label:"Direction"`
 }
 
-func (f backdropFields) backdrop() (*design.Backdrop, error) {
-	preset, err := namedBackdrop(f.Base)
-	if err != nil {
-		return nil, err
-	}
-	if preset == nil {
-		return nil, &invalid.Input{Field: "backdrop", Problem: "Choose a backdrop first."}
-	}
-	if f.Colour == nil {
-		return nil, &invalid.Input{Field: "back-colour", Problem: "Choose the colour of the backdrop."}
-	}
-	b := *preset
-	b.Moves, b.Colour = f.Moves, *f.Colour
-	switch b.Kind {
-	case design.Texture:
-		b.Contrast, err = need(f.Contrast, "back-contrast", "Contrast")
-	case design.Soft:
-		b.Tone, err = need(f.Tone, "back-tone", "Tone")
-	case design.Gradient:
-		if f.Second == nil {
-			return nil, &invalid.Input{Field: "back-second", Problem: "Choose the second colour."}
+func (f backdropFields) op(slides []doc.SlideID) edit.Op {
+	return edit.BackdropPart{Slides: slides, Change: func(b *design.Backdrop) {
+		set(&b.Moves, f.Moves)
+		set(&b.Colour, f.Colour)
+		switch b.Kind {
+		case design.Texture:
+			set(&b.Contrast, (*float64)(f.Contrast))
+		case design.Soft:
+			set(&b.Tone, (*float64)(f.Tone))
+		case design.Gradient:
+			set(&b.Second, f.Second)
+			set(&b.Degrees, (*float64)(f.Degrees))
 		}
-		b.Second = *f.Second
-		b.Degrees, err = need(f.Degrees, "back-degrees", "Direction")
-	}
-	if err != nil {
-		return nil, err
-	}
-	return &b, told("backdrop", "Backdrop", b.Validate())
+	}}
 }
 
 // layOver lays a piece of decor over slides, to be set afterwards.

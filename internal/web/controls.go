@@ -91,12 +91,10 @@ var controls = map[string]control{
 	}),
 	"pin": reads(func(f struct {
 		chosen
-		Pin *amount `form:"pin" label:"Pinned seconds"`
+		Pin string `form:"pin"`
 	}) (edit.Op, error) {
-		if f.Pin == nil {
-			return edit.Time{Slides: f.Slides, Unpin: true}, nil
-		}
-		return edit.Time{Slides: f.Slides, Pin: float64(*f.Pin)}, nil
+		typed := strings.TrimSpace(f.Pin)
+		return edit.Time{Slides: f.Slides, Typed: typed, Unpin: typed == ""}, nil
 	}),
 	"unpin": reads(func(f chosen) (edit.Op, error) { return edit.Time{Slides: f.Slides, Unpin: true}, nil }),
 	"pace": reads(func(f struct {
@@ -152,10 +150,7 @@ var controls = map[string]control{
 		l, err := namedLook(f.Look)
 		return edit.Look{Look: l}, err
 	}),
-	"filmtone": reads(func(f toneFields) (edit.Op, error) {
-		l, err := f.look()
-		return edit.Look{Look: l}, err
-	}),
+	"filmtone": reads(func(f toneFields) (edit.Op, error) { return f.op(nil), nil }),
 
 	// Slides.
 	"layout": reads(func(f struct {
@@ -168,8 +163,7 @@ var controls = map[string]control{
 		chosen
 		motionFields
 	}) (edit.Op, error) {
-		m, err := f.motion()
-		return edit.Motion{Slides: f.Slides, Motion: m}, err
+		return f.op(f.Slides), nil
 	}),
 	"framing": reads(func(f struct {
 		Slide  doc.SlideID `form:"framed"`
@@ -190,15 +184,13 @@ var controls = map[string]control{
 		chosen
 		backdropFields
 	}) (edit.Op, error) {
-		b, err := f.backdrop()
-		return edit.Backdrop{Slides: f.Slides, Backdrop: b}, err
+		return f.op(f.Slides), nil
 	}),
 	"join": reads(func(f struct {
 		chosen
 		joinFields
 	}) (edit.Op, error) {
-		j, err := f.join()
-		return edit.Join{Slides: f.Slides, Join: j}, err
+		return f.op(f.Slides), nil
 	}),
 
 	// Words.
@@ -208,14 +200,17 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return edit.Caption{Slides: f.Slides, Text: f.Caption}, nil
 	}),
-	"captionstyle": reads(func(f struct {
-		chosen
-		styleFields
-		Snap bool `form:"snap"`
-	}) (edit.Op, error) {
-		c, err := f.style()
-		return edit.CaptionStyle{Slides: f.Slides, Style: c, Snap: f.Snap}, err
-	}),
+	"captionstyle": func(_ *Server, v url.Values) (edit.Op, error) {
+		f, err := decode[struct {
+			chosen
+			styleFields
+			Snap bool `form:"snap"`
+		}](v)
+		if err != nil {
+			return nil, err
+		}
+		return f.op(f.Slides, v.Has("cap-x"), f.Snap)
+	},
 	"chapter": reads(func(f struct {
 		chosen
 		Text string `form:"chapter"`
@@ -289,6 +284,9 @@ var controls = map[string]control{
 		pictures
 		Look string `form:"look"`
 	}) (edit.Op, error) {
+		if f.Look == "theme" {
+			return f.shots("Changed the look", edit.Shots{AsFilm: true})
+		}
 		l, err := namedLook(f.Look)
 		if err != nil {
 			return nil, err
@@ -299,11 +297,10 @@ var controls = map[string]control{
 		pictures
 		toneFields
 	}) (edit.Op, error) {
-		l, err := f.look()
-		if err != nil {
-			return nil, err
+		if len(f.Media) == 0 {
+			return nil, &invalid.Input{Field: "media", Problem: "Choose pictures to change their look."}
 		}
-		return f.shots("Changed light and colour", edit.Shots{Look: l})
+		return f.op(f.Media), nil
 	}),
 	"crop": reads(func(f struct {
 		pictures

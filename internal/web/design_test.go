@@ -3,9 +3,12 @@ package web_test
 import (
 	"bytes"
 	"fmt"
+	"html"
+	"maps"
 	"mime/multipart"
 	"net/url"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -170,7 +173,7 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"crop", "must lie in the picture", []string{"media", medium, "crop-x", "80", "crop-y", "0", "crop-w", "50", "crop-h", "50"}},
 		{"captionstyle", "is not a colour", append([]string{"cap-colour", "reddish"}, style()...)},
 		{"captionstyle", "size must be", append([]string{"cap-size", "90"}, style()[8:]...)},
-		{"backdropset", "Choose a backdrop", []string{"slide", id}},
+		{"backdropset", "choose a backdrop", []string{"slide", string(v.load(order).Doc.Slides[3].ID), "back-moves", "true"}},
 		{"laypicture", "Choose the slides", []string{"decor-picture", medium}},
 		{"decor", "path: missing", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0"}},
 		{"decor", "Path, row 1", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0", "p-x", "middle"}},
@@ -186,6 +189,37 @@ func TestDesignsOverTheWeb(t *testing.T) {
 	assert.Equal(t, head, v.load(order).Slideshow.Head, "nothing was changed")
 	status, _ = v.edit(order, "enchant", "slide", id)
 	assert.Equal(t, 404, status)
+}
+
+// The slide is seen with each choice before it is made; addresses name what
+// the picture depends on.
+func TestChoicesOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	id := string(v.load(order).Doc.Slides[1].ID)
+	_, margin := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s", order, id))
+	addresses := regexp.MustCompile(`src="(/orders/\d+/try/[^"]+)"`).FindAllStringSubmatch(margin, -1)
+	require.Greater(t, len(addresses), 40)
+	tried := map[string]bool{}
+	for _, a := range addresses {
+		path := html.UnescapeString(a[1])
+		op := regexp.MustCompile(`/try/(\w+)`).FindStringSubmatch(path)[1]
+		if tried[op] {
+			continue
+		}
+		tried[op] = true
+		res, body := v.get(path)
+		assert.Equal(t, 200, res.StatusCode, path)
+		assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
+		assert.Contains(t, res.Header.Get("Cache-Control"), "immutable")
+		assert.True(t, strings.HasPrefix(body, "\xff\xd8"))
+	}
+	assert.Subset(t, slices.Collect(maps.Keys(tried)), []string{"layout", "motion", "join", "backdrop", "look", "captionstyle"})
+	res, _ := v.get(fmt.Sprintf("/orders/%d/try/motion?on=%s&slide=%s&motion=pan&about=old", order, id, id))
+	assert.Equal(t, "no-store", res.Header.Get("Cache-Control"))
+	for path, status := range map[string]int{"motion?on=" + id + "&slide=" + id + "&zoom=much": 422, "enchant?on=" + id: 404, "motion?on=s99&motion=pan": 404, "motion?on=" + id + "&show=all": 404} {
+		res, _ := v.get(fmt.Sprintf("/orders/%d/try/%s", order, path))
+		assert.Equal(t, status, res.StatusCode, path)
+	}
 }
 
 // A transition kept under a name is offered and used in the next order.

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"nelko/internal/core/cast"
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
@@ -35,31 +34,37 @@ type deskView struct {
 	MediaIDs        []doc.MediaID // of the selection
 	Slides          []deskSlide
 	Remarks         []proofs.Said // of the client on the selected slides
-	Linger, Pin     string
+	Linger, Pin     fieldView
 	Pinned, HasClip bool
+	On              doc.SlideID // the slide that shows the choices
+	About           string      // what their pictures depend on
+	Starts          int64       // its first frame
 
-	Pictures  bool // all are slides with pictures
-	Many      bool // several slides, which can be put together
-	Apart     bool // one that can be taken apart
-	Layouts   []choice
-	LayoutIs  string
-	Caption   string
-	Chapter   string // of the one slide chosen
-	Backdrops []choice
-	Backdrop  backdropView
-	Motion    motionView
-	Join      joinView
-	Tone      toneView
-	Style     styleView
-	Shots     []shotView
-	Looks     []choice
-	Card      *doc.Words
-	CardX     string
-	CardY     string
-	Drifts    []design.Particles
-	Decor     []decorView
-	Overlays  []choice // pictures that can be laid over
-	Eases     []choice
+	Pictures bool     // all are slides with pictures
+	Many     bool     // several slides, which can be put together
+	Apart    bool     // one that can be taken apart
+	Layouts  []choice // that all chosen slides can have
+	LayoutIs string
+	Caption  fieldView
+	Chapter  string // of the one slide chosen
+	Backdrop backdropView
+
+	Kinds []choice // of change that can be made, by the ids of their panels
+
+	LayoutPicks, MotionPicks, JoinPicks, BackdropPicks, LookPicks, StylePicks picks
+	Motion                                                                    motionView
+	Join                                                                      joinView
+	Tone                                                                      toneView
+	Style                                                                     styleView
+	Shots                                                                     []shotView
+	Looks                                                                     []choice
+	Card                                                                      *doc.Words
+	CardX                                                                     string
+	CardY                                                                     string
+	Drifts                                                                    []design.Particles
+	Decor                                                                     []decorView
+	Overlays                                                                  []choice // pictures that can be laid over
+	Eases                                                                     []choice
 }
 
 // detailView is a detail the theme asks for.
@@ -116,7 +121,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	if v.Height > 640 {
 		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640
 	}
-	lingers, pins, captions := map[string]bool{}, map[string]bool{}, map[string]bool{}
+	var chosen []doc.Slide
 	v.Pictures = true
 	var together timecode.Frames
 	for i, sl := range wk.Plan.Slides {
@@ -127,15 +132,9 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		d := drawing{Dossier: wk}
 		v.Slides = append(v.Slides, deskSlide{i + 1, string(sl.Kind), wk.Doc.Rate.Timecode(sl.Start),
 			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Length)), d.describe(sl.Slide)})
-		lingers[fmt.Sprintf("%g", sl.Linger)] = true
-		captions[sl.Caption] = true
+		chosen = append(chosen, sl.Slide)
 		v.Chapter = sl.Chapter
-		if sl.Pinned > 0 {
-			v.Pinned = true
-			pins[fmt.Sprintf("%g", sl.Pinned)] = true
-		} else {
-			pins[""] = true
-		}
+		v.Pinned = v.Pinned || sl.Pinned > 0
 		v.HasClip = v.HasClip || sl.Kind == doc.Clip
 		together += sl.Length - sl.Overlap
 		v.Pictures = v.Pictures && len(sl.Media) > 0
@@ -145,12 +144,21 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 			v.Remarks = append(v.Remarks, said)
 		}
 	}
-	v.Linger, v.Pin, v.Caption = onlyOne(lingers), onlyOne(pins), onlyOne(captions)
+	v.Linger = several(chosen, func(s doc.Slide) string { return fmt.Sprintf("%g", s.Linger) })
+	v.Caption = several(chosen, func(s doc.Slide) string { return s.Caption })
+	v.Pin = several(chosen, func(s doc.Slide) string {
+		if s.Pinned == 0 {
+			return ""
+		}
+		return fmt.Sprintf("%g", s.Pinned)
+	})
 	v.Heading = wording.Counted(len(v.Slides), "slide") + " selected"
 	if len(v.Slides) == 1 {
 		v.Heading = fmt.Sprintf("Slide %d, %s", v.Slides[0].Number, v.Slides[0].Kind)
 	}
-	v.Lasts = fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(together))
+	if len(v.IDs) > 0 {
+		v.Lasts = fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(together))
+	}
 	names := make([]string, len(v.IDs))
 	for i, id := range v.IDs {
 		names[i] = string(id)
@@ -159,7 +167,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	v.Pictures = v.Pictures && len(v.IDs) > 0
 	v.Many = v.Pictures && len(v.IDs) > 1
 	if len(v.IDs) > 0 {
-		v.designs(wk, own)
+		v.designs(wk, chosen, own)
 	}
 	if len(v.IDs) == 0 {
 		v.film(wk, own)
@@ -169,15 +177,39 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		}
 	}
 	v.decor(wk)
+	v.kinds()
+	v.pictured(wk, own, func(id doc.SlideID) string { return s.House.Looking.About(wk, id) })
 	return v
+}
+
+// kinds are the panels of the margin: what applies to all that is chosen.
+func (v *deskView) kinds() {
+	add := func(id, name string, when bool) {
+		if when {
+			v.Kinds = append(v.Kinds, choice{id, name})
+		}
+	}
+	film := len(v.IDs) == 0
+	add("details", "Details", film)
+	add("slide", "Slide", !film)
+	add("card", "Words", v.Card != nil)
+	add("layout", "Layout", len(v.Layouts) > 0)
+	add("motion", "Motion", v.Any && (film || v.Pictures))
+	add("join", "Transition", v.Any)
+	add("backdrop", "Backdrop", !film)
+	add("look", "Look", v.Any && (film || v.Pictures))
+	add("light", "Light", v.Any && (film || v.Pictures))
+	add("captions", "Captions", v.Any && (film || v.Pictures))
+	add("pictures", "Pictures", len(v.Shots) > 0)
+	add("over", "Over it", v.Any)
 }
 
 // maxShots is how many pictures of a selection are shown one by one.
 const maxShots = 12
 
 // designs fills in what is chosen for the selected slides' look.
-func (v *deskView) designs(wk *orders.Dossier, own []string) {
-	first := wk.Doc.Slides[wk.Doc.Index(v.IDs[0])]
+func (v *deskView) designs(wk *orders.Dossier, chosen []doc.Slide, own []string) {
+	first := chosen[0]
 	if len(v.IDs) == 1 && first.Card != nil {
 		v.Card = first.Card
 		if at := first.Card.At; at != nil {
@@ -185,8 +217,7 @@ func (v *deskView) designs(wk *orders.Dossier, own []string) {
 		}
 	}
 	same := true
-	for _, id := range v.IDs {
-		sl := wk.Doc.Slides[wk.Doc.Index(id)]
+	for _, sl := range chosen {
 		same = same && len(sl.Media) == len(first.Media)
 		v.Apart = v.Apart || len(sl.Media) > 1
 		for _, m := range sl.Media {
@@ -199,30 +230,23 @@ func (v *deskView) designs(wk *orders.Dossier, own []string) {
 	if v.Pictures && same && first.Kind == doc.Pictures {
 		v.layouts(wk, first)
 	}
-	v.Motion = motionOf(first.Motion, wk.Theme.Motion)
-	v.backdrops(first.Backdrop)
-	v.Join = joinOf(first.Join, wk.Plan.Slides[wk.Doc.Index(v.IDs[0])].Into, own)
+	v.Motion = motionOf(wk, chosen)
+	v.Backdrop = backdropOf(chosen)
+	v.Join = joinOf(wk, chosen, own)
 	v.Eases = eases
 	v.looks()
-	if len(v.MediaIDs) > 0 {
-		v.Tone = toneOf(wk.Doc.Shot(v.MediaIDs[0]).Look, wk.Theme.Look)
-	}
-	style := wk.Doc.CaptionStyle
-	if first.CaptionStyle != nil {
-		style = first.CaptionStyle
-	}
-	v.Style = styleOf(wk, style, first.CaptionStyle != nil)
+	v.Tone = toneOf(wk, v.MediaIDs)
+	v.Style = styleOf(wk, chosen)
 }
 
 // film fills in what is chosen for the whole film.
 func (v *deskView) film(wk *orders.Dossier, own []string) {
-	v.Motion = motionOf(wk.Doc.Motion, wk.Theme.Motion)
-	into := wk.Theme.Transitions.Set[0]
-	v.Join = joinOf(wk.Doc.Join, into, own)
+	v.Motion = motionOf(wk, nil)
+	v.Join = joinOf(wk, nil, own)
 	v.Eases = eases
 	v.looks()
-	v.Tone = toneOf(wk.Doc.Look, wk.Theme.Look)
-	v.Style = styleOf(wk, wk.Doc.CaptionStyle, wk.Doc.CaptionStyle != nil)
+	v.Tone = toneOf(wk, nil)
+	v.Style = styleOf(wk, nil)
 }
 
 func (v *deskView) looks() {
@@ -237,15 +261,7 @@ func (v *deskView) layouts(wk *orders.Dossier, first doc.Slide) {
 			v.Layouts = append(v.Layouts, choice{l.ID, l.Name})
 		}
 	}
-	v.LayoutIs = "by the theme"
-	if l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect, Called: wk.Doc.Called}).Layout(first, wk.Library, wk.Doc.Seed); ok && first.Layout == "" {
-		v.LayoutIs = "by the theme: " + strings.ToLower(l.Name)
-	}
-	for i := range v.Layouts {
-		if v.Layouts[i].ID == first.Layout {
-			v.Layouts[i].Name = "● " + v.Layouts[i].Name
-		}
-	}
+	v.LayoutIs = theLayout(wk, first)
 }
 
 // frameSide is the longer side of the drawing in which a picture is framed.

@@ -24,37 +24,76 @@ var eases = func() (out []choice) {
 }()
 
 // motionView is how pictures move. Kind is empty where the theme rules.
-type motionView struct{ Kind, Zoom, Ease string }
+type motionView struct {
+	Kind       string
+	Zoom, Ease fieldView
+}
 
-func motionOf(set *design.Motion, theme design.Motion) motionView {
-	if set == nil {
-		return motionView{Zoom: percent(theme.Zoom), Ease: string(theme.Ease)}
+// motionOf is what the chosen slides have, or the film.
+func motionOf(wk *orders.Dossier, chosen []doc.Slide) motionView {
+	film := wk.Theme.Motion
+	if wk.Doc.Motion != nil {
+		film = *wk.Doc.Motion
 	}
-	if set.Kind == design.ByHand {
-		return motionView{string(set.Kind), percent(theme.Zoom), string(set.Ease)}
+	of := []design.Motion{film}
+	kind := motionKind(wk.Doc.Motion)
+	if len(chosen) > 0 {
+		of = of[:0]
+		kind, _ = agreed(chosen, func(s doc.Slide) string { return motionKind(s.Motion) })
 	}
-	return motionView{string(set.Kind), percent(set.Zoom), string(set.Ease)}
+	for _, s := range chosen {
+		m := film
+		if s.Motion != nil && s.Motion.Kind != design.ByHand {
+			m = *s.Motion
+		}
+		of = append(of, m)
+	}
+	return motionView{kind, several(of, func(m design.Motion) string { return percent(m.Zoom) }), several(of, func(m design.Motion) string { return string(m.Ease) })}
 }
 
 // joinView is a transition and what it can be. Kind is empty where the theme
 // rules; Is is what that gives.
 type joinView struct {
-	Kind, Is, Seconds, Direction, Ease, Soft, Colour string
-	Softens, Coloured                                bool
-	Families                                         []transition.Family
-	Own                                              []string
-	Directions                                       []transition.Direction
+	Kind, Is, Colour               string
+	Seconds, Direction, Ease, Soft fieldView
+	Softens, Coloured              bool
+	Own                            []string
+	Directions                     []transition.Direction
 }
 
-func joinOf(set *transition.Transition, is transition.Transition, own []string) joinView {
-	v := joinView{Is: string(is.Kind), Seconds: fmt.Sprintf("%g", is.Seconds), Families: transition.Families, Own: own, Directions: transition.Turns, Colour: "#000000"}
-	if set != nil {
-		v.Kind, v.Direction, v.Ease, v.Seconds = string(set.Kind), string(set.Direction), string(set.Ease), fmt.Sprintf("%g", set.Seconds)
-		v.Softens, v.Coloured, v.Colour = set.Kind.Softens(), set.Kind.Coloured(), set.Colour.String()
-		if set.Soft > 0 {
-			v.Soft = percent(set.Soft)
+// joinOf is what stands behind the chosen slides, or all slides.
+func joinOf(wk *orders.Dossier, chosen []doc.Slide, own []string) joinView {
+	v := joinView{Own: own, Directions: transition.Turns, Colour: "#000000"}
+	var of []transition.Transition
+	for i, s := range wk.Plan.Slides[:min(len(wk.Plan.Slides), max(1, len(wk.Plan.Slides)-1))] {
+		if len(chosen) == 0 || slices.ContainsFunc(chosen, func(c doc.Slide) bool { return c.ID == s.ID }) {
+			j := wk.Plan.Slides[i].Into
+			if s.Join != nil {
+				j = *s.Join // its direction may be by turns
+			} else if wk.Doc.Join != nil {
+				j = *wk.Doc.Join
+			}
+			of = append(of, j)
 		}
 	}
+	if len(of) == 0 {
+		return v
+	}
+	v.Kind = joinKind(wk.Doc.Join)
+	if len(chosen) > 0 {
+		v.Kind, _ = agreed(chosen, func(s doc.Slide) string { return joinKind(s.Join) })
+	}
+	v.Is = string(of[0].Kind)
+	v.Softens, v.Coloured, v.Colour = of[0].Kind.Softens(), of[0].Kind.Coloured(), of[0].Colour.String()
+	v.Seconds = several(of, func(t transition.Transition) string { return fmt.Sprintf("%g", t.Seconds) })
+	v.Direction = several(of, func(t transition.Transition) string { return string(t.Direction) })
+	v.Ease = several(of, func(t transition.Transition) string { return string(t.Ease) })
+	v.Soft = several(of, func(t transition.Transition) string {
+		if t.Soft == 0 {
+			return ""
+		}
+		return percent(t.Soft)
+	})
 	return v
 }
 
@@ -65,28 +104,19 @@ type backdropView struct {
 	Moves                                             bool
 }
 
-func (v *deskView) backdrops(set *design.Backdrop) {
-	for _, b := range backdrops {
-		v.Backdrops = append(v.Backdrops, choice{b.ID, b.Name})
+// backdropOf is the first that one of the chosen slides was given.
+func backdropOf(chosen []doc.Slide) (v backdropView) {
+	i := slices.IndexFunc(chosen, func(s doc.Slide) bool { return s.Backdrop != nil })
+	if i < 0 {
+		return v
 	}
-	if set == nil {
-		return
-	}
-	v.Backdrop = backdropView{Kind: string(set.Kind), Colour: set.Colour.String(), Second: set.Second.String(), Degrees: fmt.Sprintf("%g", set.Degrees),
+	set := chosen[i].Backdrop
+	return backdropView{ID: backdropID(set), Kind: string(set.Kind), Colour: set.Colour.String(), Second: set.Second.String(), Degrees: fmt.Sprintf("%g", set.Degrees),
 		Contrast: percent(set.Contrast), Tone: percent(set.Tone), Moves: set.Moves}
-	// The one it was made from: the very same, else the first of its kind.
-	for _, exact := range []bool{true, false} {
-		for _, b := range backdrops {
-			if v.Backdrop.ID == "" && (b.Backdrop == *set || (!exact && b.Backdrop.Kind == set.Kind && b.Backdrop.Texture == set.Texture)) {
-				v.Backdrop.ID = b.ID
-			}
-		}
-	}
 }
 
 // toneView is a look by its settings, in per cent.
 type toneView struct {
-	ID      string // of the named look; "theme" where the theme rules, "own" for another
 	Improve bool
 	Fields  []toneField
 }
@@ -101,22 +131,40 @@ func lookID(l look.Look) string {
 	return "own"
 }
 
-type toneField struct{ ID, Name, Value, Min string }
+type toneField struct {
+	ID, Name, Min string
+	Value         fieldView
+}
 
-func toneOf(set *look.Look, theme look.Look) toneView {
-	v := toneView{ID: "theme"}
-	l := theme
-	if set != nil {
-		l, v.ID = *set, lookID(*set)
+// toneOf is what the chosen pictures have, or the film.
+func toneOf(wk *orders.Dossier, media []doc.MediaID) toneView {
+	film := wk.Theme.Look
+	if wk.Doc.Look != nil {
+		film = *wk.Doc.Look
 	}
-	v.Improve = l.Improve
+	of := []look.Look{film}
+	if len(media) > 0 {
+		of = of[:0]
+	}
+	for _, id := range media {
+		l := film
+		if own := wk.Doc.Shot(id).Look; own != nil {
+			l = *own
+		}
+		of = append(of, l)
+	}
+	v := toneView{Improve: !slices.ContainsFunc(of, func(l look.Look) bool { return !l.Improve })}
 	for _, f := range []struct {
-		id, name string
-		v        float64
-		min      string
-	}{{"light", "Light", l.Light, "-100"}, {"contrast", "Contrast", l.Contrast, "-100"}, {"saturation", "Saturation", l.Saturation, "-100"}, {"temperature", "Temperature", l.Temperature, "-100"},
-		{"sharpen", "Sharpness", l.Sharpen, "0"}, {"fade", "Faded", l.Fade, "0"}, {"tint", "Brown print", l.Tint, "0"}, {"vignette", "Dark corners", l.Vignette, "0"}, {"grain", "Grain", l.Grain, "0"}} {
-		v.Fields = append(v.Fields, toneField{f.id, f.name, percent(f.v), f.min})
+		id, name, min string
+		of            func(look.Look) float64
+	}{
+		{"light", "Light", "-100", func(l look.Look) float64 { return l.Light }}, {"contrast", "Contrast", "-100", func(l look.Look) float64 { return l.Contrast }},
+		{"saturation", "Saturation", "-100", func(l look.Look) float64 { return l.Saturation }}, {"temperature", "Temperature", "-100", func(l look.Look) float64 { return l.Temperature }},
+		{"sharpen", "Sharpness", "0", func(l look.Look) float64 { return l.Sharpen }}, {"fade", "Faded", "0", func(l look.Look) float64 { return l.Fade }},
+		{"tint", "Brown print", "0", func(l look.Look) float64 { return l.Tint }}, {"vignette", "Dark corners", "0", func(l look.Look) float64 { return l.Vignette }},
+		{"grain", "Grain", "0", func(l look.Look) float64 { return l.Grain }},
+	} {
+		v.Fields = append(v.Fields, toneField{f.id, f.name, f.min, several(of, func(l look.Look) string { return percent(f.of(l)) })})
 	}
 	return v
 }
@@ -124,25 +172,54 @@ func toneOf(set *look.Look, theme look.Look) toneView {
 // styleView is how captions are set, in per cent.
 type styleView struct {
 	Own                                 bool // set for these slides, or for the film
-	Font, Anchor, Enter, X, Y           string
-	Size, Width, Outline, Shadow, Plate string
+	Font, Anchor, Enter, X, Y           fieldView
+	Size, Width, Outline, Shadow, Plate fieldView
 	Colour, OutlineColour, PlateColour  string
 	Fonts                               []string
 	Anchors                             []string
 	Effects                             []design.Effect
 }
 
-func styleOf(wk *orders.Dossier, set *design.Caption, own bool) styleView {
-	c := wk.Theme.Caption
-	if set != nil {
-		c = *set
+// styleOf is what the chosen slides have, or the film.
+func styleOf(wk *orders.Dossier, chosen []doc.Slide) styleView {
+	film := wk.Theme.Caption
+	if wk.Doc.CaptionStyle != nil {
+		film = *wk.Doc.CaptionStyle
 	}
-	v := styleView{Own: own, Font: c.Font, Anchor: c.Anchor, Enter: string(c.Enter), Size: percent(c.Size), Width: percent(c.Width), Outline: percent(c.Outline), Shadow: percent(c.Shadow), Plate: percent(c.Plate),
-		Colour: c.Colour.String(), OutlineColour: c.OutlineRGB.String(), PlateColour: c.PlateColour.String(),
-		Fonts: slices.Sorted(maps.Keys(wk.Theme.Fonts)), Anchors: design.Anchors, Effects: design.Effects}
-	if c.At != nil {
-		v.X, v.Y = percent(c.At.X), percent(c.At.Y)
+	v := styleView{Own: len(chosen) == 0 && wk.Doc.CaptionStyle != nil, Fonts: slices.Sorted(maps.Keys(wk.Theme.Fonts)), Anchors: design.Anchors, Effects: design.Effects}
+	of := []design.Caption{film}
+	if len(chosen) > 0 {
+		of = of[:0]
 	}
+	for _, s := range chosen {
+		c := film
+		if s.CaptionStyle != nil {
+			c, v.Own = *s.CaptionStyle, true
+		}
+		of = append(of, c)
+	}
+	say := func(f func(design.Caption) string) fieldView { return several(of, f) }
+	v.Font = say(func(c design.Caption) string { return c.Font })
+	v.Anchor = say(func(c design.Caption) string { return c.Anchor })
+	v.Enter = say(func(c design.Caption) string { return string(c.Enter) })
+	v.Size = say(func(c design.Caption) string { return percent(c.Size) })
+	v.Width = say(func(c design.Caption) string { return percent(c.Width) })
+	v.Outline = say(func(c design.Caption) string { return percent(c.Outline) })
+	v.Shadow = say(func(c design.Caption) string { return percent(c.Shadow) })
+	v.Plate = say(func(c design.Caption) string { return percent(c.Plate) })
+	v.X = say(func(c design.Caption) string {
+		if c.At == nil {
+			return ""
+		}
+		return percent(c.At.X)
+	})
+	v.Y = say(func(c design.Caption) string {
+		if c.At == nil {
+			return ""
+		}
+		return percent(c.At.Y)
+	})
+	v.Colour, v.OutlineColour, v.PlateColour = of[0].Colour.String(), of[0].OutlineRGB.String(), of[0].PlateColour.String()
 	return v
 }
 

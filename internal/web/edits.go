@@ -1,17 +1,22 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
 	"nelko/internal/invalid"
+	"nelko/internal/looking"
 	"nelko/internal/orders"
 	"nelko/internal/store"
 )
@@ -24,24 +29,32 @@ func queryInt(r *http.Request, name string, otherwise int64) int64 {
 	return n
 }
 
-// readOp makes an edit of a form.
-func (s *Server) readOp(r *http.Request) (edit.Op, error) {
-	if err := r.ParseForm(); err != nil {
-		return nil, &invalid.Input{Field: "form", Problem: "The form could not be read: " + err.Error()}
-	}
-	name := chi.URLParam(r, "op")
+// op makes an edit of a control's name and the values of its fields.
+func (s *Server) op(ctx context.Context, name string, v url.Values) (edit.Op, error) {
 	c, ok := controls[name]
 	if !ok {
 		return nil, fmt.Errorf("edit %q: %w", name, store.ErrNotFound)
 	}
-	return c(s, r.PostForm)
+	own, is := strings.CutPrefix(v.Get("join"), "own:")
+	if !is || name != "join" {
+		return c(s, v)
+	}
+	t, err := s.House.Shelf.Transition(ctx, own)
+	if err != nil {
+		return nil, err
+	}
+	f, err := decode[chosen](v)
+	return edit.Join{Slides: f.Slides, Join: &t}, err
 }
 
 func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<20)
-	op, err := s.ownJoin(r)
-	if op == nil && err == nil {
-		op, err = s.readOp(r)
+	var op edit.Op
+	err := r.ParseForm()
+	if err != nil {
+		err = &invalid.Input{Field: "form", Problem: "The form could not be read: " + err.Error()}
+	} else {
+		op, err = s.op(r.Context(), chi.URLParam(r, "op"), r.PostForm)
 	}
 	var now *orders.Dossier
 	if err == nil {
@@ -50,34 +63,61 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	s.answerWith(w, r, now, err, nil)
 }
 
-// ownJoin makes an edit of one of the studio's own transitions; nil if the
-// form is of another edit.
-func (s *Server) ownJoin(r *http.Request) (edit.Op, error) {
-	name, own := strings.CutPrefix(r.PostFormValue("join"), "own:")
-	if !own || chi.URLParam(r, "op") != "join" {
-		return nil, nil
+// shows are what a picture of a choice shows, by the names in its address.
+var shows = map[string]looking.ChoiceKind{"": looking.Middle, "end": looking.End, "join": looking.IntoNext, "at": looking.At, "moving": looking.Moving, "into": looking.MovingInto}
+
+// tryEdit shows a slide as it would be with an edit. The address says what the
+// picture depends on; as long as that is so, it never changes.
+func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
+	q := r.URL.Query()
+	kind, ok := shows[q.Get("show")]
+	if !ok {
+		s.fail(w, r, fmt.Errorf("a choice shown as %q: %w", q.Get("show"), store.ErrNotFound))
+		return
 	}
-	t, err := s.House.Shelf.Transition(r.Context(), name)
-	if err != nil {
-		return nil, err
+	c := looking.Choice{Slide: doc.SlideID(q.Get("on")), Kind: kind, Longer: int(max(64, min(queryInt(r, "w", 160), 1280))), Moment: timecode.Frames(queryInt(r, "n", 0))}
+	var err error
+	if name := chi.URLParam(r, "op"); name != asIs {
+		c.Op, err = s.op(r.Context(), name, q)
 	}
-	f, err := decode[chosen](r.PostForm)
-	return edit.Join{Slides: f.Slides, Join: &t}, err
+	var jpg []byte
+	fresh := false
+	if err == nil {
+		jpg, fresh, err = s.House.Looking.Chosen(r.Context(), number(r, "order"), r.URL.RequestURI(), q.Get("about"), c)
+	}
+	var input *invalid.Input
+	switch {
+	case errors.As(err, &input), errors.Is(err, edit.ErrGone), errors.Is(err, edit.ErrInvalid):
+		http.Error(w, err.Error(), http.StatusUnprocessableEntity)
+		return
+	case err != nil:
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "no-store")
+	if fresh {
+		w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	}
+	_, _ = w.Write(jpg) // the browser may have gone
 }
+
+// asIs is the choice of changing nothing.
+const asIs = "as-it-is"
 
 // keepTransition keeps the transition of the form under a name.
 func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimSpace(r.PostFormValue("join-name"))
 	f, err := decode[joinFields](r.PostForm)
-	var t *transition.Transition
-	if err == nil {
-		t, err = f.join()
-	}
-	if err == nil && t == nil {
+	if err == nil && f.whole() {
 		err = &invalid.Input{Field: "join", Problem: "Choose a transition first."}
 	}
 	if err == nil {
-		err = s.House.Shelf.KeepTransition(r.Context(), name, *t)
+		var t transition.Transition
+		f.change(&t)
+		if err = told("join", "Transition", t.Validate()); err == nil {
+			err = s.House.Shelf.KeepTransition(r.Context(), name, t)
+		}
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
@@ -23,7 +24,7 @@ func Example_controls() {
 	_, err = controls["linger"](nil, url.Values{"slide": {"s3"}, "linger": {"lots"}})
 	fmt.Println(err)
 	// Output:
-	// {[s3 s4] 1.5 0 false} <nil>
+	// {[s3 s4] 1.5 0  false} <nil>
 	// Linger: "lots" is not a number.
 }
 
@@ -33,7 +34,7 @@ func TestFormsAreRead(t *testing.T) {
 		form url.Values
 		want edit.Op
 	}{
-		{"pin", url.Values{"slide": {"s1"}, "pin": {"6,5"}}, edit.Time{Slides: []doc.SlideID{"s1"}, Pin: 6.5}},
+		{"pin", url.Values{"slide": {"s1"}, "pin": {"6,5"}}, edit.Time{Slides: []doc.SlideID{"s1"}, Typed: "6,5"}},
 		{"pin", url.Values{"slide": {"s1"}, "pin": {" "}}, edit.Time{Slides: []doc.SlideID{"s1"}, Unpin: true}},
 		{"framing", url.Values{"framed": {"s1"}, "begins-x": {"10"}, "begins-y": {"0"}, "begins-w": {"50"}, "begins-h": {"50"}, "ends-x": {"0"}, "ends-y": {"0"}, "ends-w": {"100"}, "ends-h": {"100"}},
 			edit.Framing{Slides: []doc.SlideID{"s1"}, From: framing.Rect{X: 0.1, W: 0.5, H: 0.5}, To: framing.Rect{W: 1, H: 1}, Ease: framing.InOut}},
@@ -53,7 +54,7 @@ func TestFormsAreRead(t *testing.T) {
 		{"crop", url.Values{"media": {"m"}, "crop-x": {"1"}, "crop-y": {"left"}, "crop-w": {"wide"}}, "crop-y", `Crop: "left" is not a number.`},
 		{"crop", url.Values{"media": {"m"}, "crop-x": {"1"}, "crop-y": {"1"}, "crop-w": {"1"}}, "crop-h", `Crop: "" is not a number.`},
 		{"pace", url.Values{"pace": {"NaN"}}, "pace", `Pace: "NaN" is not a number.`},
-		{"motion", url.Values{"motion": {"in"}, "zoom": {""}}, "zoom", `Zoom: "" is not a number.`},
+		{"motion", url.Values{"zoom": {"much"}}, "zoom", `Zoom: "much" is not a number.`},
 		{"words", url.Values{"slide": {"s1"}, "card-x": {"50"}}, "card-y", `Place of the words: "" is not a number.`},
 		{"join", url.Values{"join": {"dissolve"}, "join-seconds": {"1"}, "join-colour": {"red"}}, "join-colour", `Colour of the transition: "red" is not a colour like #1f6f78.`},
 		{"decor", url.Values{"index": {"0"}, "decor-kind": {"picture"}, "decor-size": {"1"}, "decor-opacity": {"1"}, "decor-in": {"0"}, "decor-out": {"0"}, "p-x": {"", "50", "mid"}}, "p-x", `Path, row 3: "mid" is not a number.`},
@@ -68,8 +69,16 @@ func TestFormsAreRead(t *testing.T) {
 		"cap-colour": {"#ff8000"}, "cap-outline-colour": {"#000000"}, "cap-plate-colour": {"#000000"}, "cap-x": {"50"}, "cap-y": {"75"}, "snap": {"1"}}
 	op, err := controls["captionstyle"](nil, style)
 	require.NoError(t, err)
-	got := op.(edit.CaptionStyle)
-	assert.Equal(t, raster.RGB{R: 255, G: 128}, got.Style.Colour)
-	assert.Equal(t, &framing.Point{X: 0.5, Y: 0.75}, got.Style.At)
+	got := op.(edit.CaptionPart)
+	var c design.Caption
+	got.Change(&c)
+	assert.Equal(t, raster.RGB{R: 255, G: 128}, c.Colour)
+	assert.Equal(t, &framing.Point{X: 0.5, Y: 0.75}, c.At)
 	assert.True(t, got.Snap)
+	op, err = controls["captionstyle"](nil, url.Values{"cap-size": {"7"}})
+	require.NoError(t, err)
+	was := c
+	op.(edit.CaptionPart).Change(&c)
+	was.Size = 0.07
+	assert.Equal(t, was, c, "only what was typed")
 }

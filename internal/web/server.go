@@ -164,6 +164,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/{leaf:material|soundtrack|check|deliveries}", s.orderPage)
 		r.Get("/margin", s.orderMargin)
 		r.Get("/frame", s.orderFrame)
+		r.Get("/try/{op}", s.tryEdit)
 		r.Get("/moment", s.orderMoment)
 		r.Post("/as-pattern", s.givePart)
 		r.Get("/themes", s.themePicker)

@@ -29,23 +29,13 @@ function restore() {
   showPoints();
 }
 
-// Return does what the nearest button does, not the first of the form.
+// Return makes a change take hold, as leaving the field does.
 document.addEventListener("keydown", (event) => {
   const input = event.target;
   if (event.key !== "Enter" || !input.matches?.("#margin form input")) return;
   event.preventDefault();
-  if (input.hasAttribute("hx-post")) {
-    input.blur(); // its change is sent
-    input.focus();
-    return;
-  }
-  for (let at = input.parentElement; at && !at.matches("form"); at = at.parentElement) {
-    const button = at.querySelector("button[hx-post]");
-    if (button) {
-      button.click();
-      return;
-    }
-  }
+  input.blur(); // its change is sent
+  input.focus();
 });
 
 // Frames on a picture: crop, and what a motion begins and ends with.
@@ -90,6 +80,7 @@ document.addEventListener("pointerdown", (event) => {
     picture.removeEventListener("pointermove", draw);
     // Having drawn where a motion begins, one draws where it ends.
     if (name === "begins") framer.querySelector("[value=ends]").checked = true;
+    fields(framer, name)[0].dispatchEvent(new Event("change", { bubbles: true }));
   };
   picture.addEventListener("pointermove", draw);
   picture.addEventListener("pointerup", end, { once: true });
@@ -98,7 +89,8 @@ document.addEventListener("pointerdown", (event) => {
 
 // The path of the decor that is open, on the screen.
 const svg = "http://www.w3.org/2000/svg";
-const opened = () => document.querySelector("#margin [data-decor] details[open]:has([data-path])");
+const opened = () => document.querySelector("#margin [data-beside]:not([hidden]) [data-decor] details[open]:has([data-path])");
+document.addEventListener("nelko:panel", () => showPoints());
 const rowsOf = (d) => [...d.querySelectorAll("[data-path] tbody tr")];
 
 function showPoints() {
@@ -140,7 +132,7 @@ document.addEventListener("pointerdown", (event) => {
   };
   const end = () => {
     document.removeEventListener("pointermove", move);
-    d.querySelector("button[hx-post$='/decor']").click();
+    row.querySelector("[name=p-x]").dispatchEvent(new Event("change", { bubbles: true }));
   };
   document.addEventListener("pointermove", move);
   document.addEventListener("pointerup", end, { once: true });

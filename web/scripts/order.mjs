@@ -23,7 +23,7 @@ export function forgetTyped(part) {
   for (const field of typed.keys()) if (part.contains(field)) typed.delete(field);
 }
 
-const keep = (attribute, element) => !(typed.has(element) && ["value", "checked"].includes(attribute)) && !(element.tagName === "DETAILS" && attribute === "open");
+const keep = (attribute, element) => !(typed.has(element) && ["value", "checked"].includes(attribute)) && !(element.tagName === "DETAILS" && attribute === "open") && !(attribute === "hidden" && (element.role === "tabpanel" || element.dataset.beside));
 
 /** Redraws the parts of the page that an answer holds, where they differ. */
 export function draw(html) {

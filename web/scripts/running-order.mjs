@@ -243,6 +243,22 @@ document.addEventListener("nelko:moment", (event) => {
   openMargin();
 });
 
+// An address that names a slide chooses it; one that names a detail chooses
+// the whole film, whose details they are.
+function byAddress() {
+  const name = decodeURIComponent(location.hash.slice(1));
+  const g = name.startsWith("slide-") && document.getElementById(name);
+  if (g) {
+    choose(g);
+    g.scrollIntoView({ block: "nearest" });
+  } else if (name.startsWith("detail-") && selected.size > 0) {
+    selected = new Set();
+    show();
+    openMargin();
+  }
+}
+window.addEventListener("hashchange", byAddress);
+
 // After the running order was drawn anew, the selection is where it was, and
 // the margin shows it.
 document.addEventListener("nelko:drawn", ({ detail }) => {
@@ -256,3 +272,4 @@ document.addEventListener("nelko:drawn", ({ detail }) => {
 keepInside();
 show();
 if (rows()) openMargin();
+if (rows()) byAddress();

@@ -6,6 +6,7 @@ package edit
 import (
 	"errors"
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -14,6 +15,7 @@ import (
 	"nelko/internal/core/follow"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/theme"
+	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 )
 
@@ -288,12 +290,14 @@ func (r Remove) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	return d, nil
 }
 
-// Time sets linger or pins seconds on slides. A zero Linger leaves linger as
-// it is; Unpin wins over Pin.
+// Time sets linger or pins the length of slides. A zero Linger leaves linger as
+// it is; Unpin wins over Pin. Typed is a length as ParseLength reads it, in
+// place of Pin.
 type Time struct {
 	Slides []doc.SlideID
 	Linger float64
 	Pin    float64 // seconds
+	Typed  string
 	Unpin  bool
 }
 
@@ -305,12 +309,21 @@ func (t Time) Title() string {
 		return "Unpinned " + n
 	case t.Pin > 0:
 		return fmt.Sprintf("Pinned %s at %g s", n, t.Pin)
+	case t.Typed != "":
+		return fmt.Sprintf("Pinned %s at %s", n, t.Typed)
 	}
 	return fmt.Sprintf("Set linger %g on %s", t.Linger, n)
 }
 
 // Apply implements Op.
 func (t Time) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	if t.Typed != "" && !t.Unpin {
+		l, err := timecode.ParseLength(t.Typed, d.Rate)
+		if err != nil {
+			return d, fmt.Errorf("%w: %w", ErrInvalid, err)
+		}
+		t.Pin = math.Round(l.In(d.Rate)*1000) / 1000
+	}
 	for _, id := range t.Slides {
 		i := d.Index(id)
 		if i < 0 {

@@ -20,6 +20,7 @@ type Shots struct {
 	Scale  *float64
 	Tilt   *float64
 	Look   *look.Look
+	AsFilm bool // takes its own look away
 	Trim   *doc.Trim
 	Sound  *float64
 	Anew   bool // forget everything set by hand
@@ -65,6 +66,9 @@ func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		}
 		if s.Tilt != nil {
 			shot.Tilt = s.Tilt
+		}
+		if s.AsFilm {
+			shot.Look = nil
 		}
 		if s.Look != nil {
 			shot.Look = s.Look

@@ -2,6 +2,7 @@ package scene
 
 import (
 	"math"
+	"slices"
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/design"
@@ -20,6 +21,9 @@ type Options struct {
 	Mark      string // the studio's name, small in a corner
 	// Picture stands there in place of words, where the library has it.
 	Picture doc.MediaID
+	// Only names the slides that are placed, if not all are; the others are
+	// left without layers, and everything else is as in the whole film.
+	Only []doc.SlideID
 }
 
 // Build places everything.
@@ -32,12 +36,13 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
 			shape: framing.ShapeOf(d.Frame.W, d.Frame.H)}
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
-		switch ps.Kind {
-		case doc.Opening:
+		switch {
+		case o.Only != nil && !slices.Contains(o.Only, ps.ID):
+		case ps.Kind == doc.Opening:
 			b.card(&t.Opening, d.Details, edgePicture(d, true), nil)
-		case doc.Closing:
+		case ps.Kind == doc.Closing:
 			b.card(&t.Closing, d.Details, edgePicture(d, false), nil)
-		case doc.Card:
+		case ps.Kind == doc.Card:
 			b.textCard(ps.Card)
 		default:
 			b.pictures()

@@ -192,6 +192,62 @@ func (r Rate) ParseTimecode(s string) (Frames, error) {
 	return Frames((minutes*60+v[2])*nom + v[3] - d*(minutes-minutes/10)), nil
 }
 
+// Length is a length as somebody typed it: in seconds, or in whole frames.
+type Length struct {
+	Seconds float64
+	Frames  Frames // instead of Seconds, where above 0
+}
+
+// In is the length in seconds at a rate.
+func (l Length) In(r Rate) float64 {
+	if l.Frames > 0 {
+		return r.Seconds(l.Frames)
+	}
+	return l.Seconds
+}
+
+// String writes the length as it was meant.
+func (l Length) String() string {
+	if l.Frames > 0 {
+		return fmt.Sprintf("%d frames", l.Frames)
+	}
+	return fmt.Sprintf("%g s", l.Seconds)
+}
+
+// ParseLength reads a length above 0 as people type it: 4, 4.5 or 4,5 seconds;
+// 1:02.5 as minutes and seconds; 108f in frames; 0:00:04:12 as timecode at a
+// rate of so many whole frames a second.
+func ParseLength(text string, r Rate) (Length, error) {
+	text = strings.TrimSpace(text)
+	fail := fmt.Errorf("%q is not a length: type seconds (4.5), minutes and seconds (1:02), frames (108f) or timecode (0:00:04:12)", text)
+	number := func(s string) (float64, bool) {
+		v, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(s), ",", ".", 1), 64)
+		return v, err == nil && v >= 0 && v < 1e6 && !strings.ContainsAny(s, "xXpPeEnN_+-")
+	}
+	var l Length
+	ok := false
+	switch parts := strings.FieldsFunc(text, func(c rune) bool { return c == ':' || c == ';' }); {
+	case strings.HasSuffix(text, "f"):
+		var n float64
+		n, ok = number(strings.TrimSuffix(text, "f"))
+		l.Frames = Frames(n)
+		ok = ok && float64(l.Frames) == n
+	case len(parts) == 4:
+		n, err := r.ParseTimecode(text)
+		l.Frames, ok = n, err == nil
+	case len(parts) == 2 && strings.Contains(text, ":"):
+		m, okM := number(parts[0])
+		s, okS := number(parts[1])
+		l.Seconds, ok = m*60+s, okM && okS && s < 60 && m == math.Trunc(m)
+	default:
+		l.Seconds, ok = number(strings.TrimSuffix(text, "s"))
+	}
+	if !ok || (l.Seconds <= 0 && l.Frames <= 0) {
+		return Length{}, fail
+	}
+	return l, nil
+}
+
 // Clock writes seconds as people read them: m:ss.t, with a leading minus for
 // negative values.
 func Clock(seconds float64) string {

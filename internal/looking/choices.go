@@ -1,0 +1,185 @@
+package looking
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/profile"
+	"nelko/internal/core/timecode"
+	"nelko/internal/film"
+	"nelko/internal/orders"
+	"nelko/internal/store"
+)
+
+// A Choice is a change that is looked at before it is made: a slide as it
+// would be.
+type Choice struct {
+	Slide  doc.SlideID
+	Op     edit.Op // nil: as it is
+	Longer int     // pixels of the picture's longer side
+	Kind   ChoiceKind
+	// Moment is the frame of the film as it is that is shown, for At.
+	Moment timecode.Frames
+}
+
+// ChoiceKind is what of a slide is shown.
+type ChoiceKind int
+
+const (
+	// Middle shows the slide when it is whole.
+	Middle ChoiceKind = iota
+	// End shows where its motion has come to.
+	End
+	// IntoNext shows the middle of the join to the next slide.
+	IntoNext
+	// At shows a moment, counted from the beginning of the slide.
+	At
+	// Moving shows the whole slide, and MovingInto the join, as Steps
+	// pictures one below the other.
+	Moving
+	MovingInto
+)
+
+// Steps is how many pictures a choice in motion has.
+const Steps = 16
+
+// sample shows a caption style on a slide without a caption.
+const sample = "A caption"
+
+// choiceQuality is that of the JPEGs of choices.
+const choiceQuality = 80
+
+// About sums up what the pictures of a slide's choices depend on, so that they
+// are drawn anew when something of it changes, and only then.
+func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
+	i := d.Doc.Index(id)
+	if i < 0 {
+		return ""
+	}
+	near := d.Plan.Slides[max(0, i-1):min(len(d.Plan.Slides), i+2)]
+	shots := map[doc.MediaID]doc.Shot{}
+	for _, s := range near {
+		for _, m := range s.Media {
+			shots[m] = d.Doc.Shot(m)
+		}
+	}
+	c := d.Doc
+	c.Slides, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
+	b, err := json.Marshal([]any{c, near, i, d.Doc.Details, l.age.Load()})
+	if err != nil {
+		return "" // a document that cannot be written is never kept
+	}
+	sum := sha256.Sum256(b)
+	return hex.EncodeToString(sum[:8])
+}
+
+// Chosen is a choice as a JPEG. key names it in full: the same key is answered
+// from memory. about is what About said when the address was made; fresh
+// reports whether that is still so.
+func (l *Looking) Chosen(ctx context.Context, orderID int64, key, about string, c Choice) (jpg []byte, fresh bool, err error) {
+	if about != "" {
+		if b, ok := l.small.Get(key); ok {
+			return b, true, nil
+		}
+	}
+	d, err := l.now(ctx, orderID)
+	if err != nil {
+		return nil, false, err
+	}
+	if d.Doc.Index(c.Slide) < 0 {
+		return nil, false, fmt.Errorf("slide %s: %w", c.Slide, store.ErrNotFound)
+	}
+	b, err := l.choice(ctx, d, c)
+	if err != nil {
+		return nil, false, err
+	}
+	if fresh = about != "" && l.About(d, c.Slide) == about; fresh {
+		l.small.Add(key, b)
+	}
+	return b, fresh, nil
+}
+
+// now is an order as it stands, from memory if it stands as it did. What lies
+// outside its slideshow may be older.
+func (l *Looking) now(ctx context.Context, orderID int64) (*orders.Dossier, error) {
+	tx := l.Orders.Store.DB.WithContext(ctx)
+	sl, err := store.One[store.Slideshow](tx, "order_id = ? AND position = 0", orderID)
+	if err != nil {
+		return nil, fmt.Errorf("order %d: %w", orderID, err)
+	}
+	k := laidKey{slideshow: sl.ID, revision: sl.Head, age: l.age.Load()}
+	if d, ok := l.orders.Get(k); ok {
+		return d, nil
+	}
+	v, err, _ := l.laying.Do(fmt.Sprint("order ", k), func() (any, error) { return l.Orders.LoadAt(ctx, orderID, sl.Head) })
+	if err != nil {
+		return nil, err
+	}
+	l.orders.Add(k, v.(*orders.Dossier))
+	return v.(*orders.Dossier), nil
+}
+
+// choice draws a choice: the slide and its neighbours alone are laid out.
+func (l *Looking) choice(ctx context.Context, d *orders.Dossier, c Choice) ([]byte, error) {
+	n := d.Doc
+	if c.Op != nil {
+		var err error
+		if n, err = l.Orders.Try(d, c.Op); err != nil {
+			return nil, err
+		}
+	}
+	i := n.Index(c.Slide)
+	if i < 0 {
+		return nil, fmt.Errorf("slide %s: %w", c.Slide, store.ErrNotFound)
+	}
+	if _, style := c.Op.(edit.CaptionPart); style && n.Slides[i].Caption == "" && len(n.Slides[i].Media) > 0 {
+		n.Slides[i].Caption = sample // so that there is something to see
+	}
+	var only []doc.SlideID
+	for _, s := range n.Slides[max(0, i-1):min(len(n.Slides), i+2)] {
+		only = append(only, s.ID)
+	}
+	f, err := l.Orders.House.Lay(film.Source{Doc: n, Theme: d.Theme, Library: d.Library, Profile: profile.Look(c.Longer, d.Doc.Rate), Only: only})
+	if err != nil {
+		return nil, err
+	}
+	lane := l.Sprites.Lane(ctx, f.Library, true)
+	defer lane.Close()
+	return f.Stills(lane, choiceQuality, moments(f.Plan, i, c)...)
+}
+
+// moments are the frames of a film that a choice shows.
+func moments(p plan.Plan, i int, c Choice) []timecode.Frames {
+	s := p.Slides[i]
+	var in timecode.Frames
+	if i > 0 {
+		in = p.Slides[i-1].Overlap
+	}
+	whole, last := s.Start+in, max(s.Start+in, s.End()-s.Overlap-1)
+	from, to := whole, last
+	switch c.Kind {
+	case End:
+		return []timecode.Frames{last}
+	case IntoNext:
+		return []timecode.Frames{s.End() - s.Overlap/2 - 1}
+	case At:
+		return []timecode.Frames{max(s.Start, min(s.Start+c.Moment, s.End()-1))}
+	case Moving:
+	case MovingInto:
+		around := p.Rate.Frames(0.25)
+		from, to = s.End()-s.Overlap-around, s.End()+around
+	default:
+		return []timecode.Frames{whole + (last-whole)*2/3}
+	}
+	out := make([]timecode.Frames, Steps)
+	for k := range out {
+		out[k] = max(0, min(from+(to-from)*timecode.Frames(k)/(Steps-1), p.Frames-1))
+	}
+	return out
+}

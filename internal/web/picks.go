@@ -1,0 +1,276 @@
+package web
+
+import (
+	"fmt"
+	"net/url"
+
+	"nelko/internal/core/cast"
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
+	"nelko/internal/core/look"
+	"nelko/internal/core/transition"
+	"nelko/internal/orders"
+)
+
+// pick is one of several things that can be chosen, shown by a picture of the
+// very slide with it.
+type pick struct {
+	Op, Field, Value, Name string
+	Chosen                 bool
+	Src, Moving            string // addresses of the picture, and of the same in motion
+}
+
+// picks are the pictures of one kind of choice. Several says that the slides
+// chosen differ in it.
+type picks struct {
+	Label   string
+	Several bool
+	List    []pick
+}
+
+// taster makes the pictures of a slide's choices.
+type taster struct {
+	order int64
+	about string
+	on    doc.SlideID
+	media []doc.MediaID // of the slide
+}
+
+// tasteWidth is the longer side of a choice's picture.
+const tasteWidth = 168
+
+// address is where the slide is shown as it would be with one more value.
+func (t taster) address(op, show string, field, value string) string {
+	v := url.Values{"about": {t.about}, "on": {string(t.on)}, "w": {fmt.Sprint(tasteWidth)}, field: {value}}
+	if show != "" {
+		v.Set("show", show)
+	}
+	if op == "look" {
+		for _, m := range t.media {
+			v.Add("media", string(m))
+		}
+	} else if op != "filmlook" {
+		v.Set("slide", string(t.on))
+	}
+	return fmt.Sprintf("/orders/%d/try/%s?%s", t.order, op, v.Encode())
+}
+
+// pick adds a choice.
+// to is the control that makes it, op the one by which the slide shows it.
+func (p *picks) pick(t taster, to, op, field, value, name string, chosen bool) {
+	still, moving := "", "moving"
+	switch op {
+	case "motion":
+		still = "end"
+	case "join":
+		still, moving = "join", "into"
+	}
+	p.List = append(p.List, pick{Op: to, Field: field, Value: value, Name: name, Chosen: chosen && !p.Several, Src: t.address(op, still, field, value), Moving: t.address(op, moving, field, value)})
+}
+
+// agreed is what all say, and whether they do.
+func agreed[T any](of []T, say func(T) string) (value string, all bool) {
+	for i, x := range of {
+		if i > 0 && say(x) != value {
+			return "", false
+		}
+		value = say(x)
+	}
+	return value, true
+}
+
+// motions are the ways pictures move that can be chosen.
+var motions = []choice{{"in", "Zoom in"}, {"out", "Zoom out"}, {"alternate", "In and out by turns"}, {"pan", "Pan"}, {"none", "Still"}}
+
+// pictured fills in what is chosen by pictures: for the slides chosen, or for
+// the whole film if none are; then the slide at the playhead shows it.
+func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.SlideID) string) {
+	slides := wk.Doc.Slides
+	if len(v.IDs) > 0 {
+		slides = nil
+		for _, id := range v.IDs {
+			slides = append(slides, wk.Doc.Slides[wk.Doc.Index(id)])
+		}
+	} else if first, second := wk.Plan.At(v.Frame); second >= 0 {
+		slides = slides[second:]
+	} else if first >= 0 {
+		slides = slides[first:]
+	}
+	if len(slides) == 0 {
+		return
+	}
+	on := slides[0]
+	v.On, v.About, v.Starts = on.ID, about(on.ID), int64(wk.Plan.Slides[wk.Doc.Index(on.ID)].Start)
+	t := taster{order: v.OrderID, about: v.About, on: on.ID, media: on.Media}
+	film := len(v.IDs) == 0
+	the := slides
+	if film {
+		the = nil
+	}
+	v.LayoutPicks = v.layoutPicks(wk, t, the)
+	if v.Pictures || film {
+		v.MotionPicks = motionPicks(wk, t, the)
+		v.LookPicks = v.tonePicks(wk, t)
+		v.StylePicks = stylePicks(t)
+	}
+	v.JoinPicks = joinPicks(wk, t, the, own)
+	if !film {
+		v.BackdropPicks = backdropPicks(t, the)
+	}
+}
+
+func (v *deskView) layoutPicks(wk *orders.Dossier, t taster, slides []doc.Slide) picks {
+	p := picks{Label: "Layout"}
+	if len(v.Layouts) == 0 {
+		return p
+	}
+	is, all := agreed(slides, func(s doc.Slide) string { return s.Layout })
+	p.Several = !all
+	p.pick(t, "layout", "layout", "layout", "", v.LayoutIs, is == "")
+	for _, l := range v.Layouts {
+		p.pick(t, "layout", "layout", "layout", l.ID, l.Name, is == l.ID)
+	}
+	return p
+}
+
+func motionKind(m *design.Motion) string {
+	if m == nil {
+		return ""
+	}
+	return string(m.Kind)
+}
+
+func motionPicks(wk *orders.Dossier, t taster, slides []doc.Slide) picks {
+	p := picks{Label: "Motion"}
+	is, all := agreed(slides, func(s doc.Slide) string { return motionKind(s.Motion) })
+	if slides == nil {
+		is = motionKind(wk.Doc.Motion)
+	}
+	p.Several = !all
+	p.pick(t, "motion", "motion", "motion", "", "As the theme has it", is == "")
+	for _, m := range motions {
+		p.pick(t, "motion", "motion", "motion", m.ID, m.Name, is == m.ID)
+	}
+	return p
+}
+
+func joinKind(j *transition.Transition) string {
+	if j == nil {
+		return ""
+	}
+	return string(j.Kind)
+}
+
+func joinPicks(wk *orders.Dossier, t taster, slides []doc.Slide, own []string) picks {
+	p := picks{Label: "Transition"}
+	is, all := agreed(slides, func(s doc.Slide) string { return joinKind(s.Join) })
+	if slides == nil {
+		is = joinKind(wk.Doc.Join)
+	}
+	p.Several = !all
+	p.pick(t, "join", "join", "join", "", "As the theme has it", is == "")
+	for _, name := range own {
+		p.pick(t, "join", "join", "join", "own:"+name, name, false)
+	}
+	for _, f := range transition.Families {
+		for _, k := range f.Kinds {
+			p.pick(t, "join", "join", "join", string(k), string(k), is == string(k))
+		}
+	}
+	return p
+}
+
+func backdropPicks(t taster, slides []doc.Slide) picks {
+	p := picks{Label: "Backdrop"}
+	is, all := agreed(slides, func(s doc.Slide) string { return backdropID(s.Backdrop) })
+	p.Several = !all
+	p.pick(t, "backdrop", "backdrop", "backdrop", "", "As the theme has it", is == "")
+	for _, b := range backdrops {
+		p.pick(t, "backdrop", "backdrop", "backdrop", b.ID, b.Name, is == b.ID)
+	}
+	return p
+}
+
+// tonePicks are the looks: of the chosen pictures, or of the film.
+func (v *deskView) tonePicks(wk *orders.Dossier, t taster) picks {
+	p := picks{Label: "Look"}
+	to, id := "look", func(m doc.MediaID) string {
+		if l := wk.Doc.Shot(m).Look; l != nil {
+			return lookID(*l)
+		}
+		return "theme"
+	}
+	is, all := agreed(v.MediaIDs, id)
+	if len(v.IDs) == 0 {
+		to, is = "filmlook", "theme"
+		if wk.Doc.Look != nil {
+			is = lookID(*wk.Doc.Look)
+		}
+	}
+	p.Several = !all
+	name := "As the film has it"
+	if to == "filmlook" {
+		name = "As the theme has it"
+	}
+	p.pick(t, to, to, "look", "theme", name, is == "theme")
+	for _, l := range look.Named {
+		p.pick(t, to, to, "look", l.ID, l.Name, is == l.ID)
+	}
+	return p
+}
+
+func stylePicks(t taster) picks {
+	p := picks{Label: "Caption style"}
+	for _, c := range design.CaptionStyles {
+		p.pick(t, "captionstyle", "captionstyle", "cap-style", c.ID, c.Name, false)
+	}
+	return p
+}
+
+// backdropID is the backdrop a slide's own was made from: the very same, else
+// the first of its kind. It is empty where the theme rules.
+func backdropID(set *design.Backdrop) string {
+	if set == nil {
+		return ""
+	}
+	for _, exact := range []bool{true, false} {
+		for _, b := range backdrops {
+			if b.Backdrop == *set || (!exact && b.Backdrop.Kind == set.Kind && b.Backdrop.Texture == set.Texture) {
+				return b.ID
+			}
+		}
+	}
+	return ""
+}
+
+// theLayout is what a slide's layout comes to where the theme rules.
+func theLayout(wk *orders.Dossier, s doc.Slide) string {
+	l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect, Called: wk.Doc.Called}).Layout(s, wk.Library, wk.Doc.Seed)
+	if !ok || s.Layout != "" {
+		return "As the theme has it"
+	}
+	return "By the theme: " + l.Name
+}
+
+// several tells a field of a selection that differs from one that is empty.
+func several[T any](of []T, say func(T) string) fieldView {
+	v, all := agreed(of, say)
+	return fieldView{Value: v, Several: !all}
+}
+
+// fieldView is the value of a field for what is chosen.
+type fieldView struct {
+	Value   string
+	Several bool
+}
+
+// String is the value, empty if there are several.
+func (f fieldView) String() string { return f.Value }
+
+// Hint stands in an empty field.
+func (f fieldView) Hint() string {
+	if f.Several {
+		return "several"
+	}
+	return ""
+}
