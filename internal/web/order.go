@@ -527,16 +527,6 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 	s.send(w, status, v.Seen, b.Bytes())
 }
 
-// onlyOne is the value all agree on, or nothing.
-func onlyOne(set map[string]bool) string {
-	if len(set) == 1 {
-		for k := range set {
-			return k
-		}
-	}
-	return ""
-}
-
 // orderMargin shows what can be changed for what is chosen, and the film at
 // that moment.
 func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
