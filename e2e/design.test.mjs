@@ -246,6 +246,85 @@ test("a text card comes in, and the frame changes its shape", async () => {
   await edited(() => page.selectOption("[name=frame]", "1920x1080"));
 });
 
+/** Drags from the middle of an element by pixels. */
+async function pull(locator, dx, dy = 0) {
+  const box = await locator.boundingBox();
+  const [x, y] = [box.x + box.width / 2, box.y + box.height / 2];
+  await page.mouse.move(x, y);
+  await page.mouse.down();
+  await page.mouse.move(x + dx / 2, y + dy / 2, { steps: 2 });
+  await page.mouse.move(x + dx, y + dy, { steps: 2 });
+  await page.mouse.up();
+}
+const slideOf = (n) => page.locator("#rows .slide").nth(n);
+const dataOf = (n, name) => slideOf(n).getAttribute(`data-${name}`);
+
+test("an edge is dragged to give a slide its seconds, a join to make it longer", async () => {
+  const id = await dataOf(1, "slide");
+  const was = Number(await dataOf(1, "length"));
+  await edited(() => pull(page.locator(`#rows .edge[data-of="${id}"]`), 40));
+  assert.equal(await dataOf(1, "pinned"), "true");
+  assert.ok(Number(await dataOf(1, "length")) > was + 8, `from ${was} to ${await dataOf(1, "length")}`);
+  assert.match(await page.textContent("#arithmetic"), /1 pinned/);
+  await choose(1);
+  await panel("join");
+  const before = await page.inputValue("#join-seconds");
+  await edited(() => pull(page.locator(`#rows .join-edge[data-of="${id}"]`), 40));
+  await page.waitForFunction((v) => Number(document.querySelector("#join-seconds").value) > Number(v) + 0.2, before);
+  await edited(() => page.click("#undo"));
+  await edited(() => page.click("#undo"));
+  assert.equal(await dataOf(1, "pinned"), "false");
+});
+
+test("everything is found by a key, by typing and by right click", async () => {
+  await slideOf(3).click({ button: "right", position: { x: 40, y: 30 } });
+  await page.waitForSelector("[role=menu]");
+  await accessible(page, "the menu", ".menu");
+  const n = await page.locator("#rows .slide").count();
+  await edited(() => page.click("[role=menuitem]:has-text('Show it once more')"));
+  assert.equal(await page.locator("#rows .slide").count(), n + 1);
+  assert.equal(await page.evaluate(() => document.activeElement.closest(".slide") !== null), true, "the focus is on the slide again");
+  await page.keyboard.press("?");
+  await page.waitForSelector("dialog.box .keys");
+  await accessible(page, "the keys", "dialog.box");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("/");
+  await page.keyboard.type("text cards");
+  await accessible(page, "the command box", "dialog.box");
+  await page.keyboard.press("Enter");
+  await page.waitForSelector("#controls h2:has-text('Slide 3, card')");
+  await page.keyboard.press("/");
+  await page.keyboard.type("cormorants");
+  await page.waitForSelector("#found li:has-text('Order The Cormorants')");
+  await page.keyboard.press("Escape");
+  // Apart from one another: Ctrl goes without choosing, Space adds.
+  await slideOf(1).focus();
+  await page.keyboard.press("Enter");
+  for (const key of ["Control+ArrowRight", "Control+ArrowRight", "Control+Space"]) await page.keyboard.press(key);
+  await page.waitForSelector("#controls h2:has-text('2 slides selected')");
+  // One slide's settings are given to another.
+  await slideOf(1).focus();
+  await page.keyboard.press("Enter");
+  await panel("motion");
+  await edited(() => pick("motion", "pan"));
+  await slideOf(1).focus();
+  await page.keyboard.press("Control+c");
+  await page.keyboard.press("ArrowRight");
+  await page.keyboard.press("ArrowRight");
+  const name = await page.textContent("#controls h2");
+  await page.waitForFunction((was) => document.querySelector("#controls h2").textContent !== "" && document.querySelector("#margin").dataset.shown.split("|")[2] !== "", name);
+  await edited(() => page.keyboard.press("Control+v"));
+  await isPicked("motion", "pan");
+  // A row as long as the operator wants it, also after a reload.
+  await page.locator("#row-seconds").fill("60");
+  await page.waitForSelector("#row-said:has-text('60 s')");
+  await page.waitForFunction(() => !document.querySelector("#row-fits").disabled);
+  await page.reload();
+  await page.waitForSelector("#row-said:has-text('60 s')");
+  await page.click("#row-fits");
+  await page.waitForFunction(() => document.querySelector("#row-fits").disabled);
+});
+
 test("play pressed while a slide is being opened plays from that slide", async () => {
   await choose(0);
   const opening = Number(await page.getAttribute("#screen", "data-seconds"));

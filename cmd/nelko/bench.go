@@ -11,8 +11,9 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures" help:"What to measure: render, memory, encode, outputs, pages, twins, run or gestures. Pages, twins and run need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures needs Node.js and the browser tests."`
+	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures or ui. Pages, twins and run need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, or 300 for memory."`
+	Slides  int     `default:"300" help:"Slides of the page that is measured by ui."`
 	Films   int     `default:"24" help:"Films of a Run."`
 	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
 }
@@ -28,6 +29,9 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if c.What == "gestures" {
 		return bench.Gestures(ctx, os.Stdout)
+	}
+	if c.What == "ui" {
+		return bench.UI(ctx, os.Stdout, c.Slides)
 	}
 	if c.What == "run" {
 		return app.Trial(ctx, func(h *house.House, _ http.Handler) error {

@@ -373,3 +373,14 @@ func Gestures(ctx context.Context, out io.Writer) error {
 	}
 	return err
 }
+
+// UI measures the running order's page in a browser with so many slides, and
+// prints what it finds. It is run from the project's own folder.
+func UI(ctx context.Context, out io.Writer, slides int) error {
+	cmd := exec.CommandContext(ctx, "node", "e2e/bench-ui.mjs", fmt.Sprint(slides))
+	cmd.Stdout, cmd.Stderr = out, os.Stderr
+	if err := cmd.Run(); err != nil {
+		return fmt.Errorf("the page could not be measured: %w", err)
+	}
+	return nil
+}

@@ -95,7 +95,14 @@ func (l *Looking) Chosen(ctx context.Context, orderID int64, key, about string, 
 	if d.Doc.Index(c.Slide) < 0 {
 		return nil, false, fmt.Errorf("slide %s: %w", c.Slide, store.ErrNotFound)
 	}
+	// One at a time: a panel of choices must not hold up what is done meanwhile.
+	select {
+	case l.trying <- struct{}{}:
+	case <-ctx.Done():
+		return nil, false, ctx.Err()
+	}
 	b, err := l.choice(ctx, d, c)
+	<-l.trying
 	if err != nil {
 		return nil, false, err
 	}

@@ -41,13 +41,14 @@ type Looking struct {
 
 	background background
 	making     makings
-	warming    atomic.Bool
+	warm       atomic.Pointer[warmth]
+	trying     chan struct{} // holds one while a choice is drawn
 }
 
 // New opens the room. Close ends what it does in the background.
 func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *media.Sprites) *Looking {
 	return &Looking{
-		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites,
+		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites, trying: make(chan struct{}, 1),
 		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings),
 		orders: latest.Some[laidKey, *orders.Dossier](keptOrders),
 		small:  latest.NewSized[string](mostSmall, smallBytes, func(b []byte) int { return len(b) }),

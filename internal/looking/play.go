@@ -76,35 +76,64 @@ func (l *Looking) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) (
 }
 
 // WarmUp makes the preview segment at a frame, and the soundtrack, in the
-// background, so that playing from there starts at once. While one is being
-// made others are not begun.
+// background, so that playing from there starts at once. It waits until the
+// operator stays somewhere: who goes on quickly wants the machine for that.
 func (l *Looking) WarmUp(d *orders.Dossier, frame timecode.Frames) {
-	if !l.warming.CompareAndSwap(false, true) {
-		return
+	mine := &warmth{d, frame}
+	if l.warm.Swap(mine) != nil {
+		return // whoever waits finds this one
 	}
 	l.background.Go(func(ctx context.Context) {
-		defer l.warming.Store(false)
-		f, err := l.draft(d)
-		if err != nil {
-			return // it comes again when the film is played
-		}
-		segs, err := f.Segments()
-		if err != nil {
-			return // likewise
-		}
-		for _, seg := range segs {
-			if frame >= seg.From && frame < seg.To {
-				_, _ = l.draftSegment(ctx, f, seg) // likewise
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-time.After(warmAfter):
 			}
-		}
-		dir, list, err := l.soundFiles(f)
-		if err != nil {
-			return // likewise
-		}
-		if _, err := os.Stat(list); err != nil && !f.Silent() {
-			<-l.beginSound(f, dir, list).done
+			now := l.warm.Load()
+			if now != mine {
+				mine = now
+				continue
+			}
+			l.warmUp(ctx, now)
+			if l.warm.CompareAndSwap(now, nil) {
+				return
+			}
+			mine = l.warm.Load()
 		}
 	})
+}
+
+// warmth is where an operator stays in a film.
+type warmth struct {
+	d     *orders.Dossier
+	frame timecode.Frames
+}
+
+// warmAfter is how long an operator must have stayed there.
+const warmAfter = 900 * time.Millisecond
+
+func (l *Looking) warmUp(ctx context.Context, w *warmth) {
+	f, err := l.draft(w.d)
+	if err != nil {
+		return // it comes again when the film is played
+	}
+	segs, err := f.Segments()
+	if err != nil {
+		return // likewise
+	}
+	for _, seg := range segs {
+		if w.frame >= seg.From && w.frame < seg.To {
+			_, _ = l.draftSegment(ctx, f, seg) // likewise
+		}
+	}
+	dir, list, err := l.soundFiles(f)
+	if err != nil {
+		return // likewise
+	}
+	if _, err := os.Stat(list); err != nil && !f.Silent() {
+		<-l.beginSound(f, dir, list).done
+	}
 }
 
 // soundFiles is the folder of a played soundtrack and the list in it.

@@ -72,6 +72,24 @@ var controls = map[string]control{
 	}),
 	"group": reads(func(f chosen) (edit.Op, error) { return edit.Group{Slides: f.Slides}, nil }),
 	"split": reads(func(f chosen) (edit.Op, error) { return edit.Split{Slides: f.Slides}, nil }),
+	"again": reads(func(f chosen) (edit.Op, error) { return edit.Again{Slides: f.Slides}, nil }),
+	"replace": reads(func(f struct {
+		Slide doc.SlideID `form:"on"`
+		Old   doc.MediaID `form:"old"`
+		New   doc.MediaID `form:"new"`
+	}) (edit.Op, error) {
+		return edit.Replace{Slide: f.Slide, Old: f.Old, New: f.New}, nil
+	}),
+	"copysettings": reads(func(f struct {
+		chosen
+		From  doc.SlideID `form:"from"`
+		Kinds []string    `form:"kind"`
+	}) (edit.Op, error) {
+		if len(f.Kinds) == 0 {
+			return nil, &invalid.Input{Field: "kind", Problem: "Tick what of the settings is to be copied."}
+		}
+		return edit.CopySettings{From: f.From, Slides: f.Slides, Kinds: f.Kinds}, nil
+	}),
 	"sort": reads(func(f struct {
 		By string `form:"by"`
 	}) (edit.Op, error) {

@@ -196,8 +196,13 @@ func TestDesignsOverTheWeb(t *testing.T) {
 func TestChoicesOverTheWeb(t *testing.T) {
 	v, order := filled(t)
 	id := string(v.load(order).Doc.Slides[1].ID)
-	_, margin := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s", order, id))
-	addresses := regexp.MustCompile(`src="(/orders/\d+/try/[^"]+)"`).FindAllStringSubmatch(margin, -1)
+	var addresses [][]string
+	for _, panel := range []string{"layout", "motion", "join", "backdrop", "look", "captions"} {
+		_, margin := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s&panel=%s", order, id, panel))
+		these := regexp.MustCompile(`src="(/orders/\d+/try/[^"]+)"`).FindAllStringSubmatch(margin, -1)
+		require.Greater(t, len(these), 1, panel)
+		addresses = append(addresses, these...)
+	}
 	require.Greater(t, len(addresses), 40)
 	tried := map[string]bool{}
 	for _, a := range addresses {
@@ -230,7 +235,7 @@ func TestOwnTransitionsOverTheWeb(t *testing.T) {
 	_, body = v.post(fmt.Sprintf("/orders/%d/transitions", order), "join", "", "join-name", "x")
 	assert.Contains(t, body, "Choose a transition first")
 	id := string(v.load(order).Doc.Slides[1].ID)
-	_, desk := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s", order, id))
+	_, desk := v.get(fmt.Sprintf("/orders/%d/margin?slide=%s&panel=join", order, id))
 	assert.Contains(t, desk, `value="own:Soft &lt;rise&gt;"`)
 	status, _ := v.edit(order, "join", "slide", id, "join", "own:Soft <rise>")
 	assert.Equal(t, 200, status)

@@ -49,6 +49,7 @@ type deskView struct {
 	Chapter  string // of the one slide chosen
 	Backdrop backdropView
 
+	Panel string   // that is open, whose pictures are wanted
 	Kinds []choice // of change that can be made, by the ids of their panels
 
 	LayoutPicks, MotionPicks, JoinPicks, BackdropPicks, LookPicks, StylePicks picks
@@ -113,10 +114,11 @@ func percentRect(r framing.Rect) rectView {
 func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/100) }
 
 // desk shows what can be changed on the selected slides, and the film at a
-// frame. own names the studio's own transitions.
-func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string) deskView {
+// frame. own names the studio's own transitions, panel the kind of change whose
+// choices are shown.
+func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string, panel string) deskView {
 	frame = max(0, min(frame, wk.Plan.Frames-1))
-	v := deskView{OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
+	v := deskView{Panel: panel, OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
 		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(max(0, frame))), Width: 640, Height: 640 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
 	if v.Height > 640 {
 		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640

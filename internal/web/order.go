@@ -67,8 +67,14 @@ type shown struct {
 	leaf   leaf
 	chosen []doc.SlideID
 	moment timecode.Frames
-	known  bool // whether a moment was named
+	known  bool     // whether a moment was named
+	panel  string   // of the margin that is open
+	rows   []string // sums of the rows the page has
+	row    float64  // seconds of a row, as set by the operator; 0: as it fits
 }
+
+// rowCookie keeps the seconds of a row, for an order.
+const rowCookie = "nelko-row"
 
 // shownBy reads what the page that asks shows.
 func shownBy(r *http.Request) shown {
@@ -77,8 +83,17 @@ func shownBy(r *http.Request) shown {
 	for _, id := range r.Form["chosen"] {
 		v.chosen = append(v.chosen, doc.SlideID(id))
 	}
+	v.panel = r.Form.Get("panel")
+	if known := r.Form.Get("rows"); known != "" {
+		v.rows = strings.Split(known, ".")
+	}
 	if n, err := strconv.ParseInt(r.Form.Get("moment"), 10, 64); err == nil {
 		v.moment, v.known = timecode.Frames(n), true
+	}
+	if c, err := r.Cookie(rowCookie); err == nil {
+		if n, err := strconv.ParseFloat(c.Value, 64); err == nil && n > 0 && n < 1e4 {
+			v.row = n
+		}
 	}
 	return v
 }
@@ -91,6 +106,7 @@ type orderView struct {
 	Leaves        []leafLink
 	Seen          string // sums up what the parts show
 	drawn         []drawnPart
+	known         []string // sums of the rows that the page has
 	Due           string
 	Rows          rowsView
 	Desk          deskView
@@ -149,7 +165,7 @@ type songView struct {
 
 // orderView fills in what a leaf shows.
 func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*orderView, error) {
-	v := &orderView{Dossier: wk, Leaf: on.leaf, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk)}
+	v := &orderView{Dossier: wk, Leaf: on.leaf, known: on.rows, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk)}
 	v.NextPath = stepPath(wk.Order.ID, v.NextStep.Place)
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
 	if t := s.House.Orders.TakeNewer(wk); t != nil {
@@ -200,12 +216,12 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if err != nil {
 			return nil, err
 		}
-		v.Rows = drawRows(wk, waves)
+		v.Rows = drawRows(wk, waves, on.row, func(id doc.SlideID) string { return s.House.Looking.About(wk, id) })
 		if !on.known {
 			on.moment = openingLook(wk)
 		}
 	}
-	v.Desk = s.desk(wk, on.chosen, on.moment, own)
+	v.Desk = s.desk(wk, on.chosen, on.moment, own, on.panel)
 	return v, nil
 }
 
@@ -418,6 +434,17 @@ func (s *Server) draw(v *orderView) error {
 		if err != nil {
 			return err
 		}
+		if name == "work" {
+			// The sum tells of all rows, whichever of them are sent.
+			rows := v.Rows.draw()
+			h := sha256.New()
+			_, _ = h.Write([]byte(p.html)) // never fails
+			for _, r := range rows {
+				_, _ = h.Write([]byte(r.sum))
+			}
+			p.sum = hex.EncodeToString(h.Sum(nil)[:5])
+			p.html = strings.Replace(p.html, rowsPlace, v.Rows.page(rows, v.known), 1)
+		}
 		v.drawn = append(v.drawn, p)
 	}
 	v.Seen = sums(v.drawn)
@@ -549,7 +576,7 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own)})
+	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own, r.URL.Query().Get("panel"))})
 }
 
 // orderFrame shows a frame. The address names the revision, so the picture

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
@@ -31,6 +32,30 @@ type dayRow struct {
 	Strip                               []int64 // media with thumbnails
 	Next                                orders.Step
 	Path                                string // where the next step is done
+}
+
+// mostFound is how many orders a search gives.
+const mostFound = 12
+
+// find gives the open orders that words are of, as JSON, for the command box.
+func (s *Server) find(w http.ResponseWriter, r *http.Request) {
+	sheet, err := s.House.Orders.DaySheet(r.Context(), orders.Query{Which: orders.OpenOrders, Words: r.URL.Query().Get("q")})
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	type found struct {
+		Name string `json:"name"`
+		Due  string `json:"due"`
+		Path string `json:"path"`
+	}
+	out := []found{}
+	for _, o := range sheet.Orders[:min(mostFound, len(sheet.Orders))] {
+		out = append(out, found{o.Client + ", " + o.Event, day(o.Due), leafPath(o.ID, runningLeaf)})
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	_ = json.NewEncoder(w).Encode(out) // the browser may have gone
 }
 
 func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {

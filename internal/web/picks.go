@@ -21,10 +21,11 @@ type pick struct {
 }
 
 // picks are the pictures of one kind of choice. Several says that the slides
-// chosen differ in it.
+// chosen differ in it, Later that the pictures come when the panel is opened.
 type picks struct {
 	Label   string
 	Several bool
+	Later   bool
 	List    []pick
 }
 
@@ -116,6 +117,11 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 	v.JoinPicks = joinPicks(wk, t, the, own)
 	if !film {
 		v.BackdropPicks = backdropPicks(t, the)
+	}
+	for panel, p := range map[string]*picks{"layout": &v.LayoutPicks, "motion": &v.MotionPicks, "join": &v.JoinPicks, "backdrop": &v.BackdropPicks, "look": &v.LookPicks, "captions": &v.StylePicks} {
+		if panel != v.Panel {
+			p.Later, p.List = true, nil
+		}
 	}
 }
 

@@ -17,17 +17,18 @@ import (
 // rowsView is the running order as it is drawn: rows of equal seconds, every
 // slide as wide as it is long. Lengths are in units of the drawing.
 type rowsView struct {
-	Width, Height          float64
+	Width, RowH            float64
 	SlideH, WaveY, WaveH   float64
 	CaptionY, CaptionTextY float64
 	FramesPerRow           timecode.Frames
+	Seconds, Fits          float64 // of a row, and what it would be by itself
+	Own                    bool    // the operator set it
 	Rows                   []rowView
 	Slides                 []slideView
 	Marks                  []markView
 }
 
 type rowView struct {
-	Y      float64
 	First  timecode.Frames
 	Filled float64
 	Ticks  []tickView
@@ -50,19 +51,28 @@ type slideView struct {
 	ID            doc.SlideID
 	Label         string
 	Start, Length timecode.Frames
-	Fixed         bool // opening and closing stay where they are
+	Kind          string
+	Pictures      int
+	Pinned        bool
+	Fixed         bool        // opening and closing stay where they are
+	Whole         bool        // its length is its own: clips
+	Before        doc.SlideID // the slide whose join leads to it, if it has a length
 	Remarks       []remarkMark
 	Pieces        []pieceView
 }
 
 // remarkMark is an open remark of the client on a slide, at its moment.
 type remarkMark struct {
+	Row  int
 	X, Y float64
 	Text string
 }
 
+// pieceView is what lies in one row of a slide. Y is inside the row.
 type pieceView struct {
+	Row     int
 	X, Y, W float64
+	Last    bool // the slide ends here
 	Images  []imageView
 	Join    float64 // width of the overlap with the slide before
 	Caption string
@@ -75,6 +85,7 @@ type imageView struct {
 }
 
 type markView struct {
+	Row                    int
 	X, Y, Y2, TextX, TextY float64
 	Colour, Anchor, Label  string
 }
@@ -91,38 +102,69 @@ const (
 	rowsMost = 620.0
 )
 
+// shortestSlide is how wide the shortest slide is at least, unless the operator
+// sets the rows' seconds herself.
+const shortestSlide = 56.0
+
+// The seconds a row can have.
+const (
+	rowLeast   = 5.0
+	rowLongest = 300.0
+)
+
 // measures chooses the seconds of a row and the height of its slides so that
-// the whole film is seen at once and an average slide comes out in about the
-// shape of a picture.
-func measures(total, slideSeconds float64) (row, slideH float64) {
+// an average slide comes out in about the shape of a picture, the shortest is
+// wide enough to be seen, and as far as both allow it the whole film is seen at
+// once.
+func measures(total, slideSeconds, shortest float64) (row, slideH float64) {
+	most := rowLongest
+	if shortest > 0 {
+		most = max(rowLeast, rowsWidth/shortestSlide*shortest)
+	}
 	best := math.Inf(1)
-	for _, s := range []float64{15, 20, 25, 30, 35, 40, 50, 60, 80, 100, 120, 180, 240} {
+	for _, s := range []float64{5, 10, 15, 20, 25, 30, 35, 40, 50, 60, 80, 100, 120, 180, 240} {
+		if s > most && row > 0 {
+			break
+		}
 		n := math.Max(1, math.Ceil(total/s-1e-9))
-		h := math.Max(40, math.Min(112, rowsTall/n-rulerH-waveH-rowGap))
-		off := math.Abs(math.Log(slideSeconds/s*rowsWidth/h/1.55)) + 2*math.Max(0, n*(h+rulerH+waveH+rowGap)/rowsTall-1) +
+		h := slideHeight(n)
+		off := math.Abs(math.Log(slideSeconds/s*rowsWidth/h/1.55)) + 2*math.Min(2, math.Max(0, n*(h+rulerH+waveH+rowGap)/rowsTall-1)) +
 			0.6*(1-total/(n*s)) // rows that stay empty
 		if n*(h+rulerH+waveH+rowGap) > rowsMost {
 			off += 10
 		}
 		if off < best {
-			best, row, slideH = off, s, math.Round(h)
+			best, row, slideH = off, s, h
 		}
 	}
 	return row, slideH
 }
 
-// drawRows lays the running order out. waves holds the songs' waveforms.
-func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte) rowsView {
+// slideHeight is how high slides are in so many rows.
+func slideHeight(rows float64) float64 {
+	return math.Round(math.Max(52, math.Min(112, rowsTall/rows-rulerH-waveH-rowGap)))
+}
+
+// drawRows lays the running order out. waves holds the songs' waveforms, own
+// the seconds of a row as the operator set them, 0 for what fits.
+func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte, own float64, about func(doc.SlideID) string) rowsView {
 	rate := w.Doc.Rate
 	end := max(w.Plan.Frames, w.Plan.MusicEnd)
-	row, slideH := measures(rate.Seconds(end), rate.Seconds(w.Plan.Frames)/float64(max(1, len(w.Plan.Slides))))
+	shortest := math.Inf(1)
+	for _, s := range w.Plan.Slides {
+		shortest = min(shortest, rate.Seconds(s.Length))
+	}
+	row, slideH := measures(rate.Seconds(end), rate.Seconds(w.Plan.Frames)/float64(max(1, len(w.Plan.Slides))), shortest)
+	v := rowsView{Fits: row}
+	if own > 0 {
+		row = max(rowLeast, min(own, rowLongest))
+		slideH = slideHeight(math.Ceil(rate.Seconds(end) / row))
+	}
 	per := rate.Frames(row)
 	n := max(1, int((end+per-1)/per))
-	v := rowsView{
-		Width: rowsWidth, Height: (rulerH + slideH + waveH + rowGap) * float64(n), SlideH: slideH, WaveY: rulerH + slideH, WaveH: waveH,
-		CaptionY: slideH - 16, CaptionTextY: slideH - 4, FramesPerRow: per,
-	}
-	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, rowH: rulerH + slideH + waveH + rowGap}
+	v.Width, v.RowH, v.SlideH, v.WaveY, v.WaveH = rowsWidth, rulerH+slideH+waveH+rowGap, slideH, rulerH+slideH, waveH
+	v.CaptionY, v.CaptionTextY, v.FramesPerRow, v.Seconds, v.Own = slideH-16, slideH-4, per, row, own > 0
+	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, about: about}
 	for _, p := range w.Doc.Soundtrack.Placed(w.Library) {
 		if p.Role == doc.Music {
 			d.music = append(d.music, p)
@@ -156,7 +198,8 @@ type drawing struct {
 
 	remarks []proofs.Said // open ones
 
-	slideH, rowH float64
+	slideH float64
+	about  func(doc.SlideID) string
 }
 
 func (d drawing) x(n timecode.Frames) float64 { return round(float64(n) / float64(d.per) * rowsWidth) }
@@ -165,20 +208,23 @@ func round(v float64) float64 { return math.Round(v*100) / 100 }
 
 func (d drawing) row(i int) rowView {
 	first := timecode.Frames(i) * d.per
-	r := rowView{Y: d.rowH * float64(i), First: first, Filled: rowsWidth}
+	r := rowView{First: first, Filled: rowsWidth}
 	if left := d.Plan.MusicEnd - first; left < d.per {
 		r.Filled = max(0, d.x(left))
 	}
 	from := d.Doc.Rate.Seconds(first)
 	row := d.Doc.Rate.Seconds(d.per)
-	for s := 0; float64(s) < row; s++ {
-		major := s%5 == 0
-		if row > 45 {
-			major = s%10 == 0
-			if s%2 == 1 {
-				continue
-			}
-		}
+	step, major := 1, 5
+	switch {
+	case row > 150:
+		step, major = 10, 60
+	case row > 90:
+		step, major = 5, 30
+	case row > 45:
+		step, major = 2, 10
+	}
+	for s := 0; float64(s) < row; s += step {
+		major := s%major == 0
 		x := round(float64(s) / row * rowsWidth)
 		r.Ticks = append(r.Ticks, tickView{X: x, X3: x + 3, Major: major, Label: strings.TrimSuffix(timecode.Clock(math.Round(from)+float64(s)), ".0")})
 	}
@@ -236,18 +282,21 @@ func (d drawing) slide(i int) slideView {
 		ID: s.ID, Start: s.Start, Length: s.Length, Fixed: s.Kind == doc.Opening || s.Kind == doc.Closing,
 		Label: fmt.Sprintf("%d: %s, %.1f s", i+1, d.describe(s.Slide), d.Doc.Rate.Seconds(s.Length)),
 	}
+	v.Kind, v.Whole, v.Pictures, v.Pinned = string(s.Kind), s.Kind == doc.Clip, len(s.Media), s.Pinned > 0
 	var lap timecode.Frames
 	if i > 0 {
-		lap = d.Plan.Slides[i-1].Overlap
+		if lap = d.Plan.Slides[i-1].Overlap; lap > 0 {
+			v.Before = d.Plan.Slides[i-1].ID
+		}
 	}
 	for at := s.Start; at < s.End(); {
 		row := at / d.per
 		stop := min(s.End(), (row+1)*d.per)
-		p := pieceView{X: d.x(at - row*d.per), Y: d.rowH*float64(row) + rulerH, W: d.x(stop - at)}
+		p := pieceView{Row: int(row), X: d.x(at - row*d.per), Y: rulerH, W: d.x(stop - at), Last: stop == s.End()}
 		if at < s.Start+lap {
 			p.Join = min(d.x(s.Start+lap-at), p.W)
 		}
-		p.Images = d.images(s.Slide, i, p.W)
+		p.Images = d.images(s.Slide, p.W)
 		switch { // what matters most of it
 		case s.Kind == doc.Opening:
 			p.Caption = "opening"
@@ -273,7 +322,7 @@ func (d drawing) slide(i int) slideView {
 		}
 		n := min(max(d.Doc.Rate.Frames(r.At), s.Start), s.End()-1)
 		row := n / d.per
-		v.Remarks = append(v.Remarks, remarkMark{d.x(n - row*d.per), d.rowH*float64(row) + rulerH, r.Who + ": " + r.Text})
+		v.Remarks = append(v.Remarks, remarkMark{int(row), d.x(n - row*d.per), rulerH, r.Who + ": " + r.Text})
 		v.Label += ", remark: " + r.Text
 	}
 	return v
@@ -281,14 +330,12 @@ func (d drawing) slide(i int) slideView {
 
 // images shows a slide's pictures side by side; an opening or closing as it
 // will look.
-func (d drawing) images(s doc.Slide, i int, w float64) []imageView {
+func (d drawing) images(s doc.Slide, w float64) []imageView {
 	if len(s.Media) == 0 {
 		if len(d.Library) == 0 {
 			return nil
 		}
-		p := d.Plan.Slides[i]
-		n := p.Start + (p.Length-p.Overlap)*2/3
-		return []imageView{{Href: fmt.Sprintf("/orders/%d/frame?n=%d&w=240&r=%d", d.Order.ID, n, d.Slideshow.Head), W: w, Fit: "xMidYMid slice"}}
+		return []imageView{{Href: fmt.Sprintf("/orders/%d/try/%s?about=%s&on=%s&w=240", d.Order.ID, asIs, d.about(s.ID), s.ID), W: w, Fit: "xMidYMid slice"}}
 	}
 	var out []imageView
 	each := w / float64(len(s.Media))
@@ -320,8 +367,8 @@ func (d drawing) describe(s doc.Slide) string {
 // mark draws where pictures or music end.
 func (d drawing) mark(n timecode.Frames, label, colour string, top, bottom, text float64) markView {
 	row := (n - 1) / d.per
-	x, y := d.x(n-row*d.per), d.rowH*float64(row)
-	m := markView{X: math.Min(x, rowsWidth-1), Y: y + top, Y2: y + bottom, TextX: x + 4, TextY: y + text, Colour: colour, Anchor: "start", Label: label}
+	x := d.x(n - row*d.per)
+	m := markView{Row: int(row), X: math.Min(x, rowsWidth-1), Y: top, Y2: bottom, TextX: x + 4, TextY: text, Colour: colour, Anchor: "start", Label: label}
 	if x > rowsWidth-80 {
 		m.TextX, m.Anchor = x-4, "end"
 	}

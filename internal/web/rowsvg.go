@@ -1,42 +1,102 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
+	"hash/fnv"
 	"html/template"
+	"slices"
 	"strconv"
 	"strings"
 )
 
-// SVG writes the running order out. It is written by hand rather than by a
-// template, since at 300 slides it is most of a page and is drawn at every
-// edit; every text goes through esc.
-func (v rowsView) SVG() template.HTML {
-	b := &svg{}
-	b.Grow(1200 * (len(v.Slides) + len(v.Rows)))
-	b.put(`<svg class="rows" id="rows" viewBox="0 0 `, v.Width, ` `, v.Height,
-		`" role="listbox" aria-multiselectable="true" aria-label="Slides in running order. Arrow keys choose, Alt with arrow keys moves, Delete takes out.">`)
-	for _, r := range v.Rows {
-		v.row(b, r)
-	}
-	for _, s := range v.Slides {
-		v.slide(b, s)
-	}
-	// Drawn after all slides, so that a neighbour never covers what is chosen.
-	for _, s := range v.Slides {
+// drawnRow is a row of the running order as a drawing, and a sum of what it
+// shows, by which the page leaves alone what has not changed.
+type drawnRow struct{ sum, svg string }
+
+// draw writes the rows out. They are written by hand rather than by a template,
+// since at 300 slides they are most of a page and are drawn at every edit; every
+// text goes through esc.
+func (v rowsView) draw() []drawnRow {
+	of := make([][]int, len(v.Rows)) // the slides with a piece in each row
+	for i, s := range v.Slides {
 		for _, p := range s.Pieces {
-			b.put(`<rect class="outline" data-of="`, esc(string(s.ID)), `" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `"/>`)
+			if p.Row < len(of) {
+				of[p.Row] = append(of[p.Row], i)
+			}
 		}
 	}
-	for _, m := range v.Marks {
-		b.put(`<g><line x1="`, m.X, `" x2="`, m.X, `" y1="`, m.Y, `" y2="`, m.Y2, `" stroke="`, m.Colour, `" stroke-width="2"/><text class="mark-word" x="`, m.TextX, `" y="`, m.TextY,
-			`" text-anchor="`, m.Anchor, `">`, esc(m.Label), `</text></g>`)
+	out := make([]drawnRow, len(v.Rows))
+	for n, r := range v.Rows {
+		b := &svg{}
+		b.Grow(1200 * (len(of[n]) + 2))
+		v.row(b, r)
+		for _, i := range of[n] {
+			v.slide(b, v.Slides[i], n)
+		}
+		// Drawn after all slides, so that a neighbour never covers what is chosen.
+		for _, i := range of[n] {
+			s := v.Slides[i]
+			for _, p := range s.Pieces {
+				if p.Row == n {
+					b.put(`<rect class="outline" data-of="`, esc(string(s.ID)), `" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `"/>`)
+				}
+			}
+			v.edges(b, s, n)
+		}
+		for _, m := range v.Marks {
+			if m.Row == n {
+				b.put(`<g><line x1="`, m.X, `" x2="`, m.X, `" y1="`, m.Y, `" y2="`, m.Y2, `" stroke="`, m.Colour, `" stroke-width="2"/><text class="mark-word" x="`, m.TextX, `" y="`, m.TextY,
+					`" text-anchor="`, m.Anchor, `">`, esc(m.Label), `</text></g>`)
+			}
+		}
+		h := fnv.New64a()
+		_, _ = h.Write([]byte(b.String())) // never fails
+		out[n] = drawnRow{strconv.FormatUint(h.Sum64(), 36), b.String()}
 	}
-	b.put(`<line id="moment" class="moment" visibility="hidden"/><line id="drop" class="drop" visibility="hidden"/></svg>`)
-	return template.HTML(b.String()) // made above of numbers, fixed text and escaped text
+	return out
+}
+
+// rowsPlace stands in the running order's template for the rows, which are put
+// in after it is drawn.
+const rowsPlace = "<!--rows-->"
+
+// Place is rowsPlace, for the template.
+func (v rowsView) Place() template.HTML { return rowsPlace }
+
+// page is the rows as they are put into a page that has drawn some already, by
+// their sums: of those only the sums are sent.
+func (v rowsView) page(rows []drawnRow, known []string) string {
+	b := &svg{}
+	b.put(`<div class="rows" id="rows" role="listbox" aria-multiselectable="true" aria-label="Slides in running order. Arrow keys choose, Alt with arrow keys moves, Delete takes out.">`)
+	for n, r := range rows {
+		b.put(`<svg class="row" id="row-`, int64(n), `" role="presentation" viewBox="0 0 `, v.Width, ` `, v.RowH, `" data-row="`, int64(n), `" data-sum="`, r.sum, `">`)
+		if n >= len(known) || known[n] != r.sum {
+			b.put(r.svg)
+		}
+		b.put(`</svg>`)
+	}
+	b.put(`<div id="moment" class="moment" hidden></div><div id="drop" class="drop" hidden><span></span></div></div>`)
+	return b.String()
+}
+
+// edges are what is dragged to give a slide its seconds, and a join its length.
+func (v rowsView) edges(b *svg, s slideView, row int) {
+	for _, p := range s.Pieces {
+		if p.Row != row {
+			continue
+		}
+		if p.Join > 0 && s.Before != "" {
+			b.put(`<rect class="join-edge" data-of="`, esc(string(s.Before)), `" data-from="`, int64(s.Start), `" x="`, p.X+p.Join-3, `" y="`, p.Y, `" width="6" height="`, v.SlideH/4, `"><title>Drag: the transition’s length</title></rect>`)
+		}
+		if p.Last && !s.Whole {
+			b.put(`<rect class="edge" data-of="`, esc(string(s.ID)), `" data-from="`, int64(s.Start), `" x="`, max(p.X, p.X+p.W-4), `" y="`, p.Y+v.SlideH*0.6, `" width="6" height="`, v.SlideH*0.4, `"><title>Drag: the slide’s seconds</title></rect>`)
+		}
+	}
 }
 
 func (v rowsView) row(b *svg, r rowView) {
-	b.put(`<g transform="translate(0 `, r.Y, `)"><rect class="time-line" x="0" y="0" width="`, v.Width, `" height="16" fill="#f4f4f4" data-first="`, int64(r.First), `"/>`)
+	b.put(`<g><rect class="time-line" x="0" y="0" width="`, v.Width, `" height="16" fill="#f4f4f4" data-first="`, int64(r.First), `"/>`)
 	for _, t := range r.Ticks {
 		top := 11
 		if t.Major {
@@ -57,14 +117,24 @@ func (v rowsView) row(b *svg, r rowView) {
 	b.put(`</g>`)
 }
 
-func (v rowsView) slide(b *svg, s slideView) {
+// slide draws what lies of a slide in a row. Where most of it lies it is what is
+// chosen and focused; the rest of it belongs to that.
+func (v rowsView) slide(b *svg, s slideView, row int) {
 	id, label := esc(string(s.ID)), esc(s.Label)
-	b.put(`<g class="slide" id="slide-`, id, `" role="option" tabindex="-1" aria-selected="false" aria-label="`, label, `" data-slide="`, id, `" data-start="`, int64(s.Start), `" data-length="`, int64(s.Length),
-		`" data-fixed="`, strconv.FormatBool(s.Fixed), `"><title>`, label, `</title>`)
+	most := slices.MaxFunc(s.Pieces, func(a, b pieceView) int { return cmp.Compare(a.W, b.W) })
+	if most.Row == row {
+		b.put(`<g class="slide" id="slide-`, id, `" role="option" tabindex="-1" aria-selected="false" aria-label="`, label, `" data-slide="`, id, `" data-start="`, int64(s.Start), `" data-length="`, int64(s.Length),
+			`" data-fixed="`, strconv.FormatBool(s.Fixed), `" data-kind="`, s.Kind, `" data-pictures="`, int64(s.Pictures), `" data-pinned="`, strconv.FormatBool(s.Pinned), `"><title>`, label, `</title>`)
+	} else {
+		b.put(`<g class="rest" data-of="`, id, `" aria-hidden="true"><title>`, label, `</title>`)
+	}
 	for _, p := range s.Pieces {
+		if p.Row != row {
+			continue
+		}
 		b.put(`<svg x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `" viewBox="0 0 `, p.W, ` `, v.SlideH, `"><rect width="`, p.W, `" height="`, v.SlideH, `" fill="#2f3a40"/>`)
 		for _, i := range p.Images {
-			b.put(`<image href="`, esc(i.Href), `" x="`, i.X, `" y="0" width="`, i.W, `" height="`, v.SlideH, `" preserveAspectRatio="`, i.Fit, `"/>`)
+			b.put(`<image data-href="`, esc(i.Href), `" x="`, i.X, `" y="0" width="`, i.W, `" height="`, v.SlideH, `" preserveAspectRatio="`, i.Fit, `"/>`)
 		}
 		if p.Join > 0 {
 			b.put(`<polygon points="0,0 `, p.Join, `,0 0,`, v.SlideH, `" fill="#f4f4f4" fill-opacity="0.55"/><line x1="0" y1="`, v.SlideH, `" x2="`, p.Join, `" y2="0" stroke="#ffffff" stroke-width="1.5"/>`)
@@ -75,6 +145,9 @@ func (v rowsView) slide(b *svg, s slideView) {
 		b.put(`</svg><rect class="frame" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `"/>`)
 	}
 	for _, r := range s.Remarks {
+		if r.Row != row {
+			continue
+		}
 		words := []rune(r.Text)
 		if len(words) > remarkLetters {
 			words = append(words[:remarkLetters-1:remarkLetters-1], '…')

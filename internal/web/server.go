@@ -149,6 +149,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	r.Get("/renders/{render}/film.{ending}", s.film)
 	r.Get("/renders/{render}/captions.{ending:srt|vtt}", s.captions)
 	r.Get("/queue", s.queuePage)
+	r.Get("/find", s.find)
 	s.runRoutes(r)
 	s.discRoutes(r)
 	r.Get("/deliveries", s.deliveriesPage)

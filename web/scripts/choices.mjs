@@ -1,12 +1,13 @@
 // The margin's controls: one panel for each kind of change, changes that take
 // hold as they are made, and choices that show themselves on the film.
-import { change, order } from "./order.mjs";
+import { change, order, view } from "./order.mjs";
 
 const margin = () => document.getElementById("margin");
 
 // One panel at a time; which one stays over choices and reloads.
 const kept = "nelko-kind";
 let kind = sessionStorage.getItem(kept);
+view.panel = () => kind ?? "";
 const tabs = () => [...margin().querySelectorAll("[role=tab]")];
 const panelOf = (tab) => tab.id.replace("kind-", "");
 
@@ -84,7 +85,11 @@ document.addEventListener("change", (event) => {
 });
 document.addEventListener("click", (event) => {
   const setter = event.target.closest?.("#margin button[data-set]");
-  if (setter) set(setter, setter);
+  if (setter) {
+    // What was chosen is seen to be chosen before the server answers.
+    if (setter.matches(".pick") && setter.name !== "cap-style") for (const p of setter.parentElement.children) p.setAttribute("aria-pressed", String(p === setter));
+    set(setter, setter);
+  }
   const poster = event.target.closest?.("#margin button[data-post]");
   if (poster) change(poster.dataset.post, valuesOf(poster, poster));
 });

@@ -9,7 +9,10 @@ export const order = root.dataset.order;
 export const leaf = root.dataset.leaf;
 
 /** What is chosen and looked at; the running order fills it in. */
-export const view = { chosen: () => [], moment: () => null };
+export const view = { chosen: () => [], moment: () => null, panel: () => "" };
+
+/** The sums of the rows as they are drawn, so that only others are sent. */
+const drawnRows = () => [...document.querySelectorAll("#rows .row")].map((r) => r.dataset.sum).join(".");
 
 let seen = root.dataset.seen;
 
@@ -23,19 +26,62 @@ export function forgetTyped(part) {
   for (const field of typed.keys()) if (part.contains(field)) typed.delete(field);
 }
 
-const keep = (attribute, element) => !(typed.has(element) && ["value", "checked"].includes(attribute)) && !(element.tagName === "DETAILS" && attribute === "open") && !(attribute === "hidden" && (element.role === "tabpanel" || element.dataset.beside));
+// What the page itself has set stays when the server draws it anew.
+function keep(attribute, element, how) {
+  if (typed.has(element) && ["value", "checked"].includes(attribute)) return false;
+  if (element.tagName === "DETAILS" && attribute === "open") return false;
+  if (attribute === "hidden" && (element.role === "tabpanel" || element.dataset.beside || element.tagName === "CANVAS")) return false;
+  if (element.tagName === "CANVAS") return false;
+  return !(how === "remove" && element.tagName === "image" && attribute === "href");
+}
+const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
+
+// What htmx has to know of: only elements that ask for something, and only when
+// they are new or ask for something else.
+const known = new WeakMap();
+function process(part) {
+  for (const e of [part, ...part.querySelectorAll("[hx-post], [hx-get]")]) {
+    const asks = `${e.getAttribute("hx-post")} ${e.getAttribute("hx-get")} ${e.getAttribute("hx-trigger")}`;
+    if (known.get(e) === asks || asks === "null null null") continue;
+    known.set(e, asks);
+    htmx.process(e);
+  }
+}
+
+/**
+ * Draws the running order anew: most of it is rows that show what they did, of
+ * which only the sums come. Gives false if there is more to it.
+ */
+function drawRows(old, fresh) {
+  const was = old.querySelector("#rows");
+  const is = fresh.querySelector("#rows");
+  if (!was || !is) return false;
+  for (const { name, value } of fresh.attributes) old.setAttribute(name, value);
+  morph(old.querySelector("#fit"), fresh.querySelector("#fit"));
+  const before = [...was.querySelectorAll(":scope > .row")];
+  const now = [...is.querySelectorAll(":scope > .row")];
+  now.forEach((row, i) => {
+    if (!before[i]) was.insertBefore(row, document.getElementById("moment"));
+    else if (before[i].dataset.sum !== row.dataset.sum || before[i].getAttribute("viewBox") !== row.getAttribute("viewBox")) morph(before[i], row);
+  });
+  for (const row of before.slice(now.length)) row.remove();
+  return true;
+}
 
 /** Redraws the parts of the page that an answer holds, where they differ. */
 export function draw(html) {
   const sent = document.createElement("template");
   sent.innerHTML = html;
   const parts = [...sent.content.children].filter((e) => e.id);
+  const focused = document.activeElement?.id;
   for (const fresh of parts) {
     const old = document.getElementById(fresh.id);
     if (!old) continue;
-    Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
-    htmx.process(document.getElementById(fresh.id));
+    if (fresh.id !== "work" || !drawRows(old, fresh)) morph(old, fresh);
+    process(document.getElementById(fresh.id));
   }
+  // What went from one row to another takes the focus with it.
+  if (focused && document.activeElement?.id !== focused) document.getElementById(focused)?.focus({ preventScroll: true });
   document.dispatchEvent(new CustomEvent("nelko:drawn", { detail: { parts: parts.map((p) => p.id) } }));
 }
 
@@ -70,6 +116,8 @@ async function send() {
       const body = new URLSearchParams(values.filter(([k]) => k !== "base"));
       body.set("base", document.getElementById("base").value);
       body.set("leaf", leaf);
+      body.set("rows", drawnRows());
+      body.set("panel", view.panel());
       for (const id of view.chosen()) body.append("chosen", id);
       if (view.moment() !== null) body.set("moment", view.moment());
       return fetch(path, { method: "POST", body, headers: { "HX-Request": "true" } });
@@ -81,6 +129,7 @@ async function send() {
       continue;
     }
     sent++;
+    answered = performance.now();
     if (answer.status === 401) {
       sessionStorage.removeItem(shelf);
       location.assign(`/signin?next=${encodeURIComponent(location.pathname)}`);
@@ -119,15 +168,24 @@ document.addEventListener("htmx:configRequest", (event) => {
 // News from the server: nothing is asked for while nothing has happened.
 let again = false;
 let asking = false;
+let answered = -Infinity; // when the last change of ours was
+let later = 0;
 async function refresh() {
   if (sending || asking) {
     again = true;
     return;
   }
+  // Most news just after a change of ours is of that change.
+  const rest = answered + 600 - performance.now();
+  if (rest > 0) {
+    clearTimeout(later);
+    later = setTimeout(refresh, rest);
+    return;
+  }
   again = false;
   asking = true;
   const before = sent;
-  const query = new URLSearchParams({ seen, leaf });
+  const query = new URLSearchParams({ seen, leaf, rows: drawnRows(), panel: view.panel() });
   for (const id of view.chosen()) query.append("chosen", id);
   if (view.moment() !== null) query.set("moment", view.moment());
   try {
@@ -146,6 +204,10 @@ async function refresh() {
 }
 
 hear(`/events?order=${order}`, refresh);
+document.addEventListener("nelko:redraw", () => {
+  seen = "";
+  refresh();
+});
 
 // The leaves, by number.
 document.addEventListener("keydown", (event) => {

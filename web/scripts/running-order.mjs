@@ -1,6 +1,7 @@
 // The running order: choosing, dragging and moving slides, and looking at any
 // moment. All changes are made by the server; this only asks for them.
 import { change, draw, forgetTyped, order, view } from "./order.mjs";
+import { frameAt, frames, map, mark, reveal, roll, rows, showDrop, slides } from "./rows.mjs";
 
 // What was chosen and looked at is there again after a reload.
 const kept = `nelko-view-${order}`;
@@ -10,44 +11,34 @@ let anchor = null; // where a range begins
 let moment = before.moment ?? null; // the frame being looked at; null until the film has any
 window.addEventListener("pagehide", () => sessionStorage.setItem(kept, JSON.stringify({ selected: [...selected], moment })));
 
-const rows = () => document.getElementById("rows");
 const work = () => document.getElementById("work");
-const slides = () => [...document.querySelectorAll("#rows .slide")];
 const id = (g) => g.dataset.slide;
+const slideOf = (element) => {
+  const g = element?.closest?.("#rows .slide, #rows .rest");
+  return g?.matches(".rest") ? document.getElementById(`slide-${g.dataset.of}`) : g;
+};
 
 function show() {
   const all = slides();
   const known = new Set(all.map(id));
   selected = new Set([...selected].filter((s) => known.has(s)));
+  const focused = all.includes(document.activeElement) ? document.activeElement : null;
   let first = null;
   for (const g of all) {
-    const on = selected.has(id(g));
-    g.setAttribute("aria-selected", String(on));
-    g.setAttribute("tabindex", "-1");
-    if (on && !first) first = g;
+    const on = String(selected.has(id(g)));
+    if (g.getAttribute("aria-selected") !== on) g.setAttribute("aria-selected", on);
+    if (g.getAttribute("tabindex") !== "-1") g.setAttribute("tabindex", "-1");
+    if (on === "true" && !first) first = g;
   }
-  (first ?? all[0])?.setAttribute("tabindex", "0");
+  (focused ?? first ?? all[0])?.setAttribute("tabindex", "0");
   for (const o of document.querySelectorAll("#rows .outline")) o.classList.toggle("chosen", selected.has(o.dataset.of));
-  mark();
-}
-
-function mark() {
-  const svg = rows();
-  if (!svg) return;
-  const per = Number(work().dataset.rowFrames);
-  const line = svg.querySelector("#moment");
-  const row = svg.querySelectorAll(".time-line")[Math.floor(moment / per)];
-  if (!row) return;
-  const width = svg.viewBox.baseVal.width;
-  const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
-  const x = ((moment % per) / per) * width;
-  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y, y2: y + 40 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
+  mark(moment);
+  map();
 }
 
 /** Keeps the moment inside the film as it stands; the server proposes the first. */
 function keepInside() {
-  const frames = Number(work()?.dataset.frames ?? 0);
-  moment = frames < 1 ? null : Math.min(moment ?? Number(document.getElementById("look").dataset.frame), frames - 1);
+  moment = frames() < 1 ? null : Math.min(moment ?? Number(document.getElementById("look").dataset.frame), frames() - 1);
 }
 
 view.chosen = () => slides().map(id).filter((s) => selected.has(s));
@@ -58,11 +49,12 @@ const wanted = () => [work().dataset.revision, moment, view.chosen().join(",")].
 let asked = null;
 let shown = document.getElementById("margin")?.dataset.shown;
 async function openMargin() {
-  if (document.getElementById("margin").dataset.shown === wanted()) return;
+  const panel = document.querySelector("#margin [role=tabpanel]:not([hidden])");
+  if (document.getElementById("margin").dataset.shown === wanted() && !panel?.querySelector("[data-later]")) return;
   asked?.abort();
   asked = new AbortController();
   document.dispatchEvent(new CustomEvent("nelko:margin"));
-  const query = new URLSearchParams({ frame: String(moment) });
+  const query = new URLSearchParams({ frame: String(moment), panel: view.panel() });
   for (const s of view.chosen()) query.append("slide", s);
   try {
     const answer = await fetch(`/orders/${order}/margin?${query}`, { headers: { "HX-Request": "true" }, signal: asked.signal });
@@ -72,7 +64,8 @@ async function openMargin() {
   }
 }
 
-function choose(g, { range = false, add = false } = {}) {
+/** Chooses a slide: alone, as the end of a range, or beside the others. */
+export function choose(g, { range = false, add = false } = {}) {
   const all = slides();
   if (range && anchor && all.some((s) => id(s) === anchor)) {
     const a = all.findIndex((s) => id(s) === anchor);
@@ -87,24 +80,59 @@ function choose(g, { range = false, add = false } = {}) {
   }
   moment = Number(g.dataset.start) + Math.floor(Number(g.dataset.length) / 2);
   show();
-  g.setAttribute("tabindex", "0");
-  g.focus({ preventScroll: true });
+  focusOn(g);
   openMargin();
 }
 
-const edit = (path, values) => change(`/orders/${order}/${path}`, Object.entries(values).flatMap(([k, v]) => (Array.isArray(v) ? v.map((x) => [k, x]) : [[k, v]])));
+function focusOn(g) {
+  for (const other of document.querySelectorAll('#rows .slide[tabindex="0"]')) other.setAttribute("tabindex", "-1");
+  g.setAttribute("tabindex", "0");
+  g.focus({ preventScroll: true });
+  reveal(g);
+}
 
-const movable = () => slides().filter((g) => selected.has(id(g)) && g.dataset.fixed !== "true");
+/** Chooses several slides at once. */
+export function chooseAll(which) {
+  selected = new Set(which.map(id));
+  anchor = which[0] ? id(which[0]) : null;
+  if (which[0]) moment = Number(which[0].dataset.start) + Math.floor(Number(which[0].dataset.length) / 2);
+  show();
+  if (which[0]) focusOn(which[0]);
+  openMargin();
+}
+/** The slides that are chosen, in their order. */
+export const chosen = () => slides().filter((g) => selected.has(id(g)));
 
-// Each press moves by one place, however the rows stand when it arrives.
-function step(by) {
+/** Asks for a change of the order. */
+export const edit = (path, values) => change(`/orders/${order}/${path}`, Object.entries(values).flatMap(([k, v]) => (Array.isArray(v) ? v.map((x) => [k, x]) : [[k, v]])));
+
+const movable = () => chosen().filter((g) => g.dataset.fixed !== "true");
+
+/** Moves what is chosen by places; each press counts, however the rows stand when it arrives. */
+export function step(by) {
   const moving = movable();
   if (moving.length > 0) edit("edit/shift", { slide: moving.map(id), by });
 }
 
-function takeOut() {
+/** Moves what is chosen before a slide, by its number; past the last to the end. */
+export function moveTo(number) {
+  const moving = movable();
+  if (moving.length === 0) return;
+  const all = slides();
+  const body = all.filter((g) => g.dataset.fixed !== "true");
+  const before = all[number - 1]?.dataset.fixed === "true" && number <= 1 ? body[0] : (all[number - 1] ?? null);
+  const last = all.at(-1)?.dataset.fixed === "true" ? id(all.at(-1)) : "";
+  edit("edit/move", { slide: moving.map(id), before: before ? id(before) : last });
+}
+
+/** Takes what is chosen out of the film; the focus goes to what stands there then. */
+export function takeOut() {
   const out = movable();
-  if (out.length > 0) edit("edit/remove", { slide: out.map(id) });
+  if (out.length === 0) return;
+  const all = slides();
+  const after = all.slice(all.indexOf(out.at(-1)) + 1).find((g) => !out.includes(g)) ?? all.findLast((g) => !out.includes(g));
+  edit("edit/remove", { slide: out.map(id) });
+  if (after) choose(after);
 }
 
 document.addEventListener("keydown", (event) => {
@@ -116,99 +144,99 @@ document.addEventListener("keydown", (event) => {
   const at = all.indexOf(g);
   const by = { ArrowRight: 1, ArrowDown: 1, ArrowLeft: -1, ArrowUp: -1 }[event.key];
   if (by && event.altKey) step(by);
-  else if (by) {
+  else if (by && command) {
+    const to = all[at + by];
+    if (to) focusOn(to); // what is chosen stays; Space adds
+  } else if (by) {
     const to = all[at + by];
     if (to) choose(to, { range: event.shiftKey });
-  } else if (event.key === "Home") choose(all[0], { range: event.shiftKey });
+  } else if (event.key === "Home" && event.altKey) moveTo(1);
+  else if (event.key === "End" && event.altKey) moveTo(Infinity);
+  else if (event.key === "Home") choose(all[0], { range: event.shiftKey });
   else if (event.key === "End") choose(all.at(-1), { range: event.shiftKey });
   else if (event.key === " " || event.key === "Enter") choose(g, { add: command });
   else if (event.key === "Delete" || event.key === "Backspace") takeOut();
-  else if (event.key === "a" && command) {
-    selected = new Set(all.map(id));
-    show();
-    openMargin();
-  } else return;
+  else if (event.key === "a" && command) chooseAll(all);
+  else return;
   event.preventDefault();
 });
 
-// A place in the film under the pointer, in frames.
-function frameAt(event) {
-  const svg = rows();
-  const point = new DOMPoint(event.clientX, event.clientY).matrixTransform(svg.getScreenCTM().inverse());
-  const per = Number(work().dataset.rowFrames);
-  const lines = [...svg.querySelectorAll(".time-line")];
-  let row = 0;
-  lines.forEach((l, i) => {
-    if (point.y >= l.parentNode.transform.baseVal.consolidate().matrix.f) row = i;
-  });
-  const x = Math.max(0, Math.min(point.x, svg.viewBox.baseVal.width)) / svg.viewBox.baseVal.width;
-  return Math.round((row + x) * per);
-}
-
+// Dragging: a slide to another place, its end to give it seconds, a join to make
+// it longer or shorter.
 let drag = null;
+const seconds = (n) => (n * Number(work().dataset.rateDen)) / Number(work().dataset.rateNum);
 
 document.addEventListener("pointerdown", (event) => {
   if (event.button !== 0) return;
   if (event.target.closest("#rows .time-line")) {
-    moment = Math.max(0, Math.min(frameAt(event), Number(work().dataset.frames) - 1));
-    mark();
+    moment = Math.max(0, Math.min(frameAt(event), frames() - 1));
+    mark(moment);
     openMargin();
     return;
   }
-  const g = event.target.closest("#rows .slide");
-  if (g) drag = { g, x: event.clientX, y: event.clientY, on: false, before: null };
+  const edge = event.target.closest("#rows .edge, #rows .join-edge");
+  const g = edge ? document.getElementById(`slide-${edge.dataset.of}`) : slideOf(event.target);
+  if (!g) return;
+  drag = { g, x: event.clientX, y: event.clientY, on: false, kind: edge ? (edge.matches(".edge") ? "edge" : "join") : "move", from: Number(edge?.dataset.from ?? 0) };
+  if (edge) event.preventDefault();
 });
 
 // The browser must not drag the thumbnails' pictures themselves.
 document.addEventListener("dragstart", (event) => {
   if (event.target.closest?.("#rows")) event.preventDefault();
 });
-document.addEventListener("pointercancel", () => {
+
+function over(event) {
+  const frame = frameAt(event);
+  if (drag.kind !== "move") {
+    drag.length = Math.max(1, frame - drag.from);
+    showDrop(drag.from + drag.length, `${drag.kind === "edge" ? "lasts" : "transition"} ${seconds(drag.length).toFixed(2)} s`, true);
+    return;
+  }
+  const all = slides();
+  let before = all.find((g) => frame < Number(g.dataset.start) + Number(g.dataset.length) / 2 && g.dataset.fixed !== "true");
+  before ??= all.at(-1)?.dataset.fixed === "true" ? all.at(-1) : undefined;
+  drag.before = before ? id(before) : "";
+  const moving = movable().length;
+  showDrop(before ? Number(before.dataset.start) : frames(), `${moving > 1 ? `${moving} slides ` : ""}${before ? `before ${all.indexOf(before) + 1}` : "to the end"}`);
+}
+
+function endDrag() {
   drag = null;
-});
+  showDrop(null);
+  roll(null);
+}
+document.addEventListener("pointercancel", endDrag);
 
 document.addEventListener("pointermove", (event) => {
   if (!drag || !rows()) return;
   if (!drag.on) {
-    if (Math.hypot(event.clientX - drag.x, event.clientY - drag.y) < 6) return;
-    if (!selected.has(id(drag.g))) {
+    if (Math.hypot(event.clientX - drag.x, event.clientY - drag.y) < (drag.kind === "move" ? 6 : 2)) return;
+    if (drag.kind === "move" && !selected.has(id(drag.g))) {
       selected = new Set([id(drag.g)]);
       anchor = id(drag.g);
       show();
     }
     drag.on = true;
   }
-  const all = slides();
-  const frame = frameAt(event);
-  let before = all.find((g) => frame < Number(g.dataset.start) + Number(g.dataset.length) / 2 && g.dataset.fixed !== "true");
-  before ??= all.at(-1)?.dataset.fixed === "true" ? all.at(-1) : undefined;
-  drag.before = before ? id(before) : "";
-  const at = before ? Number(before.dataset.start) : Number(work().dataset.frames);
-  const svg = rows();
-  const per = Number(work().dataset.rowFrames);
-  const row = svg.querySelectorAll(".time-line")[Math.floor(at / per)];
-  if (!row) return;
-  const y = row.parentNode.transform.baseVal.consolidate().matrix.f;
-  const x = ((at % per) / per) * svg.viewBox.baseVal.width;
-  const line = svg.querySelector("#drop");
-  for (const [k, v] of Object.entries({ x1: x, x2: x, y1: y + 14, y2: y + 18 + Number(work().dataset.slideHeight), visibility: "visible" })) line.setAttribute(k, v);
+  over(event);
+  roll(event, (e) => drag && over(e));
 });
 
 document.addEventListener("pointerup", (event) => {
   if (!drag) return;
-  const { g, on, before } = drag;
-  drag = null;
-  rows()?.querySelector("#drop").setAttribute("visibility", "hidden");
+  const { g, on, before, kind, length } = drag;
+  endDrag();
   if (!on) choose(g, { range: event.shiftKey, add: event.ctrlKey || event.metaKey });
-  else if (movable().length > 0 && before !== null) edit("edit/move", { slide: movable().map(id), before });
+  else if (kind === "edge") edit("edit/pin", { slide: [id(g)], pin: `${length}f` });
+  else if (kind === "join") edit("edit/join", { slide: [id(g)], "join-seconds": seconds(length).toFixed(3) });
+  else if (movable().length > 0 && before !== undefined) edit("edit/move", { slide: movable().map(id), before });
 });
 
 document.addEventListener("keydown", (event) => {
   if (event.key !== "Escape") return;
-  if (drag) {
-    drag = null;
-    rows()?.querySelector("#drop").setAttribute("visibility", "hidden");
-  } else if (selected.size > 0 && !event.target.closest("input, textarea, select")) {
+  if (drag) endDrag();
+  else if (selected.size > 0 && !event.target.closest("input, textarea, select, dialog")) {
     selected = new Set();
     show();
     openMargin();
@@ -220,8 +248,8 @@ document.addEventListener("click", (event) => {
   if (move) step(Number(move.dataset.move));
   const look = event.target.closest("[data-look]");
   if (look) {
-    moment = Math.max(0, Math.min(moment + Number(look.dataset.look), Number(work().dataset.frames) - 1));
-    mark();
+    moment = Math.max(0, Math.min(moment + Number(look.dataset.look), frames() - 1));
+    mark(moment);
     openMargin();
   }
 });
@@ -237,10 +265,15 @@ document.addEventListener("click", (event) => {
 
 // The player says where it stopped.
 document.addEventListener("nelko:moment", (event) => {
-  const { rateNum, rateDen, frames } = work().dataset;
-  moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), Number(frames) - 1));
-  mark();
+  const { rateNum, rateDen } = work().dataset;
+  moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), frames() - 1));
+  mark(moment);
   openMargin();
+});
+
+// A panel whose pictures were not asked for yet.
+document.addEventListener("nelko:panel", () => {
+  if (rows() && document.querySelector("#margin [role=tabpanel]:not([hidden]) [data-later]")) openMargin();
 });
 
 // An address that names a slide chooses it; one that names a detail chooses
@@ -250,7 +283,6 @@ function byAddress() {
   const g = name.startsWith("slide-") && document.getElementById(name);
   if (g) {
     choose(g);
-    g.scrollIntoView({ block: "nearest" });
   } else if (name.startsWith("detail-") && selected.size > 0) {
     selected = new Set();
     show();

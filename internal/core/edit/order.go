@@ -82,8 +82,8 @@ func (s Split) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 }
 
 // Sort puts the body of the film in order: by capture "time", by file "name",
-// at "random" by the seed, or with clips and cards spread "evenly". Opening
-// and closing stay.
+// at "random" by the seed, with clips and cards spread "evenly", or the other
+// way round ("reverse"). Opening and closing stay.
 type Sort struct {
 	By   string
 	Seed uint64
@@ -91,7 +91,7 @@ type Sort struct {
 
 // Title implements Op.
 func (s Sort) Title() string {
-	return map[string]string{"time": "Sorted by capture time", "name": "Sorted by file name", "random": "Shuffled", "evenly": "Spread clips and cards evenly"}[s.By]
+	return map[string]string{"time": "Sorted by capture time", "name": "Sorted by file name", "random": "Shuffled", "evenly": "Spread clips and cards evenly", "reverse": "Turned the order round"}[s.By]
 }
 
 // Apply implements Op.
@@ -113,6 +113,8 @@ func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		rng.Shuffle(len(b), func(i, j int) { b[i], b[j] = b[j], b[i] })
 	case "evenly":
 		b = cast.Spread(b)
+	case "reverse":
+		slices.Reverse(b)
 	default:
 		return d, fmt.Errorf("order %q: %w", s.By, ErrInvalid)
 	}

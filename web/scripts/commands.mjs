@@ -1,0 +1,309 @@
+// Every action of the running order in one list: by key, by typing in the
+// command box, by right click.
+import { openPanel } from "./choices.mjs";
+import { change, order } from "./order.mjs";
+import { slides } from "./rows.mjs";
+import { choose, chooseAll, chosen, edit, moveTo, step, takeOut } from "./running-order.mjs";
+
+const ids = () => chosen().map((g) => g.dataset.slide);
+const media = () => [...document.querySelectorAll('#chosen-form [name="media"]')].map((i) => i.value);
+const one = () => chosen().length === 1;
+const some = () => chosen().length > 0;
+const pictures = () => some() && chosen().every((g) => g.dataset.pictures !== "0");
+const field = (panel, id) => () => {
+  openPanel(panel);
+  const to = document.getElementById(id);
+  to?.focus();
+  to?.select?.();
+};
+const panel = (id) => () => {
+  openPanel(id);
+  document.querySelector(`#panel-${id} .pick[aria-pressed="true"], #panel-${id} input:not([type=hidden]), #panel-${id} .pick, #panel-${id} select, #panel-${id} button`)?.focus();
+};
+const has = (id) => () => Boolean(document.getElementById(`kind-${id}`));
+const pick = (test) => () => chooseAll(slides().filter(test));
+const press = (id) => () => document.getElementById(id)?.click();
+
+// The settings of a slide that were copied, to be given to others.
+const clipboard = { get: () => JSON.parse(sessionStorage.getItem("nelko-settings") ?? "null"), set: (v) => sessionStorage.setItem("nelko-settings", JSON.stringify(v)) };
+
+/** What can be done: its name, its key, when it applies, and whether it is for what is chosen. */
+export const actions = [
+  { name: "Move earlier", key: "Alt+ArrowLeft", when: some, run: () => step(-1), of: true },
+  { name: "Move later", key: "Alt+ArrowRight", when: some, run: () => step(1), of: true },
+  { name: "Move to the beginning", key: "Alt+Home", when: some, run: () => moveTo(1), of: true },
+  { name: "Move to the end", key: "Alt+End", when: some, run: () => moveTo(Infinity), of: true },
+  {
+    name: "Move before slide number…",
+    key: "M",
+    when: some,
+    run: () => ask("Move before slide number", (n) => Number(n) > 0 && moveTo(Number(n))),
+    of: true,
+  },
+  { name: "Take out", key: "Delete", when: some, run: takeOut, of: true },
+  { name: "Put together in one slide", key: "G", when: () => chosen().length > 1 && pictures(), run: () => edit("edit/group", { slide: ids() }), of: true },
+  { name: "Take apart", key: "U", when: () => chosen().some((g) => Number(g.dataset.pictures) > 1), run: () => edit("edit/split", { slide: ids() }), of: true },
+  { name: "Show it once more after itself", key: "D", when: pictures, run: () => edit("edit/again", { slide: ids() }), of: true },
+  { name: "Text card before", key: "T", run: () => edit("edit/addcard", { slide: ids() }), of: true },
+  { name: "Turn right", key: "R", when: pictures, run: () => edit("edit/turn", { media: media(), turn: 1 }), of: true },
+  { name: "Turn left", key: "Shift+R", when: pictures, run: () => edit("edit/turn", { media: media(), turn: -1 }), of: true },
+  { name: "Caption", key: "C", when: pictures, run: field("slide", "caption"), of: true },
+  { name: "Seconds", key: "S", when: some, run: field("slide", "pin"), of: true },
+  { name: "Unpin", when: () => chosen().some((g) => g.dataset.pinned === "true"), run: () => edit("edit/unpin", { slide: ids() }), of: true },
+  { name: "Copy its settings", key: "Ctrl+C", when: one, run: () => clipboard.set({ order, slide: ids()[0] }), of: true },
+  {
+    name: "Give the copied settings",
+    key: "Ctrl+V",
+    when: () => some() && clipboard.get()?.order === order,
+    run: () => edit("edit/copysettings", { slide: ids(), from: clipboard.get().slide, kind: ["layout", "motion", "transition", "backdrop", "look", "framing", "captions", "linger"] }),
+    of: true,
+  },
+  ...[
+    ["layout", "Layout", "L"],
+    ["motion", "Motion", "O"],
+    ["join", "Transition", "N"],
+    ["backdrop", "Backdrop", "B"],
+    ["look", "Look", "K"],
+    ["light", "Light and colour", "I"],
+    ["captions", "Caption style", "Y"],
+    ["pictures", "Crop and frame", "F"],
+    ["over", "Lay something over", "V"],
+    ["card", "Words of the card", "W"],
+  ].map(([id, name, key]) => ({ name, key, when: has(id), run: panel(id), of: true })),
+  { name: "Put back as received", when: pictures, run: () => edit("edit/anew", { media: media() }), of: true },
+  { name: "Play from here", key: "P", run: press("play") },
+  { name: "Fit to the music", when: () => !document.getElementById("fit-music")?.disabled, run: press("fit-music") },
+  { name: "Undo", key: "Ctrl+Z", run: () => change(`/orders/${order}/undo`, []) },
+  { name: "Redo", key: "Ctrl+Shift+Z", run: () => change(`/orders/${order}/redo`, []) },
+  { name: "Recast", run: () => edit("edit/recast", {}) },
+  ...[
+    ["time", "by capture time"],
+    ["name", "by file name"],
+    ["random", "at random"],
+    ["reverse", "the other way round"],
+    ["evenly", "clips and cards evenly"],
+  ].map(([by, how]) => ({ name: `Sort ${how}`, run: () => edit("edit/sort", { by }) })),
+  { name: "Choose all slides", key: "Ctrl+A", run: pick(() => true) },
+  { name: "Choose all clips", run: pick((g) => g.dataset.kind === "clip") },
+  { name: "Choose all text cards", run: pick((g) => g.dataset.kind === "card") },
+  { name: "Choose all slides of one picture", run: pick((g) => g.dataset.kind === "pictures" && g.dataset.pictures === "1") },
+  { name: "Choose all slides of several pictures", run: pick((g) => Number(g.dataset.pictures) > 1) },
+  { name: "Choose all pinned slides", run: pick((g) => g.dataset.pinned === "true") },
+  { name: "Choose all slides with a remark", run: pick((g) => g.querySelector(".remark")) },
+  { name: "Themes", run: press("theme") },
+];
+
+const applies = (a) => !a.when || a.when();
+
+// Letters are keys of their own where nothing is typed.
+const keyOf = (event) => [event.ctrlKey || event.metaKey ? "Ctrl+" : "", event.altKey ? "Alt+" : "", event.shiftKey && event.key !== "?" ? "Shift+" : "", event.key.length === 1 ? event.key.toUpperCase() : event.key].join("");
+document.addEventListener("keydown", (event) => {
+  if (event.defaultPrevented || event.target.closest("input, textarea, select, audio, video, dialog")) return;
+  const key = keyOf(event);
+  if (key === "?") showKeys();
+  else if (key === "/") commandBox();
+  else if (key === "ContextMenu" || key === "Shift+F10") openMenu(event.target.getBoundingClientRect());
+  else {
+    const action = actions.find((a) => a.key === key);
+    if (!action || (key === "Ctrl+C" && String(window.getSelection())) || key === "Ctrl+Z" || key === "Ctrl+Shift+Z") return;
+    if (!applies(action)) return;
+    action.run();
+  }
+  event.preventDefault();
+});
+
+// A dialog of the page; closing it gives the focus back.
+function dialog(label) {
+  document.querySelector("dialog.box")?.close();
+  const box = document.createElement("dialog");
+  box.className = "box";
+  box.setAttribute("aria-label", label);
+  const back = document.activeElement;
+  box.addEventListener("close", () => {
+    box.remove();
+    if (back?.isConnected) back.focus({ preventScroll: true });
+  });
+  box.addEventListener("click", (event) => {
+    if (event.target === box) box.close();
+  });
+  document.body.append(box);
+  return box;
+}
+const make = (tag, text, className = "") => {
+  const e = document.createElement(tag);
+  e.textContent = text;
+  e.className = className;
+  return e;
+};
+const shown = (key) => key.replace("Arrow", "").replace("Left", "←").replace("Right", "→");
+
+const choosing = [
+  ["Choose the slide before, after", "← →"],
+  ["Choose a range", "Shift+← →"],
+  ["Go without choosing, then choose with", "Ctrl+← →, Ctrl+Space"],
+  ["First, last slide", "Home End"],
+  ["Choose nothing: the whole film", "Escape"],
+  ["The leaves", "1 to 5"],
+  ["Find an action, a slide or an order", "/"],
+  ["What can be done with what is chosen", "Menu key, right click"],
+];
+
+function showKeys() {
+  const box = dialog("Keys");
+  box.append(make("h2", "Keys"));
+  const list = make("dl", "", "keys");
+  for (const [name, key] of [...choosing, ...actions.filter((a) => a.key).map((a) => [a.name, shown(a.key)])]) list.append(make("dt", name), make("dd", key, "time"));
+  const close = make("button", "Close", "button button-small self-start");
+  close.addEventListener("click", () => box.close());
+  box.append(list, close);
+  box.showModal();
+}
+
+function ask(label, done) {
+  const box = dialog(label);
+  const form = document.createElement("form");
+  const input = document.createElement("input");
+  input.setAttribute("aria-label", label);
+  input.inputMode = "numeric";
+  input.className = "!w-24 time";
+  form.append(make("label", label), input);
+  form.className = "flex gap-2 items-center";
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    box.close();
+    done(input.value);
+  });
+  box.append(form);
+  box.showModal();
+  input.focus();
+}
+
+// Words match where each of them is in a name.
+const matches = (name, typed) => typed.every((w) => name.toLowerCase().includes(w));
+
+/** Finds actions, slides and orders by typing. */
+export function commandBox() {
+  const box = dialog("Find or do");
+  const input = document.createElement("input");
+  input.setAttribute("role", "combobox");
+  input.setAttribute("aria-label", "Find an action, a slide, a picture or an order");
+  input.setAttribute("aria-controls", "found");
+  input.setAttribute("aria-expanded", "true");
+  input.placeholder = "an action, a slide, a picture, an order";
+  const list = document.createElement("ul");
+  list.id = "found";
+  list.setAttribute("role", "listbox");
+  list.setAttribute("aria-label", "Found");
+  box.append(input, list);
+  const all = actions.filter(applies).map((a) => ({ name: a.name, note: a.key ? shown(a.key) : "", run: a.run }));
+  for (const a of document.querySelectorAll(".leaves a")) all.push({ name: `Go to ${a.firstChild.textContent.trim()}`, note: a.dataset.leafKey, run: () => a.click() });
+  for (const g of slides()) all.push({ name: `Slide ${g.getAttribute("aria-label")}`, note: "", run: () => choose(g), far: true });
+  let found = [];
+  let at = 0;
+  let orders = [];
+  const draw = () => {
+    const typed = input.value.toLowerCase().split(/\s+/).filter(Boolean);
+    found = [...all.filter((x) => (typed.length > 0 || !x.far) && matches(x.name, typed)), ...(typed.length > 0 ? orders : [])].slice(0, 40);
+    at = Math.max(0, Math.min(at, found.length - 1));
+    list.replaceChildren(
+      ...found.map((x, i) => {
+        const li = make("li", x.name);
+        li.id = `found-${i}`;
+        li.setAttribute("role", "option");
+        li.setAttribute("aria-selected", String(i === at));
+        if (x.note) li.append(make("span", x.note, "time quiet ml-auto pl-4"));
+        li.addEventListener("click", () => go(i));
+        return li;
+      }),
+    );
+    if (found.length === 0) list.append(make("li", "Nothing is called so.", "quiet"));
+    input.setAttribute("aria-activedescendant", found.length > 0 ? `found-${at}` : "");
+    document.getElementById(`found-${at}`)?.scrollIntoView({ block: "nearest" });
+  };
+  const go = (i) => {
+    const x = found[i];
+    box.close();
+    x?.run();
+  };
+  let asked = 0;
+  input.addEventListener("input", async () => {
+    at = 0;
+    draw();
+    const mine = ++asked;
+    if (input.value.trim().length < 2) return;
+    const answer = await fetch(`/find?q=${encodeURIComponent(input.value)}`).catch(() => null);
+    if (mine !== asked || !answer?.ok) return;
+    orders = (await answer.json()).map((o) => ({ name: `Order ${o.name}`, note: o.due, run: () => location.assign(o.path) }));
+    draw();
+  });
+  input.addEventListener("keydown", (event) => {
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (by) {
+      at = (at + by + found.length) % Math.max(1, found.length);
+      draw();
+    } else if (event.key === "Enter") go(at);
+    else return;
+    event.preventDefault();
+  });
+  draw();
+  box.showModal();
+  input.focus();
+}
+
+// What can be done with what is chosen, where it was asked for.
+function openMenu(box) {
+  document.querySelector(".menu")?.remove();
+  const menu = document.createElement("div");
+  menu.className = "menu";
+  menu.setAttribute("role", "menu");
+  menu.setAttribute("aria-label", "What can be done");
+  const back = document.activeElement;
+  const close = (refocus = true) => {
+    menu.remove();
+    if (refocus && back?.isConnected) back.focus({ preventScroll: true });
+  };
+  for (const a of actions.filter((x) => x.of && applies(x))) {
+    const item = make("button", a.name);
+    item.type = "button";
+    item.tabIndex = -1;
+    item.setAttribute("role", "menuitem");
+    if (a.key) item.append(make("span", shown(a.key), "time quiet"));
+    item.addEventListener("click", () => {
+      close();
+      a.run();
+    });
+    menu.append(item);
+  }
+  menu.addEventListener("keydown", (event) => {
+    const all = [...menu.children];
+    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
+    if (by) all[(all.indexOf(document.activeElement) + by + all.length) % all.length].focus();
+    else if (event.key === "Escape" || event.key === "Tab") close();
+    else if (event.key.length === 1 && /\w/.test(event.key)) all.find((i) => i.textContent.toLowerCase().startsWith(event.key.toLowerCase()) && i !== document.activeElement)?.focus();
+    else return;
+    event.preventDefault();
+    event.stopPropagation();
+  });
+  menu.addEventListener("focusout", (event) => {
+    if (event.relatedTarget && !menu.contains(event.relatedTarget)) close(false);
+  });
+  document.body.append(menu);
+  menu.style.left = `${Math.min(box.x, innerWidth - menu.offsetWidth - 8)}px`;
+  menu.style.top = `${Math.max(8, Math.min(box.y, innerHeight - menu.offsetHeight - 8))}px`;
+  menu.firstElementChild?.focus();
+}
+document.addEventListener("contextmenu", (event) => {
+  const g = event.target.closest?.("#rows .slide, #rows .rest, #rows .edge, #rows .join-edge");
+  if (!g) return;
+  event.preventDefault();
+  const slide = g.matches(".slide") ? g : document.getElementById(`slide-${g.dataset.of}`);
+  if (!chosen().includes(slide)) choose(slide);
+  openMenu({ x: event.clientX, y: event.clientY });
+});
+document.addEventListener("pointerdown", (event) => {
+  if (!event.target.closest?.(".menu")) document.querySelector(".menu")?.remove();
+});
+document.addEventListener("click", (event) => {
+  if (event.target.closest?.("[data-keys]")) showKeys();
+  if (event.target.closest?.("[data-find]")) commandBox();
+});
