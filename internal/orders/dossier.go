@@ -37,6 +37,7 @@ type Dossier struct {
 	Went      []Went           // deliveries, oldest first
 	Remarks   []store.Remark   // of the client, and the answers, oldest first
 	Approvals []store.Approval // the latest, if any
+	Meant     map[string]bool  // keys of the doubts that are marked as meant
 	CanUndo   bool
 	CanRedo   bool
 }
@@ -146,6 +147,14 @@ func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 	}
 	if err := tx.Where("order_id = ?", id).Order("id DESC").Limit(1).Find(&d.Approvals).Error; err != nil {
 		return err
+	}
+	var meant []string
+	if err := tx.Model(&store.Meant{}).Where("order_id = ?", id).Pluck("key", &meant).Error; err != nil {
+		return err
+	}
+	d.Meant = map[string]bool{}
+	for _, k := range meant {
+		d.Meant[k] = true
 	}
 	// As Undo and Redo go, over steps by which a row followed its pattern.
 	own, err := ownStep(tx, d)

@@ -15,6 +15,7 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -322,4 +323,24 @@ func (o *Orders) Purge(ctx context.Context, dryRun bool) (int64, error) {
 // earlier one, else nil.
 func (o *Orders) TakeNewer(d *Dossier) *theme.Theme {
 	return o.Shelf.Newer(d.Doc.Theme, d.Doc.ThemeVersion)
+}
+
+// Mean marks a doubt about an order's film as meant, or points it out again.
+// The key is the check's.
+func (o *Orders) Mean(ctx context.Context, orderID int64, key string, meant bool, by *int64) error {
+	if key == "" || len(key) > 400 {
+		return &invalid.Input{Field: "key", Problem: "This cannot be marked as meant."}
+	}
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		var err error
+		if meant {
+			err = tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.Meant{OrderID: orderID, Key: key, UserID: by, At: o.Now()}).Error
+		} else {
+			err = tx.Where("order_id = ? AND key = ?", orderID, key).Delete(&store.Meant{}).Error
+		}
+		if err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
+	})
 }

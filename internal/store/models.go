@@ -250,6 +250,17 @@ func (m Media) Known() doc.Media {
 	return f
 }
 
+// Meant is a doubt about an order's film that somebody marked as meant.
+type Meant struct {
+	OrderID int64  `gorm:"primaryKey"`
+	Key     string `gorm:"primaryKey"` // of the check
+	UserID  *int64
+	At      time.Time
+}
+
+// TableName implements GORM's Tabler.
+func (Meant) TableName() string { return "meant" }
+
 // Slideshow is the film of an order in one frame shape; Head is its present
 // revision. Position 0 is the one the others follow.
 type Slideshow struct {

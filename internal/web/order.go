@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"html/template"
 	"math"
+	"net"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -114,6 +116,7 @@ type orderView struct {
 	NextStep      orders.Step
 	NextPath      string
 	Findings      []findingView
+	MeantFindings []findingView
 	Fitted        bool
 	Newer         string // version of the theme that can be taken
 	MaterialCount string
@@ -142,10 +145,13 @@ type orderView struct {
 	In            *inRun // a Run
 }
 
-// findingView is a check or a finding, and where it is put right.
+// findingView is a check or a finding, and where it is put right; or several
+// like ones in one line.
 type findingView struct {
 	Text, Path string
 	Stops      bool
+	Key        string // by which it is marked as meant; empty: it cannot be
+	List       []findingView
 }
 
 type leftOutView struct {
@@ -232,12 +238,61 @@ func (s *Server) findings(v *orderView) error {
 		return err
 	}
 	for _, r := range v.OpenRemarks() {
-		v.Findings = append(v.Findings, findingView{fmt.Sprintf("%s at %s: %s", r.Who, timecode.Clock(r.Seconds), r.Text), stepPath(v.Order.ID, "slide-"+r.Slide), false})
+		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("%s at %s: %s", r.Who, timecode.Clock(r.Seconds), r.Text), Path: stepPath(v.Order.ID, "slide-"+r.Slide)})
 	}
-	for _, c := range append(slices.Clone(v.Checks), found...) {
-		v.Findings = append(v.Findings, findingView{c.Text, stepPath(v.Order.ID, orders.Place(c.Field)), c.Weight == plan.Stops})
+	see := func(c plan.Check) findingView {
+		return findingView{Text: c.Text, Path: stepPath(v.Order.ID, orders.Place(c.Field)), Stops: c.Weight == plan.Stops, Key: c.Key}
+	}
+	var open []plan.Check
+	for _, c := range slices.Concat(v.Checks, found, plan.Closer(v.Doc, v.Plan, v.Theme, v.Library)) {
+		if c.Key != "" && v.Meant[c.Key] {
+			v.MeantFindings = append(v.MeantFindings, see(c))
+		} else {
+			open = append(open, c)
+		}
+	}
+	for _, g := range plan.Gather(open) {
+		f := see(g.Checks[0])
+		if f.Text = g.Text; len(g.Checks) > 1 {
+			f.Key = ""
+			for _, c := range g.Checks {
+				f.List = append(f.List, see(c))
+			}
+		}
+		v.Findings = append(v.Findings, f)
+	}
+	if host := s.onlyHere(); host != "" && len(v.Links) > 0 {
+		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_BASE_URL to an address clients can reach", host), Path: leafPath(v.Order.ID, deliveriesLeaf)})
 	}
 	return nil
+}
+
+// onlyHere is the host of the studio's address if no other machine can open it.
+func (s *Server) onlyHere() string {
+	u, err := url.Parse(s.BaseURL)
+	if err != nil {
+		return ""
+	}
+	if ip := net.ParseIP(u.Hostname()); u.Hostname() == "localhost" || ip != nil && ip.IsLoopback() {
+		return u.Host
+	}
+	return ""
+}
+
+// mean marks findings as meant, or points them out again.
+func (s *Server) mean(w http.ResponseWriter, r *http.Request) {
+	_ = r.ParseForm() // what cannot be read is not there
+	err := error(nil)
+	keys := r.PostForm["key"]
+	if len(keys) == 0 {
+		err = &invalid.Input{Field: "key", Problem: "This cannot be marked as meant."}
+	}
+	for _, k := range keys {
+		if err == nil {
+			err = s.House.Orders.Mean(r.Context(), number(r, "order"), k, r.PostForm.Get("meant") != "", &user(r).ID)
+		}
+	}
+	s.answer(w, r, err, nil)
 }
 
 // leaves fills in the head's way to each leaf, with what it holds.

@@ -22,11 +22,15 @@ const (
 )
 
 // Check is one thing the program sees. Field is where it is put right:
-// detail:KEY, material, soundtrack, fit or slide:ID.
+// detail:KEY, material, soundtrack, fit or slide:ID. Kind groups like ones; Key
+// knows a doubt again after the film was changed, so that it can be marked as
+// meant. Both are empty where that makes no sense.
 type Check struct {
 	Weight Weight
 	Text   string
 	Field  string
+	Kind   string
+	Key    string
 }
 
 // Common practice, no source: stills below 1.5 s are hectic, above 10 s tire.
@@ -39,7 +43,7 @@ const (
 func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 	var out []Check
 	add := func(w Weight, field, format string, a ...any) {
-		out = append(out, Check{w, fmt.Sprintf(format, a...), field})
+		out = append(out, Check{Weight: w, Text: fmt.Sprintf(format, a...), Field: field})
 	}
 	if missing := t.Missing(d.Details); len(missing) > 0 {
 		labels := make([]string, len(missing))
@@ -100,10 +104,10 @@ func paceChecks(p Plan) []Check {
 		}
 	}
 	if quick > 0 {
-		out = append(out, Check{Doubt, fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", wording.Counted(quick, "slide"), hectic), "fit"})
+		out = append(out, Check{Weight: Doubt, Text: fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", wording.Counted(quick, "slide"), hectic), Field: "fit"})
 	}
 	if slow > 0 {
-		out = append(out, Check{Doubt, fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", wording.Counted(slow, "slide"), tiring), "fit"})
+		out = append(out, Check{Weight: Doubt, Text: fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", wording.Counted(slow, "slide"), tiring), Field: "fit"})
 	}
 	return out
 }
@@ -130,6 +134,11 @@ func leftOut(d doc.Slideshow, lib doc.Library) int {
 func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, media doc.MediaID, words string, by float64) Check {
 	c := Check{Weight: Doubt, Field: "slide:" + string(slide)}
 	n := d.Index(slide) + 1
+	c.Kind = kind
+	if kind != "face" && kind != "enlarged" && kind != "outside" {
+		c.Kind = "long"
+	}
+	c.Key = c.Kind + ":" + string(slide) + ":" + string(media) + words
 	switch kind {
 	case "face":
 		c.Text = fmt.Sprintf("Slide %d: no framing keeps the faces of %s whole", n, lib[media].Name)

@@ -92,7 +92,7 @@ func TestChecks(t *testing.T) {
 	delete(d.Details, "names")
 	delete(d.Details, "date")
 	c := check()
-	assert.Equal(t, Check{Stops, "Missing: Names, Date", "detail:names"}, c[0])
+	assert.Equal(t, Check{Weight: Stops, Text: "Missing: Names, Date", Field: "detail:names"}, c[0])
 	d.Details = map[string]string{"names": "An exceedingly long name for one single rowing crew of four", "date": "2026"}
 	assert.Contains(t, texts(check())[0], "over 42 are set small")
 
