@@ -325,6 +325,49 @@ test("everything is found by a key, by typing and by right click", async () => {
   await page.waitForFunction(() => document.querySelector("#row-fits").disabled);
 });
 
+test("the contact sheet shows what is used, where, and what it is worth", async () => {
+  await leaf(page, "Material");
+  const used = () => page.textContent("#used-count");
+  assert.equal(await used(), "6 in, 6 used, 0 not used");
+  await page.waitForSelector("[data-show=twice]:has-text('1')");
+  await page.click("[data-show=twice]");
+  assert.equal(await page.locator(".contact > li:visible").count(), 1);
+  assert.equal(await page.locator(".contact > li:visible a").count(), 2, "it leads to both its slides");
+  await page.click("[data-show=all]");
+  const first = page.locator(".contact > li").first();
+  const name = await first.locator("[title]").getAttribute("title");
+  await first.focus();
+  await page.keyboard.press("4");
+  await page.waitForSelector(".contact > li[data-stars='4']");
+  assert.equal(await page.evaluate(() => document.activeElement.dataset.stars), "4", "the focus stays");
+  await page.keyboard.press("x");
+  await page.waitForSelector("[data-show=aside]");
+  await page.keyboard.press("Delete");
+  await page.waitForSelector("#used-count:has-text('6 in, 5 used, 1 not used')");
+  await accessible(page, "the contact sheet");
+  await page.click("[data-show=unused]");
+  await page.click(`[aria-label="Put ${name} into the film"]`);
+  await page.waitForSelector("#used-count:has-text('6 in, 6 used, 0 not used')");
+  await page.locator("[data-show=all]").first().click();
+  await page.locator(".contact > li a").first().click();
+  await page.waitForSelector("#controls h2:has-text('Slide')");
+});
+
+test("a finding leads to its place and is marked as meant", async () => {
+  await leaf(page, "Check");
+  const finding = page.locator("#checks li:has-text('is shown on slides')").first();
+  await finding.waitFor();
+  const before = await page.textContent(".leaves a:has-text('Check')");
+  await finding.locator("text=Meant").click();
+  await page.waitForSelector("#checks summary:has-text('1 marked as meant')");
+  assert.notEqual(await page.textContent(".leaves a:has-text('Check')"), before);
+  await accessible(page, "the checks");
+  await page.click("#checks summary:has-text('marked as meant')");
+  await page.click("text=Point out again");
+  await page.locator("#checks li:has-text('is shown on slides') a").first().click();
+  await page.waitForSelector("#controls h2:has-text('Slide')");
+});
+
 test("play pressed while a slide is being opened plays from that slide", async () => {
   await choose(0);
   const opening = Number(await page.getAttribute("#screen", "data-seconds"));

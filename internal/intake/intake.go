@@ -300,6 +300,23 @@ func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 	})
 }
 
+// Rate gives a medium 1 to 5 stars, none with 0, or sets it aside with −1.
+func (in *Intake) Rate(ctx context.Context, orderID, mediaID int64, stars int) error {
+	if stars < -1 || stars > 5 {
+		return &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
+	}
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Media{}).Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))", mediaID, orderID, orderID).Update("stars", stars)
+		if res.Error == nil && res.RowsAffected == 0 {
+			return fmt.Errorf("medium %d: %w", mediaID, store.ErrNotFound)
+		}
+		if res.Error != nil {
+			return res.Error
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
+	})
+}
+
 // Thumbnail is the thumbnail of a medium, by its content.
 func (in *Intake) Thumbnail(ctx context.Context, mediaID int64) (string, error) {
 	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Select("thumbnail"), "id = ?", mediaID)

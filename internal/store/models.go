@@ -214,6 +214,7 @@ type Media struct {
 	Thumbnail     *string
 	Proxy         *string
 	Seen          *Seen `gorm:"serializer:json"`
+	Stars         int   // 1 to 5; 0 none given, −1 set aside
 	CreatedAt     time.Time
 }
 

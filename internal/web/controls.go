@@ -70,9 +70,10 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return edit.Restore{Media: []doc.MediaID{f.Media}}, nil
 	}),
-	"group": reads(func(f chosen) (edit.Op, error) { return edit.Group{Slides: f.Slides}, nil }),
-	"split": reads(func(f chosen) (edit.Op, error) { return edit.Split{Slides: f.Slides}, nil }),
-	"again": reads(func(f chosen) (edit.Op, error) { return edit.Again{Slides: f.Slides}, nil }),
+	"leaveout": reads(func(f pictures) (edit.Op, error) { return edit.LeaveOut{Media: f.Media}, nil }),
+	"group":    reads(func(f chosen) (edit.Op, error) { return edit.Group{Slides: f.Slides}, nil }),
+	"split":    reads(func(f chosen) (edit.Op, error) { return edit.Split{Slides: f.Slides}, nil }),
+	"again":    reads(func(f chosen) (edit.Op, error) { return edit.Again{Slides: f.Slides}, nil }),
 	"replace": reads(func(f struct {
 		Slide doc.SlideID `form:"on"`
 		Old   doc.MediaID `form:"old"`

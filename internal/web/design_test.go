@@ -392,3 +392,46 @@ func TestMarkPictureOverTheWeb(t *testing.T) {
 	require.NotNil(t, w.Renders[0].MarkPicture, "a render keeps the mark it was begun with")
 	assert.Equal(t, 300, w.Renders[0].MarkPicture.W)
 }
+
+// Findings are marked as meant and pointed out again; media get stars.
+func TestMeantAndStarsOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	w := v.load(order)
+	status, _ := v.edit(order, "again", "slide", string(w.Doc.Slides[1].ID))
+	require.Equal(t, 200, status)
+	_, page := v.get(fmt.Sprintf("/orders/%d/check", order))
+	require.Contains(t, page, "is shown on slides 2, 3")
+	key := html.UnescapeString(regexp.MustCompile(`name="key" value="(twice:[^"]+)"`).FindStringSubmatch(page)[1])
+	res, body := v.post(fmt.Sprintf("/orders/%d/meant", order), "key", key, "meant", "1", "leaf", "check")
+	assert.Equal(t, 200, res.StatusCode)
+	assert.Contains(t, body, "1 marked as meant")
+	status, _ = v.edit(order, "caption", "slide", string(w.Doc.Slides[2].ID), "caption", "Elsewhere")
+	require.Equal(t, 200, status)
+	assert.True(t, v.load(order).Meant[key], "it stays meant when the film is changed elsewhere")
+	_, body = v.post(fmt.Sprintf("/orders/%d/meant", order), "key", key, "leaf", "check")
+	assert.NotContains(t, body, "marked as meant")
+	for _, bad := range []string{"", strings.Repeat("x", 500)} {
+		res, _ = v.post(fmt.Sprintf("/orders/%d/meant", order), "key", bad, "meant", "1")
+		assert.Equal(t, 422, res.StatusCode)
+	}
+	id := w.Media[0].ID
+	for _, c := range []struct {
+		stars  string
+		status int
+	}{{"5", 200}, {"-1", 200}, {"6", 422}, {"many", 422}} {
+		res, _ = v.post(fmt.Sprintf("/orders/%d/media/%d/stars", order, id), "stars", c.stars, "leaf", "material")
+		assert.Equal(t, c.status, res.StatusCode, c.stars)
+	}
+	res, _ = v.post(fmt.Sprintf("/orders/%d/media/%d/stars", order+1, id), "stars", "3")
+	assert.Equal(t, 404, res.StatusCode)
+	for _, m := range v.load(order).Media {
+		if m.ID == id {
+			assert.Equal(t, -1, m.Stars)
+		}
+	}
+	res, body = v.get("/find?q=zz-nobody")
+	assert.Equal(t, 200, res.StatusCode)
+	assert.JSONEq(t, "[]", body)
+	_, body = v.get("/find?q=" + url.QueryEscape(v.load(order).Order.Client))
+	assert.Contains(t, body, fmt.Sprintf("/orders/%d", order))
+}

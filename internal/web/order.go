@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -121,8 +122,10 @@ type orderView struct {
 	Newer         string // version of the theme that can be taken
 	MaterialCount string
 	RefusedMedia  []store.Media
-	LeftOut       []leftOutView
-	InFilm        []leftOutView
+	UsedCount     string
+	Sheet         []mediumView
+	Shows         []sheetFilter
+	enlarged      map[doc.MediaID]bool // pictures shown larger than they are
 	Songs         []songView
 	RenderRows    []renderRow
 	AtHand        []way // of encoding: the usual one and those used last
@@ -152,13 +155,6 @@ type findingView struct {
 	Stops      bool
 	Key        string // by which it is marked as meant; empty: it cannot be
 	List       []findingView
-}
-
-type leftOutView struct {
-	ID    int64
-	DocID doc.MediaID
-	Name  string
-	Thumb bool
 }
 
 type songView struct {
@@ -242,6 +238,12 @@ func (s *Server) findings(v *orderView) error {
 	}
 	see := func(c plan.Check) findingView {
 		return findingView{Text: c.Text, Path: stepPath(v.Order.ID, orders.Place(c.Field)), Stops: c.Weight == plan.Stops, Key: c.Key}
+	}
+	v.enlarged = map[doc.MediaID]bool{}
+	for _, c := range found {
+		if c.Kind == "enlarged" {
+			v.enlarged[c.Media] = true
+		}
 	}
 	var open []plan.Check
 	for _, c := range slices.Concat(v.Checks, found, plan.Closer(v.Doc, v.Plan, v.Theme, v.Library)) {
@@ -346,10 +348,98 @@ func openingLook(w *orders.Dossier) timecode.Frames {
 	return first.Start + (first.Length-first.Overlap)*2/3
 }
 
+// sheetFilter shows a part of the contact sheet.
+type sheetFilter struct {
+	ID, Name string
+	Count    int
+}
+
+// sheetFilters are those under which there is something; which is in the
+// page's own hands.
+func sheetFilters(sheet []mediumView) []sheetFilter {
+	out := []sheetFilter{{"all", "All", len(sheet)}}
+	for _, f := range []struct {
+		id, name string
+		is       func(mediumView) bool
+	}{
+		{"unused", "Not used", func(m mediumView) bool { return m.Uses == 0 }},
+		{"twice", "Used more than once", func(m mediumView) bool { return m.Uses > 1 }},
+		{"alike", "Look-alikes", func(m mediumView) bool { return m.Group > 0 }},
+		{"small", "Too small for its place", func(m mediumView) bool { return m.Small }},
+		{"notime", "No time", func(m mediumView) bool { return m.NoTime }},
+		{"clip", "Clips", func(m mediumView) bool { return m.Kind == doc.ClipMedia }},
+		{"song", "Songs", func(m mediumView) bool { return m.Kind == doc.SongMedia }},
+		{"starred", "With stars", func(m mediumView) bool { return m.Stars > 0 }},
+		{"aside", "Set aside", func(m mediumView) bool { return m.Stars < 0 }},
+	} {
+		n := 0
+		for _, m := range sheet {
+			if f.is(m) {
+				n++
+			}
+		}
+		if n > 0 {
+			out = append(out, sheetFilter{f.id, f.name, n})
+		}
+	}
+	return out
+}
+
+// Given is as long as the medium has stars.
+func (m mediumView) Given() []struct{} { return make([]struct{}, max(0, m.Stars)) }
+
+// Tags are the filters a medium is shown under.
+func (m mediumView) Tags() string {
+	tags := []string{"all"}
+	for id, is := range map[string]bool{"unused": m.Uses == 0, "twice": m.Uses > 1, "alike": m.Group > 0, "small": m.Small, "notime": m.NoTime,
+		"clip": m.Kind == doc.ClipMedia, "song": m.Kind == doc.SongMedia, "starred": m.Stars > 0, "aside": m.Stars < 0} {
+		if is {
+			tags = append(tags, id)
+		}
+	}
+	slices.Sort(tags)
+	return strings.Join(tags, " ")
+}
+
+// rate gives a medium stars, or sets it aside.
+func (s *Server) rate(w http.ResponseWriter, r *http.Request) {
+	n, err := strconv.Atoi(r.PostFormValue("stars"))
+	if err != nil {
+		err = &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
+	} else {
+		err = s.House.Intake.Rate(r.Context(), number(r, "order"), number(r, "media"), n)
+	}
+	s.answer(w, r, err, nil)
+}
+
+// mediumView is a medium on the contact sheet.
+type mediumView struct {
+	ID     int64
+	DocID  doc.MediaID
+	Name   string
+	Kind   doc.MediaKind
+	Thumb  bool
+	Facts  string // pixels or length, and when it was taken
+	Uses   int
+	Slides []slideLink
+	Group  int // of look-alikes; 0: none
+	Small  bool
+	NoTime bool
+	Stars  int // −1: set aside
+}
+
+// slideLink leads from a picture to a slide that shows it.
+type slideLink struct {
+	Number int
+	Path   string
+}
+
+// material lays the contact sheet out: pictures in the order they were taken,
+// those without a time last, then songs.
 func (v *orderView) material(storing int) {
 	counts := map[doc.MediaKind]int{}
 	waiting := 0
-	used := v.Doc.Uses()
+	var rows []store.Media
 	for _, m := range v.Media {
 		switch m.State {
 		case store.Refused:
@@ -358,13 +448,56 @@ func (v *orderView) material(storing int) {
 			waiting++
 		default:
 			counts[m.Kind]++
-			row := leftOutView{m.ID, m.DocID(), m.Name, m.Thumbnail != nil}
-			if used[m.DocID()] || v.Doc.Soundtrack.Plays(m.DocID()) {
-				v.InFilm = append(v.InFilm, row)
-			} else {
-				v.LeftOut = append(v.LeftOut, row)
-			}
+			rows = append(rows, m)
 		}
+	}
+	slices.SortStableFunc(rows, func(a, b store.Media) int {
+		song := func(m store.Media) int {
+			if m.Kind == doc.SongMedia {
+				return 1
+			}
+			return 0
+		}
+		when := func(m store.Media) int64 {
+			if m.Captured == nil {
+				return math.MaxInt64
+			}
+			return m.Captured.UnixMicro()
+		}
+		return cmp.Or(cmp.Compare(song(a), song(b)), cmp.Compare(when(a), when(b)))
+	})
+	media := make([]doc.Media, len(rows))
+	for i, m := range rows {
+		media[i] = m.Known()
+	}
+	used := 0
+	for i, f := range plan.Material(v.Doc, media) {
+		m := rows[i]
+		row := mediumView{ID: m.ID, DocID: m.DocID(), Name: m.Name, Kind: m.Kind, Thumb: m.Thumbnail != nil, Group: f.Group, Uses: len(f.Slides), Stars: m.Stars,
+			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia}
+		if f.Plays {
+			row.Uses = 1
+		}
+		if f.Used() {
+			used++
+		}
+		for _, n := range f.Slides {
+			row.Slides = append(row.Slides, slideLink{n + 1, stepPath(v.Order.ID, "slide-"+string(v.Doc.Slides[n].ID))})
+		}
+		switch {
+		case m.Kind != doc.PhotoMedia:
+			row.Facts = timecode.Clock(float64(m.Samples) / timecode.SampleRate)
+		default:
+			row.Facts = fmt.Sprintf("%d × %d", m.Width, m.Height)
+		}
+		if m.Captured != nil {
+			row.Facts += m.Captured.UTC().Format(" · 2 Jan 15:04")
+		}
+		v.Sheet = append(v.Sheet, row)
+	}
+	v.Shows = sheetFilters(v.Sheet)
+	if len(rows) > 0 {
+		v.UsedCount = fmt.Sprintf("%d in, %d used, %d not used", len(rows), used, len(rows)-used)
 	}
 	parts := []string{}
 	for _, k := range []doc.MediaKind{doc.PhotoMedia, doc.ClipMedia, doc.SongMedia} {

@@ -184,6 +184,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/undo", s.undo)
 		r.Post("/redo", s.redo)
 		r.Post("/media/{media}/dismiss", s.dismiss)
+		r.Post("/media/{media}/stars", s.rate)
 		r.Post("/renders", s.startRender)
 		r.Post("/renders/{render}/cancel", s.cancelRender)
 		r.Post("/renders/{render}/again", s.renderAgain)

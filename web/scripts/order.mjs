@@ -30,8 +30,8 @@ export function forgetTyped(part) {
 function keep(attribute, element, how) {
   if (typed.has(element) && ["value", "checked"].includes(attribute)) return false;
   if (element.tagName === "DETAILS" && attribute === "open") return false;
-  if (attribute === "hidden" && (element.role === "tabpanel" || element.dataset.beside || element.tagName === "CANVAS")) return false;
-  if (element.tagName === "CANVAS") return false;
+  if (attribute === "hidden" && (element.role === "tabpanel" || element.dataset.beside || element.tagName === "CANVAS" || element.parentElement?.matches(".contact"))) return false;
+  if (element.tagName === "CANVAS" || (attribute === "style" && element.matches(".contact"))) return false;
   return !(how === "remove" && element.tagName === "image" && attribute === "href");
 }
 const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
@@ -209,9 +209,9 @@ document.addEventListener("nelko:redraw", () => {
   refresh();
 });
 
-// The leaves, by number.
+// The leaves, by number; on the contact sheet numbers are stars.
 document.addEventListener("keydown", (event) => {
-  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, textarea, select, audio, video")) return;
+  if (event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, textarea, select, audio, video, dialog, .contact > li")) return;
   const to = document.querySelector(`[data-leaf-key="${event.key}"]`);
   if (to) to.click();
 });

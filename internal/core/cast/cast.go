@@ -69,10 +69,10 @@ func Shape(aspect float64) string {
 }
 
 // Alike reports whether two photos look so much alike that they should not
-// stand side by side: their difference hashes differ in few of 64 bits
-// (common practice, no source).
+// stand side by side: both are upright or both wide, and their difference
+// hashes differ in few of 64 bits (common practice, no source).
 func Alike(a, b doc.Media) bool {
-	return a.Print != 0 && b.Print != 0 && bits.OnesCount64(a.Print^b.Print) <= 8
+	return Shape(a.Aspect()) == Shape(b.Aspect()) && a.Print != 0 && b.Print != 0 && bits.OnesCount64(a.Print^b.Print) <= 8
 }
 
 // Caster pours media into slides.

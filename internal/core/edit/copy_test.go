@@ -74,3 +74,25 @@ func TestAgainAndReplace(t *testing.T) {
 	back := must(t, must(t, d, Sort{By: "reverse"}, with), Sort{By: "reverse"}, with)
 	assert.Equal(t, shown(d), shown(back))
 }
+
+// What is left out goes from every slide that shows it and from the
+// soundtrack; slides with other pictures keep those, and it can come back.
+func TestLeaveOut(t *testing.T) {
+	with, ids := shelf(6)
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	d = must(t, d, Group{[]doc.SlideID{d.Slides[1].ID, d.Slides[2].ID}}, with)
+	d = must(t, d, Again{[]doc.SlideID{d.Slides[1].ID}}, with)
+	gone := d.Slides[1].Media[0]
+	alone := d.Slides[3].Media[0]
+	n := must(t, d, LeaveOut{[]doc.MediaID{gone, alone}}, with)
+	assert.Len(t, n.Slides, len(d.Slides)-1)
+	for _, s := range n.Slides {
+		assert.NotContains(t, s.Media, gone)
+	}
+	assert.Len(t, n.Slides[2].Media, len(d.Slides[2].Media)-1)
+	assert.ElementsMatch(t, []doc.MediaID{gone, alone}, n.LeftOut)
+	back := must(t, n, Restore{[]doc.MediaID{gone}}, with)
+	assert.True(t, back.Uses()[gone])
+	_, err := Do(d, LeaveOut{[]doc.MediaID{"none"}}, with)
+	assert.ErrorIs(t, err, ErrGone)
+}

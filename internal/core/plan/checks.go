@@ -31,6 +31,7 @@ type Check struct {
 	Field  string
 	Kind   string
 	Key    string
+	Media  doc.MediaID // the picture it is about, if it is about one
 }
 
 // Common practice, no source: stills below 1.5 s are hectic, above 10 s tire.
@@ -134,7 +135,7 @@ func leftOut(d doc.Slideshow, lib doc.Library) int {
 func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, media doc.MediaID, words string, by float64) Check {
 	c := Check{Weight: Doubt, Field: "slide:" + string(slide)}
 	n := d.Index(slide) + 1
-	c.Kind = kind
+	c.Kind, c.Media = kind, media
 	if kind != "face" && kind != "enlarged" && kind != "outside" {
 		c.Kind = "long"
 	}

@@ -24,7 +24,7 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 	var out []Check
 	add := func(kind, subject string, i int, format string, a ...any) {
 		id := string(p.Slides[i].ID)
-		out = append(out, Check{Doubt, fmt.Sprintf(format, a...), "slide:" + id, kind, kind + ":" + id + ":" + subject})
+		out = append(out, Check{Weight: Doubt, Text: fmt.Sprintf(format, a...), Field: "slide:" + id, Kind: kind, Key: kind + ":" + id + ":" + subject})
 	}
 	shown := map[doc.MediaID][]int{}
 	for i, s := range p.Slides {

@@ -1,0 +1,96 @@
+// The contact sheet: filters, sizes, stars by key, look-alikes side by side.
+import { change, order } from "./order.mjs";
+
+const list = () => document.querySelector(".contact");
+const all = () => [...document.querySelectorAll(".contact > li")];
+const kept = `nelko-contact-${order}`;
+const view = { show: "all", size: 140, ...JSON.parse(sessionStorage.getItem(kept) ?? "{}") };
+
+function draw() {
+  if (!list()) return;
+  if (!document.querySelector(`[data-show="${view.show}"]`)) view.show = "all"; // nothing is left under it
+  for (const li of all()) li.hidden = !li.dataset.tags.split(" ").includes(view.show);
+  for (const b of document.querySelectorAll("[role=group] > [data-show]")) b.setAttribute("aria-pressed", String(b.dataset.show === view.show));
+  list().style.setProperty("--size", `${view.size}px`);
+  document.getElementById("sheet-size").value = view.size;
+  sessionStorage.setItem(kept, JSON.stringify(view));
+}
+
+document.addEventListener("input", (event) => {
+  if (event.target.id !== "sheet-size") return;
+  view.size = Number(event.target.value);
+  draw();
+});
+
+document.addEventListener("click", (event) => {
+  const show = event.target.closest?.("[data-show]");
+  if (show) {
+    view.show = show.dataset.show;
+    draw();
+  }
+  const compare = event.target.closest?.("[data-compare]");
+  if (compare) lightTable(compare.dataset.compare);
+});
+
+const rate = (li, stars) => change(`/orders/${order}/media/${li.dataset.row}/stars`, [["stars", stars]]);
+
+document.addEventListener("keydown", (event) => {
+  const li = event.target.closest?.(".contact > li");
+  if (!li || event.ctrlKey || event.metaKey || event.altKey || event.target !== li) return;
+  const shown = all().filter((x) => !x.hidden);
+  const at = shown.indexOf(li);
+  const across = Math.max(1, Math.round(list().clientWidth / (li.offsetWidth + 8)));
+  const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: across, ArrowUp: -across }[event.key];
+  if (by) shown[at + by]?.focus();
+  else if (/^[0-5]$/.test(event.key)) rate(li, event.key);
+  else if (event.key.toLowerCase() === "x") rate(li, li.dataset.stars === "-1" ? 0 : -1);
+  else if (event.key === "Delete") change(`/orders/${order}/edit/leaveout`, [["media", li.dataset.media]]);
+  else if (event.key === "Enter" && li.dataset.group) lightTable(li.dataset.group);
+  else return;
+  event.preventDefault();
+  event.stopPropagation();
+});
+
+// Look-alikes side by side, to keep the best.
+function lightTable(group) {
+  const these = all().filter((li) => li.dataset.group === group);
+  const box = document.createElement("dialog");
+  box.className = "box lighttable";
+  box.setAttribute("aria-label", "Look-alikes");
+  const back = document.activeElement;
+  box.addEventListener("close", () => {
+    box.remove();
+    if (back?.isConnected) back.focus();
+  });
+  const heading = document.createElement("h2");
+  heading.textContent = `${these.length} look-alikes`;
+  const row = document.createElement("div");
+  row.className = "flex gap-3 overflow-x-auto";
+  for (const li of these) {
+    const figure = document.createElement("figure");
+    const picture = document.createElement("img");
+    picture.src = `/media/${li.dataset.row}/file`;
+    picture.alt = "";
+    const name = document.createElement("figcaption");
+    name.textContent = li.querySelector("[title]").title;
+    const keep = document.createElement("button");
+    keep.className = "button button-small";
+    keep.textContent = "Keep only this";
+    keep.addEventListener("click", () => {
+      box.close();
+      change(`/orders/${order}/edit/leaveout`, these.filter((x) => x !== li).map((x) => ["media", x.dataset.media]));
+    });
+    figure.append(picture, name, keep);
+    row.append(figure);
+  }
+  const close = document.createElement("button");
+  close.className = "button button-small self-start";
+  close.textContent = "Keep all";
+  close.addEventListener("click", () => box.close());
+  box.append(heading, row, close);
+  document.body.append(box);
+  box.showModal();
+}
+
+document.addEventListener("nelko:drawn", draw);
+draw();
