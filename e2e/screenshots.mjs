@@ -34,7 +34,8 @@ await page.goto("/orders/1");
 await page.waitForSelector("#rows .slide");
 await shot("order");
 await page.locator("#rows .slide").nth(3).click({ position: { x: 20, y: 20 } });
-await page.waitForSelector("#margin[data-shown$='|'] , #margin:has-text('Crop and frame')");
+await page.waitForSelector("#kind-pictures");
+await page.click("#kind-pictures");
 await page.click("summary:has-text('Crop and frame')");
 for (const [name, values] of [["begins", [4, 6, 92, 92]], ["ends", [38, 30, 52, 52]]]) {
   for (const [i, side] of ["x", "y", "w", "h"].entries()) await page.fill(`[name=${name}-${side}]`, String(values[i]));
@@ -46,7 +47,10 @@ await page.waitForSelector("#rows .slide");
 await page.locator("#rows .slide").nth(4).click({ position: { x: 20, y: 20 } });
 await page.locator("#rows .slide").nth(6).click({ modifiers: ["Shift"], position: { x: 20, y: 20 } });
 await page.waitForSelector("#margin:has-text('3 slides')");
+await page.click("#kind-look");
+await page.waitForFunction(() => [...document.querySelectorAll("#panel-look .taste img")].length > 5 && [...document.querySelectorAll("#panel-look .taste img")].every((i) => i.naturalWidth > 0));
 await shot("desk");
+await page.click("#kind-slide");
 for (const leaf of ["material", "check"]) {
   await page.goto(`/orders/1/${leaf}`);
   await shot(leaf);
