@@ -325,6 +325,37 @@ test("everything is found by a key, by typing and by right click", async () => {
   await page.waitForFunction(() => document.querySelector("#row-fits").disabled);
 });
 
+test("captions are typed down the film, details are seen while they are typed", async () => {
+  const all = await page.$$eval("#rows .slide", (s) => s.map((g, i) => [i, g.dataset.pictures !== "0"]));
+  const [[first], [second]] = all.filter(([, pictures]) => pictures);
+  await slideOf(first).focus();
+  await page.keyboard.press("Enter");
+  await panel("slide");
+  await page.click("#caption");
+  await page.keyboard.press("Control+a");
+  await page.keyboard.type("One");
+  await page.keyboard.press("Enter");
+  const next = await dataOf(second, "slide");
+  await page.waitForFunction((s) => document.activeElement.id === "caption" && document.querySelector("#margin").dataset.shown.endsWith(`|${s}`), next);
+  await page.keyboard.type("Two");
+  await page.keyboard.press("Shift+Enter");
+  await page.waitForFunction(() => document.activeElement.id === "caption" && document.activeElement.value === "One");
+  await page.waitForSelector("#order[data-pending='0']", { state: "attached" });
+  assert.deepEqual(await page.$$eval("#rows .words", (w) => w.map((t) => t.textContent).slice(0, 2)), ["One", "Two"]);
+  await page.keyboard.press("Escape");
+  await slideOf(first).focus();
+  await page.keyboard.press("Escape");
+  await page.waitForSelector("#controls h2:has-text('The whole film')");
+  await panel("details");
+  const field = page.locator("[data-seen-on]").first();
+  await field.focus();
+  await page.keyboard.press("End");
+  await page.keyboard.type("!");
+  await page.waitForFunction(() => document.querySelector("#look").src.includes("/try/details") && document.querySelector("#look").naturalWidth > 0);
+  await page.keyboard.press("Backspace");
+  await field.press("Tab");
+});
+
 test("the contact sheet shows what is used, where, and what it is worth", async () => {
   await leaf(page, "Material");
   const used = () => page.textContent("#used-count");

@@ -435,3 +435,27 @@ func TestMeantAndStarsOverTheWeb(t *testing.T) {
 	_, body = v.get("/find?q=" + url.QueryEscape(v.load(order).Order.Client))
 	assert.Contains(t, body, fmt.Sprintf("/orders/%d", order))
 }
+
+// The history is a page: any step is gone back to, two are compared.
+func TestHistoryOverTheWeb(t *testing.T) {
+	v, order := filled(t)
+	first := v.load(order).Slideshow.Head
+	id := string(v.load(order).Doc.Slides[1].ID)
+	status, _ := v.edit(order, "caption", "slide", id, "caption", "At <noon>")
+	require.Equal(t, 200, status)
+	status, _ = v.edit(order, "captionnames", "slide", id)
+	require.Equal(t, 200, status)
+	_, page := v.get(fmt.Sprintf("/orders/%d/history?compare=%d", order, first))
+	assert.Contains(t, page, "Captioned 1 slide from file names")
+	assert.Contains(t, page, "1 slide changed (2)")
+	head := v.load(order).Slideshow.Head
+	res, _ := v.post(fmt.Sprintf("/orders/%d/history/%d", order, first), "base", fmt.Sprint(head))
+	assert.Equal(t, 303, res.StatusCode)
+	_, page = v.get(fmt.Sprintf("/orders/%d", order))
+	assert.Contains(t, page, "The film is as it was after step")
+	assert.Empty(t, v.load(order).Doc.Slides[1].Caption)
+	res, _ = v.post(fmt.Sprintf("/orders/%d/history/%d", order, 999), "base", fmt.Sprint(first))
+	assert.Equal(t, 404, res.StatusCode)
+	res, _ = v.get(fmt.Sprintf("/orders/%d/history?compare=999", order))
+	assert.Equal(t, 404, res.StatusCode)
+}

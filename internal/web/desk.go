@@ -37,6 +37,7 @@ type deskView struct {
 	Linger, Pin     fieldView
 	Pinned, HasClip bool
 	On              doc.SlideID // the slide that shows the choices
+	Opening         doc.SlideID // that prints the details; empty: none
 	About           string      // what their pictures depend on
 	Starts          int64       // its first frame
 
@@ -172,6 +173,9 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.designs(wk, chosen, own)
 	}
 	if len(v.IDs) == 0 {
+		if len(wk.Doc.Slides) > 0 && wk.Doc.Slides[0].Kind == doc.Opening {
+			v.Opening = wk.Doc.Slides[0].ID
+		}
 		v.film(wk, own)
 		for _, d := range wk.Theme.Details {
 			value := wk.Doc.Details[d.Key]

@@ -108,15 +108,17 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 	if film {
 		the = nil
 	}
-	v.LayoutPicks = v.layoutPicks(wk, t, the)
+	if len(v.Layouts) > 0 {
+		v.LayoutPicks = t.picks("Layout", "layout", v.LayoutIs, v.Layouts, the, func(s doc.Slide) string { return s.Layout }, "")
+	}
 	if v.Pictures || film {
-		v.MotionPicks = motionPicks(wk, t, the)
+		v.MotionPicks = t.picks("Motion", "motion", asTheme, motions, the, func(s doc.Slide) string { return motionKind(s.Motion) }, motionKind(wk.Doc.Motion))
 		v.LookPicks = v.tonePicks(wk, t)
 		v.StylePicks = stylePicks(t)
 	}
-	v.JoinPicks = joinPicks(wk, t, the, own)
+	v.JoinPicks = t.picks("Transition", "join", asTheme, joinChoices(own), the, func(s doc.Slide) string { return joinKind(s.Join) }, joinKind(wk.Doc.Join))
 	if !film {
-		v.BackdropPicks = backdropPicks(t, the)
+		v.BackdropPicks = t.picks("Backdrop", "backdrop", asTheme, backdropChoices(), the, func(s doc.Slide) string { return backdropID(s.Backdrop) }, "")
 	}
 	for panel, p := range map[string]*picks{"layout": &v.LayoutPicks, "motion": &v.MotionPicks, "join": &v.JoinPicks, "backdrop": &v.BackdropPicks, "look": &v.LookPicks, "captions": &v.StylePicks} {
 		if panel != v.Panel {
@@ -125,39 +127,29 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 	}
 }
 
-func (v *deskView) layoutPicks(wk *orders.Dossier, t taster, slides []doc.Slide) picks {
-	p := picks{Label: "Layout"}
-	if len(v.Layouts) == 0 {
-		return p
+// picks are the choices of a control that is called as its field is: what the
+// theme has first, then those by name. Nil slides stand for the whole film,
+// which has film.
+func (t taster) picks(label, op, theme string, named []choice, slides []doc.Slide, of func(doc.Slide) string, film string) picks {
+	is, all := agreed(slides, of)
+	if slides == nil {
+		is = film
 	}
-	is, all := agreed(slides, func(s doc.Slide) string { return s.Layout })
-	p.Several = !all
-	p.pick(t, "layout", "layout", "layout", "", v.LayoutIs, is == "")
-	for _, l := range v.Layouts {
-		p.pick(t, "layout", "layout", "layout", l.ID, l.Name, is == l.ID)
+	p := picks{Label: label, Several: !all}
+	p.pick(t, op, op, op, "", theme, is == "")
+	for _, c := range named {
+		p.pick(t, op, op, op, c.ID, c.Name, is == c.ID)
 	}
 	return p
 }
+
+const asTheme = "As the theme has it"
 
 func motionKind(m *design.Motion) string {
 	if m == nil {
 		return ""
 	}
 	return string(m.Kind)
-}
-
-func motionPicks(wk *orders.Dossier, t taster, slides []doc.Slide) picks {
-	p := picks{Label: "Motion"}
-	is, all := agreed(slides, func(s doc.Slide) string { return motionKind(s.Motion) })
-	if slides == nil {
-		is = motionKind(wk.Doc.Motion)
-	}
-	p.Several = !all
-	p.pick(t, "motion", "motion", "motion", "", "As the theme has it", is == "")
-	for _, m := range motions {
-		p.pick(t, "motion", "motion", "motion", m.ID, m.Name, is == m.ID)
-	}
-	return p
 }
 
 func joinKind(j *transition.Transition) string {
@@ -167,34 +159,26 @@ func joinKind(j *transition.Transition) string {
 	return string(j.Kind)
 }
 
-func joinPicks(wk *orders.Dossier, t taster, slides []doc.Slide, own []string) picks {
-	p := picks{Label: "Transition"}
-	is, all := agreed(slides, func(s doc.Slide) string { return joinKind(s.Join) })
-	if slides == nil {
-		is = joinKind(wk.Doc.Join)
-	}
-	p.Several = !all
-	p.pick(t, "join", "join", "join", "", "As the theme has it", is == "")
+// joinChoices are the studio's own transitions and all kinds there are.
+func joinChoices(own []string) []choice {
+	var out []choice
 	for _, name := range own {
-		p.pick(t, "join", "join", "join", "own:"+name, name, false)
+		out = append(out, choice{"own:" + name, name})
 	}
 	for _, f := range transition.Families {
 		for _, k := range f.Kinds {
-			p.pick(t, "join", "join", "join", string(k), string(k), is == string(k))
+			out = append(out, choice{string(k), string(k)})
 		}
 	}
-	return p
+	return out
 }
 
-func backdropPicks(t taster, slides []doc.Slide) picks {
-	p := picks{Label: "Backdrop"}
-	is, all := agreed(slides, func(s doc.Slide) string { return backdropID(s.Backdrop) })
-	p.Several = !all
-	p.pick(t, "backdrop", "backdrop", "backdrop", "", "As the theme has it", is == "")
+func backdropChoices() []choice {
+	var out []choice
 	for _, b := range backdrops {
-		p.pick(t, "backdrop", "backdrop", "backdrop", b.ID, b.Name, is == b.ID)
+		out = append(out, choice{b.ID, b.Name})
 	}
-	return p
+	return out
 }
 
 // tonePicks are the looks: of the chosen pictures, or of the film.
@@ -216,7 +200,7 @@ func (v *deskView) tonePicks(wk *orders.Dossier, t taster) picks {
 	p.Several = !all
 	name := "As the film has it"
 	if to == "filmlook" {
-		name = "As the theme has it"
+		name = asTheme
 	}
 	p.pick(t, to, to, "look", "theme", name, is == "theme")
 	for _, l := range look.Named {
@@ -253,7 +237,7 @@ func backdropID(set *design.Backdrop) string {
 func theLayout(wk *orders.Dossier, s doc.Slide) string {
 	l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect, Called: wk.Doc.Called}).Layout(s, wk.Library, wk.Doc.Seed)
 	if !ok || s.Layout != "" {
-		return "As the theme has it"
+		return asTheme
 	}
 	return "By the theme: " + l.Name
 }

@@ -57,6 +57,7 @@ type slideView struct {
 	Fixed         bool        // opening and closing stay where they are
 	Whole         bool        // its length is its own: clips
 	Before        doc.SlideID // the slide whose join leads to it, if it has a length
+	Words         string      // its caption
 	Remarks       []remarkMark
 	Pieces        []pieceView
 }
@@ -282,6 +283,7 @@ func (d drawing) slide(i int) slideView {
 		ID: s.ID, Start: s.Start, Length: s.Length, Fixed: s.Kind == doc.Opening || s.Kind == doc.Closing,
 		Label: fmt.Sprintf("%d: %s, %.1f s", i+1, d.describe(s.Slide), d.Doc.Rate.Seconds(s.Length)),
 	}
+	v.Words = s.Caption
 	v.Kind, v.Whole, v.Pictures, v.Pinned = string(s.Kind), s.Kind == doc.Clip, len(s.Media), s.Pinned > 0
 	var lap timecode.Frames
 	if i > 0 {

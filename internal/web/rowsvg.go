@@ -139,6 +139,9 @@ func (v rowsView) slide(b *svg, s slideView, row int) {
 		if p.Join > 0 {
 			b.put(`<polygon points="0,0 `, p.Join, `,0 0,`, v.SlideH, `" fill="#f4f4f4" fill-opacity="0.55"/><line x1="0" y1="`, v.SlideH, `" x2="`, p.Join, `" y2="0" stroke="#ffffff" stroke-width="1.5"/>`)
 		}
+		if s.Words != "" && p.Row == most.Row {
+			b.put(`<text class="words" x="`, p.Join+4, `" y="13">`, esc(s.Words), `</text>`)
+		}
 		if p.Caption != "" {
 			b.put(`<rect x="0" y="`, v.CaptionY, `" width="`, p.W, `" height="16" fill="#1d1d1d" fill-opacity="0.72"/><text x="4" y="`, v.CaptionTextY, `" fill="#ffffff" class="!fill-white">`, esc(p.Caption), `</text>`)
 		}

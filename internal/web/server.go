@@ -180,6 +180,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/head", s.changeHead)
 		r.Post("/{act:archive|delete|restore|copy}", s.actOnOrder)
 		r.Post("/edit/{op}", s.editOrder)
+		r.Get("/history", s.pastPage)
+		r.Post("/history/{step}", s.goTo)
 		r.Post("/meant", s.mean)
 		r.Post("/undo", s.undo)
 		r.Post("/redo", s.redo)

@@ -122,13 +122,15 @@ document.addEventListener("input", (event) => {
   // The slider and the number beside it are one.
   if (field.type === "range" || setter.dataset.show !== undefined)
     for (const twin of field.form.querySelectorAll(`[name="${CSS.escape(field.name)}"]`)) if (twin !== field && twin.type !== "hidden") twin.value = field.value.replace(",", ".");
-  if (setter.dataset.show === undefined || field.value.trim() === "") return;
+  if (setter.dataset.show === undefined || (field.value.trim() === "" && !setter.dataset.seenOn)) return;
   const { tried: on, about: depends, starts } = document.querySelector("#margin .kinds").dataset;
   const picture = document.getElementById("look");
-  const query = new URLSearchParams({ about: depends, on, w: "480", show: setter.dataset.show });
+  // Details are seen on the slide that prints them.
+  const seenOn = setter.dataset.seenOn ?? on;
+  const query = new URLSearchParams({ about: seenOn === on ? depends : "", on: seenOn, w: "480", show: setter.dataset.show });
   if (setter.dataset.show === "at") query.set("n", String(Number(picture.dataset.frame) - Number(starts)));
   for (const [name, value] of valuesOf(setter, field)) query.append(name, value);
-  if (!query.has("slide") && !setter.dataset.set.startsWith("film")) query.append("slide", on);
+  if (!query.has("slide") && !setter.dataset.set.startsWith("film")) query.append("slide", seenOn);
   wanted = `/orders/${order}/try/${setter.dataset.set}?${query}`;
   next();
 });

@@ -91,6 +91,7 @@ export const actions = [
   { name: "Choose all pinned slides", run: pick((g) => g.dataset.pinned === "true") },
   { name: "Choose all slides with a remark", run: pick((g) => g.querySelector(".remark")) },
   { name: "Themes", run: press("theme") },
+  { name: "History", key: "H", run: press("history") },
 ];
 
 const applies = (a) => !a.when || a.when();

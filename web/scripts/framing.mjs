@@ -32,7 +32,8 @@ function restore() {
 // Return makes a change take hold, as leaving the field does.
 document.addEventListener("keydown", (event) => {
   const input = event.target;
-  if (event.key !== "Enter" || !input.matches?.("#margin form input")) return;
+  // A caption's Return goes on to the next slide's (running-order.mjs).
+  if (event.key !== "Enter" || !input.matches?.("#margin form input:not(#caption)")) return;
   event.preventDefault();
   input.blur(); // its change is sent
   input.focus();

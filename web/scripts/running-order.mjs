@@ -276,6 +276,28 @@ document.addEventListener("nelko:panel", () => {
   if (rows() && document.querySelector("#margin [role=tabpanel]:not([hidden]) [data-later]")) openMargin();
 });
 
+// Captions are typed like a list down the film: Return goes to the next slide's,
+// with Shift to the one before.
+let captioning = false;
+document.addEventListener("keydown", (event) => {
+  if (event.key !== "Enter" || event.target.id !== "caption") return;
+  event.preventDefault();
+  event.target.blur(); // what was typed is sent
+  const all = slides().filter((g) => g.dataset.pictures !== "0");
+  const last = chosen().at(-1);
+  const to = all[all.indexOf(last) + (event.shiftKey ? -1 : 1)];
+  if (!to) return;
+  captioning = true;
+  choose(to);
+});
+document.addEventListener("nelko:drawn", ({ detail }) => {
+  if (!captioning || !detail.parts.includes("margin") || document.getElementById("margin").dataset.shown !== wanted()) return;
+  captioning = false;
+  const field = document.getElementById("caption");
+  field?.focus();
+  field?.select();
+});
+
 // An address that names a slide chooses it; one that names a detail chooses
 // the whole film, whose details they are.
 function byAddress() {

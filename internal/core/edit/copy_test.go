@@ -96,3 +96,21 @@ func TestLeaveOut(t *testing.T) {
 	_, err := Do(d, LeaveOut{[]doc.MediaID{"none"}}, with)
 	assert.ErrorIs(t, err, ErrGone)
 }
+
+func TestCaptionNames(t *testing.T) {
+	with, ids := shelf(3)
+	m := with.Library[ids[0]]
+	m.Name = "Quay_at  noon.v2.JPG"
+	with.Library[ids[0]] = m
+	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
+	var shows doc.SlideID
+	for _, s := range d.Slides {
+		if len(s.Media) == 1 && s.Media[0] == ids[0] {
+			shows = s.ID
+		}
+	}
+	n := must(t, d, CaptionNames{[]doc.SlideID{shows}}, with)
+	assert.Equal(t, "Quay at noon.v2", n.Slides[n.Index(shows)].Caption)
+	_, err := Do(d, CaptionNames{[]doc.SlideID{d.Slides[0].ID}}, with)
+	assert.ErrorIs(t, err, ErrInvalid)
+}

@@ -2,6 +2,7 @@ package edit
 
 import (
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
@@ -32,6 +33,31 @@ func (c Caption) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 			return fmt.Errorf("captions stand on pictures: %w", ErrInvalid)
 		}
 		s.Caption = strings.TrimSpace(c.Text)
+		return nil
+	})
+}
+
+// CaptionNames captions slides with the names of their pictures' files, without
+// endings, with spaces for underscores.
+type CaptionNames struct{ Slides []doc.SlideID }
+
+// Title implements Op.
+func (c CaptionNames) Title() string {
+	return "Captioned " + wording.Counted(len(c.Slides), "slide") + " from file names"
+}
+
+// Apply implements Op.
+func (c CaptionNames) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	return d, on(&d, c.Slides, func(s *doc.Slide) error {
+		if len(s.Media) == 0 {
+			return fmt.Errorf("captions stand on pictures: %w", ErrInvalid)
+		}
+		names := make([]string, len(s.Media))
+		for i, id := range s.Media {
+			name := with.Library[id].Name
+			names[i] = strings.Join(strings.Fields(strings.ReplaceAll(strings.TrimSuffix(name, path.Ext(name)), "_", " ")), " ")
+		}
+		s.Caption = strings.Join(names, " · ")
 		return nil
 	})
 }
