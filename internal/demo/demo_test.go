@@ -41,6 +41,7 @@ func TestPhotosCarryOrientationAndTime(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, [2]int{64, 40}, [2]int{m.W, m.H}, "orientation %d", o)
 		assert.Equal(t, taken, m.Captured)
+		assert.Equal(t, "Saltmere One", m.Camera)
 		got, err := vips.Load(path, 64, 40)
 		require.NoError(t, err)
 		// JPEG halves the chroma; corners differ by more than 180.

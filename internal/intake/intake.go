@@ -190,7 +190,7 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	}
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
-	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear}
+	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp}
 	if !facts.Captured.IsZero() {
 		m.Captured = &facts.Captured
 	}
@@ -298,6 +298,30 @@ func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 		}
 		return in.Orders.Changed(ctx, tx, orderID)
 	})
+}
+
+// farthest is how far a clock can be wrong.
+const farthest = 400 * 24 * time.Hour
+
+// Shift corrects the clock of a camera: all of the order's pictures it took,
+// or those whose camera is unknown if it has no name, were taken later by so
+// much, or earlier. It gives how many.
+func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by time.Duration) (n int, err error) {
+	if by == 0 || by.Abs() > farthest {
+		return 0, &invalid.Input{Field: "by", Problem: "A clock is put right by up to 400 days, and by more than nothing."}
+	}
+	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'ready' AND kind <> 'song' AND captured IS NOT NULL AND coalesce(seen->>'camera', '') = ?", orderID, camera).
+			Update("captured", gorm.Expr("captured + make_interval(secs => ?)", by.Seconds()))
+		if n = int(res.RowsAffected); res.Error != nil || n == 0 {
+			return res.Error
+		}
+		return in.Orders.Changed(ctx, tx, orderID)
+	})
+	if err == nil && n == 0 {
+		err = &invalid.Input{Field: "camera", Problem: "No picture with a time is of this camera."}
+	}
+	return n, err
 }
 
 // Rate gives a medium 1 to 5 stars, none with 0, or sets it aside with −1.

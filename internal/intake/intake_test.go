@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,6 +16,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/house/housetest"
 	"nelko/internal/intake"
+	"nelko/internal/invalid"
 	"nelko/internal/store"
 )
 
@@ -111,4 +113,37 @@ func TestManyAtOnce(t *testing.T) {
 	assert.Equal(t, "No music yet", row.StepText)
 	assert.Len(t, row.Strip, 9)
 	assert.Len(t, housetest.Load(t, s, o.ID).Doc.Uses(), n)
+}
+
+// A camera's clock is put right for its pictures alone; those without a time
+// stay without one, and nothing happens for a camera nobody used.
+func TestAWrongClock(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	housetest.Bring(t, s, o.ID, housetest.Three(t))
+	set := func(name, camera string, at *time.Time) {
+		require.NoError(t, s.Store.DB.Model(&store.Media{}).Where("name = ?", name).Select("Captured", "Seen").Updates(store.Media{Captured: at, Seen: &store.Seen{Camera: camera}}).Error)
+	}
+	noon := time.Date(2026, 9, 12, 12, 0, 0, 0, time.UTC)
+	set("a.jpg", "One", &noon)
+	set("b.jpg", "Two", &noon)
+	set("c.jpg", "Two", nil)
+	n, err := s.Intake.Shift(ctx, o.ID, "Two", -90*time.Minute)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	at := map[string]*time.Time{}
+	for _, m := range housetest.Load(t, s, o.ID).Media {
+		at[m.Name] = m.Captured
+	}
+	assert.True(t, at["a.jpg"].Equal(noon))
+	assert.True(t, at["b.jpg"].Equal(noon.Add(-90*time.Minute)))
+	assert.Nil(t, at["c.jpg"])
+	for _, bad := range []struct {
+		camera string
+		by     time.Duration
+	}{{"Three", time.Hour}, {"Two", 0}, {"Two", 500 * 24 * time.Hour}} {
+		_, err := s.Intake.Shift(ctx, o.ID, bad.camera, bad.by)
+		var inv *invalid.Input
+		assert.ErrorAs(t, err, &inv)
+	}
 }

@@ -96,7 +96,7 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 	if m.W < 2 || m.H < 2 {
 		return m, nil, refuse("the picture has only %d×%d pixels", m.W, m.H)
 	}
-	m.Captured = takenAt(h.Taken, h.TakenOffset)
+	m.Captured, m.Camera = takenAt(h.Taken, h.TakenOffset), h.Camera
 	// Reading it once small proves that all of it is there, and shows faces
 	// and what stands out.
 	k := math.Min(1, faces.Side/float64(max(m.W, m.H)))
@@ -107,7 +107,7 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 	if m.Faces, err = faces.Find(p); err != nil {
 		return m, nil, err
 	}
-	m.Clear = showsThrough(p)
+	m.Clear, m.Sharp = showsThrough(p), focus.Sharpness(p)
 	small := raster.Shrink(Flatten(p, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
 	m.Focus, m.Print = focus.Point(small), focus.Print(small)
 	return m, nil, nil

@@ -225,6 +225,9 @@ type Seen struct {
 	Print uint64         `json:"print,omitempty"`
 	Sound bool           `json:"sound,omitempty"`
 	Clear bool           `json:"clear,omitempty"`
+
+	Camera string  `json:"camera,omitempty"`
+	Sharp  float64 `json:"sharp,omitempty"`
 }
 
 // TableName implements GORM's Tabler.
@@ -240,7 +243,7 @@ func (m Media) Known() doc.Media {
 		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB,
 	}
 	if m.Seen != nil {
-		f.Faces, f.Focus, f.Print, f.Sound, f.Clear = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear
+		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
 	}
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()

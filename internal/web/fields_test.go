@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/url"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -81,4 +82,17 @@ func TestFormsAreRead(t *testing.T) {
 	op.(edit.CaptionPart).Change(&c)
 	was.Size = 0.07
 	assert.Equal(t, was, c, "only what was typed")
+}
+
+// A clock's error is typed with a sign, in hours and minutes, also seconds.
+func TestClocksAreRead(t *testing.T) {
+	for text, want := range map[string]time.Duration{"1:00": time.Hour, "+1:00": time.Hour, "-0:02:30": -150 * time.Second, "−25:00": -25 * time.Hour, " 0:00:05 ": 5 * time.Second} {
+		got, err := clockBy(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, got, text)
+	}
+	for _, text := range []string{"", "an hour", "1", "1:75", "1:00:99", "1:00:00:00", "--1:00"} {
+		_, err := clockBy(text)
+		assert.Error(t, err, text)
+	}
 }

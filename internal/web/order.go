@@ -7,7 +7,9 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"hash/fnv"
 	"html/template"
+	"maps"
 	"math"
 	"net"
 	"net/http"
@@ -15,11 +17,13 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/focus"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
@@ -123,6 +127,7 @@ type orderView struct {
 	MaterialCount string
 	RefusedMedia  []store.Media
 	UsedCount     string
+	Cameras       []string // whose clocks can be put right
 	Sheet         []mediumView
 	Shows         []sheetFilter
 	enlarged      map[doc.MediaID]bool // pictures shown larger than they are
@@ -366,6 +371,7 @@ func sheetFilters(sheet []mediumView) []sheetFilter {
 		{"twice", "Used more than once", func(m mediumView) bool { return m.Uses > 1 }},
 		{"alike", "Look-alikes", func(m mediumView) bool { return m.Group > 0 }},
 		{"small", "Too small for its place", func(m mediumView) bool { return m.Small }},
+		{"blurred", "Blurred", func(m mediumView) bool { return m.Blurry }},
 		{"notime", "No time", func(m mediumView) bool { return m.NoTime }},
 		{"clip", "Clips", func(m mediumView) bool { return m.Kind == doc.ClipMedia }},
 		{"song", "Songs", func(m mediumView) bool { return m.Kind == doc.SongMedia }},
@@ -382,7 +388,54 @@ func sheetFilters(sheet []mediumView) []sheetFilter {
 			out = append(out, sheetFilter{f.id, f.name, n})
 		}
 	}
+	cameras := map[string]int{}
+	for _, m := range sheet {
+		if m.Camera != "" {
+			cameras[m.Camera]++
+		}
+	}
+	if len(cameras) > 1 {
+		for _, c := range slices.Sorted(maps.Keys(cameras)) {
+			out = append(out, sheetFilter{cameraTag(c), c, cameras[c]})
+		}
+	}
 	return out
+}
+
+// cameraTag is a camera's name as a tag.
+func cameraTag(camera string) string {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(camera)) // never fails
+	return fmt.Sprintf("camera-%x", h.Sum32())
+}
+
+// shiftClock puts a camera's clock right.
+func (s *Server) shiftClock(w http.ResponseWriter, r *http.Request) {
+	by, err := clockBy(r.PostFormValue("by"))
+	n := 0
+	if err == nil {
+		n, err = s.House.Intake.Shift(r.Context(), number(r, "order"), r.PostFormValue("camera"), by)
+	}
+	s.answer(w, r, err, func(v *orderView) {
+		if err == nil {
+			v.Notice = &notice{"good", fmt.Sprintf("%s put right. Sort the slides by capture time to have them where they belong.", wording.Counted(n, "time"))}
+		}
+	})
+}
+
+// clockBy reads by how much a clock is wrong: h:mm or h:mm:ss, with a sign.
+func clockBy(text string) (time.Duration, error) {
+	sign, rest := time.Duration(1), strings.TrimSpace(text)
+	if cut, minus := strings.CutPrefix(strings.Replace(rest, "−", "-", 1), "-"); minus {
+		sign, rest = -1, cut
+	}
+	var h, m, sec int
+	rest = strings.TrimPrefix(rest, "+")
+	n, err := fmt.Sscanf(rest, "%d:%d:%d", &h, &m, &sec)
+	if n < 2 || (err != nil && n != 2) || h < 0 || m < 0 || sec < 0 || m > 59 || sec > 59 || strings.Count(rest, ":") != n-1 {
+		return 0, &invalid.Input{Field: "by", Problem: fmt.Sprintf("%q is not a time: type +1:00 for an hour later, −0:02:30 for two and a half minutes earlier.", text)}
+	}
+	return sign * (time.Duration(h)*time.Hour + time.Duration(m)*time.Minute + time.Duration(sec)*time.Second), nil
 }
 
 // Given is as long as the medium has stars.
@@ -391,11 +444,14 @@ func (m mediumView) Given() []struct{} { return make([]struct{}, max(0, m.Stars)
 // Tags are the filters a medium is shown under.
 func (m mediumView) Tags() string {
 	tags := []string{"all"}
-	for id, is := range map[string]bool{"unused": m.Uses == 0, "twice": m.Uses > 1, "alike": m.Group > 0, "small": m.Small, "notime": m.NoTime,
+	for id, is := range map[string]bool{"unused": m.Uses == 0, "twice": m.Uses > 1, "alike": m.Group > 0, "small": m.Small, "notime": m.NoTime, "blurred": m.Blurry,
 		"clip": m.Kind == doc.ClipMedia, "song": m.Kind == doc.SongMedia, "starred": m.Stars > 0, "aside": m.Stars < 0} {
 		if is {
 			tags = append(tags, id)
 		}
+	}
+	if m.Camera != "" {
+		tags = append(tags, cameraTag(m.Camera))
 	}
 	slices.Sort(tags)
 	return strings.Join(tags, " ")
@@ -425,6 +481,8 @@ type mediumView struct {
 	Group  int // of look-alikes; 0: none
 	Small  bool
 	NoTime bool
+	Blurry bool
+	Camera string
 	Stars  int // −1: set aside
 }
 
@@ -474,7 +532,7 @@ func (v *orderView) material(storing int) {
 	for i, f := range plan.Material(v.Doc, media) {
 		m := rows[i]
 		row := mediumView{ID: m.ID, DocID: m.DocID(), Name: m.Name, Kind: m.Kind, Thumb: m.Thumbnail != nil, Group: f.Group, Uses: len(f.Slides), Stars: m.Stars,
-			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia}
+			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia, Camera: media[i].Camera, Blurry: media[i].Sharp > 0 && media[i].Sharp < focus.Blurred}
 		if f.Plays {
 			row.Uses = 1
 		}
@@ -496,6 +554,12 @@ func (v *orderView) material(storing int) {
 		v.Sheet = append(v.Sheet, row)
 	}
 	v.Shows = sheetFilters(v.Sheet)
+	for _, m := range v.Sheet {
+		if m.Kind == doc.PhotoMedia && !m.NoTime && !slices.Contains(v.Cameras, m.Camera) {
+			v.Cameras = append(v.Cameras, m.Camera)
+		}
+	}
+	slices.Sort(v.Cameras)
 	if len(rows) > 0 {
 		v.UsedCount = fmt.Sprintf("%d in, %d used, %d not used", len(rows), used, len(rows)-used)
 	}

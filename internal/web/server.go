@@ -187,6 +187,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/redo", s.redo)
 		r.Post("/media/{media}/dismiss", s.dismiss)
 		r.Post("/media/{media}/stars", s.rate)
+		r.Post("/clock", s.shiftClock)
 		r.Post("/renders", s.startRender)
 		r.Post("/renders/{render}/cancel", s.cancelRender)
 		r.Post("/renders/{render}/again", s.renderAgain)

@@ -96,7 +96,8 @@ export const actions = [
 
 const applies = (a) => !a.when || a.when();
 
-// Letters are keys of their own where nothing is typed.
+// Letters are keys of their own while the rows or the margin have the focus
+// (WCAG 2.2, 2.1.4 Character Key Shortcuts).
 const keyOf = (event) => [event.ctrlKey || event.metaKey ? "Ctrl+" : "", event.altKey ? "Alt+" : "", event.shiftKey && event.key !== "?" ? "Shift+" : "", event.key.length === 1 ? event.key.toUpperCase() : event.key].join("");
 document.addEventListener("keydown", (event) => {
   if (event.defaultPrevented || event.target.closest("input, textarea, select, audio, video, dialog")) return;
@@ -107,7 +108,7 @@ document.addEventListener("keydown", (event) => {
   else {
     const action = actions.find((a) => a.key === key);
     if (!action || (key === "Ctrl+C" && String(window.getSelection())) || key === "Ctrl+Z" || key === "Ctrl+Shift+Z") return;
-    if (!applies(action)) return;
+    if (!applies(action) || (/^(Shift\+)?[A-Z]$/.test(key) && !event.target.closest("#rows, #margin"))) return;
     action.run();
   }
   event.preventDefault();

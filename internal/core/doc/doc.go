@@ -224,6 +224,8 @@ type Media struct {
 	Print    uint64           // photos: difference hash, 0 if unknown
 	Sound    bool             // clips: has sound of its own
 	Clear    bool             // photos: lets what is behind show through somewhere
+	Camera   string           // photos: what the camera calls itself; empty if unknown
+	Sharp    float64          // photos: see focus.Sharpness; 0 if unknown or without edges
 	Small    MediaID          // photos: content of a smaller copy, for previews; empty: none
 }
 

@@ -51,3 +51,41 @@ func TestPrintsOfLookAlikes(t *testing.T) {
 	assert.Greater(t, bits.OnesCount64(a^Print(scene(128, 96, 120, 0.75, -60))), 8)
 	assert.NotZero(t, Print(raster.Pixels{W: 9, H: 8, Channels: 3, Pix: make([]byte, 9*8*3)}))
 }
+
+// Blurring a picture step by step makes it less sharp each time, whatever its
+// contrast; a picture without edges has no sharpness.
+func TestSharpness(t *testing.T) {
+	picture := func(contrast float64) raster.Pixels {
+		p := raster.Pixels{W: 320, H: 240, Channels: 3}
+		for y := range p.H {
+			for x := range p.W {
+				v := 90.0
+				if (x/23+y/31)%2 == 0 {
+					v += 120 * contrast
+				}
+				if (x*x+y*y)%977 < 300 {
+					v += 40 * contrast
+				}
+				p.Pix = append(p.Pix, byte(v), byte(v), byte(v))
+			}
+		}
+		return p
+	}
+	for _, contrast := range []float64{1, 0.4} {
+		sharp := picture(contrast)
+		last := Sharpness(sharp)
+		assert.Greater(t, last, 2*Blurred)
+		for r := 1; r <= 5; r++ {
+			soft := raster.Pixels{W: sharp.W, H: sharp.H, Channels: 3, Pix: append([]byte(nil), sharp.Pix...)}
+			raster.Blur(soft, r)
+			now := Sharpness(soft)
+			assert.Less(t, now, last, "blurred by %d", r)
+			last = now
+			if r >= 3 {
+				assert.Less(t, now, Blurred, "blurred by %d", r)
+			}
+		}
+	}
+	assert.Zero(t, Sharpness(raster.Pixels{W: 64, H: 64, Channels: 3, Pix: make([]byte, 64*64*3)}))
+	assert.Zero(t, Sharpness(raster.Pixels{W: 8, H: 8, Channels: 3, Pix: make([]byte, 192)}))
+}

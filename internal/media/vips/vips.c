@@ -55,7 +55,7 @@ static VipsImage *drawing(const char *path, int w, int h) {
 	return im;
 }
 
-int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, int n) {
+int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, char *camera, int n) {
 	VipsImage *im = is_svg(path) ? drawing(path, 0, 0) : vips_image_new_from_file(path, "access", VIPS_ACCESS_SEQUENTIAL, NULL);
 	if (!im)
 		return -1;
@@ -63,6 +63,7 @@ int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken
 	*h = vips_image_get_page_height(im);
 	*orientation = vips_image_get_orientation(im);
 	copy_string(im, "exif-ifd2-DateTimeOriginal", taken, n);
+	copy_string(im, "exif-ifd0-Model", camera, n);
 	copy_string(im, "exif-ifd2-OffsetTimeOriginal", offset, n);
 	g_object_unref(im);
 	return 0;

@@ -53,6 +53,7 @@ type Header struct {
 	Orientation   int // EXIF 1…8, 1 if none
 	Taken         string
 	TakenOffset   string
+	Camera        string // what it calls itself
 }
 
 // Drawing is the Loader of pictures of lines and areas (SVG), which have no
@@ -84,13 +85,25 @@ func ReadHeader(path string) (Header, error) {
 		return h, ErrFormat
 	}
 	var w, ht, o C.int
-	var taken, offset [64]C.char
-	if C.nelko_header(p, &w, &ht, &o, &taken[0], &offset[0], 64) != 0 {
+	var taken, offset, camera [256]C.char
+	if C.nelko_header(p, &w, &ht, &o, &taken[0], &offset[0], &camera[0], 256) != 0 {
 		return h, lastError("reading the picture's header")
 	}
 	h.Width, h.Height, h.Orientation = int(w), int(ht), int(o)
-	h.Taken, h.TakenOffset = C.GoString(&taken[0]), C.GoString(&offset[0])
+	h.Taken, h.TakenOffset, h.Camera = C.GoString(&taken[0]), C.GoString(&offset[0]), exifText(C.GoString(&camera[0]))
 	return h, nil
+}
+
+// exifText is the value in libvips' account of an EXIF field, which reads
+// "VALUE (VALUE, ASCII, 6 components, 6 bytes)".
+func exifText(account string) string {
+	value := account
+	if at := strings.LastIndex(account, ", ASCII,"); at > 2 {
+		value = account[:(at-2)/2]
+	} else if cut, _, ok := strings.Cut(account, " ("); ok {
+		value = cut
+	}
+	return strings.TrimSpace(value)
 }
 
 // Load reads a picture upright and in sRGB, scaled to exactly w×h pixels
