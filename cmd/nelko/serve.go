@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"runtime/debug"
 	"strings"
 
 	"golang.org/x/term"
@@ -25,12 +26,23 @@ func open(ctx context.Context) (*app.App, error) {
 	return app.Open(ctx, s)
 }
 
+// A server's pages make much short-lived garbage in a small heap, so it may
+// collect less often than garbage says, as long as it needs little memory.
+const (
+	servedGarbage = 200
+	servedMemory  = 768 << 20
+)
+
 type serveCmd struct {
 	Demo bool `help:"Load the demo data if the studio is empty."`
 }
 
 // Run implements the subcommand.
 func (c *serveCmd) Run(ctx context.Context) error {
+	if os.Getenv("GOGC") == "" && os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetGCPercent(servedGarbage)
+		debug.SetMemoryLimit(servedMemory)
+	}
 	a, err := open(ctx)
 	if err != nil {
 		return err
