@@ -12,7 +12,6 @@ import (
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
-	"nelko/internal/film"
 	"nelko/internal/orders"
 	"nelko/internal/store"
 )
@@ -152,7 +151,9 @@ func (l *Looking) choice(ctx context.Context, d *orders.Dossier, c Choice) ([]by
 	for _, s := range n.Slides[max(0, i-1):min(len(n.Slides), i+2)] {
 		only = append(only, s.ID)
 	}
-	f, err := l.Orders.House.Lay(film.Source{Doc: n, Theme: d.Theme, Library: d.Library, Profile: profile.Look(c.Longer, d.Doc.Rate), Only: only})
+	tried := *d
+	tried.Doc = n
+	f, err := l.Orders.Film(&tried, profile.Look(c.Longer, d.Doc.Rate), "", only...)
 	if err != nil {
 		return nil, err
 	}

@@ -275,10 +275,10 @@ func Library(list []store.Media) doc.Library {
 }
 
 // Film lays the slideshow out as the dossier has it. watermark is laid over
-// drafts.
-func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string) (*film.Film, error) {
+// drafts; only names the slides that will be looked at, if not all of them.
+func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string, only ...doc.SlideID) (*film.Film, error) {
 	marks, lib := shelf.MarksOf(d.Settings).Lay(d.Library, watermark)
-	return o.House.Lay(film.Source{Doc: d.Doc, Theme: d.Theme, Library: lib, Profile: p, Marks: marks})
+	return o.House.Lay(film.Source{Doc: d.Doc, Theme: d.Theme, Library: lib, Profile: p, Marks: marks, Only: only})
 }
 
 // FilmOf lays a slideshow out for a render: as its revision was, with the

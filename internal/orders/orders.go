@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"net/mail"
+	"slices"
 	"strings"
 	"time"
 
@@ -325,18 +326,22 @@ func (o *Orders) TakeNewer(d *Dossier) *theme.Theme {
 	return o.Shelf.Newer(d.Doc.Theme, d.Doc.ThemeVersion)
 }
 
-// Mean marks a doubt about an order's film as meant, or points it out again.
-// The key is the check's.
-func (o *Orders) Mean(ctx context.Context, orderID int64, key string, meant bool, by *int64) error {
-	if key == "" || len(key) > 400 {
+// Mean marks doubts about an order's film as meant, or points them out again.
+// The keys are the checks'.
+func (o *Orders) Mean(ctx context.Context, orderID int64, keys []string, meant bool, by *int64) error {
+	if len(keys) == 0 || slices.ContainsFunc(keys, func(k string) bool { return k == "" || len(k) > 400 }) {
 		return &invalid.Input{Field: "key", Problem: "This cannot be marked as meant."}
 	}
 	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var err error
 		if meant {
-			err = tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.Meant{OrderID: orderID, Key: key, UserID: by, At: o.Now()}).Error
+			rows := make([]store.Meant, len(keys))
+			for i, k := range keys {
+				rows[i] = store.Meant{OrderID: orderID, Key: k, UserID: by, At: o.Now()}
+			}
+			err = tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&rows).Error
 		} else {
-			err = tx.Where("order_id = ? AND key = ?", orderID, key).Delete(&store.Meant{}).Error
+			err = tx.Where("order_id = ? AND key IN ?", orderID, keys).Delete(&store.Meant{}).Error
 		}
 		if err != nil {
 			return err

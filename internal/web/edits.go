@@ -63,14 +63,14 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	s.answerWith(w, r, now, err, nil)
 }
 
-// shows are what a picture of a choice shows, by the names in its address.
-var shows = map[string]looking.ChoiceKind{"": looking.Middle, "end": looking.End, "join": looking.IntoNext, "at": looking.At, "moving": looking.Moving, "into": looking.MovingInto}
+// choiceKinds are what a picture of a choice shows, by the names in its address.
+var choiceKinds = map[string]looking.ChoiceKind{"": looking.Middle, "end": looking.End, "join": looking.IntoNext, "at": looking.At, "moving": looking.Moving, "into": looking.MovingInto}
 
 // tryEdit shows a slide as it would be with an edit. The address says what the
 // picture depends on; as long as that is so, it never changes.
 func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
-	kind, ok := shows[q.Get("show")]
+	kind, ok := choiceKinds[q.Get("show")]
 	if !ok {
 		s.fail(w, r, fmt.Errorf("a choice shown as %q: %w", q.Get("show"), store.ErrNotFound))
 		return

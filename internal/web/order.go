@@ -1,15 +1,12 @@
 package web
 
 import (
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"hash/fnv"
 	"html/template"
-	"maps"
 	"math"
 	"net"
 	"net/http"
@@ -17,13 +14,11 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/go-chi/chi/v5"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/core/focus"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
@@ -192,7 +187,9 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	if err := s.findings(v); err != nil {
 		return nil, err
 	}
-	v.material(s.uploads.beingStored(wk.Order.ID))
+	if on.leaf == materialLeaf {
+		v.material(s.uploads.beingStored(wk.Order.ID))
+	}
 	v.songs()
 	v.delivering(s)
 	v.leaves()
@@ -289,16 +286,7 @@ func (s *Server) onlyHere() string {
 // mean marks findings as meant, or points them out again.
 func (s *Server) mean(w http.ResponseWriter, r *http.Request) {
 	_ = r.ParseForm() // what cannot be read is not there
-	err := error(nil)
-	keys := r.PostForm["key"]
-	if len(keys) == 0 {
-		err = &invalid.Input{Field: "key", Problem: "This cannot be marked as meant."}
-	}
-	for _, k := range keys {
-		if err == nil {
-			err = s.House.Orders.Mean(r.Context(), number(r, "order"), k, r.PostForm.Get("meant") != "", &user(r).ID)
-		}
-	}
+	err := s.House.Orders.Mean(r.Context(), number(r, "order"), r.PostForm["key"], r.PostForm.Get("meant") != "", &user(r).ID)
 	s.answer(w, r, err, nil)
 }
 
@@ -351,234 +339,6 @@ func stepPath(orderID int64, place string) string {
 func openingLook(w *orders.Dossier) timecode.Frames {
 	first := w.Plan.Slides[0]
 	return first.Start + (first.Length-first.Overlap)*2/3
-}
-
-// sheetFilter shows a part of the contact sheet.
-type sheetFilter struct {
-	ID, Name string
-	Count    int
-}
-
-// sheetFilters are those under which there is something; which is in the
-// page's own hands.
-func sheetFilters(sheet []mediumView) []sheetFilter {
-	out := []sheetFilter{{"all", "All", len(sheet)}}
-	for _, f := range []struct {
-		id, name string
-		is       func(mediumView) bool
-	}{
-		{"unused", "Not used", func(m mediumView) bool { return m.Uses == 0 }},
-		{"twice", "Used more than once", func(m mediumView) bool { return m.Uses > 1 }},
-		{"alike", "Look-alikes", func(m mediumView) bool { return m.Group > 0 }},
-		{"small", "Too small for its place", func(m mediumView) bool { return m.Small }},
-		{"blurred", "Blurred", func(m mediumView) bool { return m.Blurry }},
-		{"notime", "No time", func(m mediumView) bool { return m.NoTime }},
-		{"clip", "Clips", func(m mediumView) bool { return m.Kind == doc.ClipMedia }},
-		{"song", "Songs", func(m mediumView) bool { return m.Kind == doc.SongMedia }},
-		{"starred", "With stars", func(m mediumView) bool { return m.Stars > 0 }},
-		{"aside", "Set aside", func(m mediumView) bool { return m.Stars < 0 }},
-	} {
-		n := 0
-		for _, m := range sheet {
-			if f.is(m) {
-				n++
-			}
-		}
-		if n > 0 {
-			out = append(out, sheetFilter{f.id, f.name, n})
-		}
-	}
-	cameras := map[string]int{}
-	for _, m := range sheet {
-		if m.Camera != "" {
-			cameras[m.Camera]++
-		}
-	}
-	if len(cameras) > 1 {
-		for _, c := range slices.Sorted(maps.Keys(cameras)) {
-			out = append(out, sheetFilter{cameraTag(c), c, cameras[c]})
-		}
-	}
-	return out
-}
-
-// cameraTag is a camera's name as a tag.
-func cameraTag(camera string) string {
-	h := fnv.New32a()
-	_, _ = h.Write([]byte(camera)) // never fails
-	return fmt.Sprintf("camera-%x", h.Sum32())
-}
-
-// shiftClock puts a camera's clock right.
-func (s *Server) shiftClock(w http.ResponseWriter, r *http.Request) {
-	by, err := clockBy(r.PostFormValue("by"))
-	n := 0
-	if err == nil {
-		n, err = s.House.Intake.Shift(r.Context(), number(r, "order"), r.PostFormValue("camera"), by)
-	}
-	s.answer(w, r, err, func(v *orderView) {
-		if err == nil {
-			v.Notice = &notice{"good", fmt.Sprintf("%s put right. Sort the slides by capture time to have them where they belong.", wording.Counted(n, "time"))}
-		}
-	})
-}
-
-// clockBy reads by how much a clock is wrong: h:mm or h:mm:ss, with a sign.
-func clockBy(text string) (time.Duration, error) {
-	sign, rest := time.Duration(1), strings.TrimSpace(text)
-	if cut, minus := strings.CutPrefix(strings.Replace(rest, "−", "-", 1), "-"); minus {
-		sign, rest = -1, cut
-	}
-	var h, m, sec int
-	rest = strings.TrimPrefix(rest, "+")
-	n, err := fmt.Sscanf(rest, "%d:%d:%d", &h, &m, &sec)
-	if n < 2 || (err != nil && n != 2) || h < 0 || m < 0 || sec < 0 || m > 59 || sec > 59 || strings.Count(rest, ":") != n-1 {
-		return 0, &invalid.Input{Field: "by", Problem: fmt.Sprintf("%q is not a time: type +1:00 for an hour later, −0:02:30 for two and a half minutes earlier.", text)}
-	}
-	return sign * (time.Duration(h)*time.Hour + time.Duration(m)*time.Minute + time.Duration(sec)*time.Second), nil
-}
-
-// Given is as long as the medium has stars.
-func (m mediumView) Given() []struct{} { return make([]struct{}, max(0, m.Stars)) }
-
-// Tags are the filters a medium is shown under.
-func (m mediumView) Tags() string {
-	tags := []string{"all"}
-	for id, is := range map[string]bool{"unused": m.Uses == 0, "twice": m.Uses > 1, "alike": m.Group > 0, "small": m.Small, "notime": m.NoTime, "blurred": m.Blurry,
-		"clip": m.Kind == doc.ClipMedia, "song": m.Kind == doc.SongMedia, "starred": m.Stars > 0, "aside": m.Stars < 0} {
-		if is {
-			tags = append(tags, id)
-		}
-	}
-	if m.Camera != "" {
-		tags = append(tags, cameraTag(m.Camera))
-	}
-	slices.Sort(tags)
-	return strings.Join(tags, " ")
-}
-
-// rate gives a medium stars, or sets it aside.
-func (s *Server) rate(w http.ResponseWriter, r *http.Request) {
-	n, err := strconv.Atoi(r.PostFormValue("stars"))
-	if err != nil {
-		err = &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
-	} else {
-		err = s.House.Intake.Rate(r.Context(), number(r, "order"), number(r, "media"), n)
-	}
-	s.answer(w, r, err, nil)
-}
-
-// mediumView is a medium on the contact sheet.
-type mediumView struct {
-	ID     int64
-	DocID  doc.MediaID
-	Name   string
-	Kind   doc.MediaKind
-	Thumb  bool
-	Facts  string // pixels or length, and when it was taken
-	Uses   int
-	Slides []slideLink
-	Group  int // of look-alikes; 0: none
-	Small  bool
-	NoTime bool
-	Blurry bool
-	Camera string
-	Stars  int // −1: set aside
-}
-
-// slideLink leads from a picture to a slide that shows it.
-type slideLink struct {
-	Number int
-	Path   string
-}
-
-// material lays the contact sheet out: pictures in the order they were taken,
-// those without a time last, then songs.
-func (v *orderView) material(storing int) {
-	counts := map[doc.MediaKind]int{}
-	waiting := 0
-	var rows []store.Media
-	for _, m := range v.Media {
-		switch m.State {
-		case store.Refused:
-			v.RefusedMedia = append(v.RefusedMedia, m)
-		case store.Waiting:
-			waiting++
-		default:
-			counts[m.Kind]++
-			rows = append(rows, m)
-		}
-	}
-	slices.SortStableFunc(rows, func(a, b store.Media) int {
-		song := func(m store.Media) int {
-			if m.Kind == doc.SongMedia {
-				return 1
-			}
-			return 0
-		}
-		when := func(m store.Media) int64 {
-			if m.Captured == nil {
-				return math.MaxInt64
-			}
-			return m.Captured.UnixMicro()
-		}
-		return cmp.Or(cmp.Compare(song(a), song(b)), cmp.Compare(when(a), when(b)))
-	})
-	media := make([]doc.Media, len(rows))
-	for i, m := range rows {
-		media[i] = m.Known()
-	}
-	used := 0
-	for i, f := range plan.Material(v.Doc, media) {
-		m := rows[i]
-		row := mediumView{ID: m.ID, DocID: m.DocID(), Name: m.Name, Kind: m.Kind, Thumb: m.Thumbnail != nil, Group: f.Group, Uses: len(f.Slides), Stars: m.Stars,
-			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia, Camera: media[i].Camera, Blurry: media[i].Sharp > 0 && media[i].Sharp < focus.Blurred}
-		if f.Plays {
-			row.Uses = 1
-		}
-		if f.Used() {
-			used++
-		}
-		for _, n := range f.Slides {
-			row.Slides = append(row.Slides, slideLink{n + 1, stepPath(v.Order.ID, "slide-"+string(v.Doc.Slides[n].ID))})
-		}
-		switch {
-		case m.Kind != doc.PhotoMedia:
-			row.Facts = timecode.Clock(float64(m.Samples) / timecode.SampleRate)
-		default:
-			row.Facts = fmt.Sprintf("%d × %d", m.Width, m.Height)
-		}
-		if m.Captured != nil {
-			row.Facts += m.Captured.UTC().Format(" · 2 Jan 15:04")
-		}
-		v.Sheet = append(v.Sheet, row)
-	}
-	v.Shows = sheetFilters(v.Sheet)
-	for _, m := range v.Sheet {
-		if m.Kind == doc.PhotoMedia && !m.NoTime && !slices.Contains(v.Cameras, m.Camera) {
-			v.Cameras = append(v.Cameras, m.Camera)
-		}
-	}
-	slices.Sort(v.Cameras)
-	if len(rows) > 0 {
-		v.UsedCount = fmt.Sprintf("%d in, %d used, %d not used", len(rows), used, len(rows)-used)
-	}
-	parts := []string{}
-	for _, k := range []doc.MediaKind{doc.PhotoMedia, doc.ClipMedia, doc.SongMedia} {
-		if counts[k] > 0 {
-			parts = append(parts, wording.Counted(counts[k], string(k)))
-		}
-	}
-	if waiting > 0 {
-		parts = append(parts, wording.Counted(waiting, "file")+" being read")
-	}
-	if storing > 0 {
-		parts = append(parts, wording.Counted(storing, "file")+" being stored")
-	}
-	if len(parts) == 0 {
-		parts = []string{"nothing yet"}
-	}
-	v.MaterialCount = strings.Join(parts, ", ")
 }
 
 func (v *orderView) songs() {

@@ -57,8 +57,7 @@ func (t taster) address(op, show string, field, value string) string {
 }
 
 // pick adds a choice.
-// to is the control that makes it, op the one by which the slide shows it.
-func (p *picks) pick(t taster, to, op, field, value, name string, chosen bool) {
+func (p *picks) pick(t taster, op, field, value, name string, chosen bool) {
 	still, moving := "", "moving"
 	switch op {
 	case "motion":
@@ -66,7 +65,7 @@ func (p *picks) pick(t taster, to, op, field, value, name string, chosen bool) {
 	case "join":
 		still, moving = "join", "into"
 	}
-	p.List = append(p.List, pick{Op: to, Field: field, Value: value, Name: name, Chosen: chosen && !p.Several, Src: t.address(op, still, field, value), Moving: t.address(op, moving, field, value)})
+	p.List = append(p.List, pick{Op: op, Field: field, Value: value, Name: name, Chosen: chosen && !p.Several, Src: t.address(op, still, field, value), Moving: t.address(op, moving, field, value)})
 }
 
 // agreed is what all say, and whether they do.
@@ -136,9 +135,9 @@ func (t taster) picks(label, op, theme string, named []choice, slides []doc.Slid
 		is = film
 	}
 	p := picks{Label: label, Several: !all}
-	p.pick(t, op, op, op, "", theme, is == "")
+	p.pick(t, op, op, "", theme, is == "")
 	for _, c := range named {
-		p.pick(t, op, op, op, c.ID, c.Name, is == c.ID)
+		p.pick(t, op, op, c.ID, c.Name, is == c.ID)
 	}
 	return p
 }
@@ -202,9 +201,9 @@ func (v *deskView) tonePicks(wk *orders.Dossier, t taster) picks {
 	if to == "filmlook" {
 		name = asTheme
 	}
-	p.pick(t, to, to, "look", "theme", name, is == "theme")
+	p.pick(t, to, "look", "theme", name, is == "theme")
 	for _, l := range look.Named {
-		p.pick(t, to, to, "look", l.ID, l.Name, is == l.ID)
+		p.pick(t, to, "look", l.ID, l.Name, is == l.ID)
 	}
 	return p
 }
@@ -212,7 +211,7 @@ func (v *deskView) tonePicks(wk *orders.Dossier, t taster) picks {
 func stylePicks(t taster) picks {
 	p := picks{Label: "Caption style"}
 	for _, c := range design.CaptionStyles {
-		p.pick(t, "captionstyle", "captionstyle", "cap-style", c.ID, c.Name, false)
+		p.pick(t, "captionstyle", "cap-style", c.ID, c.Name, false)
 	}
 	return p
 }

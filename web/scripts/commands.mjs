@@ -2,6 +2,7 @@
 // command box, by right click.
 import { openPanel } from "./choices.mjs";
 import { change, order } from "./order.mjs";
+import { dialog } from "./page.mjs";
 import { slides } from "./rows.mjs";
 import { choose, chooseAll, chosen, edit, moveTo, step, takeOut } from "./running-order.mjs";
 
@@ -114,23 +115,6 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
 });
 
-// A dialog of the page; closing it gives the focus back.
-function dialog(label) {
-  document.querySelector("dialog.box")?.close();
-  const box = document.createElement("dialog");
-  box.className = "box";
-  box.setAttribute("aria-label", label);
-  const back = document.activeElement;
-  box.addEventListener("close", () => {
-    box.remove();
-    if (back?.isConnected) back.focus({ preventScroll: true });
-  });
-  box.addEventListener("click", (event) => {
-    if (event.target === box) box.close();
-  });
-  document.body.append(box);
-  return box;
-}
 const make = (tag, text, className = "") => {
   const e = document.createElement(tag);
   e.textContent = text;

@@ -1,5 +1,6 @@
 // The contact sheet: filters, sizes, stars by key, look-alikes side by side.
 import { change, order } from "./order.mjs";
+import { dialog } from "./page.mjs";
 
 const list = () => document.querySelector(".contact");
 const all = () => [...document.querySelectorAll(".contact > li")];
@@ -54,14 +55,8 @@ document.addEventListener("keydown", (event) => {
 // Look-alikes side by side, to keep the best.
 function lightTable(group) {
   const these = all().filter((li) => li.dataset.group === group);
-  const box = document.createElement("dialog");
-  box.className = "box lighttable";
-  box.setAttribute("aria-label", "Look-alikes");
-  const back = document.activeElement;
-  box.addEventListener("close", () => {
-    box.remove();
-    if (back?.isConnected) back.focus();
-  });
+  const box = dialog("Look-alikes");
+  box.classList.add("lighttable");
   const heading = document.createElement("h2");
   heading.textContent = `${these.length} look-alikes`;
   const row = document.createElement("div");
@@ -88,7 +83,6 @@ function lightTable(group) {
   close.textContent = "Keep all";
   close.addEventListener("click", () => box.close());
   box.append(heading, row, close);
-  document.body.append(box);
   box.showModal();
 }
 

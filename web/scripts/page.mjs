@@ -98,3 +98,21 @@ export async function deliver(send, waits) {
     return null;
   }
 }
+
+/** An empty dialog, to be filled and shown; closing it gives the focus back. */
+export function dialog(label) {
+  document.querySelector("dialog.box")?.close();
+  const box = document.createElement("dialog");
+  box.className = "box";
+  box.setAttribute("aria-label", label);
+  const back = document.activeElement;
+  box.addEventListener("close", () => {
+    box.remove();
+    if (back?.isConnected) back.focus({ preventScroll: true });
+  });
+  box.addEventListener("click", (event) => {
+    if (event.target === box) box.close();
+  });
+  document.body.append(box);
+  return box;
+}

@@ -40,10 +40,7 @@ func (c CopySettings) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	}
 	from := d.Slides[at]
 	has := func(kind string) bool { return slices.Contains(c.Kinds, kind) }
-	if d.Shots == nil {
-		d.Shots = map[doc.MediaID]doc.Shot{}
-	}
-	return d, on(&d, c.Slides, func(s *doc.Slide) error {
+	err := on(&d, c.Slides, func(s *doc.Slide) error {
 		if s.ID == from.ID {
 			return nil
 		}
@@ -77,14 +74,11 @@ func (c CopySettings) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 			if has("framing") {
 				shot.Fit, shot.Scale, shot.Tilt = given.Fit, given.Scale, given.Tilt
 			}
-			if shot == (doc.Shot{}) {
-				delete(d.Shots, m)
-			} else {
-				d.Shots[m] = shot
-			}
+			setShot(&d, m, shot)
 		}
 		return nil
 	})
+	return d, err
 }
 
 // Again shows slides with pictures once more, each right after itself.
@@ -147,11 +141,8 @@ func (r Replace) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	}
 	old := d.Shot(r.Old)
 	old.Turn, old.Crop, old.Focal, old.Trim = 0, framing.Rect{}, nil, doc.Trim{}
-	if _, own := d.Shots[r.New]; !own && old != (doc.Shot{}) {
-		if d.Shots == nil {
-			d.Shots = map[doc.MediaID]doc.Shot{}
-		}
-		d.Shots[r.New] = old
+	if _, own := d.Shots[r.New]; !own {
+		setShot(&d, r.New, old)
 	}
 	d.LeftOut = without(d.LeftOut, r.New)
 	if !d.Uses()[r.Old] {

@@ -28,7 +28,7 @@ func (m MotionPart) Title() string { return Motion{Slides: m.Slides}.Title() }
 
 // Apply implements Op.
 func (m MotionPart) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	return d, onOrFilm(&d, m.Slides, &d.Motion, func(s *doc.Slide) **design.Motion { return &s.Motion }, func(s doc.Slide) design.Motion {
+	err := onOrFilm(&d, m.Slides, &d.Motion, func(s *doc.Slide) **design.Motion { return &s.Motion }, func(s doc.Slide) design.Motion {
 		if l, ok := caster(d, with).Layout(s, with.Library, d.Seed); ok && l.Motion != nil {
 			return *l.Motion
 		}
@@ -40,6 +40,7 @@ func (m MotionPart) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) 
 		}
 		return invalid("motion", n.Validate())
 	})
+	return d, err
 }
 
 // CaptionPart changes a part of how captions are set: on slides, or in the

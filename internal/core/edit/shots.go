@@ -37,9 +37,6 @@ func (s Shots) Title() string {
 
 // Apply implements Op.
 func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	if d.Shots == nil {
-		d.Shots = map[doc.MediaID]doc.Shot{}
-	}
 	for _, id := range s.Media {
 		m, ok := with.Library[id]
 		if !ok {
@@ -73,13 +70,21 @@ func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		if s.Look != nil {
 			shot.Look = s.Look
 		}
-		if shot == (doc.Shot{}) {
-			delete(d.Shots, id)
-		} else {
-			d.Shots[id] = shot
-		}
+		setShot(&d, id, shot)
 	}
 	return d, nil
+}
+
+// setShot writes what is set for a picture; nothing set is not written.
+func setShot(d *doc.Slideshow, id doc.MediaID, shot doc.Shot) {
+	if shot == (doc.Shot{}) {
+		delete(d.Shots, id)
+		return
+	}
+	if d.Shots == nil {
+		d.Shots = map[doc.MediaID]doc.Shot{}
+	}
+	d.Shots[id] = shot
 }
 
 func set[T any](to *T, from *T) {

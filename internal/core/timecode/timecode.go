@@ -206,14 +206,6 @@ func (l Length) In(r Rate) float64 {
 	return l.Seconds
 }
 
-// String writes the length as it was meant.
-func (l Length) String() string {
-	if l.Frames > 0 {
-		return fmt.Sprintf("%d frames", l.Frames)
-	}
-	return fmt.Sprintf("%g s", l.Seconds)
-}
-
 // ParseLength reads a length above 0 as people type it: 4, 4.5 or 4,5 seconds;
 // 1:02.5 as minutes and seconds; 108f in frames; 0:00:04:12 as timecode at a
 // rate of so many whole frames a second.
