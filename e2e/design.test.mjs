@@ -190,6 +190,37 @@ test("a picture is cropped and framed by drawing on it", async () => {
   }
 });
 
+test("crop, focal point, framing and words are taken hold of on the film itself", async () => {
+  await choose(3);
+  await panel("pictures");
+  const edge = page.locator("#handles .handle-upright").first();
+  await edge.waitFor();
+  const before = await page.evaluate(() => document.querySelector("#undo").title);
+  await edited(() => pull(edge, 40));
+  assert.notEqual(await page.evaluate(() => document.querySelector("#undo").title), before);
+  assert.ok(Number(await page.locator("[data-shot] [name=crop-x]").first().inputValue()) > 2, "cut at its left edge");
+  assert.match(await page.evaluate(() => document.activeElement.id), /^handle-crop-left/, "the handle keeps the focus");
+  await page.locator("#handles .handle-cross").first().focus();
+  await edited(() => page.keyboard.press("Shift+ArrowRight"));
+  assert.match(await page.getAttribute("#undo", "title"), /focal point/);
+  await panel("motion");
+  await page.locator("#handles .handle-area").first().focus();
+  await edited(() => page.keyboard.press("+"));
+  await page.waitForSelector("#framed-by-hand", { state: "attached" });
+  await panel("slide");
+  await edited(async () => {
+    await page.fill("#caption", "Held by hand");
+    await page.locator("#caption").press("Tab");
+  });
+  const words = page.locator("#handle-words");
+  await words.waitFor();
+  const [frame, box] = [await page.locator("#handles").boundingBox(), await words.boundingBox()];
+  await edited(() => pull(words, frame.x + frame.width / 2 - box.x - box.width / 2 + 3, -60));
+  assert.equal(await page.inputValue("#cap-x"), "50", "snapped to the middle");
+  assert.ok(Number(await page.inputValue("[name=cap-y]")) < 85);
+  for (let i = 0; i < 5; i++) await edited(() => page.click("#undo"));
+});
+
 test("a picture and a drift lie over a range of slides", async () => {
   await chooseRange(1, 2);
   await panel("over");

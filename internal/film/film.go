@@ -190,6 +190,12 @@ func (f *Film) Stills(a compose.Assets, quality int, at ...timecode.Frames) ([]b
 	return vips.JPEG(all, quality)
 }
 
+// Shown is the pictures and clips of a slide at a frame of the film, bottom
+// first.
+func (f *Film) Shown(id doc.SlideID, n timecode.Frames) []scene.Shown {
+	return f.Scene.Shown(f.Doc, f.Library, id, n)
+}
+
 // Words is the box around a slide's words, in fractions of the frame; empty
 // for a slide without words.
 func (f *Film) Words(id doc.SlideID) framing.Rect {

@@ -13,8 +13,11 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 	"golang.org/x/sync/singleflight"
 
+	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
 	"nelko/internal/latest"
@@ -135,6 +138,28 @@ func (l *Looking) Frame(ctx context.Context, orderID int64, revision int, n time
 		l.frames.Add(k, b)
 	}
 	return b, err
+}
+
+// Held is what a hand can take hold of on the film: a slide's pictures at a
+// frame, and the box around its words, in fractions of the frame.
+type Held struct {
+	Pictures []scene.Shown
+	Words    framing.Rect // empty without words
+}
+
+// Held is a slide of an order's slideshow at a revision, at frame n of the
+// film. An unknown order or revision is store.ErrNotFound; an unknown slide
+// holds nothing.
+func (l *Looking) Held(ctx context.Context, orderID int64, revision int, slide doc.SlideID, n timecode.Frames, longer int) (Held, error) {
+	d, err := l.Orders.LoadAt(ctx, orderID, revision)
+	if err != nil {
+		return Held{}, err
+	}
+	f, err := l.film(d, profile.Look(longer, d.Doc.Rate), false)
+	if err != nil {
+		return Held{}, err
+	}
+	return Held{Pictures: f.Shown(slide, n), Words: f.Words(slide)}, nil
 }
 
 // Prepare lays a film out in the background, so that its frames are drawn at

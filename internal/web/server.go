@@ -165,6 +165,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/{leaf:material|soundtrack|check|deliveries}", s.orderPage)
 		r.Get("/margin", s.orderMargin)
 		r.Get("/frame", s.orderFrame)
+		r.Get("/held", s.held)
 		r.Get("/try/{op}", s.tryEdit)
 		r.Get("/moment", s.orderMoment)
 		r.Post("/as-pattern", s.givePart)

@@ -34,7 +34,7 @@ function keep(attribute, element, how) {
   if (element.tagName === "CANVAS" || (attribute === "style" && element.matches(".contact"))) return false;
   return !(how === "remove" && element.tagName === "image" && attribute === "href");
 }
-const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep } });
+const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep, beforeNodeRemoved: (node) => !node.parentElement?.matches("#handles") } });
 
 // What htmx has to know of: only elements that ask for something, and only when
 // they are new or ask for something else.

@@ -167,6 +167,43 @@ func TestFocalPointByHand(t *testing.T) {
 	assert.InDelta(t, 4.0/3, float64(l.Asset.W)/float64(l.Asset.H), 0.01, "prepared as turned")
 }
 
+// What a hand takes hold of is where the picture is: seen through its place
+// without distortion, in every theme, with and without turn, crop and mat.
+func TestShownIsWhereThePictureIs(t *testing.T) {
+	for _, th := range themestest.Shelf(t).All() {
+		for _, shot := range []doc.Shot{{}, {Turn: 1}, {Crop: framing.Rect{X: 0.25, Y: 0.1, W: 0.5, H: 0.8}}, {Turn: 3, Crop: framing.Rect{X: 0.1, Y: 0.2, W: 0.6, H: 0.7}}} {
+			m := doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 4000, Focus: framing.Point{X: 0.3, Y: 0.4}}
+			lib := doc.Library{"p": m}
+			var d doc.Slideshow
+			sc := filmOf(t, th.ID, m, "", hd, nil, func(f *doc.Slideshow) {
+				f.Shots = map[doc.MediaID]doc.Shot{"p": shot}
+				d = *f
+			})
+			b := sc.Slides[1]
+			for _, n := range []timecode.Frames{b.Start, b.Start + b.Length/2, b.End() - 1} {
+				shown := sc.Shown(d, lib, "b", n)
+				require.Len(t, shown, 1, th.ID)
+				p := shown[0]
+				w, h := 3000.0, 4000.0
+				if shot.Turn%2 == 1 {
+					w, h = h, w
+				}
+				across, down := p.Place.W*1920/(p.Window.W*w), p.Place.H*1080/(p.Window.H*h)
+				assert.InEpsilon(t, across, down, 0.01, "%s, %+v: never stretched", th.ID, shot)
+				assert.True(t, p.Crop.Contains(p.Window, 1e-6), "%s, %+v: within the crop", th.ID, shot)
+				if shot.Crop != (framing.Rect{}) {
+					assert.Equal(t, shot.Crop, p.Crop)
+				}
+				want := map[int]framing.Point{0: {X: 0.3, Y: 0.4}, 1: {X: 0.6, Y: 0.3}, 3: {X: 0.4, Y: 0.7}}[shot.Turn]
+				assert.InDelta(t, want.X, p.Focal.X, 1e-9, "%+v", shot)
+				assert.InDelta(t, want.Y, p.Focal.Y, 1e-9, "%+v", shot)
+			}
+			assert.Equal(t, sc.Shown(d, lib, "b", b.Start)[0].Begins, sc.Shown(d, lib, "b", b.Start)[0].Window)
+			assert.Empty(t, sc.Shown(d, lib, "nobody", 0))
+		}
+	}
+}
+
 // What is smaller than its place is said, and nothing is prepared larger than
 // it is.
 func TestEnlargedPicturesAreSaid(t *testing.T) {
