@@ -11,6 +11,7 @@ require (
 	github.com/caarlos0/env/v11 v11.4.2
 	github.com/emersion/go-smtp v0.25.1
 	github.com/esimov/pigo v1.4.6
+	github.com/fsnotify/fsnotify v1.10.1
 	github.com/go-chi/chi/v5 v5.5.0
 	github.com/go-chi/httprate v0.16.1
 	github.com/go-pdf/fpdf v0.9.0

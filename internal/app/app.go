@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -37,6 +38,7 @@ type Settings struct {
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
 	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
 	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
+	Intake      string `env:"NELKO_INTAKE"`                              // folder with a folder for each order, whose files are brought in; by default one in Var
 	Watch       string `env:"NELKO_WATCH"`                               // folder whose sub-folders Runs may watch; empty: none
 	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`                         // room for kept segments; 0 is the usual
 	Metrics     string `env:"NELKO_METRICS" envDefault:"127.0.0.1:9180"` // loopback address for Prometheus; empty: none
@@ -56,6 +58,9 @@ func ReadSettings() (Settings, error) {
 	s.Var = abs
 	if s.Blobs == "" {
 		s.Blobs = "file://" + filepath.ToSlash(filepath.Join(s.Var, "blobs"))
+	}
+	if s.Intake == "" {
+		s.Intake = filepath.Join(s.Var, "intake")
 	}
 	if s.BaseURL == "" {
 		s.BaseURL = "http://" + s.Addr
@@ -92,12 +97,28 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 		db.Close()
 		return nil, err
 	}
-	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL, Watch: s.Watch, Host: s.videoHost()})
+	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL, Watch: s.Watch, Intake: s.Intake, Photos: s.photoSource(), Host: s.videoHost()})
 	if err != nil {
 		db.Close()
 		return nil, errors.Join(err, blobs.Close())
 	}
 	return &App{Settings: s, House: h}, nil
+}
+
+// The photo source that ships with the program is for trying things out: what
+// it shows is made up, and it is there only where there is no mail server.
+const photosName, photosPassword = "studio", "saltmere"
+
+// photoSource is the address of the stand-in photo source; empty if there is
+// none.
+func (s Settings) photoSource() string {
+	u, err := url.Parse(s.BaseURL)
+	if s.Mail != "" || err != nil {
+		return ""
+	}
+	u.Scheme = map[string]string{"http": "dav", "https": "davs"}[u.Scheme]
+	u.User, u.Path = url.UserPassword(photosName, photosPassword), web.PhotosPath
+	return u.String()
 }
 
 // videoHost is the address of the video host: the stand-in's is below the
@@ -153,6 +174,7 @@ func (a *App) attend(ctx context.Context, hear func(store.Event)) {
 	go a.House.Shelf.Watch(ctx)
 	go a.House.KeepTidy(ctx)
 	go a.House.Runs.WatchFolders(ctx)
+	go a.House.Intake.WatchFolder(ctx)
 	go a.House.Store.Listen(ctx, func(e store.Event) {
 		a.House.Hear(e)
 		if hear != nil {
@@ -198,7 +220,20 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	if a.Settings.Host == "" && a.Settings.Mail == "" {
 		host = &standin.Host{Dir: filepath.Join(a.Settings.Var, "host"), Base: a.House.Hosting.Host, Takes: 5 * time.Second}
 	}
+	var photos http.Handler
+	if a.Settings.Mail == "" {
+		dir := filepath.Join(a.Settings.Var, "photos")
+		photos = standin.NewPhotos(dir, web.PhotosPath, photosName, photosPassword)
+		if studio, err := a.House.Shelf.Studio(ctx); err == nil && studio.Demo {
+			go func() {
+				if err := demo.Albums(ctx, dir); err != nil {
+					slog.Warn("the photo source's albums", "error", err)
+				}
+			}()
+		}
+	}
 	handler, err := web.New(web.Config{
+		Photos:    photos,
 		VideoHost: host,
 		House:     a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
 	})

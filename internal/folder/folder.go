@@ -3,6 +3,7 @@
 package folder
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"net/url"
 	"path"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/studio-b12/gowebdav"
@@ -34,7 +36,17 @@ type Folder interface {
 	Look(ctx context.Context, name string) (f File, there bool, err error)
 	Write(ctx context.Context, name string, r io.Reader) error
 	Read(ctx context.Context, name string) (io.ReadCloser, error)
+	// List tells of all that lies in a folder below, by name; "" is the folder
+	// itself. What begins with a dot is left out.
+	List(ctx context.Context, below string) ([]Entry, error)
 	Close() error
+}
+
+// Entry is a file or a folder in a folder.
+type Entry struct {
+	Name string // without what is before it
+	Dir  bool
+	File
 }
 
 // Check reports what is wrong with a folder's address.
@@ -108,6 +120,22 @@ func (b bucket) Read(ctx context.Context, name string) (io.ReadCloser, error) {
 	return b.NewReader(ctx, name, nil)
 }
 
+func (b bucket) List(ctx context.Context, below string) (out []Entry, err error) {
+	prefix := strings.TrimPrefix(strings.TrimSuffix(below, "/")+"/", "/")
+	for it := b.Bucket.List(&blob.ListOptions{Prefix: prefix, Delimiter: "/"}); ; {
+		o, err := it.Next(ctx)
+		if errors.Is(err, io.EOF) {
+			return out, nil
+		}
+		if err != nil {
+			return out, err
+		}
+		if name := strings.Trim(strings.TrimPrefix(o.Key, prefix), "/"); name != "" && !strings.HasPrefix(name, ".") {
+			out = append(out, Entry{name, o.IsDir, File{o.Size, o.ModTime}})
+		}
+	}
+}
+
 func isDAV(u *url.URL) bool { return u.Scheme == "dav" || u.Scheme == "davs" }
 
 // dav is a folder of a WebDAV server (RFC 4918).
@@ -154,6 +182,21 @@ func (d dav) Write(ctx context.Context, name string, r io.Reader) error {
 
 func (d dav) Read(_ context.Context, name string) (io.ReadCloser, error) {
 	return d.ReadStream(d.at(name))
+}
+
+func (d dav) List(_ context.Context, below string) ([]Entry, error) {
+	infos, err := d.ReadDir(d.at(below))
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Entry, 0, len(infos))
+	for _, i := range infos {
+		if !strings.HasPrefix(i.Name(), ".") {
+			out = append(out, Entry{i.Name(), i.IsDir(), File{i.Size(), i.ModTime()}})
+		}
+	}
+	slices.SortFunc(out, func(a, b Entry) int { return cmp.Compare(a.Name, b.Name) })
+	return out, nil
 }
 
 // Close implements folder.

@@ -51,6 +51,8 @@ type Settings struct {
 	Films        int    // rendered at the same time in this process
 	BaseURL      string // the address clients reach
 	Host         string // the address of the video host; empty: none
+	Photos       string // address of the photo source, where the studio has set no other; empty: none
+	Intake       string // folder whose sub-folders, named by orders, are looked into; empty: none
 	Watch        string // folder whose sub-folders Runs may watch; empty: none
 	Now          func() time.Time
 }
@@ -88,7 +90,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		return nil, err
 	}
 	h.Orders = orders.NewRoom(s, h.Shelf, film.House{Tools: tools, Shelf: on}, set.Now)
-	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now}
+	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Folder: set.Intake, Photos: set.Photos}
 	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}

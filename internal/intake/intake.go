@@ -30,6 +30,8 @@ type Intake struct {
 	Queue  orders.Queue
 	Orders *orders.Orders
 	Now    func() time.Time
+	Photos string // address of the photo source, where the studio has set no other
+	Folder string // whose sub-folders are named by orders and looked into; empty: none
 }
 
 // Read is the job that looks at a received file.
@@ -72,6 +74,8 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 		Work:   func(ctx context.Context, j queue.Job[Read]) error { return in.Read(ctx, j.Args) },
 		Refuse: in.refuse,
 	})
+	js.Serve(fetching, 1)
+	queue.Handle(js, queue.Kind[Fetch]{Work: func(ctx context.Context, j queue.Job[Fetch]) error { return in.Fetch(ctx, j.Args) }})
 	queue.Handle(js, queue.Kind[Pour]{Work: func(ctx context.Context, j queue.Job[Pour]) error {
 		err := in.Pour(ctx, j.Args)
 		var c *orders.Conflict
@@ -86,7 +90,11 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 // upload: receiving the same one twice does nothing. The file is there wholly
 // or, on an error, not at all.
 func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name string, r io.Reader) (store.Media, error) {
-	m := store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}
+	return in.receive(ctx, store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}, r)
+}
+
+func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (store.Media, error) {
+	orderID, uploadID := *m.OrderID, m.UploadID
 	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID); err == nil {
 		return old, nil
 	} else if !errors.Is(err, store.ErrNotFound) {
@@ -115,6 +123,9 @@ func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name str
 // Run, and has it looked at. One that is there already is refused.
 func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	m.State = store.Waiting
+	if err := in.hold(tx, m); err != nil {
+		return err
+	}
 	// A pattern's own material is the Run's, so that all rows may show it.
 	if m.OrderID != nil {
 		var runs []int64
@@ -130,6 +141,14 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 		m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
 	} else if !errors.Is(err, store.ErrNotFound) {
 		return err
+	}
+	if m.State != store.Refused && m.ClientPageID != nil {
+		if m.Reason, err = in.tooMuch(tx, m); err != nil {
+			return err
+		}
+		if m.Reason != "" {
+			m.State = store.Refused
+		}
 	}
 	if err := tx.Create(m).Error; err != nil || m.State == store.Refused {
 		return err
@@ -190,7 +209,7 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	}
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
-	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp}
+	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Description: facts.Description}
 	if !facts.Captured.IsZero() {
 		m.Captured = &facts.Captured
 	}
@@ -266,7 +285,7 @@ func (in *Intake) Pour(ctx context.Context, j Pour) error {
 		if own := m.RunID == nil && m.OrderID != nil && *m.OrderID == j.OrderID; own == (d.Doc.Pattern != nil) {
 			continue
 		}
-		if m.State == store.Ready && !used[id] && !d.Doc.Soundtrack.Plays(id) && !slices.Contains(d.Doc.LeftOut, id) {
+		if m.State == store.Ready && !m.Held && !used[id] && !d.Doc.Soundtrack.Plays(id) && !slices.Contains(d.Doc.LeftOut, id) {
 			ids = append(ids, id)
 		}
 	}
@@ -322,6 +341,45 @@ func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by ti
 		err = &invalid.Input{Field: "camera", Problem: "No picture with a time is of this camera."}
 	}
 	return n, err
+}
+
+// ShiftBy is Shift by two pictures of the same moment: all pictures of the
+// camera that took the wrong one are shifted by what is between the two.
+func (in *Intake) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int, error) {
+	var two []store.Media
+	if err := in.Store.DB.WithContext(ctx).Select("id", "captured", "seen").Where("order_id = ? AND id IN ? AND captured IS NOT NULL", orderID, []int64{right, wrong}).Find(&two).Error; err != nil {
+		return 0, err
+	}
+	if len(two) != 2 {
+		return 0, &invalid.Input{Field: "wrong", Problem: "A clock is put right by two pictures that have a time."}
+	}
+	if two[0].ID != right {
+		two[0], two[1] = two[1], two[0]
+	}
+	of := func(m store.Media) string {
+		if m.Seen == nil {
+			return ""
+		}
+		return m.Seen.Camera
+	}
+	if of(two[0]) == of(two[1]) {
+		return 0, &invalid.Input{Field: "wrong", Problem: "Both pictures are of the same camera, so its clock cannot be told by them."}
+	}
+	return in.Shift(ctx, orderID, of(two[1]), two[0].Captured.Sub(*two[1].Captured))
+}
+
+// Retime sets when a picture or clip was taken; nil is unknown.
+func (in *Intake) Retime(ctx context.Context, orderID, mediaID int64, at *time.Time) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Media{}).Where("id = ? AND order_id = ? AND state = 'ready' AND kind <> 'song'", mediaID, orderID).Update("captured", at)
+		if res.Error == nil && res.RowsAffected == 0 {
+			return fmt.Errorf("medium %d: %w", mediaID, store.ErrNotFound)
+		}
+		if res.Error != nil {
+			return res.Error
+		}
+		return in.Orders.Changed(ctx, tx, orderID)
+	})
 }
 
 // Rate gives a medium 1 to 5 stars, none with 0, or sets it aside with −1.

@@ -97,6 +97,9 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 		return m, nil, refuse("the picture has only %d×%d pixels", m.W, m.H)
 	}
 	m.Captured, m.Camera = takenAt(h.Taken, h.TakenOffset), h.Camera
+	if h.Loader != vips.Drawing {
+		m.Description = described(path)
+	}
 	// Reading it once small proves that all of it is there, and shows faces
 	// and what stands out.
 	k := math.Min(1, faces.Side/float64(max(m.W, m.H)))
@@ -109,7 +112,7 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 	}
 	m.Clear, m.Sharp = showsThrough(p), focus.Sharpness(p)
 	small := raster.Shrink(Flatten(p, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
-	m.Focus, m.Print = focus.Point(small), focus.Print(small)
+	m.Focus, m.Print, m.Light = focus.Point(small), focus.Print(small), focus.Lightness(small)
 	return m, nil, nil
 }
 

@@ -83,9 +83,17 @@ func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (in
 		if err := tx.Model(&store.Revision{}).Where("slideshow_id = ?", d.Slideshow.ID).Select("max(number)").Scan(&top).Error; err != nil {
 			return 0, err
 		}
-		r := store.Revision{SlideshowID: d.Slideshow.ID, Number: top + 1, Parent: d.Slideshow.Head, Title: op.Title(), AuthorID: author}
+		r := store.Revision{SlideshowID: d.Slideshow.ID, Number: top + 1, Parent: d.Slideshow.Head, Title: titleOf(op, d.Doc, n), AuthorID: author}
 		return r.Number, o.addRevision(tx, r, &d.Revision, n)
 	}
+}
+
+// titleOf is what a step is called in the history.
+func titleOf(op edit.Op, before, after doc.Slideshow) string {
+	if t, ok := op.(edit.Telling); ok {
+		return t.Tells(before, after)
+	}
+	return op.Title()
 }
 
 // Try is the document as it would be with an edit, which is not kept.

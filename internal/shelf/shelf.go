@@ -72,7 +72,7 @@ type Settings struct {
 	Name                      string
 	Watermark, Mark, Language *string
 	Sites                     *string // origins, apart by blanks or lines
-	Folder, FileNames         *string
+	Folder, FileNames, Photos *string
 	Mails                     map[string]store.RunMail // nil: as they are
 }
 
@@ -97,7 +97,7 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 			return invalid.Field("language", "A language has three small letters, as ISO 639-2 has them: eng, deu, fra; und for none.")
 		}
 	}
-	for field, text := range map[string]*string{"folder": n.Folder, "file_names": n.FileNames} {
+	for field, text := range map[string]*string{"folder": n.Folder, "file_names": n.FileNames, "photos": n.Photos} {
 		if text != nil {
 			set[field] = strings.TrimSpace(*text)
 		}

@@ -21,6 +21,7 @@ type Studio struct {
 	Sites     string // origins that may show films in their pages, a line each
 	Folder    string // into which films are put as files: any address of a blob store; empty: none
 	FileNames string // pattern of their names; empty: the usual one
+	Photos    string // address of the WebDAV folder with albums that photos are fetched from; empty: none
 
 	Mails map[string]RunMail `gorm:"serializer:json"` // what clients are written, by what it is about; the usual words where there are none
 	Mark  string             // words in a corner of finished films; empty: none
@@ -67,6 +68,7 @@ type Order struct {
 	ArchivedAt, DeletedAt      *time.Time
 	CreatedAt                  time.Time
 	AsksApproval               bool // nothing is rendered for good before the client has approved
+	Holds                      bool // what comes in is held back until it is accepted
 
 	Wants []DeliveryKind `gorm:"serializer:json"` // by which ways it is to be delivered; none: any
 
@@ -213,8 +215,10 @@ type Media struct {
 	Waveform      []byte
 	Thumbnail     *string
 	Proxy         *string
-	Seen          *Seen `gorm:"serializer:json"`
-	Stars         int   // 1 to 5; 0 none given, −1 set aside
+	Seen          *Seen  `gorm:"serializer:json"`
+	Stars         int    // 1 to 5; 0 none given, −1 set aside
+	Held          bool   // is not in any film before it is accepted
+	ClientPageID  *int64 // the client's page it came by
 	CreatedAt     time.Time
 }
 
@@ -226,12 +230,33 @@ type Seen struct {
 	Sound bool           `json:"sound,omitempty"`
 	Clear bool           `json:"clear,omitempty"`
 
-	Camera string  `json:"camera,omitempty"`
-	Sharp  float64 `json:"sharp,omitempty"`
+	Camera      string  `json:"camera,omitempty"`
+	Sharp       float64 `json:"sharp,omitempty"`
+	Light       float64 `json:"light,omitempty"`
+	Description string  `json:"description,omitempty"`
 }
 
 // TableName implements GORM's Tabler.
 func (Media) TableName() string { return "media" }
+
+// ClientPage is the page on which an order's client brings material in and
+// fills in the details. What comes by it is held back until it is accepted.
+type ClientPage struct {
+	ID        int64
+	OrderID   int64
+	Token     string
+	TokenHash []byte
+	Files     int   // that may come by it
+	Bytes     int64 // likewise, together
+	ExpiresAt time.Time
+	ClosedAt  *time.Time
+	Details   map[string]string `gorm:"serializer:json"` // as the client filled them in, until they are accepted
+	SaidAt    *time.Time        // when the client did so last; nil: nothing waits
+	CreatedAt time.Time
+}
+
+// Open reports whether the client may still bring something in.
+func (p *ClientPage) Open(now time.Time) bool { return p.ClosedAt == nil && now.Before(p.ExpiresAt) }
 
 // DocID is the medium's name in documents: its content.
 func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
@@ -244,6 +269,7 @@ func (m Media) Known() doc.Media {
 	}
 	if m.Seen != nil {
 		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
+		f.Light, f.Description = m.Seen.Light, m.Seen.Description
 	}
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()

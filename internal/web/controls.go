@@ -236,8 +236,9 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return edit.Chapter{Slides: f.Slides, Text: f.Text}, nil
 	}),
-	"captionnames": reads(func(f chosen) (edit.Op, error) { return edit.CaptionNames{Slides: f.Slides}, nil }),
-	"captionplain": reads(func(f chosen) (edit.Op, error) { return edit.CaptionStyle{Slides: f.Slides}, nil }),
+	"captiondescriptions": reads(func(f chosen) (edit.Op, error) { return edit.CaptionDescriptions{Slides: f.Slides}, nil }),
+	"captionnames":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionNames{Slides: f.Slides}, nil }),
+	"captionplain":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionStyle{Slides: f.Slides}, nil }),
 	"addcard": reads(func(f chosen) (edit.Op, error) {
 		c := edit.AddCard{Words: doc.Words{Kind: "title", Main: "Title"}}
 		if len(f.Slides) > 0 {

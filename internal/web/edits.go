@@ -29,6 +29,15 @@ func queryInt(r *http.Request, name string, otherwise int64) int64 {
 	return n
 }
 
+// formInt is a whole number of a form; 0 if it is none.
+func formInt(r *http.Request, name string) int64 {
+	n, err := strconv.ParseInt(strings.TrimSpace(r.PostFormValue(name)), 10, 64)
+	if err != nil {
+		return 0
+	}
+	return n
+}
+
 // op makes an edit of a control's name and the values of its fields.
 func (s *Server) op(ctx context.Context, name string, v url.Values) (edit.Op, error) {
 	c, ok := controls[name]

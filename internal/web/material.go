@@ -33,11 +33,13 @@ var sheetFilters = []struct {
 	is       func(mediumView) bool
 }{
 	{"all", "All", func(mediumView) bool { return true }},
-	{"unused", "Not used", func(m mediumView) bool { return m.Uses == 0 }},
+	{"held", "Held back", func(m mediumView) bool { return m.Held }},
+	{"unused", "Not used", func(m mediumView) bool { return m.Uses == 0 && !m.Held }},
 	{"twice", "Used more than once", func(m mediumView) bool { return m.Uses > 1 }},
 	{"alike", "Look-alikes", func(m mediumView) bool { return m.Group > 0 }},
 	{"small", "Too small for its place", func(m mediumView) bool { return m.Small }},
 	{"blurred", "Blurred", func(m mediumView) bool { return m.Blurry }},
+	{"dim", "Too dark or too light", func(m mediumView) bool { return m.Dim }},
 	{"notime", "No time", func(m mediumView) bool { return m.NoTime }},
 	{"clip", "Clips", func(m mediumView) bool { return m.Kind == doc.ClipMedia }},
 	{"song", "Songs", func(m mediumView) bool { return m.Kind == doc.SongMedia }},
@@ -82,16 +84,42 @@ func cameraTag(camera string) string {
 
 // shiftClock puts a camera's clock right.
 func (s *Server) shiftClock(w http.ResponseWriter, r *http.Request) {
-	by, err := clockBy(r.PostFormValue("by"))
-	n := 0
-	if err == nil {
-		n, err = s.House.Intake.Shift(r.Context(), number(r, "order"), r.PostFormValue("camera"), by)
+	n, err := 0, error(nil)
+	if right, wrong := formInt(r, "right"), formInt(r, "wrong"); right != 0 {
+		n, err = s.House.Intake.ShiftBy(r.Context(), number(r, "order"), right, wrong)
+	} else {
+		var by time.Duration
+		if by, err = clockBy(r.PostFormValue("by")); err == nil {
+			n, err = s.House.Intake.Shift(r.Context(), number(r, "order"), r.PostFormValue("camera"), by)
+		}
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
 			v.Notice = &notice{"good", fmt.Sprintf("%s put right. Sort the slides by capture time to have them where they belong.", wording.Counted(n, "time"))}
 		}
 	})
+}
+
+// takenForm is how the time of a picture is typed.
+const takenForm = "2006-01-02 15:04:05"
+
+// retime sets when a picture was taken; without a time it has none.
+func (s *Server) retime(w http.ResponseWriter, r *http.Request) {
+	var at *time.Time
+	var err error
+	if text := strings.TrimSpace(r.PostFormValue("at")); text != "" {
+		t, wrong := time.Parse(takenForm, text)
+		if wrong != nil {
+			t, wrong = time.Parse("2006-01-02 15:04", text)
+		}
+		if at = &t; wrong != nil {
+			err = &invalid.Input{Field: "at", Problem: fmt.Sprintf("%q is no time: type 2026-09-12 14:30, with seconds if they matter, or nothing where it is unknown.", text)}
+		}
+	}
+	if err == nil {
+		err = s.House.Intake.Retime(r.Context(), number(r, "order"), number(r, "media"), at)
+	}
+	s.answer(w, r, err, nil)
 }
 
 // clockBy reads by how much a clock is wrong: h:mm or h:mm:ss, with a sign.
@@ -153,6 +181,10 @@ type mediumView struct {
 	Blurry bool
 	Camera string
 	Stars  int // −1: set aside
+	Held   bool
+	Taken  string // as it is typed
+	Dim    bool   // too dark, or too light
+	Words  string // its description
 }
 
 // slideLink leads from a picture to a slide that shows it.
@@ -201,7 +233,8 @@ func (v *orderView) material(storing int) {
 	for i, f := range plan.Material(v.Doc, media) {
 		m := rows[i]
 		row := mediumView{ID: m.ID, DocID: m.DocID(), Name: m.Name, Kind: m.Kind, Thumb: m.Thumbnail != nil, Group: f.Group, Uses: len(f.Slides), Stars: m.Stars,
-			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia, Camera: media[i].Camera, Blurry: media[i].Sharp > 0 && media[i].Sharp < focus.Blurred}
+			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia, Camera: media[i].Camera, Blurry: media[i].Sharp > 0 && media[i].Sharp < focus.Blurred,
+			Held: m.Held, Words: media[i].Description, Dim: media[i].Light > 0 && (media[i].Light < focus.Dark || media[i].Light > focus.Light)}
 		if f.Plays {
 			row.Uses = 1
 		}
@@ -218,6 +251,7 @@ func (v *orderView) material(storing int) {
 			row.Facts = fmt.Sprintf("%d × %d", m.Width, m.Height)
 		}
 		if m.Captured != nil {
+			row.Taken = m.Captured.UTC().Format(takenForm)
 			row.Facts += m.Captured.UTC().Format(" · 2 Jan 15:04")
 		}
 		v.Sheet = append(v.Sheet, row)

@@ -118,6 +118,7 @@ type orderView struct {
 	Findings      []findingView
 	MeantFindings []findingView
 	Fitted        bool
+	Held          heldView
 	Newer         string // version of the theme that can be taken
 	MaterialCount string
 	RefusedMedia  []store.Media
@@ -189,6 +190,9 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	}
 	if on.leaf == materialLeaf {
 		v.material(s.uploads.beingStored(wk.Order.ID))
+		if err := s.waysIn(ctx, v); err != nil {
+			return nil, err
+		}
 	}
 	v.songs()
 	v.delivering(s)
@@ -491,6 +495,14 @@ func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 	}
 	before := strings.Split(r.URL.Query().Get("seen"), ".")
 	var b buffer
+	if seen := queryInt(r, "base", 0); seen > 0 && int64(wk.Slideshow.Head) > seen && wk.Revision.AuthorID == nil {
+		// What the program did meanwhile is told.
+		v.Notice = &notice{"good", wk.Revision.Title + "."}
+		if err := s.templates.ExecuteTemplate(&b, "told", v.Notice); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
 	for i, p := range v.drawn {
 		if i >= len(before) || before[i] != p.sum {
 			b.WriteString(p.html)

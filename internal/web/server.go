@@ -38,6 +38,7 @@ type Config struct {
 	StandIns  bool   // show the stand-ins' pages
 
 	VideoHost *standin.Host // the stand-in's; nil: none
+	Photos    http.Handler  // the stand-in photo source, at PhotosPath; nil: none
 }
 
 // Server serves the application.
@@ -108,6 +109,11 @@ func assetVersion() (string, error) {
 	return hex.EncodeToString(h.Sum(nil)[:6]), err
 }
 
+// PhotosPath is where the stand-in photo source is.
+const PhotosPath = "/standins/photos"
+
+func init() { chi.RegisterMethod("PROPFIND") } // WebDAV's
+
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, http.NewCrossOriginProtection().Handler)
@@ -117,8 +123,12 @@ func (s *Server) routes() http.Handler {
 	r.With(cacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
 	r.Get("/healthz", s.health)
 	s.clientRoutes(r)
+	s.bringRoutes(r)
 	if s.VideoHost != nil {
 		r.Mount("/standins/host", s.VideoHost)
+	}
+	if s.Photos != nil {
+		r.Mount(PhotosPath, s.Photos)
 	}
 	tooMany := httprate.WithLimitHandler(s.tooManySignIns)
 	// The form is read before the session is looked for.
@@ -188,7 +198,14 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/redo", s.redo)
 		r.Post("/media/{media}/dismiss", s.dismiss)
 		r.Post("/media/{media}/stars", s.rate)
+		r.Post("/media/{media}/time", s.retime)
 		r.Post("/clock", s.shiftClock)
+		r.Post("/accept", s.accept)
+		r.Post("/holds", s.holdBack)
+		r.Post("/page", s.openPage)
+		r.Post("/page/close", s.closePage)
+		r.Get("/albums", s.albums)
+		r.Post("/albums", s.fetchAlbum)
 		r.Post("/renders", s.startRender)
 		r.Post("/renders/{render}/cancel", s.cancelRender)
 		r.Post("/renders/{render}/again", s.renderAgain)

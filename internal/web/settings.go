@@ -10,6 +10,7 @@ import (
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/delivery"
+	"nelko/internal/intake"
 	"nelko/internal/invalid"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
@@ -91,13 +92,16 @@ func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
-	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames} {
+	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames, "photos": &set.Photos} {
 		if r.PostForm.Has(field) {
 			text := r.PostForm.Get(field)
 			*to = &text
 		}
 	}
 	err := delivery.CheckFolder(strings.TrimSpace(r.PostForm.Get("folder")), r.PostForm.Get("file_names"))
+	if err == nil {
+		err = intake.CheckPhotos(r.PostForm.Get("photos"))
+	}
 	if err == nil {
 		err = s.House.Shelf.Change(r.Context(), set)
 	}

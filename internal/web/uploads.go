@@ -35,6 +35,7 @@ type uploads struct {
 	dir     string
 	files   filestore.FileStore
 	handler http.Handler
+	clients http.Handler // of clients' pages
 	stop    context.CancelFunc
 	done    sync.WaitGroup
 	whole   chan string // uploads that have come in
@@ -55,14 +56,19 @@ func newUploads(s *Server) (*uploads, error) {
 	composer := tusd.NewStoreComposer()
 	u.files.UseIn(composer)
 	filelocker.New(s.UploadDir).UseIn(composer)
-	h, err := tusd.NewHandler(tusd.Config{
-		BasePath: "/uploads/", StoreComposer: composer, MaxSize: maxUpload, Logger: xslog.New(xslog.NewTextHandler(io.Discard, nil)),
-		RespectForwardedHeaders: true, DisableDownload: true, PreUploadCreateCallback: u.mayCreate, PreFinishResponseCallback: u.finished,
-	})
-	if err != nil {
-		return nil, fmt.Errorf("uploads: %w", err)
+	for at, to := range map[string]*http.Handler{"/uploads/": &u.handler, "/bring-uploads/": &u.clients} {
+		h, err := tusd.NewHandler(tusd.Config{
+			BasePath: at, StoreComposer: composer, MaxSize: maxUpload, Logger: xslog.New(xslog.NewTextHandler(io.Discard, nil)),
+			RespectForwardedHeaders: true, DisableDownload: true, PreFinishResponseCallback: u.finished,
+			PreUploadCreateCallback: func(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
+				return u.mayCreate(e, to == &u.clients)
+			},
+		})
+		if err != nil {
+			return nil, fmt.Errorf("uploads: %w", err)
+		}
+		*to = http.StripPrefix(at, h)
 	}
-	u.handler = http.StripPrefix("/uploads/", h)
 	ctx, stop := context.WithCancel(context.Background())
 	u.stop = stop
 	u.done.Go(func() { u.sweep(ctx) })
@@ -89,10 +95,11 @@ func (u *uploads) close() {
 // ServeHTTP implements http.Handler.
 func (u *uploads) ServeHTTP(w http.ResponseWriter, r *http.Request) { u.handler.ServeHTTP(w, r) }
 
-// bound is where an upload goes: into an order, or into a Run at its path in
-// the tree of material.
+// bound is where an upload goes: into an order, by a client's page, or into a
+// Run at its path in the tree of material.
 type bound struct {
 	order, run int64
+	page       string // token of a client's page
 	path       string
 }
 
@@ -104,16 +111,24 @@ func boundFor(meta tusd.MetaData) (b bound, err error) {
 		}
 		return b, err
 	}
+	if b.page = meta["page"]; b.page != "" {
+		return b, nil
+	}
 	b.order, err = strconv.ParseInt(meta["order"], 10, 64)
 	return b, err
 }
 
 // mayCreate refuses an upload that names no order and no Run, before a byte is
-// sent.
-func (u *uploads) mayCreate(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
+// sent. A client may name only the page the client has, which takes no more
+// than it should, and must say how large the file is.
+func (u *uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
 	to, err := boundFor(e.Upload.MetaData)
 	switch {
 	case err != nil:
+	case client != (to.page != "") || (client && e.Upload.SizeIsDeferred):
+		err = strconv.ErrSyntax
+	case to.page != "":
+		err = u.server.House.Intake.MayReceiveByPage(e.Context, to.page, e.Upload.Size)
 	case to.run != 0:
 		err = u.server.House.Runs.MayReceive(e.Context, to.run)
 	default:
@@ -123,6 +138,8 @@ func (u *uploads) mayCreate(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoC
 	switch {
 	case err == nil:
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, nil
+	case client && errors.As(err, &none):
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_PAGE", none.Problem, http.StatusUnprocessableEntity)
 	case errors.As(err, &none) || errors.Is(err, strconv.ErrSyntax):
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER", "there is no such order or Run", http.StatusUnprocessableEntity)
 	}
@@ -187,9 +204,12 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 		return err
 	}
 	defer r.Close()
-	if to.run != 0 {
+	switch {
+	case to.run != 0:
 		err = u.server.House.Runs.Receive(ctx, to.run, id, to.path, r, nil)
-	} else {
+	case to.page != "":
+		_, err = u.server.House.Intake.ReceiveByPage(ctx, to.page, id, info.MetaData["filename"], r)
+	default:
 		_, err = u.server.House.Intake.Receive(ctx, to.order, id, info.MetaData["filename"], r)
 	}
 	if err != nil {

@@ -2,7 +2,7 @@
 // command box, by right click.
 import { openPanel } from "./choices.mjs";
 import { change, order } from "./order.mjs";
-import { dialog } from "./page.mjs";
+import { ask, dialog } from "./page.mjs";
 import { slides } from "./rows.mjs";
 import { choose, chooseAll, chosen, edit, moveTo, step, takeOut } from "./running-order.mjs";
 
@@ -143,25 +143,6 @@ function showKeys() {
   close.addEventListener("click", () => box.close());
   box.append(list, close);
   box.showModal();
-}
-
-function ask(label, done) {
-  const box = dialog(label);
-  const form = document.createElement("form");
-  const input = document.createElement("input");
-  input.setAttribute("aria-label", label);
-  input.inputMode = "numeric";
-  input.className = "!w-24 time";
-  form.append(make("label", label), input);
-  form.className = "flex gap-2 items-center";
-  form.addEventListener("submit", (event) => {
-    event.preventDefault();
-    box.close();
-    done(input.value);
-  });
-  box.append(form);
-  box.showModal();
-  input.focus();
 }
 
 // Words match where each of them is in a name.

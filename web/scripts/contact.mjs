@@ -1,6 +1,6 @@
 // The contact sheet: filters, sizes, stars by key, look-alikes side by side.
 import { change, order } from "./order.mjs";
-import { dialog } from "./page.mjs";
+import { ask, dialog, notice } from "./page.mjs";
 
 const list = () => document.querySelector(".contact");
 const all = () => [...document.querySelectorAll(".contact > li")];
@@ -46,10 +46,33 @@ document.addEventListener("keydown", (event) => {
   else if (/^[0-5]$/.test(event.key)) rate(li, event.key);
   else if (event.key.toLowerCase() === "x") rate(li, li.dataset.stars === "-1" ? 0 : -1);
   else if (event.key === "Delete") change(`/orders/${order}/edit/leaveout`, [["media", li.dataset.media]]);
+  else if (event.key.toLowerCase() === "t" && li.dataset.held) change(`/orders/${order}/accept`, [["media", li.dataset.row]]);
+  else if (event.key.toLowerCase() === "w") ask(`When ${li.querySelector("[title]").title} was taken`, (at) => change(`/orders/${order}/media/${li.dataset.row}/time`, [["at", at]]), li.dataset.taken);
+  else if (event.key.toLowerCase() === "c") sameMoment(li);
   else if (event.key === "Enter" && li.dataset.group) lightTable(li.dataset.group);
   else return;
   event.preventDefault();
   event.stopPropagation();
+});
+
+// Two pictures of the same moment put a camera's clock right: the first is of
+// the clock that goes right, the second of the one that is wrong.
+let right = null;
+function sameMoment(li) {
+  const name = (x) => x.querySelector("[title]").title;
+  if (!right?.isConnected || right === li) {
+    right = li;
+    notice(`${name(li)} has the right time. Go to a picture of the same moment by the camera whose clock is wrong, and press C there.`);
+    return;
+  }
+  change(`/orders/${order}/clock`, [["right", right.dataset.row], ["wrong", li.dataset.row]]);
+  right = null;
+}
+
+// All of it at once, from anywhere on the leaf.
+document.addEventListener("keydown", (event) => {
+  if (event.key.toLowerCase() !== "t" || event.ctrlKey || event.metaKey || event.altKey || event.target.closest("input, textarea, select, dialog, .contact > li")) return;
+  document.getElementById("accept")?.click();
 });
 
 // Look-alikes side by side, to keep the best.

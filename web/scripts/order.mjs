@@ -185,7 +185,7 @@ async function refresh() {
   again = false;
   asking = true;
   const before = sent;
-  const query = new URLSearchParams({ seen, leaf, rows: drawnRows(), panel: view.panel() });
+  const query = new URLSearchParams({ seen, leaf, rows: drawnRows(), panel: view.panel(), base: document.getElementById("base").value });
   for (const id of view.chosen()) query.append("chosen", id);
   if (view.moment() !== null) query.set("moment", view.moment());
   try {

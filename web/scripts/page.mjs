@@ -116,3 +116,26 @@ export function dialog(label) {
   document.body.append(box);
   return box;
 }
+
+/** Asks for one value in a dialog of its own. */
+export function ask(label, done, value = "") {
+  const box = dialog(label);
+  const form = document.createElement("form");
+  const input = document.createElement("input");
+  const name = document.createElement("label");
+  name.textContent = label;
+  name.htmlFor = input.id = "asked";
+  input.className = "!w-44 time";
+  input.value = value;
+  form.append(name, input);
+  form.className = "flex gap-2 items-center";
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    box.close();
+    done(input.value);
+  });
+  box.append(form);
+  box.showModal();
+  input.focus();
+  input.select();
+}

@@ -211,22 +211,24 @@ const (
 
 // Media is what casting, fitting and the scene need to know of a file.
 type Media struct {
-	ID       MediaID
-	Kind     MediaKind
-	Name     string           // file name as received
-	W, H     int              // pixels, upright (after orientation)
-	Captured time.Time        // zero if unknown
-	Length   timecode.Samples // clips and songs
-	LUFS     float64          // songs: measured integrated loudness
-	PeakDB   float64          // songs: measured true peak, dBTP
-	Faces    []framing.Rect   // photos: faces, in fractions of the upright picture
-	Focus    framing.Point    // photos: where the eye goes, in fractions; zero if unknown
-	Print    uint64           // photos: difference hash, 0 if unknown
-	Sound    bool             // clips: has sound of its own
-	Clear    bool             // photos: lets what is behind show through somewhere
-	Camera   string           // photos: what the camera calls itself; empty if unknown
-	Sharp    float64          // photos: see focus.Sharpness; 0 if unknown or without edges
-	Small    MediaID          // photos: content of a smaller copy, for previews; empty: none
+	ID          MediaID
+	Kind        MediaKind
+	Name        string           // file name as received
+	W, H        int              // pixels, upright (after orientation)
+	Captured    time.Time        // zero if unknown
+	Length      timecode.Samples // clips and songs
+	LUFS        float64          // songs: measured integrated loudness
+	PeakDB      float64          // songs: measured true peak, dBTP
+	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
+	Focus       framing.Point    // photos: where the eye goes, in fractions; zero if unknown
+	Print       uint64           // photos: difference hash, 0 if unknown
+	Sound       bool             // clips: has sound of its own
+	Clear       bool             // photos: lets what is behind show through somewhere
+	Camera      string           // photos: what the camera calls itself; empty if unknown
+	Description string           // photos: in words, as the file has it; empty if it has none
+	Light       float64          // photos: mean lightness, 0 black to 1 white; 0 if unknown
+	Sharp       float64          // photos: see focus.Sharpness; 0 if unknown or without edges
+	Small       MediaID          // photos: content of a smaller copy, for previews; empty: none
 }
 
 // Aspect is width over height, 1 if unknown.

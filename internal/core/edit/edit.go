@@ -59,6 +59,12 @@ func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
 	return n, nil
 }
 
+// Telling is an Op whose title says what came of it.
+type Telling interface {
+	Op
+	Tells(before, after doc.Slideshow) string
+}
+
 // Pour adds media that the slideshow does not hold yet: photos and clips are
 // cast before the closing, songs go to the end of the soundtrack. As long as
 // nothing was placed by hand, all slides are cast anew in capture order.
@@ -66,6 +72,39 @@ type Pour struct{ Media []doc.MediaID }
 
 // Title implements Op.
 func (p Pour) Title() string { return "Brought in " + wording.Counted(len(p.Media), "file") }
+
+// Tells implements Telling: into a film that has pictures already, it says as
+// which slides they went.
+func (p Pour) Tells(before, after doc.Slideshow) string {
+	had, came := before.Uses(), map[doc.MediaID]bool{}
+	for _, id := range p.Media {
+		came[id] = !had[id]
+	}
+	var spans []string
+	first := 0 // of slides with what came, counted from 1
+	for i := range len(after.Slides) + 1 {
+		is := i < len(after.Slides) && slices.ContainsFunc(after.Slides[i].Media, func(id doc.MediaID) bool { return came[id] })
+		switch {
+		case is && first == 0:
+			first = i + 1
+		case !is && first == i:
+			spans, first = append(spans, fmt.Sprint(i)), 0
+		case !is && first > 0:
+			spans, first = append(spans, fmt.Sprintf("%d to %d", first, i)), 0
+		}
+	}
+	if len(had) == 0 || len(spans) == 0 {
+		return p.Title()
+	}
+	if more := len(spans) - 4; more > 0 {
+		spans = append(spans[:4], fmt.Sprintf("%d more places", more))
+	}
+	word := "slides "
+	if len(spans) == 1 && !strings.Contains(spans[0], " ") {
+		word = "slide "
+	}
+	return p.Title() + ", as " + word + strings.Join(spans, ", ")
+}
 
 // Apply implements Op.
 func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {

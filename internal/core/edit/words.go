@@ -62,6 +62,36 @@ func (c CaptionNames) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error
 	})
 }
 
+// CaptionDescriptions captions slides with what their pictures' files say of
+// them in words; slides whose pictures say nothing stay as they are.
+type CaptionDescriptions struct{ Slides []doc.SlideID }
+
+// Title implements Op.
+func (c CaptionDescriptions) Title() string {
+	return "Captioned " + wording.Counted(len(c.Slides), "slide") + " from descriptions"
+}
+
+// Apply implements Op.
+func (c CaptionDescriptions) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	any := false
+	err := on(&d, c.Slides, func(s *doc.Slide) error {
+		var words []string
+		for _, id := range s.Media {
+			if w := with.Library[id].Description; w != "" && !slices.Contains(words, w) {
+				words = append(words, w)
+			}
+		}
+		if len(words) > 0 {
+			s.Caption, any = strings.Join(words, " · "), true
+		}
+		return nil
+	})
+	if err == nil && !any {
+		err = fmt.Errorf("none of these pictures has a description: %w", ErrInvalid)
+	}
+	return d, err
+}
+
 // Chapter begins a chapter of the film at each of the slides; without a title
 // there is none.
 type Chapter struct {

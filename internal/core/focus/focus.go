@@ -153,3 +153,23 @@ func Sharpness(p raster.Pixels) float64 {
 	}
 	return sum.fine / sum.coarse
 }
+
+// Lightness is a picture's mean luma (BT.709 weights on the code values), 0 for
+// black to 1 for white.
+func Lightness(p raster.Pixels) float64 {
+	if p.W == 0 || p.H == 0 {
+		return 0
+	}
+	sum := 0.0
+	for i := 0; i+2 < len(p.Pix); i += p.Channels {
+		sum += 0.2126*float64(p.Pix[i]) + 0.7152*float64(p.Pix[i+1]) + 0.0722*float64(p.Pix[i+2])
+	}
+	return sum / 255 / float64(p.W*p.H)
+}
+
+// Dark and Light are the lightness below and above which a picture is likely
+// to need a correction (common practice, no source).
+const (
+	Dark  = 0.18
+	Light = 0.85
+)

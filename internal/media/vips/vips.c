@@ -55,6 +55,19 @@ static VipsImage *drawing(const char *path, int w, int h) {
 	return im;
 }
 
+/* A copy of a block of metadata, to be freed with g_free; NULL if there is none. */
+int nelko_metadata(const char *path, const char *name, void **data, size_t *length) {
+	const void *block;
+	*data = NULL;
+	VipsImage *im = vips_image_new_from_file(path, NULL);
+	if (im == NULL)
+		return -1;
+	if (vips_image_get_typeof(im, name) == VIPS_TYPE_BLOB && vips_image_get_blob(im, name, &block, length) == 0)
+		*data = g_memdup2(block, *length);
+	g_object_unref(im);
+	return 0;
+}
+
 int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, char *camera, int n) {
 	VipsImage *im = is_svg(path) ? drawing(path, 0, 0) : vips_image_new_from_file(path, "access", VIPS_ACCESS_SEQUENTIAL, NULL);
 	if (!im)

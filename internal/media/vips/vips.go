@@ -94,6 +94,26 @@ func ReadHeader(path string) (Header, error) {
 	return h, nil
 }
 
+// Metadata is a block of metadata of a picture by libvips' name for it, such as
+// "xmp-data" or "iptc-data"; nil if the picture has none.
+func Metadata(path, name string) ([]byte, error) {
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	p, n := C.CString(path), C.CString(name)
+	defer C.free(unsafe.Pointer(p))
+	defer C.free(unsafe.Pointer(n))
+	var data unsafe.Pointer
+	var length C.size_t
+	if C.nelko_metadata(p, n, &data, &length) != 0 {
+		return nil, lastError("reading the picture's metadata")
+	}
+	if data == nil {
+		return nil, nil
+	}
+	defer C.g_free(C.gpointer(data))
+	return C.GoBytes(data, C.int(min(length, 8<<20))), nil
+}
+
 // exifText is the value in libvips' account of an EXIF field, which reads
 // "VALUE (VALUE, ASCII, 6 components, 6 bytes)".
 func exifText(account string) string {

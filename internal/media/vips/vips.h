@@ -8,6 +8,7 @@ typedef struct {
 
 int nelko_init(int threads);
 const char *nelko_loader(const char *path);
+int nelko_metadata(const char *path, const char *name, void **data, size_t *length);
 int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, char *camera, int n);
 int nelko_load(const char *path, int w, int h, nelko_pixels *out);
 int nelko_load_buffer(void *data, size_t n, int w, int h, int cover, nelko_pixels *out);

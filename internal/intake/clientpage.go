@@ -1,0 +1,213 @@
+package intake
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/invalid"
+	"nelko/internal/media"
+	"nelko/internal/store"
+)
+
+// ErrClosed means that a client's page takes nothing any more.
+var ErrClosed = errors.New("this page is closed")
+
+// The bounds of a client's page.
+const (
+	mostFiles = 2000
+	mostGB    = 100
+	mostDays  = 365
+	// mostWords is the most that a client may write into one detail, in bytes.
+	mostWords = 2000
+)
+
+// Limits are what may come by a client's page, and for how long.
+type Limits struct{ Files, GB, Days int }
+
+// UsualLimits are those of a page nobody set any for.
+var UsualLimits = Limits{Files: 200, GB: 5, Days: 30}
+
+// OpenPage opens a page on which an order's client brings material in. A page
+// of before is closed.
+func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.ClientPage, error) {
+	p := store.ClientPage{OrderID: orderID, Files: l.Files, Bytes: int64(l.GB) << 30, ExpiresAt: in.Now().AddDate(0, 0, l.Days), CreatedAt: in.Now(), Details: map[string]string{}}
+	switch {
+	case l.Files < 1 || l.Files > mostFiles:
+		return p, invalid.Field("files", "A client’s page takes 1 to %d files.", mostFiles)
+	case l.GB < 1 || l.GB > mostGB:
+		return p, invalid.Field("gb", "A client’s page takes 1 to %d GB.", mostGB)
+	case l.Days < 1 || l.Days > mostDays:
+		return p, invalid.Field("days", "A client’s page is open for 1 to %d days.", mostDays)
+	}
+	b := make([]byte, 24)
+	rand.Read(b) // never fails, by its documentation
+	p.Token = base64.RawURLEncoding.EncodeToString(b)
+	p.TokenHash = hashOf(p.Token)
+	return p, in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := closePages(tx, orderID, in.Now()); err != nil {
+			return err
+		}
+		if err := tx.Create(&p).Error; err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
+	})
+}
+
+func hashOf(token string) []byte {
+	h := sha256.Sum256([]byte(token))
+	return h[:]
+}
+
+func closePages(tx *gorm.DB, orderID int64, now time.Time) error {
+	return tx.Model(&store.ClientPage{}).Where("order_id = ? AND closed_at IS NULL", orderID).Update("closed_at", now).Error
+}
+
+// ClosePage closes an order's page. What came by it stays.
+func (in *Intake) ClosePage(ctx context.Context, orderID int64) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := closePages(tx, orderID, in.Now()); err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
+	})
+}
+
+// PageOf is an order's page that is open or of which something waits; nil if
+// there is none.
+func (in *Intake) PageOf(ctx context.Context, orderID int64) (*store.ClientPage, error) {
+	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND (said_at IS NOT NULL OR (closed_at IS NULL AND expires_at > ?))", orderID, in.Now())
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil
+	}
+	return &p, err
+}
+
+// Page is what a client sees of an order.
+type Page struct {
+	store.ClientPage
+	Brought []store.Media // by this page, newest first
+	Used    int64         // bytes
+}
+
+// Page is the page with a token. One that is closed is ErrClosed, with the
+// page; an unknown one store.ErrNotFound.
+func (in *Intake) Page(ctx context.Context, token string) (p Page, err error) {
+	db := in.Store.DB.WithContext(ctx)
+	if p.ClientPage, err = store.One[store.ClientPage](db, "token_hash = ?", hashOf(token)); err != nil {
+		return p, err
+	}
+	_, err = store.One[store.Order](db.Select("id"), "id = ? AND deleted_at IS NULL", p.OrderID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && !p.Open(in.Now())) {
+		return p, ErrClosed
+	}
+	if err != nil {
+		return p, err
+	}
+	if err = db.Omit("waveform").Where("client_page_id = ?", p.ID).Order("id DESC").Find(&p.Brought).Error; err != nil {
+		return p, err
+	}
+	for i := range p.Brought {
+		if p.Brought[i].State != store.Refused {
+			p.Used += p.Brought[i].Size
+		}
+	}
+	return p, nil
+}
+
+// tooMuch says why a client's page does not take one more file; empty: it
+// does. The page's row is locked, so that files that come together count one
+// after another.
+func (in *Intake) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
+	p, err := store.One[store.ClientPage](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", *m.ClientPageID)
+	if err != nil {
+		return "", err
+	}
+	var had struct{ Files, Bytes int64 }
+	err = tx.Model(&store.Media{}).Where("client_page_id = ? AND state <> 'refused'", p.ID).Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&had).Error
+	switch {
+	case err != nil:
+		return "", err
+	case had.Files >= int64(p.Files):
+		return fmt.Sprintf("%d files have come by this page, as many as it takes", had.Files), nil
+	case had.Bytes+m.Size > p.Bytes:
+		return fmt.Sprintf("with it more than %d GB would have come by this page", p.Bytes>>30), nil
+	}
+	return "", nil
+}
+
+// ReceiveByPage is Receive of what a client brings in by the page with a token.
+func (in *Intake) ReceiveByPage(ctx context.Context, token, uploadID, name string, r io.Reader) (store.Media, error) {
+	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx), "token_hash = ?", hashOf(token))
+	if err != nil {
+		return store.Media{}, err
+	}
+	return in.receive(ctx, store.Media{OrderID: &p.OrderID, UploadID: uploadID, Name: media.Base(name), ClientPageID: &p.ID}, r)
+}
+
+// MayReceiveByPage tells whether the page with a token takes a file of so many
+// bytes.
+func (in *Intake) MayReceiveByPage(ctx context.Context, token string, size int64) error {
+	p, err := in.Page(ctx, token)
+	switch {
+	case errors.Is(err, ErrClosed), errors.Is(err, store.ErrNotFound):
+		return invalid.Field("order", "This page is closed.")
+	case err != nil:
+		return err
+	}
+	n := 0
+	for i := range p.Brought {
+		if p.Brought[i].State != store.Refused {
+			n++
+		}
+	}
+	if n >= p.Files || p.Used+size > p.Bytes {
+		return invalid.Field("order", "This page takes at most %d files and %d GB.", p.Files, p.Bytes>>30)
+	}
+	return nil
+}
+
+// Say keeps what a client filled in, until it is accepted. Only details that
+// the order's theme asks for are kept.
+func (in *Intake) Say(ctx context.Context, token string, details map[string]string) error {
+	p, err := in.Page(ctx, token)
+	if err != nil {
+		return err
+	}
+	d, err := in.Orders.Load(ctx, p.OrderID)
+	if err != nil {
+		return err
+	}
+	said := map[string]string{}
+	for _, asked := range d.Theme.Details {
+		v, has := details[asked.Key]
+		if v = strings.TrimSpace(v); !has || v == d.Doc.Details[asked.Key] {
+			continue
+		}
+		if len(v) > mostWords {
+			return invalid.Field("detail-"+asked.Key, "%s is longer than can be kept.", asked.Label)
+		}
+		said[asked.Key] = v
+	}
+	now := in.Now()
+	p.Details, p.SaidAt = said, &now
+	if len(said) == 0 {
+		p.SaidAt = nil
+	}
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Select("details", "said_at").Save(&p.ClientPage).Error; err != nil {
+			return err
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: p.OrderID})
+	})
+}

@@ -1,0 +1,215 @@
+package intake
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"os"
+	"path"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/fsnotify/fsnotify"
+
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// The watched folder holds a folder for each order, named by its number, with
+// whatever words behind it: 12, or "12 The Gannets". A file that has stopped
+// growing is taken; once it has been read it lies in done, or in refused with
+// the reason beside it. Files in folders below are taken as well.
+const (
+	doneFolder    = "done"
+	refusedFolder = "refused"
+)
+
+const (
+	lookEvery = 10 * time.Second // whatever the file system tells
+	settled   = 3 * time.Second  // since a file was written last
+)
+
+// WatchFolder brings in what comes into the watched folder, until ctx ends: at
+// once when the file system tells of it, and by looking every so often.
+func (in *Intake) WatchFolder(ctx context.Context) {
+	if in.Folder == "" {
+		return
+	}
+	told := make(<-chan fsnotify.Event)
+	w, err := fsnotify.NewWatcher()
+	if err != nil {
+		slog.Warn("the file system does not tell of changes; the watched folder is looked into every so often", "error", err)
+	} else {
+		defer w.Close()
+		told = w.Events
+	}
+	// Looking once more when a file has had time to settle.
+	soon := time.NewTimer(0)
+	defer soon.Stop()
+	tick := time.NewTicker(lookEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-told:
+			soon.Reset(settled + 200*time.Millisecond)
+			continue
+		case <-soon.C:
+		case <-tick.C:
+		}
+		again, err := in.LookIntoFolder(ctx)
+		if err != nil && ctx.Err() == nil {
+			slog.Warn("watched folder", "folder", in.Folder, "error", err)
+		}
+		if again {
+			soon.Reset(time.Second)
+		}
+		if w != nil {
+			in.listen(w)
+		}
+	}
+}
+
+// listen has the file system tell of the folders there are. One that cannot be
+// listened to is still looked into.
+func (in *Intake) listen(w *fsnotify.Watcher) {
+	_ = fs.WalkDir(os.DirFS(in.Folder), ".", func(p string, d fs.DirEntry, err error) error {
+		if err != nil || !d.IsDir() {
+			return nil //nolint:nilerr // gone, or not to be read: looked at next time
+		}
+		if base := path.Base(p); base == doneFolder || base == refusedFolder {
+			return fs.SkipDir
+		}
+		_ = w.Add(path.Join(in.Folder, p)) // adding again does nothing
+		return nil
+	})
+}
+
+// LookIntoFolder brings in, once, what lies in the watched folder and has
+// stopped growing. It reports whether something is still being written or
+// read.
+func (in *Intake) LookIntoFolder(ctx context.Context) (again bool, err error) {
+	if err := os.MkdirAll(in.Folder, 0o755); err != nil {
+		return false, err
+	}
+	root, err := os.OpenRoot(in.Folder)
+	if err != nil {
+		return false, err
+	}
+	defer root.Close()
+	folders, err := fs.ReadDir(root.FS(), ".")
+	if err != nil {
+		return false, err
+	}
+	for _, f := range folders {
+		if !f.IsDir() {
+			continue
+		}
+		more, err := in.lookInto(ctx, root, f.Name())
+		again = again || more
+		if err != nil {
+			return again, fmt.Errorf("%s: %w", f.Name(), err)
+		}
+	}
+	return again, nil
+}
+
+// orderOf is the number a folder's name begins with; 0 if it begins with none.
+func orderOf(folder string) int64 {
+	digits, _, _ := strings.Cut(folder, " ")
+	n, err := strconv.ParseInt(digits, 10, 64)
+	if err != nil || n < 1 {
+		return 0
+	}
+	return n
+}
+
+func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, err error) {
+	order := orderOf(folder)
+	var none *invalid.Input
+	if order != 0 {
+		if err := in.MayReceive(ctx, order); errors.As(err, &none) {
+			order = 0
+		} else if err != nil {
+			return false, err
+		}
+	}
+	err = fs.WalkDir(root.FS(), folder, func(p string, d fs.DirEntry, err error) error {
+		switch {
+		case err != nil || ctx.Err() != nil:
+			return ctx.Err() // gone meanwhile, or not to be read: looked at next time
+		case d.IsDir():
+			if rel := strings.TrimPrefix(p, folder+"/"); rel == doneFolder || rel == refusedFolder {
+				return fs.SkipDir
+			}
+			return nil
+		case strings.HasPrefix(d.Name(), "."):
+			return nil
+		}
+		st, err := d.Info()
+		if err != nil || !st.Mode().IsRegular() {
+			return nil //nolint:nilerr // gone, or no file
+		}
+		if in.Now().Sub(st.ModTime()) < settled {
+			again = true
+			return nil
+		}
+		rel := strings.TrimPrefix(p, folder+"/")
+		if order == 0 {
+			return setAside(root, folder, rel, refusedFolder, fmt.Sprintf("%q begins with no order’s number", folder))
+		}
+		m, err := in.fromFolder(ctx, root, order, p, rel, st)
+		switch {
+		case err != nil:
+			return err
+		case m.State == store.Waiting:
+			again = true
+			return nil
+		case m.State == store.Refused:
+			return setAside(root, folder, rel, refusedFolder, m.Reason)
+		}
+		return setAside(root, folder, rel, doneFolder, "")
+	})
+	return again, err
+}
+
+// fromFolder receives a file, or gives the medium it has become.
+func (in *Intake) fromFolder(ctx context.Context, root *os.Root, order int64, p, rel string, st fs.FileInfo) (store.Media, error) {
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %d", rel, st.Size(), st.ModTime().UnixNano()))
+	f, err := root.Open(p)
+	if err != nil {
+		return store.Media{State: store.Waiting}, nil //nolint:nilerr // looked at again next time
+	}
+	defer f.Close()
+	return in.Receive(ctx, order, fmt.Sprintf("folder-%d-%s", order, hex.EncodeToString(sum[:12])), path.Base(rel), f)
+}
+
+// setAside moves a file that needs no more attention into done or refused,
+// with the reason in a text beside it. A file of the same name that is there
+// already stays; this one gets a number.
+func setAside(root *os.Root, folder, rel, to, reason string) error {
+	ext := path.Ext(rel)
+	name := path.Join(folder, to, rel)
+	if err := root.MkdirAll(path.Dir(name), 0o755); err != nil {
+		return err
+	}
+	for i := 2; ; i++ {
+		if _, err := root.Stat(name); errors.Is(err, fs.ErrNotExist) {
+			break
+		}
+		name = path.Join(folder, to, fmt.Sprintf("%s (%d)%s", strings.TrimSuffix(rel, ext), i, ext))
+	}
+	if err := root.Rename(path.Join(folder, rel), name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err // not there: another process moved it
+	}
+	if reason == "" {
+		return nil
+	}
+	return root.WriteFile(name+".txt", []byte("Refused: "+reason+".\n"), 0o644)
+}

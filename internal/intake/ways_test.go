@@ -1,0 +1,248 @@
+package intake_test
+
+import (
+	"bytes"
+	"errors"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/house"
+	"nelko/internal/house/housetest"
+	"nelko/internal/intake"
+	"nelko/internal/invalid"
+	"nelko/internal/standin"
+	"nelko/internal/store"
+)
+
+// read has all waiting files looked at, and what is ready poured.
+func read(t *testing.T, s *house.House, order int64) {
+	for _, m := range housetest.Load(t, s, order).Media {
+		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+	}
+	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: order}))
+}
+
+func slides(t *testing.T, s *house.House, order int64) int {
+	return len(housetest.Load(t, s, order).Doc.Uses())
+}
+
+// What is held back is in no film before it is accepted, one at a time or all.
+func TestHeldBack(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	require.NoError(t, s.Intake.HoldBack(ctx, o.ID, true))
+	var first store.Media
+	for i := range 3 {
+		m, err := s.Intake.Receive(ctx, o.ID, string(rune('a'+i)), "p.jpg", bytes.NewReader(housetest.Photo(t, i+1)))
+		require.NoError(t, err)
+		assert.True(t, m.Held)
+		if i == 0 {
+			first = m
+		}
+	}
+	read(t, s, o.ID)
+	assert.Zero(t, slides(t, s, o.ID))
+	n, err := s.Intake.Accept(ctx, o.ID, nil, first.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	read(t, s, o.ID)
+	assert.Equal(t, 1, slides(t, s, o.ID))
+	n, err = s.Intake.Accept(ctx, o.ID, nil)
+	require.NoError(t, err)
+	assert.Equal(t, 2, n)
+	read(t, s, o.ID)
+	assert.Equal(t, 3, slides(t, s, o.ID))
+	assert.Contains(t, housetest.Load(t, s, o.ID).Revision.Title, "2 files, as slides ", "it is said where they went")
+	require.ErrorIs(t, s.Intake.HoldBack(ctx, 99999, true), store.ErrNotFound)
+}
+
+// A file in the watched folder is taken when it has stopped growing, and lies
+// in done or in refused, with the reason beside it.
+func TestWatchedFolder(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	s.Intake.Folder = t.TempDir()
+	mine := filepath.Join(s.Intake.Folder, "1 with words behind it")
+	require.EqualValues(t, 1, o.ID)
+	put := func(dir, name string, b []byte) {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, filepath.Dir(name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), b, 0o644))
+	}
+	put(mine, "a.jpg", housetest.Photo(t, 1))
+	put(mine, "day 2/b.jpg", housetest.Photo(t, 2))
+	put(mine, "letter.jpg", []byte("Dear studio"))
+	put(mine, ".part", []byte("not yet"))
+	put(filepath.Join(s.Intake.Folder, "nobody"), "c.jpg", housetest.Photo(t, 3))
+	look := func() (again bool) {
+		again, err := s.Intake.LookIntoFolder(ctx)
+		require.NoError(t, err)
+		return again
+	}
+	real := s.Intake.Now
+	assert.True(t, look(), "just written: not taken yet")
+	assert.Empty(t, housetest.Load(t, s, o.ID).Media)
+	s.Intake.Now = func() time.Time { return real().Add(time.Minute) }
+	assert.True(t, look(), "taken, and not read yet")
+	require.Len(t, housetest.Load(t, s, o.ID).Media, 3)
+	look()
+	require.Len(t, housetest.Load(t, s, o.ID).Media, 3, "taken once")
+	read(t, s, o.ID)
+	assert.False(t, look())
+	for _, want := range []string{"done/a.jpg", "done/day 2/b.jpg", "refused/letter.jpg", ".part"} {
+		assert.FileExists(t, filepath.Join(mine, want))
+	}
+	why, err := os.ReadFile(filepath.Join(mine, "refused/letter.jpg.txt"))
+	require.NoError(t, err)
+	assert.Contains(t, string(why), "not a photo")
+	why, err = os.ReadFile(filepath.Join(s.Intake.Folder, "nobody/refused/c.jpg.txt"))
+	require.NoError(t, err)
+	assert.Contains(t, string(why), "no order’s number")
+	assert.Equal(t, 2, slides(t, s, o.ID))
+	// The same name again is another file, and the same content is refused.
+	put(mine, "a.jpg", housetest.Photo(t, 1))
+	s.Intake.Now = func() time.Time { return real().Add(2 * time.Minute) }
+	look()
+	assert.FileExists(t, filepath.Join(mine, "refused/a.jpg"))
+	assert.FileExists(t, filepath.Join(mine, "refused/a.jpg.txt"))
+}
+
+// A client's page takes as much as it should, for as long as it should, and
+// nothing of it is in the film before it is accepted.
+func TestClientsPage(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	for _, l := range []intake.Limits{{}, {Files: 1, GB: 1}, {Files: 1, GB: 500, Days: 1}, {Files: 99999, GB: 1, Days: 1}} {
+		_, err := s.Intake.OpenPage(ctx, o.ID, l)
+		var wrong *invalid.Input
+		require.ErrorAs(t, err, &wrong, "%+v", l)
+	}
+	old, err := s.Intake.OpenPage(ctx, o.ID, intake.UsualLimits)
+	require.NoError(t, err)
+	p, err := s.Intake.OpenPage(ctx, o.ID, intake.Limits{Files: 2, GB: 1, Days: 3})
+	require.NoError(t, err)
+	_, err = s.Intake.Page(ctx, old.Token)
+	require.ErrorIs(t, err, intake.ErrClosed, "a page of before is closed")
+	_, err = s.Intake.Page(ctx, "guessed")
+	require.ErrorIs(t, err, store.ErrNotFound)
+
+	require.NoError(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000))
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 2<<30), "more than it takes together")
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, old.Token, 1000))
+	for i := range 3 {
+		m, err := s.Intake.ReceiveByPage(ctx, p.Token, "c"+string(rune('0'+i)), "photo.jpg", bytes.NewReader(housetest.Photo(t, i+1)))
+		require.NoError(t, err)
+		assert.True(t, m.Held)
+		assert.Equal(t, i == 2, m.State == store.Refused, "two come by it, a third does not: %s", m.Reason)
+	}
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000), "it has taken as many as it takes")
+	read(t, s, o.ID)
+	assert.Zero(t, slides(t, s, o.ID))
+
+	require.NoError(t, s.Intake.Say(ctx, p.Token, map[string]string{"names": " Ada & Bo ", "nothing-asked": "x"}))
+	require.Error(t, s.Intake.Say(ctx, p.Token, map[string]string{"names": strings.Repeat("x", 3000)}))
+	assert.NotEqual(t, "Ada & Bo", housetest.Load(t, s, o.ID).Doc.Details["names"], "not before it is accepted")
+	require.NoError(t, s.Intake.ClosePage(ctx, o.ID))
+	n, err := s.Intake.Accept(ctx, o.ID, nil)
+	require.NoError(t, err)
+	assert.Equal(t, 2, n)
+	read(t, s, o.ID)
+	d := housetest.Load(t, s, o.ID)
+	assert.Equal(t, "Ada & Bo", d.Doc.Details["names"])
+	assert.Len(t, d.Doc.Uses(), 2)
+	page, err := s.Intake.PageOf(ctx, o.ID)
+	require.NoError(t, err)
+	assert.Nil(t, page, "closed, and nothing of it waits")
+
+	p, err = s.Intake.OpenPage(ctx, o.ID, intake.Limits{Files: 2, GB: 1, Days: 3})
+	require.NoError(t, err)
+	real := s.Intake.Now
+	s.Intake.Now = func() time.Time { return real().AddDate(0, 0, 4) }
+	_, err = s.Intake.Page(ctx, p.Token)
+	require.ErrorIs(t, err, intake.ErrClosed, "its time is over")
+}
+
+// An album of the photo source comes in whole, once, and goes on where it
+// broke off. The stand-in is WebDAV (RFC 4918) by golang.org/x/net, read by
+// another implementation.
+func TestPhotoSource(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	none, err := s.Intake.Albums(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, none, "no photo source is set")
+	dir := t.TempDir()
+	for i, name := range []string{"Walk/a.jpg", "Walk/b.jpg", "Walk/.hidden", "Empty/.hidden"} {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), housetest.Photo(t, i+1), 0o644))
+	}
+	srv := httptest.NewServer(standin.NewPhotos(dir, "/albums", "n", "p"))
+	defer srv.Close()
+	at := func(who *url.Userinfo) string {
+		u, err := url.Parse(srv.URL)
+		require.NoError(t, err)
+		return (&url.URL{Scheme: "dav", Host: u.Host, Path: "/albums", User: who}).String()
+	}
+	s.Intake.Photos = at(url.UserPassword("n", "wrong"))
+	_, err = s.Intake.Albums(ctx)
+	var wrong *invalid.Input
+	require.ErrorAs(t, err, &wrong)
+	s.Intake.Photos = at(url.UserPassword("n", "p"))
+	albums, err := s.Intake.Albums(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []intake.Album{{Name: "Walk", Files: 2}}, albums)
+	_, err = s.Intake.FetchAlbum(ctx, o.ID, "Nowhere")
+	require.ErrorAs(t, err, &wrong)
+	_, err = s.Intake.FetchAlbum(ctx, o.ID, "Walk")
+	require.NoError(t, err)
+	for range 2 {
+		require.NoError(t, s.Intake.Fetch(ctx, intake.Fetch{OrderID: o.ID, Album: "Walk"}))
+	}
+	read(t, s, o.ID)
+	assert.Equal(t, 2, slides(t, s, o.ID))
+	srv.Close()
+	require.Error(t, s.Intake.Fetch(ctx, intake.Fetch{OrderID: o.ID, Album: "Walk"}), "tried again by the queue")
+	require.Error(t, intake.CheckPhotos("ftp://x"))
+	require.NoError(t, intake.CheckPhotos(""))
+}
+
+// A clock is put right by two pictures of the same moment; a single time by
+// hand.
+func TestClocksByTwoPictures(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	at := func(minute int) *time.Time { v := time.Date(2026, 9, 12, 10, minute, 0, 0, time.UTC); return &v }
+	var ids []int64
+	for i, m := range []store.Media{{Seen: &store.Seen{Camera: "One"}, Captured: at(30)}, {Seen: &store.Seen{Camera: "Two"}, Captured: at(3)}, {Seen: &store.Seen{Camera: "Two"}, Captured: at(5)}, {Seen: &store.Seen{Camera: "Two"}}} {
+		m.OrderID, m.UploadID, m.SHA256, m.State, m.Kind = &o.ID, string(rune('a'+i)), strings.Repeat(string(rune('a'+i)), 64), store.Ready, "photo"
+		require.NoError(t, store.KeepBlob(s.Store.DB, m.SHA256, 1))
+		require.NoError(t, s.Store.DB.Create(&m).Error)
+		ids = append(ids, m.ID)
+	}
+	n, err := s.Intake.ShiftBy(ctx, o.ID, ids[0], ids[1])
+	require.NoError(t, err)
+	assert.Equal(t, 2, n, "of this camera and with a time")
+	took := func(i int) *time.Time {
+		m, err := s.Intake.Medium(ctx, ids[i])
+		require.NoError(t, err)
+		return m.Captured
+	}
+	assert.Equal(t, at(32).UTC(), took(2).UTC())
+	for _, two := range [][2]int64{{ids[1], ids[2]}, {ids[0], ids[3]}, {ids[0], 999}} {
+		_, err := s.Intake.ShiftBy(ctx, o.ID, two[0], two[1])
+		var wrong *invalid.Input
+		require.True(t, errors.As(err, &wrong), "%v", two)
+	}
+	require.NoError(t, s.Intake.Retime(ctx, o.ID, ids[3], at(50)))
+	assert.Equal(t, at(50).UTC(), took(3).UTC())
+	require.NoError(t, s.Intake.Retime(ctx, o.ID, ids[3], nil))
+	assert.Nil(t, took(3))
+	require.ErrorIs(t, s.Intake.Retime(ctx, o.ID, 999, nil), store.ErrNotFound)
+}
