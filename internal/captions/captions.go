@@ -1,8 +1,13 @@
-// Package captions writes a film's captions as subtitles.
+// Package captions writes a film's captions as subtitles, and reads subtitles.
 package captions
 
 import (
+	"bufio"
+	"cmp"
+	"errors"
+	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 
@@ -43,4 +48,49 @@ func WriteSRT(w io.Writer, lines []film.Line, rate timecode.Rate) error {
 // WriteVTT writes WebVTT. It needs at least one line.
 func WriteVTT(w io.Writer, lines []film.Line, rate timecode.Rate) error {
 	return subtitles(lines, rate).WriteToWebVTT(w)
+}
+
+// MostCues is how many subtitles of a file are read.
+const MostCues = 5000
+
+// Read reads SubRip or WebVTT, whichever it is, at a frame rate. Styles and
+// places are left out; words are kept, lines of one subtitle apart by a line
+// feed. An unreadable file is an error that says what is wrong.
+func Read(r io.Reader, rate timecode.Rate) ([]film.Line, error) {
+	in := bufio.NewReader(r)
+	if mark, err := in.Peek(3); err == nil && string(mark) == "\xef\xbb\xbf" {
+		_, _ = in.Discard(3) // a byte order mark
+	}
+	start, _ := in.Peek(6) // what is shorter is no WebVTT
+	var s *astisub.Subtitles
+	var err error
+	if string(start) == "WEBVTT" {
+		s, err = astisub.ReadFromWebVTT(in)
+	} else {
+		s, err = astisub.ReadFromSRT(in)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("these are no subtitles in SubRip or WebVTT: %w", err)
+	}
+	if len(s.Items) == 0 {
+		return nil, errors.New("there is no subtitle in this file")
+	}
+	if len(s.Items) > MostCues {
+		return nil, fmt.Errorf("the file has %d subtitles; at most %d are read", len(s.Items), MostCues)
+	}
+	var out []film.Line
+	for _, it := range s.Items {
+		var words []string
+		for _, l := range it.Lines {
+			if text := strings.TrimSpace(l.String()); text != "" {
+				words = append(words, text)
+			}
+		}
+		from, to := rate.Frames(it.StartAt.Seconds()), rate.Frames(it.EndAt.Seconds())
+		if len(words) > 0 && to > from && from >= 0 {
+			out = append(out, film.Line{From: from, To: to, Text: strings.Join(words, "\n")})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b film.Line) int { return cmp.Compare(a.From, b.From) })
+	return out, nil
 }

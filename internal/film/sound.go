@@ -57,7 +57,8 @@ func (f *Film) heard() (out []heard) {
 				continue
 			}
 			at := d.Rate.SampleAt(s.Start)
-			out = append(out, heard{Media: id, Begin: d.Begin(m), At: at, Length: min(d.Length(m), d.Rate.SampleAt(s.End())-at),
+			begin, length := d.Cut(s.Slide, m)
+			out = append(out, heard{Media: id, Begin: begin, At: at, Length: min(length, d.Rate.SampleAt(s.End())-at),
 				Gain: d.Shot(id).Sound, FadeIn: clipFade, FadeOut: clipFade})
 		}
 	}

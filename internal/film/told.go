@@ -39,7 +39,16 @@ type Line struct {
 func (f *Film) Captions() (out []Line) {
 	for i, s := range f.Plan.Slides {
 		text := strings.TrimSpace(s.Caption)
-		if text == "" {
+		for _, l := range s.Lines {
+			from, to := s.Start+f.Doc.Rate.Frames(l.From), s.End()-s.Overlap/2
+			if l.To > 0 {
+				to = min(to, s.Start+f.Doc.Rate.Frames(l.To))
+			}
+			if from, to = max(0, from-f.From), min(to-f.From, f.Frames()); to > from {
+				out = append(out, Line{from, to, strings.TrimSpace(l.Text)})
+			}
+		}
+		if text == "" || len(s.Lines) > 0 {
 			continue
 		}
 		from, to := s.Start, s.End()-s.Overlap/2

@@ -257,3 +257,23 @@ func (l *Looking) Poster(ctx context.Context, orderID int64, seconds float64) (s
 	sha, _, err := l.Blobs.Put(ctx, bytes.NewReader(jpg))
 	return sha, err
 }
+
+// Filmstrip is a clip from beginning to end as a JPEG; see media.Filmstrip.
+func (l *Looking) Filmstrip(ctx context.Context, m store.Media) ([]byte, error) {
+	k := "strip " + m.SHA256
+	if b, ok := l.small.Get(k); ok {
+		return b, nil
+	}
+	v, err, _ := l.laying.Do(k, func() (any, error) {
+		path, err := l.Blobs.Path(ctx, m.SHA256)
+		if err != nil {
+			return nil, err
+		}
+		return media.Filmstrip(ctx, path, m.Known())
+	})
+	if err != nil {
+		return nil, err
+	}
+	l.small.Add(k, v.([]byte))
+	return v.([]byte), nil
+}

@@ -127,7 +127,7 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 		return store.Order{}, invalid.Field("theme", "%v", err)
 	}
 	d := doc.New(t.ID, usualSeed)
-	d.ThemeVersion = t.Content
+	d.ThemeVersion, d.Fit.PaceSeconds = t.Content, t.Pace.Seconds
 	for k, v := range n.Details {
 		if v = strings.TrimSpace(v); v != "" {
 			d.Details[k] = v

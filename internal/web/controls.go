@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/url"
+	"slices"
 	"strings"
 
 	"nelko/internal/core/design"
@@ -73,7 +74,30 @@ var controls = map[string]control{
 	"leaveout": reads(func(f pictures) (edit.Op, error) { return edit.LeaveOut{Media: f.Media}, nil }),
 	"group":    reads(func(f chosen) (edit.Op, error) { return edit.Group{Slides: f.Slides}, nil }),
 	"split":    reads(func(f chosen) (edit.Op, error) { return edit.Split{Slides: f.Slides}, nil }),
+	"spread":   reads(func(f chosen) (edit.Op, error) { return edit.Spread{Slides: f.Slides}, nil }),
 	"again":    reads(func(f chosen) (edit.Op, error) { return edit.Again{Slides: f.Slides}, nil }),
+	"splitclip": reads(func(f struct {
+		Slide doc.SlideID `form:"on"`
+		At    amount      `form:"at" label:"Where it is split"`
+	}) (edit.Op, error) {
+		return edit.SplitClip{Slide: f.Slide, At: float64(f.At)}, nil
+	}),
+	"pause": reads(func(f chosen) (edit.Op, error) {
+		p := edit.Pause{}
+		if len(f.Slides) > 0 {
+			p.Before = f.Slides[0]
+		}
+		return p, nil
+	}),
+	"manner": reads(func(f struct {
+		chosen
+		Manner edit.Manner `form:"manner"`
+	}) (edit.Op, error) {
+		if !slices.Contains(edit.Manners, f.Manner) {
+			return nil, &invalid.Input{Field: "manner", Problem: fmt.Sprintf("There is no manner %q.", f.Manner)}
+		}
+		return edit.InManner{Manner: f.Manner, Slides: f.Slides}, nil
+	}),
 	"replace": reads(func(f struct {
 		Slide doc.SlideID `form:"on"`
 		Old   doc.MediaID `form:"old"`
@@ -236,6 +260,13 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return edit.Chapter{Slides: f.Slides, Text: f.Text}, nil
 	}),
+	"lines": reads(func(f struct {
+		Slide doc.SlideID `form:"slide"`
+		Lines string      `form:"lines"`
+	}) (edit.Op, error) {
+		lines, err := timedLines(f.Lines)
+		return edit.Lines{Slide: f.Slide, Lines: lines}, err
+	}),
 	"captiondescriptions": reads(func(f chosen) (edit.Op, error) { return edit.CaptionDescriptions{Slides: f.Slides}, nil }),
 	"captionnames":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionNames{Slides: f.Slides}, nil }),
 	"captionplain":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionStyle{Slides: f.Slides}, nil }),
@@ -353,9 +384,13 @@ var controls = map[string]control{
 	}),
 	"trim": reads(func(f struct {
 		pictures
-		From amount `form:"from"`
-		To   amount `form:"to"`
+		In   doc.SlideID `form:"in"`
+		From amount      `form:"from"`
+		To   amount      `form:"to"`
 	}) (edit.Op, error) {
+		if f.In != "" {
+			return edit.TrimClip{Slide: f.In, Trim: doc.Trim{From: float64(f.From), To: float64(f.To)}}, nil
+		}
 		return f.shots("Trimmed", edit.Shots{Trim: &doc.Trim{From: float64(f.From), To: float64(f.To)}})
 	}),
 	"sound": reads(func(f struct {

@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 	"nelko/internal/proofs"
+	"nelko/internal/store"
 )
 
 // deskView is what can be changed on the selected slides, or in the whole
@@ -37,6 +38,8 @@ type deskView struct {
 	Linger, Pin     fieldView
 	Pinned, HasClip bool
 	On              doc.SlideID // the slide that shows the choices
+	Manners         []manner
+	Lines           string      // captions with times, as they are typed
 	Opening         doc.SlideID // that prints the details; empty: none
 	About           string      // what their pictures depend on
 	Starts          int64       // its first frame
@@ -102,6 +105,9 @@ type shotView struct {
 	Crop         rectView
 	Slide        doc.SlideID // whose motion can be set by framings, if it has no other picture
 	Begins, Ends rectView
+	In           doc.SlideID // that shows nothing but this clip
+	Whole        string      // seconds of the clip, untrimmed
+	Others       []choice    // pictures in no slide that can stand in its place
 }
 
 // rectView is a rectangle in per cent.
@@ -149,6 +155,9 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	}
 	v.Linger = several(chosen, func(s doc.Slide) string { return fmt.Sprintf("%g", s.Linger) })
 	v.Caption = several(chosen, func(s doc.Slide) string { return s.Caption })
+	if len(chosen) == 1 {
+		v.Lines = linesText(chosen[0].Lines)
+	}
 	v.Pin = several(chosen, func(s doc.Slide) string {
 		if s.Pinned == 0 {
 			return ""
@@ -183,6 +192,10 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		}
 	}
 	v.decor(wk)
+	v.manners(wk)
+	if len(v.IDs) == 1 {
+		v.others(wk)
+	}
 	v.kinds()
 	v.pictured(wk, own, func(id doc.SlideID) string { return s.House.Looking.About(wk, id) })
 	return v
@@ -197,6 +210,7 @@ func (v *deskView) kinds() {
 	}
 	film := len(v.IDs) == 0
 	add("details", "Details", film)
+	add("manner", "Manner", v.Any && (film || v.Pictures))
 	add("slide", "Slide", !film)
 	add("card", "Words", v.Card != nil)
 	add("layout", "Layout", len(v.Layouts) > 0)
@@ -308,12 +322,32 @@ func shotOf(wk *orders.Dossier, sl doc.Slide, id doc.MediaID) shotView {
 			v.Begins, v.Ends = percentRect(whole(mo.From, shot.Crop)), percentRect(whole(mo.To, shot.Crop))
 		}
 	}
-	v.From, v.To = fmt.Sprintf("%g", shot.Trim.From), fmt.Sprintf("%.2f", float64(m.Length)/timecode.SampleRate)
-	if shot.Trim.To > 0 {
-		v.To = fmt.Sprintf("%g", shot.Trim.To)
+	v.Whole = fmt.Sprintf("%.2f", float64(m.Length)/timecode.SampleRate)
+	trim := wk.Doc.TrimIn(sl, id)
+	if v.From, v.To = fmt.Sprintf("%g", round2(trim.From)), v.Whole; trim.To > 0 {
+		v.To = fmt.Sprintf("%g", round2(trim.To))
+	}
+	if v.Clip && len(sl.Media) == 1 {
+		v.In = sl.ID
 	}
 	v.Gain = fmt.Sprintf("%g", shot.Sound*100)
 	return v
+}
+
+// round2 rounds to a hundredth.
+func round2(v float64) float64 { return math.Round(v*100) / 100 }
+
+// others fills in what can stand in the place of each picture: what is in no
+// slide.
+func (v *deskView) others(wk *orders.Dossier) {
+	uses := wk.Doc.Uses()
+	for i := range v.Shots {
+		for _, m := range wk.Media {
+			if id := m.DocID(); m.State == store.Ready && !m.Held && !uses[id] && m.Kind == wk.Library[v.Shots[i].ID].Kind {
+				v.Shots[i].Others = append(v.Shots[i].Others, choice{string(id), m.Name})
+			}
+		}
+	}
 }
 
 // whole turns a rectangle in fractions of a crop into one of the whole

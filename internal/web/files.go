@@ -6,7 +6,9 @@ import (
 	"path"
 	"time"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/making"
+	"nelko/internal/store"
 )
 
 // serveBlob answers with a stored file; parts of it can be asked for.
@@ -60,4 +62,23 @@ func (s *Server) film(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.serveBlob(w, r, *rd.SHA256, making.Type(rd), making.FileName(o, rd))
+}
+
+// filmstrip is a clip from beginning to end as a row of frames.
+func (s *Server) filmstrip(w http.ResponseWriter, r *http.Request) {
+	m, err := s.House.Intake.Medium(r.Context(), number(r, "media"))
+	if err == nil && m.Kind != doc.ClipMedia {
+		err = store.ErrNotFound
+	}
+	var jpg []byte
+	if err == nil {
+		jpg, err = s.House.Looking.Filmstrip(r.Context(), m)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	_, _ = w.Write(jpg) // the browser may have gone
 }

@@ -94,6 +94,21 @@ document.addEventListener("click", (event) => {
   if (poster) change(poster.dataset.post, valuesOf(poster, poster));
 });
 
+// Subtitles of a file.
+document.addEventListener("change", async (event) => {
+  const [file] = (event.target.matches?.("[data-subtitles]") && event.target.files) || [];
+  if (!file) return;
+  event.target.value = "";
+  const bytes = await file.arrayBuffer();
+  let text;
+  try {
+    text = new TextDecoder("utf-8", { fatal: true }).decode(bytes);
+  } catch {
+    text = new TextDecoder("windows-1252").decode(bytes); // as older programs write
+  }
+  change(`/orders/${order}/subtitles`, [["subtitles", text]]);
+});
+
 // While something is moved the film shows what comes of it: one picture after
 // the other, always the newest.
 let wanted = null;

@@ -1,10 +1,11 @@
 // Every action of the running order in one list: by key, by typing in the
 // command box, by right click.
 import { openPanel } from "./choices.mjs";
+import { splitClip } from "./framing.mjs";
 import { change, order } from "./order.mjs";
 import { ask, dialog } from "./page.mjs";
 import { slides } from "./rows.mjs";
-import { choose, chooseAll, chosen, edit, moveTo, step, takeOut } from "./running-order.mjs";
+import { choose, chooseAll, chosen, edit, movable, moveTo, step, takeOut } from "./running-order.mjs";
 
 const ids = () => chosen().map((g) => g.dataset.slide);
 const media = () => [...document.querySelectorAll('#chosen-form [name="media"]')].map((i) => i.value);
@@ -42,9 +43,12 @@ export const actions = [
     of: true,
   },
   { name: "Take out", key: "Delete", when: some, run: takeOut, of: true },
+  { name: "Spread evenly among the others", when: some, run: () => edit("edit/spread", { slide: movable().map((g) => g.dataset.slide) }), of: true },
   { name: "Put together in one slide", key: "G", when: () => chosen().length > 1 && pictures(), run: () => edit("edit/group", { slide: ids() }), of: true },
   { name: "Take apart", key: "U", when: () => chosen().some((g) => Number(g.dataset.pictures) > 1), run: () => edit("edit/split", { slide: ids() }), of: true },
   { name: "Show it once more after itself", key: "D", when: pictures, run: () => edit("edit/again", { slide: ids() }), of: true },
+  { name: "Split the clip at this moment", key: "B", when: () => one() && chosen()[0].dataset.kind === "clip", run: () => splitClip(ids()[0]), of: true },
+  { name: "Pause before", key: "Shift+T", run: () => edit("edit/pause", { slide: ids() }), of: true },
   { name: "Text card before", key: "T", run: () => edit("edit/addcard", { slide: ids() }), of: true },
   { name: "Turn right", key: "R", when: pictures, run: () => edit("edit/turn", { media: media(), turn: 1 }), of: true },
   { name: "Turn left", key: "Shift+R", when: pictures, run: () => edit("edit/turn", { media: media(), turn: -1 }), of: true },

@@ -1,5 +1,7 @@
 // The desk's finer tools: drawing frames on a picture, dragging a decor's path
 // on the screen, and keeping open what was open. Edits are made by the server.
+import { change, order, view } from "./order.mjs";
+
 const desk = () => document.getElementById("margin");
 const percent = (v) => String(Math.round(v * 100) / 100);
 const clamp = (v) => Math.max(0, Math.min(100, v));
@@ -26,6 +28,7 @@ function restore() {
   if (now > 0 || document.querySelector("#margin h2")) laid = now;
   for (const d of document.querySelectorAll("#margin details[data-keep]")) d.open = open.has(d.dataset.keep);
   for (const f of document.querySelectorAll("#margin [data-framer]")) drawFrames(f);
+  for (const s of document.querySelectorAll("#margin .filmstrip")) drawStrip(s);
   showPoints();
 }
 
@@ -87,6 +90,49 @@ document.addEventListener("pointerdown", (event) => {
   picture.addEventListener("pointerup", end, { once: true });
   picture.addEventListener("pointercancel", end, { once: true });
 });
+
+// What is shown of a clip, on its filmstrip.
+function drawStrip(strip) {
+  const whole = Number(strip.dataset.strip);
+  const [from, to] = ["from", "to"].map((n) => Number.parseFloat(strip.closest("form").querySelector(`[name=${n}]`).value.replace(",", ".")));
+  if (![whole, from, to].every(Number.isFinite) || whole <= 0) return;
+  const [x0, x1] = [from, to].map((v) => (1000 * Math.max(0, Math.min(v, whole))) / whole);
+  const set = (part, x, width) => Object.entries({ x, width: Math.max(0, width) }).forEach(([k, v]) => strip.querySelector(part).setAttribute(k, v));
+  set("[data-part=before]", 0, x0);
+  set("[data-part=after]", x1, 1000 - x1);
+  set("[data-end=from]", x0, 8);
+  set("[data-end=to]", x1 - 8, 8);
+}
+
+document.addEventListener("pointerdown", (event) => {
+  const end = event.target.closest?.(".filmstrip [data-end]");
+  if (!end || event.button !== 0) return;
+  event.preventDefault();
+  const strip = end.ownerSVGElement;
+  const field = strip.closest("form").querySelector(`[name=${end.dataset.end}]`);
+  const move = (e) => {
+    field.value = percent((place(e, strip).x / 100) * Number(strip.dataset.strip));
+    drawStrip(strip);
+  };
+  const done = () => {
+    document.removeEventListener("pointermove", move);
+    field.dispatchEvent(new Event("change", { bubbles: true }));
+  };
+  document.addEventListener("pointermove", move);
+  document.addEventListener("pointerup", done, { once: true });
+});
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest?.("[data-split-clip]");
+  if (button) splitClip(button.dataset.splitClip);
+});
+
+/** Splits a clip at the moment looked at. */
+export function splitClip(slide) {
+  const g = document.getElementById(`slide-${slide}`);
+  const { rateNum, rateDen } = document.getElementById("work").dataset;
+  if (g) change(`/orders/${order}/edit/splitclip`, [["on", slide], ["at", ((view.moment() - Number(g.dataset.start)) * Number(rateDen)) / Number(rateNum)]]);
+}
 
 // The path of the decor that is open, on the screen.
 const svg = "http://www.w3.org/2000/svg";

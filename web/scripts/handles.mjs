@@ -112,7 +112,6 @@ function framingHandle(p) {
   const which = begins ? "begins" : "ends";
   const from = begins ? p.Begins : p.Ends;
   const crop = p.Crop;
-  const inCrop = ([x, y, w, h]) => [((x - crop[0]) / crop[2]) * 100, ((y - crop[1]) / crop[3]) * 100, (w / crop[2]) * 100, (h / crop[3]) * 100];
   return {
     id: `framing-${p.Media}`, kind: "area", box: p.Place, name: `Framing with which the motion of ${nameOf(p.Media)} ${which}; plus and minus come closer and go back`,
     label: begins ? "begins" : "ends", zooms: true,
@@ -123,7 +122,7 @@ function framingHandle(p) {
       const y = within(from[1] + (from[3] - h) / 2 - (dy / p.Place[3]) * h, crop[1], crop[1] + crop[3] - h);
       const values = {};
       for (const [name, r] of [["begins", begins ? [x, y, w, h] : p.Begins], ["ends", begins ? p.Ends : [x, y, w, h]]])
-        inCrop(r).forEach((v, i) => (values[`${name}-${"xywh"[i]}`] = within(v, 0, 100)));
+        r.forEach((v, i) => (values[`${name}-${"xywh"[i]}`] = within(v, 0, 100)));
       fill(shotOf(p.Media), values, keep);
       return { says: `${which} with ${percent(w)} × ${percent(h)} %, ${percent(x)} % from the left, ${percent(y)} % from the top`, box: p.Place };
     },

@@ -106,7 +106,8 @@ export const chosen = () => slides().filter((g) => selected.has(id(g)));
 /** Asks for a change of the order. */
 export const edit = (path, values) => change(`/orders/${order}/${path}`, Object.entries(values).flatMap(([k, v]) => (Array.isArray(v) ? v.map((x) => [k, x]) : [[k, v]])));
 
-const movable = () => chosen().filter((g) => g.dataset.fixed !== "true");
+/** What is chosen and may move. */
+export const movable = () => chosen().filter((g) => g.dataset.fixed !== "true");
 
 /** Moves what is chosen by places; each press counts, however the rows stand when it arrives. */
 export function step(by) {

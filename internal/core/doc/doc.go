@@ -112,12 +112,14 @@ type Slide struct {
 
 	Layout       string                 `json:"layout,omitempty"`
 	Caption      string                 `json:"caption,omitempty"`
+	Lines        []Line                 `json:"lines,omitempty"`         // captions with times of their own, instead of Caption
 	Chapter      string                 `json:"chapter,omitempty"`       // title of the chapter that begins here
 	CaptionStyle *design.Caption        `json:"caption_style,omitempty"` // instead of the film's
 	Card         *Words                 `json:"card,omitempty"`          // of a Card slide
 	Motion       *design.Motion         `json:"motion,omitempty"`
 	Backdrop     *design.Backdrop       `json:"backdrop,omitempty"`
 	Join         *transition.Transition `json:"join,omitempty"` // into the next slide
+	Trim         *Trim                  `json:"trim,omitempty"` // of its clip, which was split: instead of the shot's
 
 	// In a pattern: one of the slides that stand for each row's own.
 	Row bool `json:"row,omitempty"`
@@ -133,7 +135,15 @@ func (s Slide) Common() bool { return s.CommonAt != nil }
 // recast leaves it alone. What is a pattern's, or stands for a row's, is left
 // alone too.
 func (s Slide) ByHand() bool {
-	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || s.Chapter != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil
+	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || len(s.Lines) > 0 || s.Chapter != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil || s.Trim != nil
+}
+
+// Line is a caption at a time of its own, in seconds from the slide's first
+// frame. To 0 is the slide's end.
+type Line struct {
+	From float64 `json:"from"`
+	To   float64 `json:"to,omitempty"`
+	Text string  `json:"text"`
 }
 
 // Words is what a text card says.
@@ -308,16 +318,19 @@ func (s Slideshow) Aspect(m Media) float64 {
 // Shot is what is set for a medium.
 func (s Slideshow) Shot(id MediaID) Shot { return s.Shots[id] }
 
-// Length is how long a clip plays once trimmed.
-func (s Slideshow) Length(m Media) timecode.Samples {
-	from, to := s.Shots[m.ID].Trim.bounds(m)
-	return to - from
+// Cut is where a clip begins to play in one of the slides, and how long it
+// plays once trimmed.
+func (s Slideshow) Cut(in Slide, m Media) (begin, length timecode.Samples) {
+	from, to := s.TrimIn(in, m.ID).bounds(m)
+	return from, to - from
 }
 
-// Begin is where a clip begins to play.
-func (s Slideshow) Begin(m Media) timecode.Samples {
-	from, _ := s.Shots[m.ID].Trim.bounds(m)
-	return from
+// TrimIn is the trim of a clip in one of the slides.
+func (s Slideshow) TrimIn(in Slide, id MediaID) Trim {
+	if in.Trim != nil {
+		return *in.Trim
+	}
+	return s.Shots[id].Trim
 }
 
 func (t Trim) bounds(m Media) (from, to timecode.Samples) {

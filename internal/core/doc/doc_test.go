@@ -150,12 +150,17 @@ func TestShotsAreChecked(t *testing.T) {
 // Trimming never reaches beyond the clip.
 func TestTrim(t *testing.T) {
 	d, m := New("t", 1), Media{ID: "c", Kind: ClipMedia, Length: 10 * timecode.SampleRate}
-	assert.Equal(t, m.Length, d.Length(m))
+	length := func() timecode.Samples { _, n := d.Cut(Slide{}, m); return n }
+	assert.Equal(t, m.Length, length())
 	d.Shots = map[MediaID]Shot{"c": {Trim: Trim{From: 2, To: 5}}}
-	assert.EqualValues(t, 3*timecode.SampleRate, d.Length(m))
-	assert.EqualValues(t, 2*timecode.SampleRate, d.Begin(m))
+	assert.EqualValues(t, 3*timecode.SampleRate, length())
+	begin, _ := d.Cut(Slide{}, m)
+	assert.EqualValues(t, 2*timecode.SampleRate, begin)
+	begin, n := d.Cut(Slide{Trim: &Trim{From: 6, To: 7}}, m)
+	assert.EqualValues(t, 6*timecode.SampleRate, begin, "the slide's own stands before the clip's")
+	assert.EqualValues(t, timecode.SampleRate, n)
 	d.Shots["c"] = Shot{Trim: Trim{From: 2, To: 50}}
-	assert.EqualValues(t, 8*timecode.SampleRate, d.Length(m))
+	assert.EqualValues(t, 8*timecode.SampleRate, length())
 	d.Shots["c"] = Shot{Trim: Trim{From: 20}}
-	assert.EqualValues(t, 1, d.Length(m))
+	assert.EqualValues(t, 1, length())
 }

@@ -3,6 +3,7 @@ package doc
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
@@ -21,6 +22,8 @@ const (
 	MaxFade       = 30
 	MaxCaption    = 500  // bytes
 	MaxChapter    = 100  // bytes
+	MaxLines      = 20   // of a slide
+	shortestLine  = 0.1  // seconds
 	MaxWords      = 8000 // bytes of a text card
 	MaxDecor      = 64
 	MaxItems      = 200 // of a soundtrack
@@ -208,12 +211,21 @@ func (sl Slide) validate() error {
 		return fmt.Errorf("the title of the chapter has %d bytes; at most %d", len(sl.Chapter), MaxChapter)
 	case len(sl.Caption) > MaxCaption:
 		return fmt.Errorf("caption: longer than %d bytes", MaxCaption)
+	case len(sl.Lines) > MaxLines:
+		return fmt.Errorf("lines: %d; at most %d on a slide", len(sl.Lines), MaxLines)
+	case sl.Trim != nil && sl.Trim.validate() != nil:
+		return sl.Trim.validate()
 	case !between(sl.Linger, MinLinger, MaxLinger):
 		return fmt.Errorf("linger: %g; must be %g to %d", sl.Linger, MinLinger, MaxLinger)
 	case sl.CommonAt != nil && !between(*sl.CommonAt, 0, 1):
 		return fmt.Errorf("common_at: %g; must be 0 to 1", *sl.CommonAt)
 	case sl.Pinned != 0 && !between(sl.Pinned, 0.04, MaxSeconds):
 		return fmt.Errorf("pinned_seconds: %g; must be 0.04 to %d", sl.Pinned, MaxSeconds)
+	}
+	for i, l := range sl.Lines {
+		if len(l.Text) > MaxCaption || strings.TrimSpace(l.Text) == "" || !between(l.From, 0, MaxSeconds) || (l.To != 0 && !between(l.To, l.From+shortestLine, MaxSeconds)) {
+			return fmt.Errorf("line %d: has 1 to %d bytes, and ends at least %g s after it begins", i+1, MaxCaption, shortestLine)
+		}
 	}
 	return nil
 }

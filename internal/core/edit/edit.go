@@ -87,7 +87,7 @@ func (p Pour) Tells(before, after doc.Slideshow) string {
 		switch {
 		case is && first == 0:
 			first = i + 1
-		case !is && first == i:
+		case !is && first > 0 && first == i:
 			spans, first = append(spans, fmt.Sprint(i)), 0
 		case !is && first > 0:
 			spans, first = append(spans, fmt.Sprintf("%d to %d", first, i)), 0

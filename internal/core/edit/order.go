@@ -170,3 +170,41 @@ func (s Shift) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	}
 	return Move{Slides: s.Slides, Before: before}.Apply(d, with)
 }
+
+// Spread moves slides so that they stand evenly among the others, in the order
+// they have: clips or cards that came together, say.
+type Spread struct{ Slides []doc.SlideID }
+
+// Title implements Op.
+func (s Spread) Title() string { return "Spread " + wording.Counted(len(s.Slides), "slide") + " evenly" }
+
+// Apply implements Op.
+func (s Spread) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	var spread, rest []doc.Slide
+	for _, id := range s.Slides {
+		if d.Index(id) < 0 {
+			return d, fmt.Errorf("slide %s: %w", id, ErrGone)
+		}
+	}
+	for _, x := range body(d) {
+		if slices.Contains(s.Slides, x.ID) {
+			x.Placed = true
+			spread = append(spread, x)
+		} else {
+			rest = append(rest, x)
+		}
+	}
+	if len(spread) == 0 || len(rest) == 0 {
+		return d, fmt.Errorf("there is nothing to spread them among: %w", ErrInvalid)
+	}
+	out := make([]doc.Slide, 0, len(spread)+len(rest))
+	for i, x := range rest {
+		out = append(out, x)
+		// The k-th of n stands behind k/(n+1) of the others.
+		for len(spread) > 0 && (i+1)*(len(s.Slides)+1) >= (len(s.Slides)-len(spread)+1)*len(rest) {
+			out, spread = append(out, spread[0]), spread[1:]
+		}
+	}
+	setBody(&d, append(out, spread...))
+	return d, nil
+}

@@ -102,7 +102,8 @@ func joinOf(d doc.Slideshow, t *theme.Theme, i int) transition.Transition {
 func fixed(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) timecode.Frames {
 	switch {
 	case s.Kind == doc.Clip:
-		return max(1, d.Rate.FramesIn(d.Length(lib[s.Media[0]])))
+		_, length := d.Cut(s, lib[s.Media[0]])
+		return max(1, d.Rate.FramesIn(length))
 	case s.Pinned > 0:
 		return max(1, d.Rate.Frames(s.Pinned))
 	case s.Kind == doc.Opening:

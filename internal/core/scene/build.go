@@ -91,10 +91,14 @@ type builder struct {
 	turn   int // position in the film, for what takes turns
 	shape  framing.Shape
 	layers []Layer
-	around framing.Rect // of the slide's block of words, in fractions of the frame
+	until  timecode.Frames // of what is added now: see Layer.Until
+	around framing.Rect    // of the slide's block of words, in fractions of the frame
 }
 
-func (b *builder) add(l Layer) { b.layers = append(b.layers, l) }
+func (b *builder) add(l Layer) {
+	l.Until = b.until
+	b.layers = append(b.layers, l)
+}
 
 func (b *builder) w() float64 { return float64(b.scene.W) }
 func (b *builder) h() float64 { return float64(b.scene.H) }
@@ -248,7 +252,14 @@ func (b *builder) pictures() {
 	for i, id := range media {
 		b.place(places[i], layout.Dress, b.lib[id], motion, i)
 	}
-	if b.slide.Caption != "" {
-		b.caption(b.slide.Caption)
+	if len(b.slide.Lines) == 0 && b.slide.Caption != "" {
+		b.caption(b.slide.Caption, 0.5)
 	}
+	for _, l := range b.slide.Lines {
+		if b.until = b.frames(l.To); b.until >= b.slide.Length {
+			b.until = 0
+		}
+		b.caption(l.Text, l.From)
+	}
+	b.until = 0
 }

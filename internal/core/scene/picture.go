@@ -45,6 +45,9 @@ type placing struct {
 func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion design.Motion, i int) {
 	p := placing{m: m, dress: dress, fit: b.fit(dress, m.ID), tilt: pl.Tilt, motion: motion, mat: dress.Mat * b.short(), radius: dress.Corner * b.short()}
 	p.w, p.h = b.doc.Size(m)
+	if s := b.doc.Shot(m.ID).Scale; s > 0 && s < 1 && p.dress.Shadow == 0 {
+		p.dress.Shadow = looseShadow // smaller than its place, it lies on the backdrop
+	}
 	if t := b.doc.Shot(m.ID).Tilt; t != nil {
 		p.tilt = *t
 	}
@@ -78,6 +81,9 @@ func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion d
 		b.windowed(p)
 	}
 }
+
+// looseShadow is the shadow of a picture that was made smaller than its place.
+const looseShadow = 0.45
 
 func centred(in framing.Rect, w, h float64) framing.Rect {
 	return framing.Rect{X: in.X + (in.W-w)/2, Y: in.Y + (in.H-h)/2, W: w, H: h}
@@ -261,7 +267,8 @@ func (b *builder) ease(m design.Motion) framing.Ease {
 func (b *builder) sprite(p placing, closest, widest framing.Rect) Asset {
 	a := Asset{Kind: Photo, Media: p.m.ID, Turn: b.doc.Shot(p.m.ID).Turn, Look: b.look(p.m.ID)}
 	if p.m.Kind == doc.ClipMedia {
-		a.Kind, a.Begin = Footage, b.doc.Begin(p.m)
+		a.Kind = Footage
+		a.Begin, _ = b.doc.Cut(b.slide.Slide, p.m)
 		a.Look.Grain, a.Look.Vignette = 0, 0 // laid over: see patina
 	}
 	full := b.fullSize(p.m)

@@ -171,6 +171,7 @@ type Layer struct {
 	Enter  timecode.Frames // fades in over this many frames…
 	Delay  timecode.Frames // …after this many
 	Leave  timecode.Frames // fades out over the last frames
+	Until  timecode.Frames // the frame of the slide before which it is gone; 0: it stays to the end
 	Hard   bool            // appears at once instead of fading in
 	Turn   float64         // degrees about the place's centre
 	Path   *design.Decor   // a path instead of Place: sizes are factors of it
@@ -208,6 +209,11 @@ func (m Move) At(n, length timecode.Frames) framing.Rect {
 // Opacity is the layer's opacity at frame n of its slide of the given length.
 func (l *Layer) Opacity(n, length timecode.Frames) float64 {
 	a := l.Alpha
+	if l.Until > 0 {
+		if length = min(length, l.Until); n >= length {
+			return 0
+		}
+	}
 	switch {
 	case l.Hard && n < l.Delay:
 		return 0

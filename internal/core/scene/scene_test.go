@@ -363,6 +363,26 @@ func TestCaptionStyles(t *testing.T) {
 }
 
 // The words of a text card can be put anywhere by their middle.
+// Captions with times of their own are seen from then to then, and no others.
+func TestLinesAtTheirTimes(t *testing.T) {
+	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Slides[1].Pinned, d.Slides[1].Caption = 8, "not shown"
+		d.Slides[1].Lines = []doc.Line{{From: 0, To: 2, Text: "one"}, {From: 3, Text: "two"}}
+	})
+	s := sc.Slides[1]
+	seen := func(second float64) (words []string) {
+		for _, l := range s.Layers {
+			if l.Asset.Kind == Text && l.Opacity(timecode.Frames(second*30), s.Length) > 0.5 {
+				words = append(words, l.Asset.Text.Words)
+			}
+		}
+		return words
+	}
+	assert.Equal(t, []string{"one"}, seen(1))
+	assert.Empty(t, seen(2.5))
+	assert.Equal(t, []string{"two"}, seen(5))
+}
+
 func TestTextCardsCanBePlaced(t *testing.T) {
 	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
 		d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "text", Text: "Half-time", At: &framing.Point{X: 0.3, Y: 0.7}}})

@@ -460,8 +460,8 @@ func (b *builder) roll(set []placed, bl theme.Block, left, width, total float64)
 }
 
 // caption sets words on a slide's pictures, in the style set for the slide,
-// for the film or by the theme.
-func (b *builder) caption(words string) {
+// for the film or by the theme, from so many seconds after its beginning.
+func (b *builder) caption(words string, from float64) {
 	c := b.theme.Caption
 	switch {
 	case b.slide.CaptionStyle != nil:
@@ -478,8 +478,8 @@ func (b *builder) caption(words string) {
 	} else if c.At == nil && strings.Contains(c.Anchor, "right") {
 		align = "right"
 	}
-	e := theme.Element{Type: c.Type, Words: words, Enter: c.Enter, EnterSeconds: 0.5, LeaveSeconds: 0.4}
-	if lap := b.slide.Overlap; lap > 0 {
+	e := theme.Element{Type: c.Type, Words: words, Enter: c.Enter, EnterSeconds: from, LeaveSeconds: 0.4}
+	if lap := b.slide.Overlap; lap > 0 && b.until == 0 {
 		e.LeaveSeconds = b.doc.Rate.Seconds(lap)
 	}
 	b.block(theme.Block{Anchor: c.Anchor, Align: align, Width: c.Width, Elements: []theme.Element{e}}, nil, framing.TitleSafe.Scale(b.w(), b.h()), c.At)
