@@ -93,6 +93,19 @@ func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name str
 	return in.receive(ctx, store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}, r)
 }
 
+// Known is a file of which more is known than it says itself.
+type Known struct {
+	OrderID      int64
+	Upload, Name string
+	Captured     *time.Time // put right; nil: as the file says
+	Stars        int
+}
+
+// ReceiveKnown is Receive of a file of which more is known.
+func (in *Intake) ReceiveKnown(ctx context.Context, k Known, r io.Reader) (store.Media, error) {
+	return in.receive(ctx, store.Media{OrderID: &k.OrderID, UploadID: k.Upload, Name: k.Name, Captured: k.Captured, Stars: k.Stars}, r)
+}
+
 func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (store.Media, error) {
 	orderID, uploadID := *m.OrderID, m.UploadID
 	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID); err == nil {
@@ -210,7 +223,7 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
 	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Description: facts.Description}
-	if !facts.Captured.IsZero() {
+	if !facts.Captured.IsZero() && m.Captured == nil {
 		m.Captured = &facts.Captured
 	}
 	return in.settle(ctx, &m, "")

@@ -239,7 +239,7 @@ func mediaOf(tx *gorm.DB, order store.Order, d doc.Slideshow) ([]store.Media, er
 	list := []store.Media{}
 	q := tx.Omit("waveform").Where("order_id = ?", order.ID)
 	if order.RunID != nil {
-		shown := shows(d)
+		shown := Shows(d)
 		q = q.Or("run_id = ? AND (? OR sha256 IN ?)", *order.RunID, d.Pattern != nil, shown)
 		if d.Pattern != nil {
 			q = q.Or("sha256 IN ? AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", shown, *order.RunID)
@@ -248,8 +248,8 @@ func mediaOf(tx *gorm.DB, order store.Order, d doc.Slideshow) ([]store.Media, er
 	return list, q.Order("id").Find(&list).Error
 }
 
-// shows are the contents of all that a film shows and plays.
-func shows(d doc.Slideshow) []string {
+// Shows are the contents of all that a film shows and plays.
+func Shows(d doc.Slideshow) []string {
 	out := []string{""}
 	for id := range d.Uses() {
 		out = append(out, string(id))

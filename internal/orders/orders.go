@@ -252,7 +252,7 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 	}
 	// A copy stands by itself, also of a row of a Run.
 	row := store.Order{Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due, Details: d.Order.Details}
-	film := alone(d.Doc)
+	film := Alone(d.Doc)
 	ids := make([]int64, len(d.Media))
 	for i, m := range d.Media {
 		ids[i] = m.ID
@@ -273,8 +273,29 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 	return row, err
 }
 
-// alone is a film that neither is a pattern nor follows one.
-func alone(d doc.Slideshow) doc.Slideshow {
+// OpenFilm opens an order with a film that is made already, of a zip say. Media
+// it shows may come later.
+func (o *Orders) OpenFilm(ctx context.Context, h Head, wants []store.DeliveryKind, d doc.Slideshow, title string, author *int64) (row store.Order, err error) {
+	if err := h.check(); err != nil {
+		return row, err
+	}
+	row = store.Order{Client: h.Client, ClientEmail: h.ClientEmail, Event: h.Event, Due: h.Due, Details: d.Details}
+	for _, w := range Ways {
+		if slices.Contains(wants, w.Kind) {
+			row.Wants = append(row.Wants, w.Kind)
+		}
+	}
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := o.create(tx, &row, Alone(d), title, author); err != nil {
+			return err
+		}
+		return o.Changed(ctx, tx, row.ID)
+	})
+	return row, err
+}
+
+// Alone is a film that neither is a pattern nor follows one.
+func Alone(d doc.Slideshow) doc.Slideshow {
 	d = d.Clone()
 	d.Pattern, d.Follows = nil, nil
 	for i := range d.Slides {

@@ -6,6 +6,7 @@ import (
 	"html"
 	"maps"
 	"mime/multipart"
+	"net/http"
 	"net/url"
 	"regexp"
 	"slices"
@@ -458,4 +459,60 @@ func TestHistoryOverTheWeb(t *testing.T) {
 	assert.Equal(t, 404, res.StatusCode)
 	res, _ = v.get(fmt.Sprintf("/orders/%d/history?compare=999", order))
 	assert.Equal(t, 404, res.StatusCode)
+}
+
+// An order is had as files, opened of its zip, and captioned from subtitles.
+func TestOrderAsFiles(t *testing.T) {
+	v, order := filled(t)
+	at := fmt.Sprintf("/orders/%d/", order)
+	res, _ := v.get(at + "captions.srt")
+	assert.Equal(t, 404, res.StatusCode, "no captions yet")
+	words := "1\n00:00:05,500 --> 00:00:07,500\nOff they go\n\n2\n09:00:00,000 --> 09:00:01,000\nLong after\n"
+	res, body := v.post(at+"subtitles", "subtitles", words, "base", fmt.Sprint(v.load(order).Slideshow.Head))
+	require.Equal(t, 200, res.StatusCode, body)
+	assert.Contains(t, body, "1 slide captioned. Left out, where there is no slide: 1 subtitle.")
+	for _, ending := range []string{"srt", "vtt"} {
+		res, body = v.get(at + "captions." + ending)
+		assert.Equal(t, 200, res.StatusCode)
+		assert.Contains(t, body, "Off they go")
+	}
+	for _, bad := range []string{"", "Dear studio", "1\n09:00:00,000 --> 09:00:01,000\nLong after\n"} {
+		res, _ = v.post(at+"subtitles", "subtitles", bad, "base", fmt.Sprint(v.load(order).Slideshow.Head))
+		assert.Equal(t, 422, res.StatusCode, "%q", bad)
+	}
+	id := string(v.load(order).Doc.Slides[1].ID)
+	status, _ := v.edit(order, "lines", "slide", id, "lines", "0.5-2 One\n2,5– Two")
+	require.Equal(t, 200, status)
+	assert.Equal(t, []doc.Line{{From: 0.5, To: 2, Text: "One"}, {From: 2.5, Text: "Two"}}, v.load(order).Doc.Slides[1].Lines)
+	for _, bad := range []string{"One", "1-x Two", "3-2 Backwards"} {
+		status, _ = v.edit(order, "lines", "slide", id, "lines", bad)
+		assert.Equal(t, 422, status, bad)
+	}
+	for file, begins := range map[string]string{"cut.otio": "{", "contact-sheet.pdf": "%PDF", "running-order.pdf": "%PDF", "order.zip": "PK"} {
+		res, body = v.get(at + file)
+		assert.Equal(t, 200, res.StatusCode, file)
+		assert.True(t, strings.HasPrefix(body, begins), file)
+		assert.Contains(t, res.Header.Get("Content-Disposition"), "attachment")
+	}
+	_, body = v.get(at + "order.zip")
+	var form bytes.Buffer
+	m := multipart.NewWriter(&form)
+	part, err := m.CreateFormFile("zip", "order.zip")
+	require.NoError(t, err)
+	_, err = part.Write([]byte(body))
+	require.NoError(t, err)
+	require.NoError(t, m.Close())
+	send := func(b []byte) *http.Response {
+		req, err := http.NewRequestWithContext(ctx, http.MethodPost, v.URL+"/orders/open", bytes.NewReader(b))
+		require.NoError(t, err)
+		req.Header.Set("Content-Type", m.FormDataContentType())
+		res, err := v.client.Do(req)
+		require.NoError(t, err)
+		require.NoError(t, res.Body.Close())
+		return res
+	}
+	res = send(form.Bytes())
+	assert.Equal(t, 303, res.StatusCode)
+	assert.NotEqual(t, fmt.Sprintf("/orders/%d", order), res.Header.Get("Location"))
+	assert.Equal(t, 422, send([]byte("nothing")).StatusCode)
 }
