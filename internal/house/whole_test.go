@@ -90,7 +90,7 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.Orders.LoadAt(ctx, id, 2)
 	require.NoError(t, err)
-	require.NoError(t, h.Orders.Update(ctx, id, orders.Head{Client: "A", ClientEmail: "a@saltmere.example", Event: "B", Due: d.Order.Due}))
+	require.NoError(t, h.Orders.Update(ctx, id, orders.Head{Client: "A", ClientEmail: "a@saltmere.example", Event: "B", Due: d.Order.Due}, nil))
 	_, err = h.Looking.Frame(ctx, id, 2, 30, 320)
 	require.NoError(t, err)
 	r := housetest.Rendered(t, h, id)

@@ -45,7 +45,7 @@ func orderCount(t *testing.T, s *house.House) (n int64) {
 
 // An order that was written as a zip is the same order where it is opened.
 func TestZipOpensElsewhere(t *testing.T) {
-	s, id, b := zipped(t)
+	s, id, _ := zipped(t)
 	was := housetest.Load(t, s, id)
 	media := was.Media[0]
 	require.NoError(t, s.Intake.Rate(ctx, id, media.ID, 4))
@@ -53,7 +53,7 @@ func TestZipOpensElsewhere(t *testing.T) {
 	require.NoError(t, s.Intake.Retime(ctx, id, media.ID, &at))
 	var again bytes.Buffer
 	require.NoError(t, s.Interchange.Zip(ctx, id, &again))
-	b = again.Bytes()
+	b := again.Bytes()
 
 	there := housetest.Open(t) // a studio of its own
 	row, err := there.Interchange.Open(ctx, bytes.NewReader(b), int64(len(b)), nil)

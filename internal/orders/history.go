@@ -19,6 +19,7 @@ type Past struct {
 	Author string // empty: the program itself
 	Here   bool   // the film is as this step left it
 	Undone bool   // it does not belong to the film as it is now
+	Beside bool   // done to the order, not its film: it cannot be gone back to
 }
 
 // mostPast is how many steps a history shows.
@@ -38,6 +39,12 @@ func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
 	if err != nil {
 		return nil, err
 	}
+	var beside []Past
+	err = tx.Table("order_steps s").Select("s.title, s.at created_at, true beside, coalesce(u.name, '') author").Joins("LEFT JOIN users u ON u.id = s.user_id").
+		Where("s.order_id = ?", orderID).Order("s.id DESC").Limit(mostPast).Scan(&beside).Error
+	if err != nil {
+		return nil, err
+	}
 	at := show.Head
 	for i := range out {
 		p := &out[i]
@@ -47,6 +54,8 @@ func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
 			p.Undone = true
 		}
 	}
+	out = append(out, beside...)
+	slices.SortStableFunc(out, func(a, b Past) int { return b.CreatedAt.Compare(a.CreatedAt) })
 	return out, nil
 }
 

@@ -1,7 +1,10 @@
 package orders_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -61,4 +64,56 @@ func TestHistory(t *testing.T) {
 	var conflict *orders.Conflict
 	_, err = s.Orders.GoTo(ctx, order, third, first, &u.ID)
 	assert.ErrorAs(t, err, &conflict, "what somebody else did meanwhile is not passed over silently")
+}
+
+// What is changed of an order beside its film is in its history, with who did
+// it; moves say where to.
+func TestHistoryOfTheHead(t *testing.T) {
+	s := housetest.Open(t)
+	id := housetest.Ready(t, s)
+	u, err := s.Accounts.Add(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
+	require.NoError(t, err)
+	d := housetest.Load(t, s, id)
+	head := orders.Head{Client: "Bo", ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due.AddDate(0, 0, 1)}
+	require.NoError(t, s.Orders.Update(ctx, id, head, &u.ID))
+	require.NoError(t, s.Orders.Update(ctx, id, head, &u.ID), "nothing changed: no step")
+	housetest.Edit(t, s, id, edit.Move{Slides: []doc.SlideID{d.Doc.Slides[3].ID}, Before: d.Doc.Slides[1].ID})
+	past, err := s.Orders.History(ctx, id)
+	require.NoError(t, err)
+	assert.Equal(t, "Moved 1 slide before slide 2", past[0].Title)
+	assert.True(t, past[1].Beside)
+	assert.Equal(t, "Mara", past[1].Author)
+	assert.Contains(t, past[1].Title, fmt.Sprintf("Changed the client from “%s” to “Bo”, the due date from", d.Order.Client))
+	assert.False(t, past[2].Beside)
+}
+
+// Those who have an order open see each other, and at which slide; who has
+// gone, or gives no sign of life, is not there.
+func TestPresence(t *testing.T) {
+	s := housetest.Open(t)
+	id := housetest.Ready(t, s)
+	var who []int64
+	for _, name := range []string{"Mara", "Bo"} {
+		u, err := s.Accounts.Add(ctx, strings.ToLower(name)+"@studio.example", name, "a long password", store.Operator)
+		require.NoError(t, err)
+		who = append(who, u.ID)
+	}
+	others := func() []orders.Other {
+		list, err := s.Orders.Others(ctx, id, who[0])
+		require.NoError(t, err)
+		return list
+	}
+	for _, u := range who {
+		require.NoError(t, s.Orders.Arrive(ctx, id, u))
+		require.NoError(t, s.Orders.Arrive(ctx, id, u), "a sign of life")
+	}
+	require.NoError(t, s.Orders.LooksAt(ctx, id, who[1], "s3"))
+	assert.Equal(t, []orders.Other{{Name: "Bo", Slide: "s3"}}, others())
+	now := s.Orders.Now
+	s.Orders.Now = func() time.Time { return now().Add(2 * time.Minute) }
+	assert.Empty(t, others(), "no sign of life")
+	s.Orders.Now = now
+	require.NoError(t, s.Orders.Leave(ctx, id, who[1]))
+	assert.Empty(t, others())
+	require.NoError(t, s.Orders.Arrive(ctx, 999, who[0]), "an order that is gone is nobody's")
 }

@@ -162,8 +162,43 @@ func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title st
 }
 
 // Update changes an order's head.
-func (o *Orders) Update(ctx context.Context, id int64, h Head) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.UpdateIn(ctx, tx, id, h) })
+func (o *Orders) Update(ctx context.Context, id int64, h Head, author *int64) error {
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		before, err := store.One[store.Order](tx, "id = ?", id)
+		if err != nil {
+			return fmt.Errorf("order %d: %w", id, err)
+		}
+		if err := o.UpdateIn(ctx, tx, id, h); err != nil {
+			return err
+		}
+		return o.record(tx, id, headChange(before, h), author)
+	})
+}
+
+// headChange says in words what is changed of an order's head.
+func headChange(before store.Order, h Head) string {
+	var parts []string
+	for _, f := range []struct{ name, was, is string }{
+		{"client", before.Client, h.Client}, {"e-mail", before.ClientEmail, h.ClientEmail}, {"event", before.Event, h.Event},
+		{"due date", before.Due.Format("2 January 2006"), h.Due.Format("2 January 2006")},
+	} {
+		if f.was != f.is {
+			parts = append(parts, fmt.Sprintf("%s from “%s” to “%s”", f.name, f.was, f.is))
+		}
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "Changed the " + strings.Join(parts, ", the ")
+}
+
+// record writes a step of an order's history beside its film; none without a
+// title.
+func (o *Orders) record(tx *gorm.DB, id int64, title string, author *int64) error {
+	if title == "" {
+		return nil
+	}
+	return tx.Create(&store.OrderStep{OrderID: id, Title: title, UserID: author, At: o.Now()}).Error
 }
 
 // UpdateIn is Update in a transaction.

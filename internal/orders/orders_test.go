@@ -41,9 +41,9 @@ func TestOrdersAreChecked(t *testing.T) {
 	o, err := s.Orders.Open(ctx, orders.New{Head: good}, nil)
 	require.NoError(t, err)
 	good.Client = "C"
-	require.NoError(t, s.Orders.Update(ctx, o.ID, good))
+	require.NoError(t, s.Orders.Update(ctx, o.ID, good, nil))
 	assert.Equal(t, "C", housetest.Load(t, s, o.ID).Order.Client)
-	assert.ErrorIs(t, s.Orders.Update(ctx, 999, good), store.ErrNotFound)
+	assert.ErrorIs(t, s.Orders.Update(ctx, 999, good, nil), store.ErrNotFound)
 	_, err = s.Orders.Load(ctx, 999)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }

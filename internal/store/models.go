@@ -258,6 +258,15 @@ type ClientPage struct {
 // Open reports whether the client may still bring something in.
 func (p *ClientPage) Open(now time.Time) bool { return p.ClosedAt == nil && now.Before(p.ExpiresAt) }
 
+// OrderStep is something done to an order beside its film.
+type OrderStep struct {
+	ID      int64
+	OrderID int64
+	UserID  *int64
+	Title   string
+	At      time.Time
+}
+
 // DocID is the medium's name in documents: its content.
 func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
 

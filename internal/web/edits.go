@@ -165,7 +165,7 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	id := number(r, "order")
 	n, _, err := orderForm(r)
 	if err == nil {
-		err = s.House.Orders.Update(r.Context(), id, n.Head)
+		err = s.House.Orders.Update(r.Context(), id, n.Head, &user(r).ID)
 	}
 	if err == nil {
 		var wants []store.DeliveryKind

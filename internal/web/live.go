@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"fmt"
 	"net/http"
 	"sync"
@@ -95,6 +96,12 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 		return e.What == store.OrderChanged
 	})
 	defer s.hub.leave(l)
+	if order > 0 {
+		who := user(r).ID
+		// Being here is told of, not depended on: it may fail.
+		_ = s.House.Orders.Arrive(r.Context(), order, who)
+		defer func() { _ = s.House.Orders.Leave(context.WithoutCancel(r.Context()), order, who) }()
+	}
 	h := w.Header()
 	h.Set("Content-Type", "text/event-stream")
 	h.Set("Cache-Control", "no-store")
@@ -116,6 +123,9 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 			return
 		case <-beat.C:
 			text = ":\n\n"
+			if order > 0 {
+				_ = s.House.Orders.Arrive(r.Context(), order, user(r).ID)
+			}
 			continue
 		case <-l.changed:
 		}

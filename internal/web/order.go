@@ -119,6 +119,7 @@ type orderView struct {
 	MeantFindings []findingView
 	Fitted        bool
 	Held          heldView
+	Also          string // who else has the order open
 	Newer         string // version of the theme that can be taken
 	MaterialCount string
 	RefusedMedia  []store.Media
@@ -193,6 +194,13 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if err := s.waysIn(ctx, v); err != nil {
 			return nil, err
 		}
+	}
+	if u, ok := ctx.Value(userKey{}).(*store.User); ok && u != nil {
+		others, err := s.House.Orders.Others(ctx, wk.Order.ID, u.ID)
+		if err != nil {
+			return nil, err
+		}
+		v.Also = othersInWords(wk, others)
 	}
 	v.songs()
 	v.delivering(s)
@@ -591,6 +599,10 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
+	if len(f.Slides) > 0 {
+		// Others see it; it may fail.
+		_ = s.House.Orders.LooksAt(r.Context(), wk.Order.ID, user(r).ID, f.Slides[0])
+	}
 	frame := timecode.Frames(queryInt(r, "frame", 0))
 	if wk.Plan.Frames > 0 {
 		s.House.Looking.WarmUp(wk, frame)
@@ -601,6 +613,22 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own, r.URL.Query().Get("panel"))})
+}
+
+// othersInWords says who else is at an order, and at which slide.
+func othersInWords(wk *orders.Dossier, list []orders.Other) string {
+	var parts []string
+	for _, o := range list {
+		text := o.Name
+		if i := wk.Doc.Index(o.Slide); o.Slide != "" && i >= 0 {
+			text += fmt.Sprintf(" at slide %d", i+1)
+		}
+		parts = append(parts, text)
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "also here: " + strings.Join(parts, ", ")
 }
 
 // orderFrame shows a frame. The address names the revision, so the picture

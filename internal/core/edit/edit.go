@@ -268,6 +268,14 @@ type Move struct {
 // Title implements Op.
 func (m Move) Title() string { return "Moved " + wording.Counted(len(m.Slides), "slide") }
 
+// Tells implements Telling.
+func (m Move) Tells(before, _ doc.Slideshow) string {
+	if i := before.Index(m.Before); m.Before != "" && i >= 0 {
+		return fmt.Sprintf("%s before slide %d", m.Title(), i+1)
+	}
+	return m.Title() + " to the end"
+}
+
 // Apply implements Op.
 func (m Move) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	moving := map[doc.SlideID]bool{}

@@ -176,7 +176,9 @@ func (s Shift) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 type Spread struct{ Slides []doc.SlideID }
 
 // Title implements Op.
-func (s Spread) Title() string { return "Spread " + wording.Counted(len(s.Slides), "slide") + " evenly" }
+func (s Spread) Title() string {
+	return "Spread " + wording.Counted(len(s.Slides), "slide") + " evenly"
+}
 
 // Apply implements Op.
 func (s Spread) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
