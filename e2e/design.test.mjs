@@ -252,7 +252,12 @@ test("a recast and another theme leave what was set by hand", async () => {
   };
   const was = await kept();
   assert.equal(was[0], "The start, at noon");
-  await edited(() => page.click("text=Recast"));
+  await page.click("#recast");
+  await page.waitForSelector("dialog .versions img");
+  await page.waitForFunction(() => [...document.querySelectorAll("dialog .versions")].every((v) => v.querySelector("img").naturalWidth > 0), null, { timeout: 20000 });
+  await accessible(page, "another version", "dialog");
+  await edited(() => page.click("text=Take this version"));
+  assert.match(await page.getAttribute("#undo", "title"), /kept [1-9]\d* set by hand/);
   assert.deepEqual(await kept(), was);
   await page.click("#theme");
   await page.click("text=Take Evergreen");

@@ -91,9 +91,6 @@ func (l *Looking) Chosen(ctx context.Context, orderID int64, key, about string, 
 	if err != nil {
 		return nil, false, err
 	}
-	if d.Doc.Index(c.Slide) < 0 {
-		return nil, false, fmt.Errorf("slide %s: %w", c.Slide, store.ErrNotFound)
-	}
 	// One at a time: a panel of choices must not hold up what is done meanwhile.
 	select {
 	case l.trying <- struct{}{}:

@@ -120,7 +120,14 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return edit.Sort{By: f.By, Seed: seed()}, nil
 	}),
-	"recast": reads(func(struct{}) (edit.Op, error) { return edit.Recast{Seed: seed()}, nil }),
+	"recast": reads(func(f struct {
+		Seed uint64 `form:"seed"`
+	}) (edit.Op, error) {
+		if f.Seed == 0 {
+			f.Seed = seed()
+		}
+		return edit.Recast{Seed: f.Seed}, nil
+	}),
 
 	// Time.
 	"linger": reads(func(f struct {

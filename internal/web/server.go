@@ -178,6 +178,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/margin", s.orderMargin)
 		r.Get("/frame", s.orderFrame)
 		r.Get("/held", s.held)
+		r.Get("/recast", s.recast)
 		r.Get("/try/{op}", s.tryEdit)
 		r.Get("/moment", s.orderMoment)
 		r.Post("/as-pattern", s.givePart)

@@ -3,7 +3,7 @@
 import { openPanel } from "./choices.mjs";
 import { splitClip } from "./framing.mjs";
 import { change, order } from "./order.mjs";
-import { ask, dialog } from "./page.mjs";
+import { ask, dialog, notice } from "./page.mjs";
 import { slides } from "./rows.mjs";
 import { choose, chooseAll, chosen, edit, movable, moveTo, step, takeOut } from "./running-order.mjs";
 
@@ -28,6 +28,27 @@ const press = (id) => () => document.getElementById(id)?.click();
 
 // The settings of a slide that were copied, to be given to others.
 const clipboard = { get: () => JSON.parse(sessionStorage.getItem("nelko-settings") ?? "null"), set: (v) => sessionStorage.setItem("nelko-settings", JSON.stringify(v)) };
+
+/** Shows another version of the film beside it, before it is taken. */
+async function anotherVersion() {
+  const answer = await fetch(`/orders/${order}/recast`, { headers: { "HX-Request": "true" } });
+  if (!answer.ok) {
+    notice(await answer.text());
+    return;
+  }
+  const box = dialog("Another version");
+  box.classList.add("wide");
+  box.innerHTML = await answer.text();
+  box.addEventListener("click", (event) => {
+    const take = event.target.closest("[data-take-recast]");
+    if (take) change(`/orders/${order}/edit/recast`, [["seed", take.dataset.takeRecast]]);
+    if (take || event.target.closest("[data-close]")) box.close();
+  });
+  box.showModal();
+}
+document.addEventListener("click", (event) => {
+  if (event.target.closest?.("[data-recast]")) anotherVersion();
+});
 
 /** What can be done: its name, its key, when it applies, and whether it is for what is chosen. */
 export const actions = [
@@ -80,7 +101,7 @@ export const actions = [
   { name: "Fit to the music", when: () => !document.getElementById("fit-music")?.disabled, run: press("fit-music") },
   { name: "Undo", key: "Ctrl+Z", run: () => change(`/orders/${order}/undo`, []) },
   { name: "Redo", key: "Ctrl+Shift+Z", run: () => change(`/orders/${order}/redo`, []) },
-  { name: "Recast", run: () => edit("edit/recast", {}) },
+  { name: "Recast…", key: "Shift+V", run: anotherVersion },
   ...[
     ["time", "by capture time"],
     ["name", "by file name"],

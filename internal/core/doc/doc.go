@@ -51,6 +51,7 @@ type Slideshow struct {
 	Seed         uint64     `json:"seed"`
 	Frame        Frame      `json:"frame"`
 	Slides       []Slide    `json:"slides"`
+	Sorted       string     `json:"sorted,omitempty"`   // by what the slides were put in order last; empty: by the cast
 	LeftOut      []MediaID  `json:"left_out,omitempty"` // taken out of the film by hand
 	Soundtrack   Soundtrack `json:"soundtrack"`
 	Fit          Fit        `json:"fit"`

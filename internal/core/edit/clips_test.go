@@ -2,6 +2,7 @@ package edit
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -197,4 +198,30 @@ func TestPourTells(t *testing.T) {
 	assert.Equal(t, 2, first, "by time, they come first")
 	assert.Contains(t, Pour{ids[:3]}.Tells(d, n), "Brought in 3 files, as slides 2 to ")
 	assert.Equal(t, "Brought in 3 files", Pour{ids[:3]}.Tells(doc.New("tideline", 1), n))
+}
+
+// After sorting, a recast arranges the pictures anew and keeps their order; what
+// was set by hand stays; undated pictures come last.
+func TestRecastAfterSorting(t *testing.T) {
+	with, ids := shelf(18)
+	m := with.Library["p0"]
+	m.Captured = time.Time{}
+	with.Library["p0"] = m
+	rapid.Check(t, func(t *rapid.T) {
+		d := must(t, doc.New("tideline", 1), Pour{ids}, with)
+		by := rapid.SampledFrom([]string{"time", "name", "random", "reverse"}).Draw(t, "by")
+		d = must(t, d, Sort{By: by, Seed: 3}, with)
+		order := shown(d)
+		if by == "time" {
+			require.Contains(t, order[len(order)-3:], doc.MediaID("p0"), "with the clip, which has no time either")
+		}
+		hand := d.Slides[2].ID
+		d = must(t, d, Caption{[]doc.SlideID{hand}, "stays"}, with)
+		n := must(t, d, Recast{Seed: rapid.Uint64Range(1, 1<<40).Draw(t, "seed")}, with)
+		require.Equal(t, order, shown(n), by)
+		require.Equal(t, "stays", n.Slides[n.Index(hand)].Caption)
+		kept, anew := Recasts(d, n)
+		require.Equal(t, 1, kept)
+		require.Equal(t, len(n.Slides)-3, anew)
+	})
 }

@@ -155,7 +155,7 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			own = append(own, s)
 		}
 	}
-	if !slices.ContainsFunc(own, doc.Slide.ByHand) {
+	if d.Sorted == "" && !slices.ContainsFunc(own, doc.Slide.ByHand) {
 		all := pictures
 		for _, s := range own {
 			for _, id := range s.Media {
@@ -229,6 +229,27 @@ type Recast struct{ Seed uint64 }
 
 // Title implements Op.
 func (Recast) Title() string { return "Recast" }
+
+// Tells implements Telling.
+func (Recast) Tells(before, after doc.Slideshow) string {
+	kept, anew := Recasts(before, after)
+	return fmt.Sprintf("Recast %s; kept %d set by hand", wording.Counted(anew, "slide"), kept)
+}
+
+// Recasts counts the picture slides of a recast that stayed as they were set by
+// hand, and those that were arranged anew.
+func Recasts(before, after doc.Slideshow) (kept, anew int) {
+	for _, s := range after.Slides {
+		switch i := before.Index(s.ID); {
+		case s.Kind == doc.Opening || s.Kind == doc.Closing:
+		case i >= 0 && before.Slides[i].ByHand():
+			kept++
+		default:
+			anew++
+		}
+	}
+	return kept, anew
+}
 
 // Apply implements Op.
 func (r Recast) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {

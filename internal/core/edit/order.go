@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"time"
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/doc"
@@ -105,7 +106,8 @@ func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	}
 	switch s.By {
 	case "time":
-		slices.SortStableFunc(b, func(x, y doc.Slide) int { return first(x).Captured.Compare(first(y).Captured) })
+		at := takenAt(b, with.Library)
+		slices.SortStableFunc(b, func(x, y doc.Slide) int { return at[x.ID].Compare(at[y.ID]) })
 	case "name":
 		slices.SortStableFunc(b, func(x, y doc.Slide) int { return cast.CompareNames(first(x).Name, first(y).Name) })
 	case "random":
@@ -118,11 +120,31 @@ func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	default:
 		return d, fmt.Errorf("order %q: %w", s.By, ErrInvalid)
 	}
-	for i := range b {
-		b[i].Placed = true
+	// Their order is kept from now on; how they are arranged is still the cast's.
+	if d.Sorted = s.By; s.By == "time" && !slices.ContainsFunc(b, doc.Slide.ByHand) {
+		d.Sorted = "" // as it is anyhow
 	}
 	setBody(&d, b)
 	return d, nil
+}
+
+// undated is later than any picture was taken.
+var undated = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// takenAt is when each slide's first picture was taken: undated pictures come
+// last, and a card goes with the slide that follows it.
+func takenAt(b []doc.Slide, lib doc.Library) map[doc.SlideID]time.Time {
+	at := map[doc.SlideID]time.Time{}
+	next := undated
+	for _, s := range slices.Backward(b) {
+		if len(s.Media) > 0 {
+			if next = lib[s.Media[0]].Captured; next.IsZero() {
+				next = undated
+			}
+		}
+		at[s.ID] = next
+	}
+	return at
 }
 
 // Shift moves slides by a number of places, later or, below 0, earlier, in
