@@ -8,6 +8,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"slices"
 	"sync/atomic"
 
 	lru "github.com/hashicorp/golang-lru/v2"
@@ -38,6 +39,7 @@ type Looking struct {
 	laid   *lru.Cache[laidKey, *film.Film]
 	frames *latest.Sized[frameKey, []byte]
 	found  *lru.Cache[laidKey, []plan.Check]
+	hard   *lru.Cache[string, film.Hard] // by slide and how it looks
 	small  *latest.Sized[string, []byte]
 	orders *lru.Cache[laidKey, *orders.Dossier] // as they stood at a revision
 	age    atomic.Int64                         // rises when what stands on films has changed
@@ -52,7 +54,7 @@ type Looking struct {
 func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *media.Sprites) *Looking {
 	return &Looking{
 		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites, trying: make(chan struct{}, 1),
-		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings),
+		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings), hard: latest.Some[string, film.Hard](rememberHard),
 		orders: latest.Some[laidKey, *orders.Dossier](keptOrders),
 		small:  latest.NewSized[string](mostSmall, smallBytes, func(b []byte) int { return len(b) }),
 		frames: latest.NewSized[frameKey](mostFrames, frameBytes, func(b []byte) int { return len(b) }),
@@ -72,6 +74,10 @@ type laidKey struct {
 // keptFilms is how many laid-out films are kept. A film of 300 slides takes
 // about 2 MB.
 const keptFilms = 48
+
+// rememberHard is of how many slides it is remembered whether their words are
+// hard to read.
+const rememberHard = 10000
 
 // keptOrders is how many orders are kept as they stand, for their choices.
 const keptOrders = 16
@@ -189,6 +195,52 @@ func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
 	}
 	out := f.Findings()
 	l.found.Add(k, out)
+	// What needs pictures to be drawn comes later, and is told then.
+	l.background.Go(func(ctx context.Context) {
+		if hard, err := l.illegible(ctx, d); err == nil && len(hard) > 0 {
+			l.found.Add(k, slices.Concat(out, hard))
+			_ = l.Orders.Tell(ctx, d.Order.ID) // who looks again sees it anyhow
+		}
+	})
+	return out, nil
+}
+
+// legibleSide is the longer side of the frames in which words are looked at.
+// It is that of the frames on the order's page, whose film is laid out anyhow.
+const legibleSide = 640
+
+// illegible are the slides whose words are hard to read on what is behind them.
+// A slide is looked at once for each way it looks.
+func (l *Looking) illegible(ctx context.Context, d *orders.Dossier) (out []plan.Check, err error) {
+	f, err := l.film(d, profile.Look(legibleSide, d.Doc.Rate), false)
+	if err != nil {
+		return nil, err
+	}
+	lane := l.Sprites.Lane(ctx, f.Library, true)
+	defer lane.Close()
+	for _, s := range d.Doc.Slides {
+		if len(s.Media) > 0 && s.Caption == "" && len(s.Lines) == 0 {
+			continue
+		}
+		k := string(s.ID) + l.About(d, s.ID)
+		hard, known := l.hard.Get(k)
+		if !known {
+			select {
+			case l.trying <- struct{}{}: // one thing at a time beside what is asked for
+			case <-ctx.Done():
+				return nil, ctx.Err()
+			}
+			hard, err = f.Hard(lane, s.ID)
+			<-l.trying
+			if err != nil {
+				return nil, err
+			}
+			l.hard.Add(k, hard)
+		}
+		if hard.Words != "" {
+			out = append(out, plan.Finding(d.Doc, d.Library, s.ID, "contrast", "", hard.Words, hard.Contrast))
+		}
+	}
 	return out, nil
 }
 

@@ -16,7 +16,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/core/design"
+	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/raster"
 	"nelko/internal/core/timecode"
 	"nelko/internal/house/housetest"
 	"nelko/internal/looking"
@@ -159,4 +162,39 @@ func TestFramesFollowTheMark(t *testing.T) {
 	marked, err := s.Looking.Frame(ctx, order, head, 200, 320)
 	require.NoError(t, err)
 	assert.NotEqual(t, plain, marked)
+}
+
+// Words are looked at against what is really behind them: light words on a
+// white card are told of, on a black one not.
+func TestWordsThatAreHardToRead(t *testing.T) {
+	s := housetest.Open(t)
+	order := housetest.Ready(t, s)
+	housetest.Edit(t, s, order, edit.AddCard{Words: doc.Words{Kind: "title", Main: "Half-time"}})
+	card := func() doc.SlideID {
+		for _, sl := range housetest.Load(t, s, order).Doc.Slides {
+			if sl.Kind == doc.Card {
+				return sl.ID
+			}
+		}
+		return ""
+	}()
+	hard := func(ground raster.RGB) (texts []string) {
+		housetest.Edit(t, s, order, edit.Backdrop{Slides: []doc.SlideID{card}, Backdrop: &design.Backdrop{Kind: design.Plain, Colour: ground}})
+		d := housetest.Load(t, s, order)
+		_, err := s.Looking.Findings(d)
+		require.NoError(t, err)
+		s.Looking.Settle()
+		found, err := s.Looking.Findings(d)
+		require.NoError(t, err)
+		for _, c := range found {
+			if c.Kind == "contrast" && c.Field == "slide:"+string(card) {
+				texts = append(texts, c.Text)
+			}
+		}
+		return texts
+	}
+	white := hard(raster.RGB{R: 255, G: 255, B: 255})
+	require.Len(t, white, 1)
+	assert.Contains(t, white[0], "“Half-time” is hard to read on what is behind it (contrast 1.")
+	assert.Empty(t, hard(raster.RGB{}))
 }

@@ -54,6 +54,11 @@ func (o *Orders) present(ctx context.Context, orderID, userID int64, statement s
 	})
 }
 
+// Tell has the pages of an order look again.
+func (o *Orders) Tell(ctx context.Context, orderID int64) error {
+	return store.Tell(o.Store.DB.WithContext(ctx), store.Event{What: store.OrderChanged, ID: orderID})
+}
+
 // Others are those who have an order open beside a user, by name.
 func (o *Orders) Others(ctx context.Context, orderID, userID int64) ([]Other, error) {
 	return o.others(o.Store.DB.WithContext(ctx), orderID, userID)

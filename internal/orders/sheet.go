@@ -36,7 +36,7 @@ func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 // note keeps what the day sheet shows of an order, and tells of it.
 func (o *Orders) note(tx *gorm.DB, d *Dossier) error {
 	id, f := d.Order.ID, d.facts()
-	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words", "Pictures", "Sees", "Own").Updates(store.Order{Facts: f}).Error
+	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words", "Pictures", "Sees", "Found", "Own").Updates(store.Order{Facts: f}).Error
 	if err != nil {
 		return err
 	}
@@ -204,3 +204,12 @@ func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 }
 
 var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
+
+// Found keeps how many things there are to look at in an order whose film is at
+// a revision, for the day sheet. It is forgotten when the order changes.
+func (o *Orders) Found(ctx context.Context, d *Dossier, n int) error {
+	if d.Order.Found != nil && *d.Order.Found == n {
+		return nil
+	}
+	return o.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 FROM slideshows WHERE order_id = orders.id AND position = 0 AND head = ?)", n, d.Order.ID, d.Slideshow.Head).Error
+}

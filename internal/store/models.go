@@ -91,6 +91,7 @@ type Facts struct {
 	Words                         string   // what it is found by: client, event and details, in lower case
 	Pictures                      int      // photos and clips in the film
 	Sees                          []Sight  `gorm:"serializer:json"`
+	Found                         *int     // how many things there are to look at; nil: not looked since it changed
 	Own                           []string `gorm:"serializer:json"` // parts of a row's film that are not the pattern's
 }
 

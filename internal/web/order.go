@@ -186,7 +186,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 			v.NextStep.Text = "Give it to the rows"
 		}
 	}
-	if err := s.findings(v); err != nil {
+	if err := s.findings(ctx, v); err != nil {
 		return nil, err
 	}
 	if on.leaf == materialLeaf {
@@ -242,7 +242,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 }
 
 // findings are what the checks see, the gravest first, each with its place.
-func (s *Server) findings(v *orderView) error {
+func (s *Server) findings(ctx context.Context, v *orderView) error {
 	found, err := s.House.Looking.Findings(v.Dossier)
 	if err != nil {
 		return err
@@ -278,9 +278,15 @@ func (s *Server) findings(v *orderView) error {
 		v.Findings = append(v.Findings, f)
 	}
 	if host := s.onlyHere(); host != "" && len(v.Links) > 0 {
-		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_BASE_URL to an address clients can reach", host), Path: leafPath(v.Order.ID, deliveriesLeaf)})
+		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_URL to an address clients can reach", host), Path: leafPath(v.Order.ID, deliveriesLeaf)})
 	}
-	return nil
+	for _, l := range v.Links {
+		if l.MailedAt == nil && l.MailError == "" && l.ClosedAt == nil && l.Views == 0 && !l.Proof {
+			v.Findings = append(v.Findings, findingView{Text: "Nobody has been told of the link: mail it, or send its address yourself", Path: leafPath(v.Order.ID, deliveriesLeaf)})
+			break
+		}
+	}
+	return s.House.Orders.Found(ctx, v.Dossier, len(v.Findings))
 }
 
 // onlyHere is the host of the studio's address if no other machine can open it.

@@ -30,6 +30,7 @@ type dayRow struct {
 	ID                                  int64
 	Client, Event, Due, Pictures, Music string
 	Strip                               []int64 // media with thumbnails
+	Found                               int     // things to look at, as far as is known
 	Next                                orders.Step
 	Path                                string // where the next step is done
 }
@@ -79,7 +80,7 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 			groups = append(groups, dueGroup{Name: due, Count: sheet.Groups[due]})
 		}
 		g := &groups[len(groups)-1]
-		g.Rows = append(g.Rows, dayRow{ID: o.ID, Client: o.Client, Event: o.Event, Due: day(o.Due), Strip: o.Strip,
+		g.Rows = append(g.Rows, dayRow{ID: o.ID, Found: found(o), Client: o.Client, Event: o.Event, Due: day(o.Due), Strip: o.Strip,
 			Next: orders.Step{Kind: orders.StepKind(o.StepKind), Text: o.StepText, Place: o.StepPlace}, Path: stepPath(o.ID, o.StepPlace),
 			Pictures: timecode.Clock(o.PictureSeconds), Music: timecode.Clock(o.MusicSeconds)})
 	}
@@ -318,4 +319,12 @@ func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {
 		v.HostTold, v.Videos = s.VideoHost.Told(), s.VideoHost.Videos()
 	}
 	s.render(w, r, http.StatusOK, "mailbox", v)
+}
+
+// found is how many things there are to look at in an order, as far as is known.
+func found(o store.Order) int {
+	if o.Found == nil {
+		return 0
+	}
+	return *o.Found
 }

@@ -136,7 +136,7 @@ func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, m
 	c := Check{Weight: Doubt, Field: "slide:" + string(slide)}
 	n := d.Index(slide) + 1
 	c.Kind, c.Media = kind, media
-	if kind != "face" && kind != "enlarged" && kind != "outside" {
+	if !slices.Contains([]string{"face", "enlarged", "outside", "cropped", "contrast"}, kind) {
 		c.Kind = "long"
 	}
 	c.Key = c.Kind + ":" + string(slide) + ":" + string(media) + words
@@ -145,6 +145,10 @@ func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, m
 		c.Text = fmt.Sprintf("Slide %d: no framing keeps the faces of %s whole", n, lib[media].Name)
 	case "enlarged":
 		c.Text = fmt.Sprintf("Slide %d: %s is shown %.1f times its own size and will look soft", n, lib[media].Name, by)
+	case "cropped":
+		c.Text = fmt.Sprintf("Slide %d: %.0f %% of %s is cut away; a layout that shows more, or “whole”, keeps it", n, by*100, lib[media].Name)
+	case "contrast":
+		c.Text = fmt.Sprintf("Slide %d: “%s” is hard to read on what is behind it (contrast %.1f : 1); a plate or another colour helps", n, shortened(words), by)
 	case "outside":
 		c.Text = fmt.Sprintf("Slide %d: its words reach out of the title-safe area and may be cut off on television sets", n)
 	default:

@@ -177,7 +177,7 @@ func Gather(checks []Check) []Several {
 
 // many says several checks of a kind in one line.
 var many = map[string]string{
-	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "outside": "%s have words that reach out of the title-safe area",
+	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "cropped": "%s lose more than a third of themselves by the layout", "contrast": "%s have words that are hard to read on what is behind them", "outside": "%s have words that reach out of the title-safe area",
 	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "alike": "%s are followed by a look-alike",
 	"join": "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
 }
@@ -185,7 +185,7 @@ var many = map[string]string{
 // counted is what a kind of check is counted in.
 func counted(kind string) string {
 	switch kind {
-	case "enlarged", "twice":
+	case "enlarged", "twice", "cropped":
 		return "picture"
 	case "silent":
 		return "clip"

@@ -296,6 +296,19 @@ func (b *builder) enlarged(p placing, by float64) {
 	}
 }
 
+// most is the share of a picture that a layout may cut away (common practice,
+// no source).
+const most = 1.0 / 3
+
+// cropped finds pictures of which a layout cuts much away. What was framed by
+// hand is meant.
+func (b *builder) cropped(p placing, from, to framing.Rect) {
+	seen := math.Max(from.W*from.H, to.W*to.H)
+	if by := 1 - seen; by > most+1e-6 && p.motion.Kind != design.ByHand && p.m.Kind == doc.PhotoMedia && b.slide.Kind == doc.Pictures {
+		b.find(Finding{Kind: Cropped, Media: p.m.ID, By: by})
+	}
+}
+
 // windowed is a picture or clip seen through its place: the place stands
 // still and the window moves, or a whole picture swells a little.
 func (b *builder) windowed(p placing) {
@@ -304,6 +317,7 @@ func (b *builder) windowed(p placing) {
 		b.matLayer(p)
 	}
 	from, to := b.windows(p)
+	b.cropped(p, from, to)
 	closest, widest := from, to
 	if to.W < from.W {
 		closest, widest = to, from
@@ -372,6 +386,7 @@ func (a Asset) PrintSize() (w, h int) {
 // print is a picture drawn once with all it wears, then moved as a whole.
 func (b *builder) print(p placing) {
 	from, _ := b.windows(placing{m: p.m, fit: p.fit, w: p.w, h: p.h, inner: p.inner, motion: design.Motion{Kind: design.Still}, inward: true})
+	b.cropped(p, from, from)
 	crop := b.uncrop(p.m.ID, from)
 	full := b.fullSize(p.m)
 	if need := p.inner.W / (crop.W * full.X); need > 1 {

@@ -56,7 +56,7 @@ type Finding struct {
 	Kind  FindingKind
 	Media doc.MediaID // of FaceCut and Enlarged
 	Words string      // of TooLong
-	By    float64     // Enlarged: factor
+	By    float64     // Enlarged: factor; Cropped: share that is not seen
 }
 
 // FindingKind is what was found.
@@ -65,12 +65,13 @@ type FindingKind string
 // FaceCut: no framing of the place keeps the faces whole. Enlarged: a picture
 // is shown larger than its own pixels. TooLong: words do not fit their box
 // even at the smallest size. OutsideSafe: words were put where some screens
-// cut them off.
+// cut them off. Cropped: a layout shows less than two thirds of a picture.
 const (
 	FaceCut     FindingKind = "face"
 	Enlarged    FindingKind = "enlarged"
 	TooLong     FindingKind = "long"
 	OutsideSafe FindingKind = "outside"
+	Cropped     FindingKind = "cropped"
 )
 
 // Kind is what a layer draws.

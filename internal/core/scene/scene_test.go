@@ -141,10 +141,10 @@ func TestNoFaceIsCut(t *testing.T) {
 	for n := range sc.Slides[1].Length {
 		assert.True(t, l.Window.At(n, sc.Slides[1].Length).Contains(framing.Rect{X: 0.45, Y: 0.02, W: 0.1, H: 0.1}, 1e-9), "frame %d", n)
 	}
-	assert.Empty(t, sc.Findings)
+	assert.Empty(t, of(sc, FaceCut))
 	sc = filmOf(t, "tideline", faces(0.02, 0.88), "full", hd, nil, nil)
-	require.Len(t, sc.Findings, 1)
-	assert.Equal(t, FaceCut, sc.Findings[0].Kind)
+	require.Len(t, of(sc, FaceCut), 1)
+	assert.Equal(t, FaceCut, of(sc, FaceCut)[0].Kind)
 }
 
 // A focal point set by hand is in the frame, whatever the shape; turning and
@@ -450,4 +450,26 @@ func TestClearPicturesHaveABackdrop(t *testing.T) {
 	require.GreaterOrEqual(t, len(layers), 2)
 	assert.Equal(t, Soft, layers[0])
 	assert.Contains(t, layers, Photo)
+}
+
+// of are a scene's findings of a kind.
+func of(sc *Scene, k FindingKind) (out []Finding) {
+	for _, f := range sc.Findings {
+		if f.Kind == k {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// A layout that cuts more than a third of a picture away is said, unless it was
+// framed by hand; one that cuts less is not.
+func TestCroppedPicturesAreSaid(t *testing.T) {
+	assert.Len(t, of(one(t, 2000, 3000, "full", hd, nil), Cropped), 1, "an upright picture that fills a wide frame")
+	assert.Empty(t, of(one(t, 3000, 2000, "full", hd, nil), Cropped))
+	assert.Empty(t, of(one(t, 2000, 3000, "upright", hd, nil), Cropped), "shown whole")
+	hand := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 2000, H: 3000}, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Slides[1].Motion = &design.Motion{Kind: design.ByHand, From: framing.Rect{W: 1, H: 0.3}, To: framing.Rect{Y: 0.2, W: 1, H: 0.3}}
+	})
+	assert.Empty(t, of(hand, Cropped), "meant")
 }

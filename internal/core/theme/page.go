@@ -1,8 +1,6 @@
 package theme
 
 import (
-	"math"
-
 	"nelko/internal/core/design"
 	"nelko/internal/core/raster"
 )
@@ -18,12 +16,12 @@ func (t *Theme) Page() (paper, ink raster.RGB) {
 	if y, ok := t.TitleType("main"); ok {
 		ink = y.Colour
 	}
-	if picture && luminance(ink) > 0.4 {
+	if picture && ink.Luminance() > 0.4 {
 		paper = raster.RGB{R: 24, G: 26, B: 28} // what is behind is a picture: a ground by the words
 	}
-	if contrast(paper, ink) < leastContrast {
+	if raster.Contrast(paper.Luminance(), ink.Luminance()) < leastContrast {
 		ink = raster.RGB{R: 255, G: 255, B: 255}
-		if contrast(paper, ink) < leastContrast {
+		if raster.Contrast(paper.Luminance(), ink.Luminance()) < leastContrast {
 			ink = raster.RGB{R: 16, G: 16, B: 16}
 		}
 	}
@@ -32,20 +30,3 @@ func (t *Theme) Page() (paper, ink raster.RGB) {
 
 // leastContrast is that of text on its ground (WCAG 2.2, 1.4.3).
 const leastContrast = 4.5
-
-// contrast is the ratio of two colours' relative luminances (WCAG 2.2).
-func contrast(a, b raster.RGB) float64 {
-	x, y := luminance(a)+0.05, luminance(b)+0.05
-	return math.Max(x, y) / math.Min(x, y)
-}
-
-func luminance(c raster.RGB) float64 {
-	linear := func(v uint8) float64 {
-		s := float64(v) / 255
-		if s <= 0.04045 {
-			return s / 12.92
-		}
-		return math.Pow((s+0.055)/1.055, 2.4)
-	}
-	return 0.2126*linear(c.R) + 0.7152*linear(c.G) + 0.0722*linear(c.B)
-}
