@@ -21,6 +21,7 @@ require (
 	github.com/jackc/pgx/v5 v5.12.0
 	github.com/kdomanski/iso9660 v0.4.0
 	github.com/klauspost/compress v1.20.1
+	github.com/landlock-lsm/go-landlock v0.11.2
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
 	github.com/riverqueue/river v0.51.1
@@ -128,6 +129,7 @@ require (
 	google.golang.org/grpc v1.84.0 // indirect
 	google.golang.org/protobuf v1.36.12 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
+	kernel.org/pub/linux/libs/security/libcap/psx v1.2.78 // indirect
 )
 
 tool honnef.co/go/tools/cmd/staticcheck

@@ -60,6 +60,9 @@ type Settings struct {
 	Now          func() time.Time
 }
 
+// readers is how many processes read what comes in.
+const readers = 2
+
 // spriteBytes is the memory for prepared pictures of all films that are looked
 // at or made in this process.
 const spriteBytes = 256 << 20
@@ -93,7 +96,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		return nil, err
 	}
 	h.Orders = orders.NewRoom(s, h.Shelf, film.House{Tools: tools, Shelf: on}, set.Now)
-	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Folder: set.Intake, Photos: set.Photos}
+	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Folder: set.Intake, Photos: set.Photos, Readers: media.NewReaders(readers, b.Folders()...)}
 	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
@@ -122,4 +125,7 @@ func (h *House) Hear(e store.Event) {
 }
 
 // Close ends what the rooms do in the background.
-func (h *House) Close() { h.Looking.Close() }
+func (h *House) Close() {
+	h.Looking.Close()
+	h.Intake.Readers.Close()
+}

@@ -30,8 +30,10 @@ type Intake struct {
 	Queue  orders.Queue
 	Orders *orders.Orders
 	Now    func() time.Time
-	Photos string // address of the photo source, where the studio has set no other
-	Folder string // whose sub-folders are named by orders and looked into; empty: none
+	// Readers read pictures in processes of their own; nil: in this one.
+	Readers *media.Readers
+	Photos  string // address of the photo source, where the studio has set no other
+	Folder  string // whose sub-folders are named by orders and looked into; empty: none
 }
 
 // Read is the job that looks at a received file.
@@ -202,24 +204,21 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err != nil {
 		return err
 	}
-	facts, wave, err := media.Probe(ctx, path, m.Name)
+	l, err := media.LookAt(ctx, in.Readers, path, m.Name, thumbSide)
 	var refused *media.Refused
 	if errors.As(err, &refused) {
 		return in.settle(ctx, &m, refused.Reason)
 	}
 	if err != nil {
-		return err
+		return fmt.Errorf("%s: %w", m.Name, err)
 	}
-	if facts.Kind != doc.SongMedia {
-		if m.Thumbnail, err = in.smaller(ctx, path, facts, thumbSide); err != nil {
-			return fmt.Errorf("%s: thumbnail: %w", m.Name, err)
-		}
-		if facts.Kind == doc.PhotoMedia && max(facts.W, facts.H) > 2*media.SmallSide && !facts.Clear {
-			if m.Proxy, err = in.smaller(ctx, path, facts, media.SmallSide); err != nil {
-				return fmt.Errorf("%s: copy for previews: %w", m.Name, err)
-			}
-		}
+	if m.Thumbnail, err = in.keep(ctx, l.Thumb); err == nil {
+		m.Proxy, err = in.keep(ctx, l.Small)
 	}
+	if err != nil {
+		return fmt.Errorf("%s: %w", m.Name, err)
+	}
+	facts, wave := l.Facts, l.Wave
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
 	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Description: facts.Description}
@@ -263,11 +262,10 @@ func (in *Intake) refuse(ctx context.Context, j Read, why string) error {
 	return in.settle(ctx, &m, why)
 }
 
-// smaller stores a smaller copy of a photo, or of a clip's first frame.
-func (in *Intake) smaller(ctx context.Context, path string, facts doc.Media, side int) (*string, error) {
-	jpg, err := media.Thumbnail(ctx, path, facts, side, media.White)
-	if err != nil {
-		return nil, err
+// keep stores a copy of a picture; none: nil.
+func (in *Intake) keep(ctx context.Context, jpg []byte) (*string, error) {
+	if jpg == nil {
+		return nil, nil
 	}
 	sha, size, err := in.Blobs.Put(ctx, bytes.NewReader(jpg))
 	if err != nil {

@@ -48,7 +48,8 @@ func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, e
 	}
 	h, err := vips.ReadHeader(path)
 	if err == nil {
-		return photo(m, h, path)
+		m, _, err = photo(m, h, path, faces.Side)
+		return m, nil, err
 	}
 	if !errors.Is(err, vips.ErrFormat) {
 		return m, nil, refuse("the picture is damaged (%v)", err)
@@ -82,7 +83,11 @@ func showsThrough(p raster.Pixels) bool {
 // drawingSide is the longer side that drawings are said to have, in pixels.
 const drawingSide = 4096
 
-func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
+// photo looks at a picture, which it reads once, at most side pixels on its
+// longer side but not smaller than faces are looked for in. It gives the pixels
+// that it read.
+func photo(m doc.Media, h vips.Header, path string, side int) (doc.Media, raster.Pixels, error) {
+	var none raster.Pixels
 	m.Kind = doc.PhotoMedia
 	m.W, m.H = Upright(h.Width, h.Height, h.Orientation)
 	if h.Loader == vips.Drawing && m.W > 0 && m.H > 0 {
@@ -91,29 +96,35 @@ func photo(m doc.Media, h vips.Header, path string) (doc.Media, []byte, error) {
 		m.W, m.H = max(1, int(math.Round(float64(m.W)*k))), max(1, int(math.Round(float64(m.H)*k)))
 	}
 	if float64(m.W)*float64(m.H) > maxPixels {
-		return m, nil, refuse("the picture has %d×%d pixels; at most 400 million can be used", m.W, m.H)
+		return m, none, refuse("the picture has %d×%d pixels; at most 400 million can be used", m.W, m.H)
 	}
 	if m.W < 2 || m.H < 2 {
-		return m, nil, refuse("the picture has only %d×%d pixels", m.W, m.H)
+		return m, none, refuse("the picture has only %d×%d pixels", m.W, m.H)
 	}
 	m.Captured, m.Camera = takenAt(h.Taken, h.TakenOffset), h.Camera
 	if h.Loader != vips.Drawing {
 		m.Description = described(path)
 	}
-	// Reading it once small proves that all of it is there, and shows faces
-	// and what stands out.
-	k := math.Min(1, faces.Side/float64(max(m.W, m.H)))
+	// Reading it once proves that all of it is there, and shows faces and what
+	// stands out.
+	k := math.Min(1, float64(max(side, faces.Side))/float64(max(m.W, m.H)))
 	p, err := vips.Load(path, max(1, int(float64(m.W)*k)), max(1, int(float64(m.H)*k)))
 	if err != nil {
-		return m, nil, refuse("the picture is damaged or cut off (%v)", err)
+		return m, none, refuse("the picture is damaged or cut off (%v)", err)
 	}
-	if m.Faces, err = faces.Find(p); err != nil {
-		return m, nil, err
+	seen := p
+	if k := faces.Side / float64(max(p.W, p.H)); k < 1 {
+		if seen, err = vips.Resize(p, max(1, int(float64(p.W)*k)), max(1, int(float64(p.H)*k))); err != nil {
+			return m, none, err
+		}
 	}
-	m.Clear, m.Sharp = showsThrough(p), focus.Sharpness(p)
-	small := raster.Shrink(Flatten(p, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
+	if m.Faces, err = faces.Find(seen); err != nil {
+		return m, none, err
+	}
+	m.Clear, m.Sharp = showsThrough(seen), focus.Sharpness(seen)
+	small := raster.Shrink(Flatten(seen, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
 	m.Focus, m.Print, m.Light = focus.Point(small), focus.Print(small), focus.Lightness(small)
-	return m, nil, nil
+	return m, p, nil
 }
 
 // Upright gives the sides of a stored w×h picture once its EXIF orientation

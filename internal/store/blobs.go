@@ -167,6 +167,14 @@ func (b *Blobs) Delete(ctx context.Context, sha string) error {
 	return nil
 }
 
+// Folders are where files lie that Path gives.
+func (b *Blobs) Folders() []string {
+	if b.local != "" {
+		return []string{b.local}
+	}
+	return []string{b.cache}
+}
+
 // Cache is the folder for temporary files.
 func (b *Blobs) Cache() string { return b.cache }
 

@@ -239,6 +239,22 @@ int nelko_load_buffer(void *data, size_t n, int w, int h, int cover, nelko_pixel
 	return result;
 }
 
+int nelko_resize(void *pix, int w, int h, int bands, int to_w, int to_h, nelko_pixels *out) {
+	VipsImage *im = vips_image_new_from_memory(pix, (size_t) w * h * bands, w, h, bands, VIPS_FORMAT_UCHAR);
+	VipsImage *t[2] = {NULL};
+	int result = -1;
+	if (!im)
+		return -1;
+	if (!vips_copy(im, &t[0], "interpretation", VIPS_INTERPRETATION_sRGB, NULL) &&
+		!vips_thumbnail_image(t[0], &t[1], to_w, "height", to_h, "size", VIPS_SIZE_FORCE, NULL))
+		result = to_pixels(t[1], out);
+	for (int i = 0; i < 2; i++)
+		if (t[i])
+			g_object_unref(t[i]);
+	g_object_unref(im);
+	return result;
+}
+
 int nelko_jpeg(void *pix, int w, int h, int bands, int quality, void **buf, size_t *n) {
 	VipsImage *im = vips_image_new_from_memory(pix, (size_t) w * h * bands, w, h, bands, VIPS_FORMAT_UCHAR);
 	VipsImage *rgb = NULL;

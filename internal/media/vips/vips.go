@@ -168,6 +168,23 @@ func LoadBuffer(b []byte, w, h int, cover bool) (raster.Pixels, error) {
 	return take(&out), nil
 }
 
+// Resize scales pixels to exactly w×h, as Load does.
+func Resize(p raster.Pixels, w, h int) (raster.Pixels, error) {
+	if p.W == w && p.H == h {
+		return p, nil
+	}
+	if p.Channels != 3 && p.Channels != 4 || len(p.Pix) != p.W*p.H*p.Channels || len(p.Pix) == 0 || w < 1 || h < 1 {
+		return raster.Pixels{}, fmt.Errorf("resizing %d×%d pixels of %d channels to %d×%d", p.W, p.H, p.Channels, w, h)
+	}
+	runtime.LockOSThread()
+	defer runtime.UnlockOSThread()
+	var out C.nelko_pixels
+	if C.nelko_resize(unsafe.Pointer(&p.Pix[0]), C.int(p.W), C.int(p.H), C.int(p.Channels), C.int(w), C.int(h), &out) != 0 {
+		return raster.Pixels{}, lastError("resizing")
+	}
+	return take(&out), nil
+}
+
 // JPEG encodes RGB pixels.
 func JPEG(p raster.Pixels, quality int) ([]byte, error) {
 	runtime.LockOSThread()

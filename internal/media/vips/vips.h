@@ -12,4 +12,5 @@ int nelko_metadata(const char *path, const char *name, void **data, size_t *leng
 int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, char *camera, int n);
 int nelko_load(const char *path, int w, int h, nelko_pixels *out);
 int nelko_load_buffer(void *data, size_t n, int w, int h, int cover, nelko_pixels *out);
+int nelko_resize(void *pix, int w, int h, int bands, int to_w, int to_h, nelko_pixels *out);
 int nelko_jpeg(void *pix, int w, int h, int bands, int quality, void **buf, size_t *n);

@@ -1,0 +1,106 @@
+package media
+
+import (
+	"context"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/media/vips"
+)
+
+// jpegs writes pictures; large ones take a while to read.
+func jpegs(t *testing.T, dir string, sizes ...string) (paths []string) {
+	for i, size := range sizes {
+		path := filepath.Join(dir, strconv.Itoa(i)+".jpg")
+		out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", path).CombinedOutput()
+		require.NoError(t, err, string(out))
+		paths = append(paths, path)
+	}
+	return paths
+}
+
+// A picture read in a process of its own is seen as it is in this one.
+func TestReadersSeeTheSame(t *testing.T) {
+	require.NoError(t, Startup())
+	dir := t.TempDir()
+	paths := jpegs(t, dir, "640x480", "3200x2400")
+	r := NewReaders(1, dir)
+	defer r.Close()
+	for _, path := range paths {
+		here, err := LookAtPicture(path, "a.jpg", 480)
+		require.NoError(t, err)
+		there, err := r.Look(context.Background(), path, "a.jpg", 480)
+		require.NoError(t, err)
+		assert.Equal(t, here, there)
+	}
+	assert.Len(t, r.Processes(), 1, "one process read both")
+	letter := filepath.Join(dir, "letter.jpg")
+	require.NoError(t, os.WriteFile(letter, []byte("Dear studio"), 0o644))
+	_, err := r.Look(context.Background(), letter, "letter.jpg", 480)
+	require.ErrorIs(t, err, vips.ErrFormat)
+	cut := filepath.Join(dir, "cut.jpg")
+	b, err := os.ReadFile(paths[1])
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(cut, b[:len(b)/2], 0o644))
+	_, err = r.Look(context.Background(), cut, "cut.jpg", 480)
+	var refused *Refused
+	require.ErrorAs(t, err, &refused)
+	assert.Contains(t, refused.Reason, "damaged or cut off")
+}
+
+// A file that takes its reading process down is refused, and the next one is
+// read by another process.
+func TestALostReader(t *testing.T) {
+	dir := t.TempDir()
+	paths := jpegs(t, dir, "640x480", "9000x9000")
+	r := NewReaders(1, dir)
+	defer r.Close()
+	ctx := context.Background()
+	_, err := r.Look(ctx, paths[0], "a.jpg", 480)
+	require.NoError(t, err)
+	pid, err := strconv.Atoi(r.Processes()[0])
+	require.NoError(t, err)
+	go func() {
+		time.Sleep(50 * time.Millisecond)
+		_ = syscall.Kill(pid, syscall.SIGSEGV)
+	}()
+	_, err = r.Look(ctx, paths[1], "large.jpg", 480)
+	var refused *Refused
+	require.ErrorAs(t, err, &refused)
+	_, err = r.Look(ctx, paths[0], "a.jpg", 480)
+	require.NoError(t, err)
+	assert.NotEqual(t, []string{strconv.Itoa(pid)}, r.Processes())
+	stop, cancel := context.WithTimeout(ctx, 30*time.Millisecond)
+	defer cancel()
+	_, err = r.Look(stop, paths[1], "large.jpg", 480)
+	require.ErrorIs(t, err, context.DeadlineExceeded, "who asked went away: the file is not refused")
+}
+
+// A reading process has the limits it should.
+func TestReadersAreConfined(t *testing.T) {
+	dir := t.TempDir()
+	paths := jpegs(t, dir, "640x480")
+	r := NewReaders(1, dir)
+	defer r.Close()
+	_, err := r.Look(context.Background(), paths[0], "a.jpg", 480)
+	require.NoError(t, err)
+	limits, err := os.ReadFile("/proc/" + r.Processes()[0] + "/limits")
+	require.NoError(t, err)
+	assert.Regexp(t, `Max address space +6442450944 `, string(limits))
+	assert.Regexp(t, `Max file size +0 `, string(limits))
+	env, err := os.ReadFile("/proc/" + r.Processes()[0] + "/environ")
+	require.NoError(t, err)
+	assert.NotContains(t, string(env), "DATABASE", "it is told no secrets")
+	elsewhere := jpegs(t, t.TempDir(), "640x480")
+	if _, err := r.Look(context.Background(), elsewhere[0], "a.jpg", 480); err == nil {
+		t.Log("this kernel has no Landlock: what a process may open is not limited here")
+	}
+}
