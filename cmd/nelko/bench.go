@@ -11,8 +11,8 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures or ui. Pages, twins and run need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
-	Photos  int     `help:"Photos of 24 megapixels; 60, or 300 for memory."`
+	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui,ingest" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures, ui or ingest. Pages, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
+	Photos  int     `help:"Photos of 24 megapixels; 60, 300 for memory, or 1000 for ingest."`
 	Slides  int     `default:"300" help:"Slides of the page that is measured by ui."`
 	Films   int     `default:"24" help:"Films of a Run."`
 	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
@@ -37,6 +37,12 @@ func (c *benchCmd) Run(ctx context.Context) error {
 		return app.Trial(ctx, func(h *house.House, _ http.Handler) error {
 			return bench.Run(ctx, os.Stdout, h, bench.RunOptions{Films: c.Films, Own: 8, Common: 5, Waiting: 200})
 		})
+	}
+	if c.What == "ingest" {
+		if c.Photos == 0 {
+			c.Photos = 1000
+		}
+		return app.Trial(ctx, func(h *house.House, _ http.Handler) error { return bench.Ingest(ctx, os.Stdout, h, c.Photos) })
 	}
 	if c.What == "pages" || c.What == "twins" {
 		return app.Trial(ctx, func(h *house.House, pages http.Handler) error {

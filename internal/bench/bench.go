@@ -197,23 +197,8 @@ func begin(ctx context.Context, o Options) (string, *show, error) {
 const paintings = 12
 
 func newShow(ctx context.Context, dir string, o Options) (*show, error) {
-	kinds := []paint.Scene{paint.Race, paint.Quay, paint.Portrait, paint.Headland, paint.Lanterns, paint.Start}
-	for i := range min(paintings, o.Photos) {
-		p := paint.Spec{Scene: kinds[i%len(kinds)], W: 900, H: 600, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}}
-		if p.Scene == paint.Portrait {
-			p.W, p.H = 600, 900
-		}
-		px, err := paint.Paint(p)
-		if err != nil {
-			return nil, err
-		}
-		jpg, err := vips.JPEG(px, 95)
-		if err != nil {
-			return nil, err
-		}
-		if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("base%d.jpg", i)), jpg, 0o644); err != nil {
-			return nil, err
-		}
+	if err := paintBases(dir, min(paintings, o.Photos)); err != nil {
+		return nil, err
 	}
 	s := &show{lib: doc.Library{}, files: media.FilesIn{}}
 	tools, err := film.ToolsHere(ctx)
@@ -264,6 +249,29 @@ func (s *show) in(themeID string) (err error) {
 // different is how many different files stand for the photos at most: reading
 // one twice costs as much as reading two.
 const different = 60
+
+// paintBases paints the pictures that enlarge makes photos of, so many of them.
+func paintBases(dir string, n int) error {
+	kinds := []paint.Scene{paint.Race, paint.Quay, paint.Portrait, paint.Headland, paint.Lanterns, paint.Start}
+	for i := range n {
+		p := paint.Spec{Scene: kinds[i%len(kinds)], W: 900, H: 600, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}}
+		if p.Scene == paint.Portrait {
+			p.W, p.H = 600, 900
+		}
+		px, err := paint.Paint(p)
+		if err != nil {
+			return err
+		}
+		jpg, err := vips.JPEG(px, 95)
+		if err != nil {
+			return err
+		}
+		if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("base%d.jpg", i)), jpg, 0o644); err != nil {
+			return err
+		}
+	}
+	return nil
+}
 
 // enlarge makes photo i: 24 megapixels, with grain.
 func enlarge(ctx context.Context, dir string, i int) (doc.Media, string, error) {

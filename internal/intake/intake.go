@@ -126,7 +126,16 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 		if err := in.Take(ctx, tx, &m); err != nil {
 			return err
 		}
-		return in.Orders.Changed(ctx, tx, orderID)
+		// Where others are being read already, their pour will say what there is.
+		var others int64
+		err := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'waiting' AND id <> ?", orderID, m.ID).Limit(1).Count(&others).Error
+		if err != nil {
+			return err
+		}
+		if others == 0 || m.State == store.Refused {
+			return in.Orders.Changed(ctx, tx, orderID)
+		}
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
 	})
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID) // another process received the same upload
@@ -186,9 +195,9 @@ func home(tx *gorm.DB, m *store.Media) (int64, error) {
 	return *r.PatternID, nil
 }
 
-// thumbSide is the longer side of thumbnails in pixels: enough for the
+// ThumbSide is the longer side of thumbnails in pixels: enough for the
 // running order on a dense screen.
-const thumbSide = 480
+const ThumbSide = 480
 
 // Read looks at a waiting file: kind, size, capture time, thumbnail, waveform.
 // A file that cannot be used is refused with the reason.
@@ -204,7 +213,7 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err != nil {
 		return err
 	}
-	l, err := media.LookAt(ctx, in.Readers, path, m.Name, thumbSide)
+	l, err := media.LookAt(ctx, in.Readers, path, m.Name, ThumbSide)
 	var refused *media.Refused
 	if errors.As(err, &refused) {
 		return in.settle(ctx, &m, refused.Reason)
@@ -243,10 +252,12 @@ func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) er
 		if err != nil || order == 0 {
 			return err
 		}
+		// What the day sheet shows of the order is worked out by the pour, once for
+		// many files.
 		if err := in.Queue.Insert(ctx, tx, Pour{order}); err != nil {
 			return err
 		}
-		return in.Orders.Changed(ctx, tx, order)
+		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: order})
 	})
 }
 
@@ -301,7 +312,7 @@ func (in *Intake) Pour(ctx context.Context, j Pour) error {
 		}
 	}
 	if len(ids) == 0 {
-		return nil
+		return in.Store.Tx(ctx, func(tx *gorm.DB) error { return in.Orders.Changed(ctx, tx, j.OrderID) })
 	}
 	_, err = in.Orders.Edit(ctx, j.OrderID, d.Slideshow.Head, edit.Pour{Media: ids}, nil)
 	return err // a conflict is tried again by the queue

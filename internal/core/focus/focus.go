@@ -120,8 +120,14 @@ func Sharpness(p raster.Pixels) float64 {
 	if p.W < 2*block || p.H < 2*block {
 		return 0
 	}
+	// Green carries most of the detail.
+	green := raster.Pixels{W: p.W, H: p.H, Channels: 1, Pix: make([]byte, p.W*p.H)}
+	for i := range green.Pix {
+		green.Pix[i] = p.Pix[i*p.Channels+1]
+	}
 	blurred := func(by int) raster.Pixels {
-		soft := raster.Pixels{W: p.W, H: p.H, Channels: p.Channels, Pix: append([]byte(nil), p.Pix...)}
+		soft := green
+		soft.Pix = append([]byte(nil), green.Pix...)
 		raster.Blur(soft, by)
 		return soft
 	}
@@ -133,8 +139,8 @@ func Sharpness(p raster.Pixels) float64 {
 			var e edges
 			for y := by; y < by+block; y++ {
 				for x := bx; x < bx+block; x++ {
-					i := (y*p.W+x)*p.Channels + 1 // green carries most of the detail
-					e.fine += math.Abs(float64(p.Pix[i]) - float64(one.Pix[i]))
+					i := y*p.W + x
+					e.fine += math.Abs(float64(green.Pix[i]) - float64(one.Pix[i]))
 					e.coarse += math.Abs(float64(one.Pix[i]) - float64(four.Pix[i]))
 				}
 			}
