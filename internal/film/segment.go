@@ -97,6 +97,8 @@ type ingredients struct {
 	Overlays []visible
 	FadeIn   [2]timecode.Frames // length, and the segment's place in it
 	FadeOut  [2]timecode.Frames
+	Shutter  float64     `json:",omitempty"`
+	FadeRGB  *raster.RGB `json:",omitempty"` // where it is faded, to another colour than black
 }
 
 func (f *Film) key(seg Segment) (string, error) {
@@ -127,6 +129,10 @@ func (f *Film) key(seg Segment) (string, error) {
 	}
 	if seg.To > sc.Frames-sc.FadeOut {
 		in.FadeOut = [2]timecode.Frames{sc.FadeOut, sc.Frames - seg.To}
+	}
+	in.Shutter = sc.Shutter
+	if sc.FadeRGB != (raster.RGB{}) && (in.FadeIn != [2]timecode.Frames{} || in.FadeOut != [2]timecode.Frames{}) {
+		in.FadeRGB = &sc.FadeRGB
 	}
 	b, err := json.Marshal(in)
 	if err != nil {

@@ -8,7 +8,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"path"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/riverqueue/river"
@@ -39,6 +41,7 @@ type Intake struct {
 // Read is the job that looks at a received file.
 type Read struct {
 	MediaID int64 `json:"media_id"`
+	Song    bool  `json:"song,omitempty"` // by its name: read before what waits
 }
 
 // Kind implements river.JobArgs.
@@ -52,7 +55,16 @@ const (
 )
 
 // InsertOpts implements river.JobArgsWithInsertOpts.
-func (Read) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: reading, MaxAttempts: 8} }
+func (r Read) InsertOpts() river.InsertOpts {
+	o := river.InsertOpts{Queue: reading, MaxAttempts: 8, Priority: 2}
+	if r.Song {
+		o.Priority = 1
+	}
+	return o
+}
+
+// sounds are the endings of files that are likely to be songs.
+var sounds = []string{".mp3", ".m4a", ".aac", ".flac", ".wav", ".ogg", ".opus", ".aif", ".aiff", ".wma"}
 
 // Pour is the job that brings ready media into an order's slideshow.
 type Pour struct {
@@ -177,7 +189,7 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	if err := tx.Create(m).Error; err != nil || m.State == store.Refused {
 		return err
 	}
-	return in.Queue.Insert(ctx, tx, Read{m.ID})
+	return in.Queue.Insert(ctx, tx, Read{m.ID, slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
 }
 
 // home is the order whose film a medium goes into; 0 if there is none.

@@ -58,6 +58,7 @@ type joinFields struct {
 	Seconds   *amount               `form:"join-seconds" label:"Length of the transition"`
 	Soft      *share                `form:"join-soft" label:"Soft edges"`
 	Colour    *raster.RGB           `form:"join-colour" label:"Colour of the transition"`
+	Shutter   *amount               `form:"join-shutter" label:"Motion blur"`
 }
 
 // whole reports that no transition is chosen.
@@ -68,6 +69,7 @@ func (f joinFields) change(t *transition.Transition) {
 	set(&t.Direction, f.Direction)
 	set(&t.Ease, f.Ease)
 	set(&t.Seconds, (*float64)(f.Seconds))
+	set(&t.Shutter, (*float64)(f.Shutter))
 	if t.Kind == "cut" {
 		t.Seconds = 0
 	}

@@ -11,6 +11,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/raster"
 	"nelko/internal/invalid"
 )
 
@@ -273,6 +274,18 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		lines, err := timedLines(f.Lines)
 		return edit.Lines{Slide: f.Slide, Lines: lines}, err
+	}),
+	"shutter": reads(func(f struct {
+		Shutter amount `form:"shutter" label:"Motion blur"`
+	}) (edit.Op, error) {
+		return edit.Shutter{Degrees: float64(f.Shutter)}, nil
+	}),
+	"fades": reads(func(f struct {
+		In     amount     `form:"fade-in" label:"Fades in"`
+		Out    amount     `form:"fade-out" label:"Fades out"`
+		Colour raster.RGB `form:"fade-colour" label:"Colour"`
+	}) (edit.Op, error) {
+		return edit.Fades{Fades: &doc.Fades{InSeconds: float64(f.In), OutSeconds: float64(f.Out), Colour: f.Colour}}, nil
 	}),
 	"captiondescriptions": reads(func(f chosen) (edit.Op, error) { return edit.CaptionDescriptions{Slides: f.Slides}, nil }),
 	"captionnames":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionNames{Slides: f.Slides}, nil }),

@@ -142,7 +142,17 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		}},
 		{"addcard", []string{"slide", id}, func() bool { return slide().Kind == doc.Card }},
 		{"shape", []string{"frame", "1080x1920"}, func() bool { return v.load(order).Doc.Frame.H == 1920 }},
-		{"sort", []string{"by", "name"}, func() bool { return v.load(order).Doc.Slides[2].Placed }},
+		{"pause", []string{"slide", id}, func() bool { return len(v.load(order).Doc.Slides) == 7 }},
+		{"fades", []string{"fade-in", "1,5", "fade-out", "2", "fade-colour", "#ffffff"}, func() bool { f := v.load(order).Doc.Fades; return f.InSeconds == 1.5 && f.Colour.R == 255 }},
+		{"manner", []string{"manner", "calm", "slide", id}, func() bool {
+			d := v.load(order).Doc
+			return d.Slides[d.Index(doc.SlideID(id))].Motion.Kind == design.Still
+		}},
+		{"shutter", []string{"shutter", "180"}, func() bool { return v.load(order).Doc.Shutter == 180 }},
+		{"join", []string{"slide", id, "join-shutter", "270"}, func() bool { d := v.load(order).Doc; return d.Slides[d.Index(doc.SlideID(id))].Join.Shutter == 270 }},
+		{"manner", []string{"manner", "quick"}, func() bool { return v.load(order).Doc.Fit.PaceSeconds == 1 }},
+		{"spread", []string{"slide", id}, func() bool { d := v.load(order).Doc; return d.Slides[d.Index(doc.SlideID(id))].Placed }},
+		{"sort", []string{"by", "name"}, func() bool { return v.load(order).Doc.Sorted == "name" }},
 	} {
 		status, body := v.edit(order, step.op, step.form...)
 		require.Equal(t, 200, status, "%s: %s", step.op, body)
@@ -156,6 +166,15 @@ func TestDesignsOverTheWeb(t *testing.T) {
 	assert.Contains(t, desk, "2 slides selected")
 	assert.NotContains(t, desk, "<at>", "words are escaped")
 
+	// bare is a slide of pictures without a backdrop of its own.
+	bare := func() string {
+		for _, sl := range v.load(order).Doc.Slides {
+			if len(sl.Media) > 0 && sl.Backdrop == nil {
+				return string(sl.ID)
+			}
+		}
+		return ""
+	}
 	head := v.load(order).Slideshow.Head
 	for _, bad := range []struct {
 		op, want string
@@ -167,6 +186,10 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"join", "named “gone”", []string{"slide", id, "join", "own:gone"}},
 		{"backdrop", "no backdrop", []string{"slide", id, "backdrop", "lava"}},
 		{"look", "no look", []string{"media", medium, "look", "neon"}},
+		{"manner", "no manner", []string{"manner", "loud"}},
+		{"splitclip", "is no clip", []string{"on", id, "at", "1"}},
+		{"captiondescriptions", "has a description", []string{"slide", id}},
+		{"fades", "is not a number", []string{"fade-in", "x", "fade-out", "1", "fade-colour", "#000000"}},
 		{"focal", "not a number", []string{"media", medium, "x", "left", "y", "0"}},
 		{"tilt", "is not a number", []string{"media", medium, "tilt", "a bit"}},
 		{"tone", "light: 3", append([]string{"media", medium}, tone("light", "300")...)},
@@ -174,7 +197,7 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"crop", "must lie in the picture", []string{"media", medium, "crop-x", "80", "crop-y", "0", "crop-w", "50", "crop-h", "50"}},
 		{"captionstyle", "is not a colour", append([]string{"cap-colour", "reddish"}, style()...)},
 		{"captionstyle", "size must be", append([]string{"cap-size", "90"}, style()[8:]...)},
-		{"backdropset", "choose a backdrop", []string{"slide", string(v.load(order).Doc.Slides[3].ID), "back-moves", "true"}},
+		{"backdropset", "choose a backdrop", []string{"slide", bare(), "back-moves", "true"}},
 		{"laypicture", "Choose the slides", []string{"decor-picture", medium}},
 		{"decor", "path: missing", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0"}},
 		{"decor", "Path, row 1", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0", "p-x", "middle"}},

@@ -39,6 +39,7 @@ type deskView struct {
 	Pinned, HasClip bool
 	On              doc.SlideID // the slide that shows the choices
 	Manners         []manner
+	Ends            *doc.Fades  // of the whole film
 	Lines           string      // captions with times, as they are typed
 	Opening         doc.SlideID // that prints the details; empty: none
 	About           string      // what their pictures depend on
@@ -261,6 +262,10 @@ func (v *deskView) designs(wk *orders.Dossier, chosen []doc.Slide, own []string)
 
 // film fills in what is chosen for the whole film.
 func (v *deskView) film(wk *orders.Dossier, own []string) {
+	v.Ends = &doc.Fades{InSeconds: wk.Theme.Fades.InSeconds, OutSeconds: wk.Theme.Fades.OutSeconds}
+	if wk.Doc.Fades != nil {
+		v.Ends = wk.Doc.Fades
+	}
 	v.Motion = motionOf(wk, nil)
 	v.Join = joinOf(wk, nil, own)
 	v.Eases = eases

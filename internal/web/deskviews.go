@@ -56,6 +56,8 @@ func motionOf(wk *orders.Dossier, chosen []doc.Slide) motionView {
 type joinView struct {
 	Kind, Is, Colour               string
 	Seconds, Direction, Ease, Soft fieldView
+	Shutter                        fieldView // of one transition
+	FilmShutter                    string
 	Softens, Coloured              bool
 	Own                            []string
 	Directions                     []transition.Direction
@@ -79,6 +81,13 @@ func joinOf(wk *orders.Dossier, chosen []doc.Slide, own []string) joinView {
 	if len(of) == 0 {
 		return v
 	}
+	v.FilmShutter = fmt.Sprintf("%g", wk.Doc.Shutter)
+	v.Shutter = several(of, func(t transition.Transition) string {
+		if t.Shutter == 0 {
+			return ""
+		}
+		return fmt.Sprintf("%g", t.Shutter)
+	})
 	v.Kind = joinKind(wk.Doc.Join)
 	if len(chosen) > 0 {
 		v.Kind, _ = agreed(chosen, func(s doc.Slide) string { return joinKind(s.Join) })

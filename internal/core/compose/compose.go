@@ -31,11 +31,18 @@ type Compositor struct {
 	scene  *scene.Scene
 	assets Assets
 	spare  sync.Pool
+
+	// Motion blur looks between frames: at a scene whose frames are stepped so
+	// much more finely. step is 1 for the film's own.
+	step  timecode.Frames
+	clips timecode.Rate // at which clips are read
+	finer func() *Compositor
 }
 
 // New makes a compositor for s.
 func New(s *scene.Scene, a Assets) *Compositor {
-	c := &Compositor{scene: s, assets: a}
+	c := &Compositor{scene: s, assets: a, step: 1, clips: s.Rate}
+	c.finer = sync.OnceValue(c.fine)
 	c.spare.New = func() any { return raster.NewFrame(s.W, s.H) }
 	return c
 }
@@ -56,6 +63,14 @@ func (c *Compositor) Frame(dst *raster.Frame, n timecode.Frames) error {
 	if n < 0 || n >= c.scene.Frames {
 		return fmt.Errorf("frame %d is not in the film of %d frames", n, c.scene.Frames)
 	}
+	if times := c.opening(n); times != nil {
+		return c.blurred(dst, times)
+	}
+	return c.sharp(dst, n)
+}
+
+// sharp draws a moment of the film.
+func (c *Compositor) sharp(dst *raster.Frame, n timecode.Frames) error {
 	first, second := c.shown(n)
 	if first == nil {
 		return fmt.Errorf("frame %d belongs to no slide", n)
@@ -120,7 +135,7 @@ func (c *Compositor) shown(n timecode.Frames) (first, second *scene.Slide) {
 // Same reports whether frame n looks exactly like the one before it, so that
 // it need not be drawn again.
 func (c *Compositor) Same(n timecode.Frames) bool {
-	if n < 1 || c.light(n) != c.light(n-1) {
+	if n < 1 || c.light(n) != c.light(n-1) || c.opening(n) != nil || c.opening(n-1) != nil {
 		return false
 	}
 	first, second := c.shown(n)
@@ -143,7 +158,7 @@ func (c *Compositor) Same(n timecode.Frames) bool {
 	return true
 }
 
-// light is how far the film is faded in from black or out to it, 1 for not
+// light is how far the film is faded in from a colour or out to it, 1 for not
 // at all.
 func (c *Compositor) light(n timecode.Frames) float64 {
 	light := 1.0
@@ -158,7 +173,7 @@ func (c *Compositor) light(n timecode.Frames) float64 {
 
 func (c *Compositor) fade(dst *raster.Frame, n timecode.Frames) {
 	if light := c.light(n); light < 1 {
-		dst.Fill(framing.Rect{W: float64(dst.W), H: float64(dst.H)}, raster.Black, 1-light)
+		dst.Fill(framing.Rect{W: float64(dst.W), H: float64(dst.H)}, c.scene.FadeRGB.In(c.scene.Matrix), 1-light)
 	}
 }
 
@@ -207,7 +222,7 @@ func (c *Compositor) layer(dst *raster.Frame, l *scene.Layer, n, length timecode
 
 func (c *Compositor) sprite(a scene.Asset, n timecode.Frames) (*raster.Sprite, error) {
 	if a.Kind == scene.Footage {
-		return c.assets.Clip(a, c.scene.Matrix, c.scene.Rate, n)
+		return c.assets.Clip(a, c.scene.Matrix, c.clips, n/c.step)
 	}
 	return c.assets.Sprite(a, c.scene.Matrix)
 }

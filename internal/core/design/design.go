@@ -166,7 +166,7 @@ type Waypoint struct {
 type Particles string
 
 // Drifts lists the particles.
-var Drifts = []Particles{"snow", "sparkle", "leaves", "petals", "confetti", "embers", "bokeh"}
+var Drifts = []Particles{"snow", "sparkle", "leaves", "petals", "confetti", "hearts", "embers", "bokeh"}
 
 // MaxWaypoints bounds a path.
 const MaxWaypoints = 24

@@ -55,7 +55,7 @@ func Differ(before, after Slideshow) (d Differences) {
 	note("soundtrack", !same(before.Soundtrack, after.Soundtrack))
 	note("lengths", before.Fit != after.Fit)
 	note("look", !reflect.DeepEqual(before.Look, after.Look) || !reflect.DeepEqual(before.Motion, after.Motion) || !reflect.DeepEqual(before.Join, after.Join) ||
-		!reflect.DeepEqual(before.CaptionStyle, after.CaptionStyle) || !same(before.Decor, after.Decor))
+		!reflect.DeepEqual(before.CaptionStyle, after.CaptionStyle) || !reflect.DeepEqual(before.Fades, after.Fades) || before.Shutter != after.Shutter || !same(before.Decor, after.Decor))
 	return d
 }
 

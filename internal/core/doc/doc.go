@@ -16,6 +16,7 @@ import (
 	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
+	"nelko/internal/core/raster"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
 )
@@ -73,6 +74,8 @@ type Slideshow struct {
 	Motion       *design.Motion         `json:"motion,omitempty"`
 	Look         *look.Look             `json:"look,omitempty"`
 	CaptionStyle *design.Caption        `json:"caption_style,omitempty"`
+	Fades        *Fades                 `json:"fades,omitempty"`
+	Shutter      float64                `json:"shutter,omitempty"` // motion blur, as the angle of a shutter in degrees; 0: none
 	Decor        []Laid                 `json:"decor,omitempty"`
 
 	// Shots is what has been set for single photos and clips. It goes with
@@ -137,6 +140,14 @@ func (s Slide) Common() bool { return s.CommonAt != nil }
 // alone too.
 func (s Slide) ByHand() bool {
 	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || len(s.Lines) > 0 || s.Chapter != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil || s.Trim != nil
+}
+
+// Fades are how the film comes from a colour at its beginning and goes to one at
+// its end.
+type Fades struct {
+	InSeconds  float64    `json:"in_seconds"`
+	OutSeconds float64    `json:"out_seconds"`
+	Colour     raster.RGB `json:"colour"`
 }
 
 // Line is a caption at a time of its own, in seconds from the slide's first

@@ -7,6 +7,7 @@ import (
 
 	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/transition"
 )
 
 // Limits on what a document may say.
@@ -139,6 +140,12 @@ func (s Slideshow) validateFilm() error {
 		if err := s.Look.Validate(); err != nil {
 			return err
 		}
+	}
+	if !between(s.Shutter, 0, transition.MaxShutter) {
+		return fmt.Errorf("shutter: %g; must be 0 to %d degrees", s.Shutter, transition.MaxShutter)
+	}
+	if f := s.Fades; f != nil && (!between(f.InSeconds, 0, MaxFade) || !between(f.OutSeconds, 0, MaxFade)) {
+		return fmt.Errorf("fades: must be 0 to %d s", MaxFade)
 	}
 	if s.CaptionStyle != nil {
 		if err := s.CaptionStyle.Validate(); err != nil {

@@ -37,6 +37,7 @@ var habits = map[design.Particles]habit{
 	"leaves":   {count: 16, size: 0.055, vary: 0.5, fall: 0.1, wind: 0.05, sway: 0.05, swayHertz: 0.25, turn: 50, turns: true},
 	"petals":   {count: 26, size: 0.026, vary: 0.5, fall: 0.075, wind: 0.04, sway: 0.04, swayHertz: 0.35, turn: 70, turns: true},
 	"confetti": {count: 60, size: 0.02, vary: 0.5, fall: 0.16, sway: 0.02, swayHertz: 0.6, turn: 160, turns: true},
+	"hearts":   {count: 20, size: 0.042, vary: 0.6, fall: -0.06, wind: 0.01, sway: 0.025, swayHertz: 0.3, turn: 12, turns: true},
 	"embers":   {count: 44, size: 0.009, vary: 0.8, fall: -0.08, wind: 0.02, sway: 0.02, swayHertz: 0.5, twinkle: 0.6},
 	"bokeh":    {count: 30, size: 0.15, vary: 0.7, fall: -0.012, wind: 0.008, sway: 0.01, swayHertz: 0.1, twinkle: 0.5},
 }
@@ -103,6 +104,7 @@ var palettes = map[design.Particles][Variants]raster.RGB{
 	"leaves":   {{R: 178, G: 88, B: 34}, {R: 206, G: 138, B: 42}, {R: 140, G: 58, B: 36}, {R: 120, G: 116, B: 48}},
 	"petals":   {{R: 250, G: 214, B: 220}, {R: 246, G: 192, B: 204}, {R: 255, G: 236, B: 236}, {R: 240, G: 176, B: 190}},
 	"confetti": {{R: 222, G: 86, B: 70}, {R: 240, G: 184, B: 62}, {R: 62, G: 142, B: 150}, {R: 122, G: 96, B: 168}},
+	"hearts":   {{R: 206, G: 58, B: 74}, {R: 226, G: 96, B: 108}, {R: 240, G: 150, B: 152}, {R: 178, G: 38, B: 58}},
 	"embers":   {{R: 255, G: 156, B: 64}, {R: 255, G: 196, B: 104}, {R: 255, G: 120, B: 44}, {R: 255, G: 220, B: 150}},
 	"bokeh":    {{R: 255, G: 226, B: 170}, {R: 255, G: 204, B: 140}, {R: 214, G: 232, B: 255}, {R: 255, G: 240, B: 214}},
 }
@@ -167,6 +169,13 @@ func form(k design.Particles, u, v float64) (alpha, light float64) {
 	case "confetti":
 		if math.Abs(u) < 0.75 && math.Abs(v) < 0.4 {
 			return 0.95, 0.16 * u
+		}
+		return 0, 0
+	case "hearts":
+		// The algebraic heart (x² + y² − 1)³ = x²y³, a little below the middle.
+		x, y := u*1.28, -v*1.28+0.1
+		if q := x*x + y*y - 1; q*q*q-x*x*y*y*y < 0 {
+			return 0.9, 0.16 * (y - x) * 0.5
 		}
 		return 0, 0
 	case "embers":

@@ -60,3 +60,28 @@ func TestDriftsReachEverywhere(t *testing.T) {
 		}
 	}
 }
+
+// A heart is whole in its square, has a cleft above and a point below, and is
+// as wide left as right.
+func TestHearts(t *testing.T) {
+	const side = 96
+	p := Paint("hearts", 0, side, raster.RGB{})
+	alpha := func(x, y int) byte { return p.Pix[(y*side+x)*4+3] }
+	for i := range side {
+		assert.Zero(t, alpha(i, 0)|alpha(i, side-1)|alpha(0, i)|alpha(side-1, i), "nothing is cut off at the edges")
+		for y := range side {
+			assert.InDelta(t, alpha(i, y), alpha(side-1-i, y), 2)
+		}
+	}
+	top := func(x int) int {
+		for y := range side {
+			if alpha(x, y) > 128 {
+				return y
+			}
+		}
+		return side
+	}
+	assert.Less(t, top(side/4), top(side/2), "a cleft")
+	assert.Greater(t, int(alpha(side/2, side*3/4)), 200)
+	assert.Zero(t, alpha(side/8, side*3/4), "a point")
+}

@@ -29,6 +29,8 @@ const (
 	Motion     = "motion"
 	Look       = "look"
 	Captions   = "captions"
+	Fades      = "fades"
+	Shutter    = "shutter"
 	Decor      = "decor"
 	Order      = "order" // of common slides among the row's own
 )
@@ -52,7 +54,7 @@ func InWords(part string) string {
 	if kind, rest, ok := strings.Cut(part, ":"); ok {
 		return map[string]string{"slide": "a shared slide", "picture": "a shared picture", "detail": rest}[kind]
 	}
-	if w, ok := map[string]string{Casting: "arrangement", Frame: "frame shape", Captions: "captions’ style", Order: "order of slides"}[part]; ok {
+	if w, ok := map[string]string{Casting: "arrangement", Frame: "frame shape", Captions: "captions’ style", Fades: "beginning and end", Shutter: "motion blur", Order: "order of slides"}[part]; ok {
 		return w
 	}
 	return part
@@ -91,6 +93,8 @@ var parts = []part{
 	field(Motion, func(d *doc.Slideshow) **design.Motion { return &d.Motion }),
 	field(Look, func(d *doc.Slideshow) **look.Look { return &d.Look }),
 	field(Captions, func(d *doc.Slideshow) **design.Caption { return &d.CaptionStyle }),
+	field(Shutter, func(d *doc.Slideshow) *float64 { return &d.Shutter }),
+	field(Fades, func(d *doc.Slideshow) **doc.Fades { return &d.Fades }),
 }
 
 // prefix begins the IDs of slides in a row that are the pattern's, so that

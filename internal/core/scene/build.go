@@ -32,6 +32,10 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 		W: d.Frame.W, H: d.Frame.H, Rate: d.Rate, Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H), Frames: p.Frames,
 		FadeIn: d.Rate.Frames(t.Fades.InSeconds), FadeOut: d.Rate.Frames(t.Fades.OutSeconds),
 	}
+	s.Shutter = d.Shutter
+	if f := d.Fades; f != nil {
+		s.FadeIn, s.FadeOut, s.FadeRGB = min(d.Rate.Frames(f.InSeconds), p.Frames/2), min(d.Rate.Frames(f.OutSeconds), p.Frames/2), f.Colour
+	}
 	for i, ps := range p.Slides {
 		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
 			shape: framing.ShapeOf(d.Frame.W, d.Frame.H)}

@@ -24,8 +24,10 @@ type Scene struct {
 	Frames   timecode.Frames
 	Slides   []Slide
 	Overlays []Overlay
-	FadeIn   timecode.Frames // from black
-	FadeOut  timecode.Frames // to black
+	FadeIn   timecode.Frames // from FadeRGB
+	FadeOut  timecode.Frames // to FadeRGB
+	FadeRGB  raster.RGB
+	Shutter  float64 // motion blur: the angle of a shutter, 0 to 360 degrees
 	Findings []Finding
 }
 

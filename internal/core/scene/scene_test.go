@@ -473,3 +473,15 @@ func TestCroppedPicturesAreSaid(t *testing.T) {
 	})
 	assert.Empty(t, of(hand, Cropped), "meant")
 }
+
+// A film's own fades are instead of the theme's, and reach no further than its
+// middle.
+func TestFades(t *testing.T) {
+	m := doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}
+	sc := filmOf(t, "tideline", m, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Fades = &doc.Fades{InSeconds: 2, OutSeconds: 600, Colour: raster.RGB{R: 255, G: 255, B: 255}}
+	})
+	assert.EqualValues(t, 60, sc.FadeIn)
+	assert.Equal(t, sc.Frames/2, sc.FadeOut)
+	assert.Equal(t, raster.RGB{R: 255, G: 255, B: 255}, sc.FadeRGB)
+}

@@ -24,6 +24,7 @@ type Transition struct {
 	Direction Direction    `json:"direction,omitempty"` // where it moves; empty takes turns
 	Soft      float64      `json:"soft,omitempty"`      // width of soft edges, share of the way, 0 to 1
 	Colour    raster.RGB   `json:"colour,omitzero"`     // of "through" and "light"
+	Shutter   float64      `json:"shutter,omitempty"`   // motion blur, as the angle of a shutter in degrees; 0: the film's
 }
 
 // Direction is where a transition moves to.
@@ -88,6 +89,19 @@ func (k Kind) Softens() bool { _, ok := softness[k]; return ok }
 // Coloured reports whether the kind has a colour.
 func (k Kind) Coloured() bool { return k == "through" || k == "light" }
 
+// MaxShutter is a shutter that is open all the time, in degrees.
+const MaxShutter = 360
+
+// Moves reports whether something goes across the frame in transitions of the
+// kind: a picture, or an edge between two.
+func (k Kind) Moves() bool {
+	switch k {
+	case "cut", "dissolve", "glow", "through", "cloud", "grain", "light", "blur", "mosaic":
+		return false
+	}
+	return true
+}
+
 // MaxSeconds is the longest transition.
 const MaxSeconds = 10
 
@@ -102,6 +116,8 @@ func (t Transition) Validate() error {
 		return fmt.Errorf("ease: %q is not an easing", t.Ease)
 	case !t.Direction.Valid():
 		return fmt.Errorf("direction: %q is not left, right, up or down", t.Direction)
+	case !(t.Shutter >= 0 && t.Shutter <= MaxShutter):
+		return fmt.Errorf("shutter: %g; must be 0 to %d degrees", t.Shutter, MaxShutter)
 	case !(t.Soft >= 0 && t.Soft <= 1):
 		return fmt.Errorf("soft: %g; must be 0 to 1", t.Soft)
 	}
