@@ -259,6 +259,12 @@ type ClientPage struct {
 // Open reports whether the client may still bring something in.
 func (p *ClientPage) Open(now time.Time) bool { return p.ClosedAt == nil && now.Before(p.ExpiresAt) }
 
+// Preset is settings of slides kept under a name.
+type Preset struct {
+	Name     string `gorm:"primaryKey"`
+	Settings []byte
+}
+
 // OrderStep is something done to an order beside its film.
 type OrderStep struct {
 	ID      int64

@@ -29,6 +29,76 @@ const press = (id) => () => document.getElementById(id)?.click();
 // The settings of a slide that were copied, to be given to others.
 const clipboard = { get: () => JSON.parse(sessionStorage.getItem("nelko-settings") ?? "null"), set: (v) => sessionStorage.setItem("nelko-settings", JSON.stringify(v)) };
 
+const kindsOfSettings = { layout: "layout", motion: "motion", transition: "transition after it", backdrop: "backdrop", look: "look", framing: "framing and size", captions: "style of captions", linger: "linger" };
+
+/** Asks for kinds of settings, and a name if one is wanted. */
+function askKinds(label, done, named = false) {
+  const box = dialog(label);
+  const form = document.createElement("form");
+  form.className = "flex flex-col gap-2";
+  form.append(make("h2", label));
+  if (named) {
+    const name = make("label", "Name ");
+    name.innerHTML = 'Name <input name="name" required maxlength="60">';
+    form.append(name);
+  }
+  for (const [kind, words] of Object.entries(kindsOfSettings)) {
+    const line = document.createElement("label");
+    line.className = "text-ink";
+    line.innerHTML = `<input type="checkbox" name="kind" value="${kind}" checked> ${words}`;
+    form.append(line);
+  }
+  const go = make("button", label);
+  go.className = "button button-main self-start";
+  form.append(go);
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    const values = new FormData(form);
+    box.close();
+    done(values.getAll("kind"), values.get("name"));
+  });
+  box.append(form);
+  box.showModal();
+  form.querySelector("input").focus();
+}
+
+/** Gives the chosen slides settings that were kept, or forgets some. */
+async function presets() {
+  const names = await (await fetch(`/orders/${order}/presets`)).json();
+  const box = dialog("Kept settings");
+  box.append(make("h2", names.length > 0 ? "Kept settings" : "No settings are kept yet"));
+  for (const name of names) {
+    const row = document.createElement("p");
+    row.className = "flex gap-2 items-center";
+    const give = make("button", name);
+    give.className = "button grow text-left";
+    give.addEventListener("click", () => {
+      box.close();
+      edit("presets/give", { preset: name, slide: ids() });
+    });
+    const forget = make("button", "Forget");
+    forget.className = "button button-small";
+    forget.setAttribute("aria-label", `Forget ${name}`);
+    forget.addEventListener("click", () => {
+      row.remove();
+      edit("presets/forget", { preset: name });
+    });
+    row.append(give, forget);
+    box.append(row);
+  }
+  box.showModal();
+}
+
+/** Chooses all slides that are like the chosen ones. */
+async function chooseLike(by) {
+  const query = new URLSearchParams({ by });
+  for (const id of ids()) query.append("slide", id);
+  const answer = await fetch(`/orders/${order}/like?${query}`);
+  if (!answer.ok) return;
+  const like = new Set(await answer.json());
+  chooseAll(slides().filter((g) => like.has(g.dataset.slide)));
+}
+
 /** Shows another version of the film beside it, before it is taken. */
 async function anotherVersion() {
   const answer = await fetch(`/orders/${order}/recast`, { headers: { "HX-Request": "true" } });
@@ -84,6 +154,15 @@ export const actions = [
     run: () => edit("edit/copysettings", { slide: ids(), from: clipboard.get().slide, kind: ["layout", "motion", "transition", "backdrop", "look", "framing", "captions", "linger"] }),
     of: true,
   },
+  {
+    name: "Give some of the copied settings…",
+    key: "Ctrl+Shift+V",
+    when: () => some() && clipboard.get()?.order === order,
+    run: () => askKinds("Give these settings", (kind) => kind.length > 0 && edit("edit/copysettings", { slide: ids(), from: clipboard.get().slide, kind })),
+    of: true,
+  },
+  { name: "Keep its settings as…", when: one, run: () => askKinds("Keep these settings", (kind, name) => edit("presets", { from: ids()[0], kind, name }), true), of: true },
+  { name: "Give kept settings…", key: "K", when: some, run: presets, of: true },
   ...[
     ["layout", "Layout", "L"],
     ["motion", "Motion", "O"],
@@ -115,6 +194,9 @@ export const actions = [
   { name: "Choose all slides of one picture", run: pick((g) => g.dataset.kind === "pictures" && g.dataset.pictures === "1") },
   { name: "Choose all slides of several pictures", run: pick((g) => Number(g.dataset.pictures) > 1) },
   { name: "Choose all pinned slides", run: pick((g) => g.dataset.pinned === "true") },
+  { name: "Choose all of the same camera", when: pictures, run: () => chooseLike("camera"), of: true },
+  { name: "Choose all with the same look", when: pictures, run: () => chooseLike("look"), of: true },
+  { name: "Choose all with something to check", run: () => chooseLike("finding") },
   { name: "Choose all slides with a remark", run: pick((g) => g.querySelector(".remark")) },
   { name: "Themes", run: press("theme") },
   { name: "History", key: "H", run: press("history") },

@@ -12,10 +12,79 @@ import (
 // CopyKinds are the kinds of settings that are copied from one slide to others.
 var CopyKinds = []string{"layout", "motion", "transition", "backdrop", "look", "framing", "captions", "linger"}
 
-// CopySettings gives slides the settings of another, of the kinds named. What
-// is left to the theme there is left to the theme here. A layout is given to
-// slides of as many pictures; look and framing are those of its first picture,
-// crops are a picture's own and stay.
+// Settings are settings of a slide, of some kinds, that others can be given. What
+// is left to the theme is left to the theme where they are given.
+type Settings struct {
+	Kinds []string  `json:"kinds"`
+	Slide doc.Slide `json:"slide"` // what of it belongs to the kinds
+	Shot  doc.Shot  `json:"shot"`  // of its first picture, likewise
+	Count int       `json:"count"` // its pictures
+	Clip  bool      `json:"clip"`
+}
+
+// SettingsOf takes settings of a slide, of the kinds named.
+func SettingsOf(d doc.Slideshow, id doc.SlideID, kinds []string) (Settings, error) {
+	at := d.Index(id)
+	if at < 0 {
+		return Settings{}, fmt.Errorf("slide %s: %w", id, ErrGone)
+	}
+	for _, k := range kinds {
+		if !slices.Contains(CopyKinds, k) {
+			return Settings{}, fmt.Errorf("settings %q: %w", k, ErrInvalid)
+		}
+	}
+	from := d.Slides[at]
+	s := Settings{Kinds: kinds, Count: len(from.Media), Clip: from.Kind == doc.Clip,
+		Slide: doc.Slide{ID: id, Layout: from.Layout, Motion: from.Motion, Join: from.Join, Backdrop: from.Backdrop, CaptionStyle: from.CaptionStyle, Linger: from.Linger}}
+	if len(from.Media) > 0 {
+		shot := d.Shots[from.Media[0]]
+		s.Shot = doc.Shot{Look: shot.Look, Fit: shot.Fit, Scale: shot.Scale, Tilt: shot.Tilt}
+	}
+	return s, nil
+}
+
+func (c Settings) give(d *doc.Slideshow, slides []doc.SlideID) error {
+	from := c.Slide
+	has := func(kind string) bool { return slices.Contains(c.Kinds, kind) }
+	return on(d, slides, func(s *doc.Slide) error {
+		if has("layout") && len(s.Media) == c.Count {
+			s.Layout = from.Layout
+		}
+		if has("motion") && len(s.Media) > 0 && c.Count > 0 {
+			s.Motion = from.Motion
+		}
+		if has("transition") {
+			s.Join = from.Join
+		}
+		if has("backdrop") {
+			s.Backdrop = from.Backdrop
+		}
+		if has("captions") && len(s.Media) > 0 {
+			s.CaptionStyle = from.CaptionStyle
+		}
+		if has("linger") && s.Kind != doc.Clip && !c.Clip {
+			s.Linger = from.Linger
+		}
+		if c.Count == 0 {
+			return nil
+		}
+		for _, m := range s.Media {
+			shot := d.Shots[m]
+			if has("look") {
+				shot.Look = c.Shot.Look
+			}
+			if has("framing") {
+				shot.Fit, shot.Scale, shot.Tilt = c.Shot.Fit, c.Shot.Scale, c.Shot.Tilt
+			}
+			setShot(d, m, shot)
+		}
+		return nil
+	})
+}
+
+// CopySettings gives slides the settings of another, of the kinds named. A
+// layout is given to slides of as many pictures; look and framing are those of
+// its first picture, crops are a picture's own and stay.
 type CopySettings struct {
 	From   doc.SlideID
 	Slides []doc.SlideID
@@ -29,56 +98,28 @@ func (c CopySettings) Title() string {
 
 // Apply implements Op.
 func (c CopySettings) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
-	at := d.Index(c.From)
-	if at < 0 {
-		return d, fmt.Errorf("slide %s: %w", c.From, ErrGone)
+	s, err := SettingsOf(d, c.From, c.Kinds)
+	if err != nil {
+		return d, err
 	}
-	for _, k := range c.Kinds {
-		if !slices.Contains(CopyKinds, k) {
-			return d, fmt.Errorf("settings %q: %w", k, ErrInvalid)
-		}
-	}
-	from := d.Slides[at]
-	has := func(kind string) bool { return slices.Contains(c.Kinds, kind) }
-	err := on(&d, c.Slides, func(s *doc.Slide) error {
-		if s.ID == from.ID {
-			return nil
-		}
-		if has("layout") && len(s.Media) == len(from.Media) {
-			s.Layout = from.Layout
-		}
-		if has("motion") && len(s.Media) > 0 && len(from.Media) > 0 {
-			s.Motion = from.Motion
-		}
-		if has("transition") {
-			s.Join = from.Join
-		}
-		if has("backdrop") {
-			s.Backdrop = from.Backdrop
-		}
-		if has("captions") && len(s.Media) > 0 {
-			s.CaptionStyle = from.CaptionStyle
-		}
-		if has("linger") && s.Kind != doc.Clip && from.Kind != doc.Clip {
-			s.Linger = from.Linger
-		}
-		if len(from.Media) == 0 {
-			return nil
-		}
-		given := d.Shots[from.Media[0]]
-		for _, m := range s.Media {
-			shot := d.Shots[m]
-			if has("look") {
-				shot.Look = given.Look
-			}
-			if has("framing") {
-				shot.Fit, shot.Scale, shot.Tilt = given.Fit, given.Scale, given.Tilt
-			}
-			setShot(&d, m, shot)
-		}
-		return nil
-	})
-	return d, err
+	return d, s.give(&d, slices.DeleteFunc(slices.Clone(c.Slides), func(id doc.SlideID) bool { return id == c.From }))
+}
+
+// GiveSettings gives slides settings that were kept under a name.
+type GiveSettings struct {
+	Slides   []doc.SlideID
+	Name     string
+	Settings Settings
+}
+
+// Title implements Op.
+func (g GiveSettings) Title() string {
+	return fmt.Sprintf("Gave %s “%s”", wording.Counted(len(g.Slides), "slide"), g.Name)
+}
+
+// Apply implements Op.
+func (g GiveSettings) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	return d, g.Settings.give(&d, g.Slides)
 }
 
 // Again shows slides with pictures once more, each right after itself.

@@ -1,0 +1,60 @@
+package shelf
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+
+	"gorm.io/gorm/clause"
+
+	"nelko/internal/core/edit"
+	"nelko/internal/invalid"
+	"nelko/internal/store"
+)
+
+// KeepPreset keeps settings of slides under a name; what was kept under it
+// before is replaced.
+func (s *Shelf) KeepPreset(ctx context.Context, name string, set edit.Settings) error {
+	name = strings.TrimSpace(name)
+	if name == "" || len(name) > 60 {
+		return invalid.Field("name", "Settings are kept under a name of at most 60 characters.")
+	}
+	if len(set.Kinds) == 0 {
+		return invalid.Field("kind", "Tick what of the settings is to be kept.")
+	}
+	b, err := json.Marshal(set)
+	if err != nil {
+		return err
+	}
+	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"settings"})}).
+		Create(&store.Preset{Name: name, Settings: b}).Error
+}
+
+// PresetNames lists the settings that were kept.
+func (s *Shelf) PresetNames(ctx context.Context) ([]string, error) {
+	names := []string{}
+	err := s.Store.DB.WithContext(ctx).Model(&store.Preset{}).Order("name").Pluck("name", &names).Error
+	return names, err
+}
+
+// Preset is the settings kept under a name.
+func (s *Shelf) Preset(ctx context.Context, name string) (set edit.Settings, err error) {
+	row, err := store.One[store.Preset](s.Store.DB.WithContext(ctx), "name = ?", name)
+	if errors.Is(err, store.ErrNotFound) {
+		return set, invalid.Field("preset", "Nothing is kept under “%s”.", name)
+	}
+	if err != nil {
+		return set, err
+	}
+	if err := json.Unmarshal(row.Settings, &set); err != nil {
+		return set, fmt.Errorf("settings kept as %s: %w", name, err)
+	}
+	return set, nil
+}
+
+// ForgetPreset forgets settings. Slides that were given them keep them.
+func (s *Shelf) ForgetPreset(ctx context.Context, name string) error {
+	return s.Store.DB.WithContext(ctx).Where("name = ?", name).Delete(&store.Preset{}).Error
+}

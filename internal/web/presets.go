@@ -1,0 +1,112 @@
+package web
+
+import (
+	"encoding/json"
+	"net/http"
+	"slices"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/plan"
+	"nelko/internal/invalid"
+)
+
+// keepPreset keeps settings of a slide under a name.
+func (s *Server) keepPreset(w http.ResponseWriter, r *http.Request) {
+	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	var set edit.Settings
+	if err == nil {
+		set, err = edit.SettingsOf(d.Doc, doc.SlideID(r.PostFormValue("from")), r.PostForm["kind"])
+	}
+	if err == nil {
+		err = s.House.Shelf.KeepPreset(r.Context(), r.PostFormValue("name"), set)
+	}
+	s.answer(w, r, err, func(v *orderView) {
+		if err == nil {
+			v.Notice = &notice{"good", "Kept as “" + r.PostFormValue("name") + "”. Any slide of any order can be given it."}
+		}
+	})
+}
+
+// givePreset gives slides what was kept under a name.
+func (s *Server) givePreset(w http.ResponseWriter, r *http.Request) {
+	name := r.PostFormValue("preset")
+	set, err := s.House.Shelf.Preset(r.Context(), name)
+	if err == nil {
+		g := edit.GiveSettings{Name: name, Settings: set}
+		for _, id := range r.PostForm["slide"] {
+			g.Slides = append(g.Slides, doc.SlideID(id))
+		}
+		if len(g.Slides) == 0 {
+			err = &invalid.Input{Field: "slide", Problem: "Choose slides to give it to."}
+		} else {
+			_, err = s.House.Orders.Edit(r.Context(), number(r, "order"), seenRevision(r), g, &user(r).ID)
+		}
+	}
+	s.answer(w, r, err, nil)
+}
+
+func (s *Server) forgetPreset(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Shelf.ForgetPreset(r.Context(), r.PostFormValue("preset")), nil)
+}
+
+// presetNames are the names under which settings are kept.
+func (s *Server) presetNames(w http.ResponseWriter, r *http.Request) {
+	names, err := s.House.Shelf.PresetNames(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	sendJSON(w, names)
+}
+
+// like answers with the slides that are like the chosen ones: of the same
+// camera or look, or with something to look at.
+func (s *Server) like(w http.ResponseWriter, r *http.Request) {
+	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	var found []plan.Check
+	if err == nil {
+		found, err = s.House.Looking.Findings(d)
+	}
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	of := func(sl doc.Slide) (out []string) {
+		for _, id := range sl.Media {
+			switch r.URL.Query().Get("by") {
+			case "camera":
+				out = append(out, d.Library[id].Camera)
+			case "look":
+				look, _ := json.Marshal(d.Doc.Shot(id).Look) // of numbers
+				out = append(out, string(look))
+			}
+		}
+		return out
+	}
+	var want []string
+	for _, id := range r.URL.Query()["slide"] {
+		if i := d.Doc.Index(doc.SlideID(id)); i >= 0 {
+			want = append(want, of(d.Doc.Slides[i])...)
+		}
+	}
+	places := map[string]bool{}
+	if r.URL.Query().Get("by") == "finding" {
+		for _, c := range slices.Concat(found, plan.Closer(d.Doc, d.Plan, d.Theme, d.Library)) {
+			places[c.Field] = !d.Meant[c.Key]
+		}
+	}
+	ids := []doc.SlideID{}
+	for _, sl := range d.Doc.Slides {
+		if places["slide:"+string(sl.ID)] || slices.ContainsFunc(of(sl), func(v string) bool { return slices.Contains(want, v) }) {
+			ids = append(ids, sl.ID)
+		}
+	}
+	sendJSON(w, ids)
+}
+
+func sendJSON(w http.ResponseWriter, v any) {
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	_ = json.NewEncoder(w).Encode(v) // the browser may have gone
+}
