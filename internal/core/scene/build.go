@@ -239,6 +239,13 @@ func (b *builder) pictures() {
 	if len(places) != len(media) {
 		places = theme.Grid.Places(len(media), b.w()/b.h(), 0.05, 0.03, 0, 1.2)
 	}
+	if b.slide.Layout == "" { // a layout chosen by hand is meant as it is
+		aspects := make([]float64, len(media))
+		for i, id := range media {
+			aspects[i] = b.doc.Aspect(b.lib[id])
+		}
+		places = layout.Suited(places, aspects, b.w()/b.h(), b.fit(layout.Dress, media[0]) == design.Whole)
+	}
 	first := b.lib[media[0]]
 	covered := !first.Clear && len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""
 	if !covered || b.slide.Backdrop != nil {

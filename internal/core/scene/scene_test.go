@@ -485,3 +485,46 @@ func TestFades(t *testing.T) {
 	assert.Equal(t, sc.Frames/2, sc.FadeOut)
 	assert.Equal(t, raster.RGB{R: 255, G: 255, B: 255}, sc.FadeRGB)
 }
+
+// In every theme, and whatever layout the cast takes, no picture of a slide of
+// several loses more than a third of itself, and two pictures in a wide frame
+// cover at least 55 % of its title-safe area (the figures are common practice,
+// no source).
+func TestSeveralPicturesAreShownLarge(t *testing.T) {
+	for _, th := range themestest.Shelf(t).All() {
+		for n := 2; n <= 6; n++ {
+			for _, fr := range []doc.Frame{hd, {W: 1440, H: 1080}, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
+				for _, kind := range []string{"ww", "uu", "wu"} {
+					lib := doc.Library{}
+					var ids []doc.MediaID
+					for i := range n {
+						m := doc.Media{ID: doc.MediaID(rune('a' + i)), Kind: doc.PhotoMedia, W: 3000, H: 2000}
+						if kind[i%2] == 'u' {
+							m.W, m.H = 2000, 3000
+						}
+						lib[m.ID] = m
+						ids = append(ids, m.ID)
+					}
+					for seed := range uint64(4) {
+						d := doc.New(th.ID, seed+1)
+						d.Frame = fr
+						d.Slides = []doc.Slide{{ID: "b", Kind: doc.Pictures, Media: ids, Linger: 1}}
+						sc := Build(d, th, plan.Build(d, th, lib), lib, scenetest.Mono{}, Options{})
+						require.Empty(t, of(sc, Cropped), "%s, %d pictures, %v, %s", th.ID, n, fr, kind)
+						area := 0.0
+						for _, at := range []timecode.Frames{0, sc.Slides[0].Length - 1} {
+							now := 0.0
+							for _, p := range sc.Shown(d, lib, "b", at) {
+								now += p.Place.W * p.Place.H
+							}
+							area = max(area, now) // pictures may swell or shrink a little
+						}
+						if n == 2 && fr == hd {
+							assert.GreaterOrEqual(t, area, 0.545*framing.TitleSafe.W*framing.TitleSafe.H, "%s, %s", th.ID, kind)
+						}
+					}
+				}
+			}
+		}
+	}
+}
