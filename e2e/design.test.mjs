@@ -71,6 +71,10 @@ test("every theme moves with the order's own pictures, and another is taken", as
   await page.waitForSelector("h1:has-text('Theme for The Cormorants')");
   assert.ok((await page.locator("[data-theme]").count()) >= 10);
   await accessible(page, "themes");
+  await page.selectOption("#occasion", "sport");
+  await page.waitForSelector("#themes-shown:has-text(' of ')");
+  assert.equal(await page.locator("[data-theme]:visible").count(), await page.locator("[data-for*='sport']").count());
+  await page.selectOption("#occasion", "");
   await page.waitForFunction(() => [...document.querySelectorAll("video[data-loop]")].some((v) => v.currentTime > 0.3), null, { timeout: 60000 });
   await page.click("text=Take Ledger");
   await page.waitForSelector("#theme:has-text('Theme: Ledger')");

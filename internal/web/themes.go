@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -23,6 +24,8 @@ type themeRow struct {
 	ID, Name, About, Occasions, Suits, Pace string
 	Here                                    bool
 	Missing                                 string
+	For                                     []string // occasions
+	Fits                                    bool     // as many pictures as the order has suit its music
 }
 
 // themePicker shows every theme moving with this order's pictures and names.
@@ -39,25 +42,33 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 	}
 	all := s.House.Shelf.Themes.All()
 	music := float64(wk.Plan.Music) / timecode.SampleRate
+	pictures := 0
+	for _, sl := range wk.Doc.Slides {
+		pictures += len(sl.Media)
+	}
 	var rows []themeRow
+	var occasions []string
 	for _, t := range all {
 		row := themeRow{ID: t.ID, Name: t.Name, About: t.About, Occasions: strings.Join(t.Occasions, ", "), Here: t.ID == wk.Doc.Theme,
 			Pace: fmt.Sprintf("%g s a picture", t.Pace.Seconds)}
 		if music > 0 {
 			least, usual, most := t.SuitsPictures(music)
+			row.Fits = pictures >= least && pictures <= most
 			row.Suits = fmt.Sprintf("%d pictures suit this music, %d to %d at a stretch", usual, least, most)
 		}
 		var missing []string
 		for _, d := range t.Missing(wk.Doc.Details) {
 			missing = append(missing, d.Label)
 		}
-		row.Missing = strings.Join(missing, ", ")
+		row.Missing, row.For = strings.Join(missing, ", "), t.Occasions
+		for _, o := range t.Occasions {
+			if !slices.Contains(occasions, o) {
+				occasions = append(occasions, o)
+			}
+		}
 		rows = append(rows, row)
 	}
-	pictures := 0
-	for _, sl := range wk.Doc.Slides {
-		pictures += len(sl.Media)
-	}
+	slices.Sort(occasions)
 	s.render(w, r, http.StatusOK, "themepicker", struct {
 		base
 		OrderID       int64
@@ -68,8 +79,9 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 		Music         string
 		Any           bool
 		Width, Height int
+		Occasions     []string
 	}{b, wk.Order.ID, wk.Order.Client, wk.Order.Event, wk.Slideshow.Head, rows, wording.Counted(pictures, "picture"), timecode.Clock(music), pictures > 0,
-		384, 384 * wk.Doc.Frame.H / wk.Doc.Frame.W})
+		384, 384 * wk.Doc.Frame.H / wk.Doc.Frame.W, occasions})
 }
 
 func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {

@@ -33,3 +33,14 @@ const seen = new IntersectionObserver((entries) => {
   next();
 });
 for (const video of document.querySelectorAll("video[data-loop]")) seen.observe(video);
+
+// Which themes are shown: for an occasion, and as many pictures as there are.
+function show() {
+  const occasion = document.getElementById("occasion").value;
+  const fits = document.getElementById("fits").checked;
+  const all = [...document.querySelectorAll("[data-theme]")];
+  for (const li of all) li.hidden = (occasion !== "" && !li.dataset.for.split("|").includes(occasion)) || (fits && li.dataset.fits === undefined);
+  const shown = all.filter((li) => !li.hidden).length;
+  document.getElementById("themes-shown").textContent = shown === all.length ? "" : `${shown} of ${all.length} themes`;
+}
+for (const control of document.querySelectorAll("[data-themes]")) control.addEventListener("change", show);
