@@ -211,7 +211,6 @@ func (v *deskView) kinds() {
 	}
 	film := len(v.IDs) == 0
 	add("details", "Details", film)
-	add("manner", "Manner", v.Any && (film || v.Pictures))
 	add("slide", "Slide", !film)
 	add("card", "Words", v.Card != nil)
 	add("layout", "Layout", len(v.Layouts) > 0)
@@ -223,6 +222,7 @@ func (v *deskView) kinds() {
 	add("captions", "Captions", v.Any && (film || v.Pictures))
 	add("pictures", "Pictures", len(v.Shots) > 0)
 	add("over", "Over it", v.Any)
+	add("manner", "Manner", v.Any && (film || v.Pictures))
 }
 
 // maxShots is how many pictures of a selection are shown one by one.
