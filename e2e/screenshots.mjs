@@ -55,6 +55,18 @@ for (const leaf of ["material", "check"]) {
   await page.goto(`/orders/1/${leaf}`);
   await shot(leaf);
 }
+// The page on which a client sends material in, on a phone.
+await page.goto("/orders/1/material");
+await page.click("#ways-in summary");
+await page.click("text=Open a page for the client");
+await page.waitForSelector("#client-page");
+const bring = new URL(await page.getAttribute("#client-page", "href")).pathname;
+const phoneIn = await (await browser.newContext({ baseURL, viewport: { width: 390, height: 844 }, isMobile: true, hasTouch: true, deviceScaleFactor: 2 })).newPage();
+await phoneIn.goto(bring);
+await phoneIn.waitForFunction(() => document.querySelector("#opening")?.naturalWidth > 0);
+await shot("bring-phone", {}, phoneIn);
+await page.click("text=Close it");
+await page.waitForSelector("text=Open a page for the client");
 await page.goto("/orders/1/deliveries");
 
 // A disc, one copy of which is burned and the next one asks for a blank.
@@ -67,7 +79,6 @@ await page.click("#discs button:has-text('Burn')");
 await page.waitForSelector("#notice:has-text('Burner')");
 await page.goto("/burner");
 await page.waitForSelector("text=Take the finished disc out", { timeout: 60000 });
-await shot("burner");
 await page.click("[data-burn] >> text=Cancel");
 await page.goto("/orders/1/deliveries");
 await page.click("text=Step through it");

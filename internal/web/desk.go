@@ -290,7 +290,7 @@ func (v *deskView) layouts(wk *orders.Dossier, first doc.Slide) {
 }
 
 // frameSide is the longer side of the drawing in which a picture is framed.
-const frameSide = 286
+const frameSide = 278
 
 func shotOf(wk *orders.Dossier, sl doc.Slide, id doc.MediaID) shotView {
 	m, shot := wk.Library[id], wk.Doc.Shot(id)
