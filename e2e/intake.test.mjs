@@ -44,6 +44,12 @@ test("what is held back is in the film when it is taken in, by one key", async (
   await page.waitForSelector("#used-count:has-text('4 in, 2 used')", { timeout: 60000 });
   await accessible(page, "the contact sheet with what is held back");
   await page.locator("#material-count").click();
+  await page.keyboard.press("?");
+  await page.waitForSelector("dialog:has-text('Take in what is held back')");
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("/");
+  await page.keyboard.type("look-alikes");
+  await page.keyboard.press("Escape");
   await page.keyboard.press("t");
   await page.waitForSelector("#used-count:has-text('4 in, 4 used')", { timeout: 60000 });
   await page.waitForSelector("#notice:has-text('as slide')", { timeout: 20000 });

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"path"
 	"slices"
 	"strings"
@@ -172,7 +173,7 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 			m.OrderID, m.RunID = nil, &runs[0]
 		}
 	}
-	twin, err := store.One[store.Media](tx.Omit("waveform"), "(order_id = ? OR run_id = ?) AND sha256 = ? AND state <> 'refused'", m.OrderID, m.RunID, m.SHA256)
+	twin, err := store.One[store.Media](tx.Omit("waveform"), "(order_id = ? OR run_id = ?) AND (sha256 = ? OR original = ?) AND state <> 'refused'", m.OrderID, m.RunID, m.SHA256, m.SHA256)
 	if err == nil {
 		m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
 	} else if !errors.Is(err, store.ErrNotFound) {
@@ -225,8 +226,15 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err != nil {
 		return err
 	}
-	l, err := media.LookAt(ctx, in.Readers, path, m.Name, ThumbSide)
 	var refused *media.Refused
+	if media.IsRaw(m.Name) && m.Original == nil {
+		if path, err = in.develop(ctx, &m, path); errors.As(err, &refused) {
+			return in.settle(ctx, &m, refused.Reason)
+		} else if err != nil {
+			return fmt.Errorf("%s: %w", m.Name, err)
+		}
+	}
+	l, err := media.LookAt(ctx, in.Readers, path, m.Name, ThumbSide)
 	if errors.As(err, &refused) {
 		return in.settle(ctx, &m, refused.Reason)
 	}
@@ -283,6 +291,31 @@ func (in *Intake) refuse(ctx context.Context, j Read, why string) error {
 		return err
 	}
 	return in.settle(ctx, &m, why)
+}
+
+// develop has the picture that the camera put into a raw file stand for it, and
+// gives where that is. The raw file itself stays as it was received.
+func (in *Intake) develop(ctx context.Context, m *store.Media, path string) (string, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return "", err
+	}
+	defer f.Close()
+	var begins [2]byte
+	if _, err := f.ReadAt(begins[:], 0); err == nil && begins == [2]byte{0xff, 0xd8} {
+		return path, nil // a JPEG by its content, such as one that was taken out before
+	}
+	jpg, err := media.RawPreview(f, m.Size)
+	if err != nil {
+		return "", err
+	}
+	sha, err := in.keep(ctx, jpg)
+	if err != nil {
+		return "", err
+	}
+	received := m.SHA256
+	m.Original, m.SHA256 = &received, *sha
+	return in.Blobs.Path(ctx, *sha)
 }
 
 // keep stores a copy of a picture; none: nil.

@@ -2,7 +2,9 @@ package intake_test
 
 import (
 	"bytes"
+	"encoding/binary"
 	"errors"
+	"io"
 	"net/http/httptest"
 	"net/url"
 	"os"
@@ -14,10 +16,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/demo/paint"
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
 	"nelko/internal/intake"
 	"nelko/internal/invalid"
+	"nelko/internal/media/vips"
 	"nelko/internal/standin"
 	"nelko/internal/store"
 )
@@ -50,6 +54,7 @@ func TestHeldBack(t *testing.T) {
 	}
 	read(t, s, o.ID)
 	assert.Zero(t, slides(t, s, o.ID))
+	assert.Empty(t, housetest.Load(t, s, o.ID).Library, "nor can any film show it")
 	n, err := s.Intake.Accept(ctx, o.ID, nil, first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
@@ -245,4 +250,44 @@ func TestClocksByTwoPictures(t *testing.T) {
 	require.NoError(t, s.Intake.Retime(ctx, o.ID, ids[3], nil))
 	assert.Nil(t, took(3))
 	require.ErrorIs(t, s.Intake.Retime(ctx, o.ID, 999, nil), store.ErrNotFound)
+}
+
+// A camera raw file is kept as it was received, and the picture the camera put
+// into it stands for it; the same file again is refused.
+func TestCameraRaw(t *testing.T) {
+	s := housetest.Open(t)
+	o := housetest.Order(t, s)
+	px, err := paint.Paint(paint.Spec{Scene: paint.Pots, W: 1200, H: 800, Seed: 3})
+	require.NoError(t, err)
+	jpg, err := vips.JPEG(px, 80)
+	require.NoError(t, err)
+	le := binary.LittleEndian
+	raw := append([]byte("II*\x00"), le.AppendUint32(nil, 100)...)
+	raw = append(raw, make([]byte, 92)...)
+	raw = le.AppendUint16(raw, 2)
+	for tag, value := range map[uint16]int{0x201: 200, 0x202: len(jpg)} {
+		raw = le.AppendUint32(le.AppendUint32(le.AppendUint16(le.AppendUint16(raw, tag), 4), 1), uint32(value))
+	}
+	raw = append(raw, make([]byte, 200-len(raw))...)
+	raw = append(raw, jpg...)
+	got := func(upload, name string, b []byte) store.Media {
+		m, err := s.Intake.Receive(ctx, o.ID, upload, name, bytes.NewReader(b))
+		require.NoError(t, err)
+		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+		m, err = store.One[store.Media](s.Store.DB, "id = ?", m.ID)
+		require.NoError(t, err)
+		return m
+	}
+	m := got("r1", "DSC_1.NEF", raw)
+	require.Equal(t, store.Ready, m.State, m.Reason)
+	assert.Equal(t, []int{1200, 800}, []int{m.Width, m.Height})
+	require.NotNil(t, m.Original)
+	r, err := s.Blobs.Open(ctx, *m.Original)
+	require.NoError(t, err)
+	kept, err := io.ReadAll(r)
+	require.NoError(t, err)
+	assert.Equal(t, raw, kept, "as it was received")
+	assert.Equal(t, store.Refused, got("r2", "copy.NEF", raw).State)
+	assert.Contains(t, got("r3", "broken.CR2", append(raw[:200:200], "nothing"...)).Reason, "send a JPEG")
+	assert.Nil(t, got("r4", "taken out.nef", append(jpg, 0)).Original, "a JPEG by its content")
 }

@@ -263,11 +263,11 @@ func Shows(d doc.Slideshow) []string {
 	return out
 }
 
-// Library is what documents may use of media.
+// Library is what documents may use of media; what is held back is not in it.
 func Library(list []store.Media) doc.Library {
 	lib := doc.Library{}
 	for _, m := range list {
-		if m.State == store.Ready {
+		if m.State == store.Ready && !m.Held {
 			lib[m.DocID()] = m.Known()
 		}
 	}

@@ -297,8 +297,8 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 			return err
 		}
 		// The files themselves are shared.
-		err := tx.Exec(`INSERT INTO media (order_id, upload_id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen)
-			SELECT ?, 'copy-' || ?::bigint || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen
+		err := tx.Exec(`INSERT INTO media (order_id, upload_id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen, original, stars, held)
+			SELECT ?, 'copy-' || ?::bigint || '-' || id, name, sha256, size, state, reason, kind, width, height, captured, samples, lufs, peak_db, waveform, thumbnail, proxy, seen, original, stars, held
 			FROM media WHERE id = ANY (?) AND state = 'ready' ORDER BY id`, row.ID, row.ID, store.Numbers(ids)).Error
 		if err != nil {
 			return err

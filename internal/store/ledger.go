@@ -59,6 +59,7 @@ func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time
 
 // free is the condition that nothing refers to a blob b, MadeAgain aside.
 const free = `NOT EXISTS (SELECT 1 FROM media WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE thumbnail = b.sha256) AND NOT EXISTS (SELECT 1 FROM media WHERE proxy = b.sha256)
+	AND NOT EXISTS (SELECT 1 FROM media WHERE original = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE sha256 = b.sha256) AND NOT EXISTS (SELECT 1 FROM renders WHERE poster = b.sha256)
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE mark_picture->>'sha256' = b.sha256 AND state IN ('waiting', 'running'))
 	AND NOT EXISTS (SELECT 1 FROM renders WHERE stream = b.sha256) AND NOT EXISTS (SELECT 1 FROM links WHERE poster = b.sha256)

@@ -216,10 +216,11 @@ type Media struct {
 	Waveform      []byte
 	Thumbnail     *string
 	Proxy         *string
-	Seen          *Seen  `gorm:"serializer:json"`
-	Stars         int    // 1 to 5; 0 none given, −1 set aside
-	Held          bool   // is not in any film before it is accepted
-	ClientPageID  *int64 // the client's page it came by
+	Seen          *Seen   `gorm:"serializer:json"`
+	Stars         int     // 1 to 5; 0 none given, −1 set aside
+	Held          bool    // is not in any film before it is accepted
+	Original      *string // of a camera raw file: the file as received; SHA256 is the picture taken out of it
+	ClientPageID  *int64  // the client's page it came by
 	CreatedAt     time.Time
 }
 

@@ -248,7 +248,9 @@ func (v *orderView) material(storing int) {
 		case m.Kind != doc.PhotoMedia:
 			row.Facts = timecode.Clock(float64(m.Samples) / timecode.SampleRate)
 		default:
-			row.Facts = fmt.Sprintf("%d × %d", m.Width, m.Height)
+			if row.Facts = fmt.Sprintf("%d × %d", m.Width, m.Height); m.Original != nil {
+				row.Facts += " · the raw file’s own preview"
+			}
 		}
 		if m.Captured != nil {
 			row.Taken = m.Captured.UTC().Format(takenForm)

@@ -1,6 +1,7 @@
 // Every action of the running order in one list: by key, by typing in the
 // command box, by right click.
 import { openPanel } from "./choices.mjs";
+import { finder, keyList, make, shown } from "./finder.mjs";
 import { splitClip } from "./framing.mjs";
 import { change, order } from "./order.mjs";
 import { ask, dialog, notice } from "./page.mjs";
@@ -175,6 +176,14 @@ export const actions = [
     ["over", "Lay something over", "V"],
     ["card", "Words of the card", "W"],
   ].map(([id, name, key]) => ({ name, key, when: has(id), run: panel(id), of: true })),
+  { name: "Size in its place, %…", when: pictures, run: () => ask("Size, per cent", (v) => edit("edit/scale", { media: media(), scale: v })), of: true },
+  { name: "Tilt, °…", when: pictures, run: () => ask("Tilt, degrees", (v) => edit("edit/tilt", { media: media(), tilt: v })), of: true },
+  { name: "Sound of clips, %…", when: () => chosen().some((g) => g.dataset.kind === "clip"), run: () => ask("Sound, per cent", (v) => edit("edit/sound", { media: media(), sound: v })), of: true },
+  ...[
+    ["whole", "Show pictures whole"],
+    ["fill", "Let pictures fill their places"],
+    ["", "Frame pictures as the theme does"],
+  ].map(([fit, name]) => ({ name, when: pictures, run: () => edit("edit/fitin", { media: media(), fit }), of: true })),
   { name: "Put back as received", when: pictures, run: () => edit("edit/anew", { media: media() }), of: true },
   { name: "Play from here", key: "P", run: press("play") },
   { name: "Fit to the music", when: () => !document.getElementById("fit-music")?.disabled, run: press("fit-music") },
@@ -222,14 +231,6 @@ document.addEventListener("keydown", (event) => {
   event.preventDefault();
 });
 
-const make = (tag, text, className = "") => {
-  const e = document.createElement(tag);
-  e.textContent = text;
-  e.className = className;
-  return e;
-};
-const shown = (key) => key.replace("Arrow", "").replace("Left", "←").replace("Right", "→");
-
 const choosing = [
   ["Choose the slide before, after", "← →"],
   ["Choose a range", "Shift+← →"],
@@ -242,86 +243,14 @@ const choosing = [
 ];
 
 function showKeys() {
-  const box = dialog("Keys");
-  box.append(make("h2", "Keys"));
-  const list = make("dl", "", "keys");
-  for (const [name, key] of [...choosing, ...actions.filter((a) => a.key).map((a) => [a.name, shown(a.key)])]) list.append(make("dt", name), make("dd", key, "time"));
-  const close = make("button", "Close", "button button-small self-start");
-  close.addEventListener("click", () => box.close());
-  box.append(list, close);
-  box.showModal();
+  keyList([...choosing, ...actions.filter((a) => a.key).map((a) => [a.name, shown(a.key)])]);
 }
-
-// Words match where each of them is in a name.
-const matches = (name, typed) => typed.every((w) => name.toLowerCase().includes(w));
 
 /** Finds actions, slides and orders by typing. */
 export function commandBox() {
-  const box = dialog("Find or do");
-  const input = document.createElement("input");
-  input.setAttribute("role", "combobox");
-  input.setAttribute("aria-label", "Find an action, a slide, a picture or an order");
-  input.setAttribute("aria-controls", "found");
-  input.setAttribute("aria-expanded", "true");
-  input.placeholder = "an action, a slide, a picture, an order";
-  const list = document.createElement("ul");
-  list.id = "found";
-  list.setAttribute("role", "listbox");
-  list.setAttribute("aria-label", "Found");
-  box.append(input, list);
   const all = actions.filter(applies).map((a) => ({ name: a.name, note: a.key ? shown(a.key) : "", run: a.run }));
-  for (const a of document.querySelectorAll(".leaves a")) all.push({ name: `Go to ${a.firstChild.textContent.trim()}`, note: a.dataset.leafKey, run: () => a.click() });
   for (const g of slides()) all.push({ name: `Slide ${g.getAttribute("aria-label")}`, note: "", run: () => choose(g), far: true });
-  let found = [];
-  let at = 0;
-  let orders = [];
-  const draw = () => {
-    const typed = input.value.toLowerCase().split(/\s+/).filter(Boolean);
-    found = [...all.filter((x) => (typed.length > 0 || !x.far) && matches(x.name, typed)), ...(typed.length > 0 ? orders : [])].slice(0, 40);
-    at = Math.max(0, Math.min(at, found.length - 1));
-    list.replaceChildren(
-      ...found.map((x, i) => {
-        const li = make("li", x.name);
-        li.id = `found-${i}`;
-        li.setAttribute("role", "option");
-        li.setAttribute("aria-selected", String(i === at));
-        if (x.note) li.append(make("span", x.note, "time quiet ml-auto pl-4"));
-        li.addEventListener("click", () => go(i));
-        return li;
-      }),
-    );
-    if (found.length === 0) list.append(make("li", "Nothing is called so.", "quiet"));
-    input.setAttribute("aria-activedescendant", found.length > 0 ? `found-${at}` : "");
-    document.getElementById(`found-${at}`)?.scrollIntoView({ block: "nearest" });
-  };
-  const go = (i) => {
-    const x = found[i];
-    box.close();
-    x?.run();
-  };
-  let asked = 0;
-  input.addEventListener("input", async () => {
-    at = 0;
-    draw();
-    const mine = ++asked;
-    if (input.value.trim().length < 2) return;
-    const answer = await fetch(`/find?q=${encodeURIComponent(input.value)}`).catch(() => null);
-    if (mine !== asked || !answer?.ok) return;
-    orders = (await answer.json()).map((o) => ({ name: `Order ${o.name}`, note: o.due, run: () => location.assign(o.path) }));
-    draw();
-  });
-  input.addEventListener("keydown", (event) => {
-    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    if (by) {
-      at = (at + by + found.length) % Math.max(1, found.length);
-      draw();
-    } else if (event.key === "Enter") go(at);
-    else return;
-    event.preventDefault();
-  });
-  draw();
-  box.showModal();
-  input.focus();
+  finder(all);
 }
 
 // What can be done with what is chosen, where it was asked for.

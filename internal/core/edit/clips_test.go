@@ -225,3 +225,20 @@ func TestRecastAfterSorting(t *testing.T) {
 		require.Equal(t, len(n.Slides)-3, anew)
 	})
 }
+
+// Of a mixed choice what is for clips is set for the clips, and it is said for
+// how many.
+func TestSoundOfAMixedChoice(t *testing.T) {
+	with, ids := shelf(4)
+	d := must(t, doc.New("tideline", 1), Pour{ids}, with)
+	loud := 0.5
+	op := Shots{Media: []doc.MediaID{"p0", "c1", "p1"}, Sound: &loud, Called: "Changed the sound"}
+	n := must(t, d, op, with)
+	assert.Equal(t, 0.5, n.Shot("c1").Sound)
+	assert.Equal(t, doc.Shot{}, n.Shot("p0"))
+	assert.Equal(t, "Changed the sound: 1 clip", op.Tells(d, n))
+	for _, none := range [][]doc.MediaID{{"p0"}, {"p0", "p1"}} {
+		_, err := Do(d, Shots{Media: none, Sound: &loud}, with)
+		require.ErrorIs(t, err, ErrInvalid)
+	}
+}

@@ -35,8 +35,26 @@ func (s Shots) Title() string {
 	return "Changed " + wording.Counted(len(s.Media), "picture")
 }
 
-// Apply implements Op.
+// onlyClips reports whether what is set is for clips.
+func (s Shots) onlyClips() bool { return s.Trim != nil || s.Sound != nil }
+
+// Tells implements Telling: of a mixed choice it says to how many it applied.
+func (s Shots) Tells(before, after doc.Slideshow) string {
+	if !s.onlyClips() {
+		return s.Title()
+	}
+	n := 0
+	for _, id := range s.Media {
+		if before.Shots[id] != after.Shots[id] {
+			n++
+		}
+	}
+	return s.Called + ": " + wording.Counted(n, "clip")
+}
+
+// Apply implements Op. Among several, what is for clips passes photos over.
 func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
+	applied := 0
 	for _, id := range s.Media {
 		m, ok := with.Library[id]
 		if !ok {
@@ -50,9 +68,13 @@ func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			shot.Turn = ((shot.Turn+s.Turn)%4 + 4) % 4
 			shot.Focal, shot.Crop = nil, framing.Rect{} // they lay in the picture as it was
 		}
-		if (s.Trim != nil || s.Sound != nil) && m.Kind != doc.ClipMedia {
-			return d, fmt.Errorf("%s is not a clip: %w", m.Name, ErrInvalid)
+		if s.onlyClips() && m.Kind != doc.ClipMedia {
+			if len(s.Media) == 1 {
+				return d, fmt.Errorf("%s is not a clip: %w", m.Name, ErrInvalid)
+			}
+			continue
 		}
+		applied++
 		set(&shot.Crop, s.Crop)
 		set(&shot.Fit, s.Fit)
 		set(&shot.Scale, s.Scale)
@@ -71,6 +93,9 @@ func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			shot.Look = s.Look
 		}
 		setShot(&d, id, shot)
+	}
+	if s.onlyClips() && applied == 0 {
+		return d, fmt.Errorf("there is no clip among these: %w", ErrInvalid)
 	}
 	return d, nil
 }
