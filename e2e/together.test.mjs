@@ -158,3 +158,26 @@ test("eight orders open at once: only the one in sight is told, the others when 
   await tabs[0].waitForFunction((k) => document.querySelectorAll("#rows .slide").length === k - 1, n, { timeout: 30000 });
   await first.context().close();
 });
+
+test("a key pressed before the page's scripts are there is not lost, nor pressed twice", async () => {
+  const page = await visitor();
+  await signIn(page);
+  await page.route("**/order.mjs", async (route) => {
+    await new Promise((done) => setTimeout(done, 800));
+    await route.continue();
+  });
+  const going = page.goto("/orders/1");
+  await page.waitForSelector("#next");
+  await page.keyboard.press("1");
+  await going;
+  await page.waitForURL("**/orders/1/material");
+  await page.unroute("**/order.mjs");
+  await page.goto("/orders/1");
+  await page.locator("#rows .slide[tabindex='0']").focus();
+  const at = () => page.evaluate(() => [...document.querySelectorAll("#rows .slide")].indexOf(document.activeElement));
+  const before = await at();
+  await page.keyboard.press("ArrowRight");
+  await page.waitForFunction((n) => [...document.querySelectorAll("#rows .slide")].indexOf(document.activeElement) > n, before);
+  assert.equal(await at(), before + 1);
+  await page.context().close();
+});
