@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -25,6 +26,7 @@ import (
 	"nelko/internal/house/housetest"
 	"nelko/internal/orders"
 	"nelko/internal/shelf"
+	"nelko/internal/store"
 )
 
 // filled is a signed-in site with an order of three photos and a song, fitted.
@@ -538,4 +540,24 @@ func TestOrderAsFiles(t *testing.T) {
 	assert.Equal(t, 303, res.StatusCode)
 	assert.NotEqual(t, fmt.Sprintf("/orders/%d", order), res.Header.Get("Location"))
 	assert.Equal(t, 422, send([]byte("nothing")).StatusCode)
+}
+
+// A link nobody was told of is found, until one of the order's links was mailed
+// or watched.
+func TestNobodyTold(t *testing.T) {
+	v, order := filled(t)
+	r := housetest.Rendered(t, v.studio, order)
+	check := func() string {
+		_, body := v.get(fmt.Sprintf("/orders/%d/check", order))
+		return body
+	}
+	assert.NotContains(t, check(), "Nobody has been told")
+	d := store.Delivery{OrderID: order, Kind: store.LinkDelivery, Title: "Film", State: store.DeliveryDone, CreatedAt: time.Now()}
+	require.NoError(t, v.studio.Store.DB.Create(&d).Error)
+	require.NoError(t, v.studio.Store.DB.Exec("INSERT INTO delivery_renders (delivery_id, render_id) VALUES (?, ?)", d.ID, r.ID).Error)
+	l := store.Link{DeliveryID: d.ID, TokenHash: []byte("x"), ExpiresAt: time.Now().Add(time.Hour), CreatedAt: time.Now()}
+	require.NoError(t, v.studio.Store.DB.Create(&l).Error)
+	assert.Contains(t, check(), "Nobody has been told")
+	require.NoError(t, v.studio.Store.DB.Model(&l).Update("views", 1).Error)
+	assert.NotContains(t, check(), "Nobody has been told")
 }

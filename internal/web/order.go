@@ -280,11 +280,13 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	if host := s.onlyHere(); host != "" && len(v.Links) > 0 {
 		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_URL to an address clients can reach", host), Path: leafPath(v.Order.ID, deliveriesLeaf)})
 	}
+	linked, told := false, false // a link of the film, and whether anybody knows of one
 	for _, l := range v.Links {
-		if l.MailedAt == nil && l.MailError == "" && l.ClosedAt == nil && l.Views == 0 && !l.Proof {
-			v.Findings = append(v.Findings, findingView{Text: "Nobody has been told of the link: mail it, or send its address yourself", Path: leafPath(v.Order.ID, deliveriesLeaf)})
-			break
-		}
+		linked = linked || (!l.Proof && l.ClosedAt == nil)
+		told = told || (!l.Proof && (l.MailedAt != nil || l.MailError != "" || l.Views > 0))
+	}
+	if linked && !told {
+		v.Findings = append(v.Findings, findingView{Text: "Nobody has been told of the link: mail it, or send its address yourself", Path: leafPath(v.Order.ID, deliveriesLeaf)})
 	}
 	return s.House.Orders.Found(ctx, v.Dossier, len(v.Findings))
 }
