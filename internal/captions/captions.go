@@ -13,17 +13,17 @@ import (
 
 	"github.com/asticode/go-astisub"
 
+	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
-	"nelko/internal/film"
 )
 
 // Writer writes captions at a frame rate.
-type Writer func(w io.Writer, lines []film.Line, rate timecode.Rate) error
+type Writer func(w io.Writer, lines []plan.Cue, rate timecode.Rate) error
 
 // Formats are the files that lie beside films, by their extension.
 var Formats = map[string]Writer{".srt": WriteSRT, ".vtt": WriteVTT}
 
-func subtitles(lines []film.Line, rate timecode.Rate) *astisub.Subtitles {
+func subtitles(lines []plan.Cue, rate timecode.Rate) *astisub.Subtitles {
 	at := func(n timecode.Frames) time.Duration {
 		return time.Duration(rate.Seconds(n) * float64(time.Second)).Round(time.Millisecond)
 	}
@@ -41,12 +41,12 @@ func subtitles(lines []film.Line, rate timecode.Rate) *astisub.Subtitles {
 }
 
 // WriteSRT writes SubRip.
-func WriteSRT(w io.Writer, lines []film.Line, rate timecode.Rate) error {
+func WriteSRT(w io.Writer, lines []plan.Cue, rate timecode.Rate) error {
 	return subtitles(lines, rate).WriteToSRT(w)
 }
 
 // WriteVTT writes WebVTT. It needs at least one line.
-func WriteVTT(w io.Writer, lines []film.Line, rate timecode.Rate) error {
+func WriteVTT(w io.Writer, lines []plan.Cue, rate timecode.Rate) error {
 	return subtitles(lines, rate).WriteToWebVTT(w)
 }
 
@@ -56,7 +56,7 @@ const MostCues = 5000
 // Read reads SubRip or WebVTT, whichever it is, at a frame rate. Styles and
 // places are left out; words are kept, lines of one subtitle apart by a line
 // feed. An unreadable file is an error that says what is wrong.
-func Read(r io.Reader, rate timecode.Rate) ([]film.Line, error) {
+func Read(r io.Reader, rate timecode.Rate) ([]plan.Cue, error) {
 	in := bufio.NewReader(r)
 	if mark, err := in.Peek(3); err == nil && string(mark) == "\xef\xbb\xbf" {
 		_, _ = in.Discard(3) // a byte order mark
@@ -78,7 +78,7 @@ func Read(r io.Reader, rate timecode.Rate) ([]film.Line, error) {
 	if len(s.Items) > MostCues {
 		return nil, fmt.Errorf("the file has %d subtitles; at most %d are read", len(s.Items), MostCues)
 	}
-	var out []film.Line
+	var out []plan.Cue
 	for _, it := range s.Items {
 		var words []string
 		for _, l := range it.Lines {
@@ -88,9 +88,9 @@ func Read(r io.Reader, rate timecode.Rate) ([]film.Line, error) {
 		}
 		from, to := rate.Frames(it.StartAt.Seconds()), rate.Frames(it.EndAt.Seconds())
 		if len(words) > 0 && to > from && from >= 0 {
-			out = append(out, film.Line{From: from, To: to, Text: strings.Join(words, "\n")})
+			out = append(out, plan.Cue{From: from, To: to, Text: strings.Join(words, "\n")})
 		}
 	}
-	slices.SortStableFunc(out, func(a, b film.Line) int { return cmp.Compare(a.From, b.From) })
+	slices.SortStableFunc(out, func(a, b plan.Cue) int { return cmp.Compare(a.From, b.From) })
 	return out, nil
 }

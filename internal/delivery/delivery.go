@@ -6,7 +6,6 @@ package delivery
 import (
 	"cmp"
 	"context"
-	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
 	"errors"
@@ -25,6 +24,7 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/store"
+	"nelko/internal/token"
 )
 
 // Delivery is the room.
@@ -162,8 +162,8 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 	case n.Devices < 0 || n.Devices > 1000:
 		return store.Link{}, "", invalid.Field("devices", "At most 1 to 1000 devices, or any number.")
 	}
-	token := NewToken()
-	l := store.Link{TokenHash: hashToken(token), Downloadable: n.Downloadable, ExpiresAt: dl.Now().AddDate(0, 0, n.Days),
+	key := token.New()
+	l := store.Link{TokenHash: token.Hash(key), Downloadable: n.Downloadable, ExpiresAt: dl.Now().AddDate(0, 0, n.Days),
 		Note: n.Note, Devices: n.Devices, Embed: n.Embed && !n.Proof && n.Password == "", Proof: n.Proof}
 	if n.Poster != "" {
 		l.Poster = &n.Poster
@@ -179,11 +179,11 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 			d.Kind = store.ProofDelivery
 		}
 		if n.Mail {
-			l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, token, store.DeliveryRunning
+			l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, key, store.DeliveryRunning
 			l.MailSubject, l.MailText = strings.Join(strings.Fields(n.Subject), " "), n.Text
 		}
 		if n.Keep || n.Proof {
-			l.KeptToken = token // cards, lists and reminders name it again
+			l.KeptToken = key // cards, lists and reminders name it again
 		}
 		if err := tx.Create(&d).Error; err != nil {
 			return err
@@ -207,19 +207,7 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 		}
 		return dl.Orders.NoteDelivery(ctx, tx, d, "Made the link")
 	})
-	return l, token, err
-}
-
-// NewToken is 192 random bits in URL-safe letters.
-func NewToken() string {
-	b := make([]byte, 24)
-	rand.Read(b) // never fails, by its documentation
-	return base64.RawURLEncoding.EncodeToString(b)
-}
-
-func hashToken(token string) []byte {
-	h := sha256.Sum256([]byte(token))
-	return h[:]
+	return l, key, err
 }
 
 // ErrClosed means that a link has expired or was closed.
@@ -245,14 +233,14 @@ type Shown struct {
 
 // Open finds the film behind a token; of several the one with the render film,
 // the first if that is none of them.
-func (dl *Delivery) Open(ctx context.Context, token string, film int64) (Watched, error) {
+func (dl *Delivery) Open(ctx context.Context, key string, film int64) (Watched, error) {
 	tx := dl.Store.DB.WithContext(ctx)
 	w := Watched{First: true}
 	var err error
 	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
 		return w, err
 	}
-	if w.Link, err = store.One[store.Link](tx, "token_hash = ?", hashToken(token)); err != nil {
+	if w.Link, err = store.One[store.Link](tx, "token_hash = ?", token.Hash(key)); err != nil {
 		return w, err
 	}
 	if w.Delivery, err = store.One[store.Delivery](tx, "id = ?", w.Link.DeliveryID); err != nil {
@@ -424,13 +412,13 @@ func (dl *Delivery) Admit(ctx context.Context, w Watched, device string) error {
 		}
 		var known, all int64
 		q := func() *gorm.DB { return tx.Model(&store.LinkDevice{}).Where("link_id = ?", w.Link.ID) }
-		if err := errors.Join(q().Where("device = ?", hashToken(device)).Count(&known).Error, q().Count(&all).Error); err != nil || known > 0 {
+		if err := errors.Join(q().Where("device = ?", token.Hash(device)).Count(&known).Error, q().Count(&all).Error); err != nil || known > 0 {
 			return err
 		}
 		if all >= int64(w.Link.Devices) {
 			return ErrDevices
 		}
-		return tx.Create(&store.LinkDevice{LinkID: w.Link.ID, Device: hashToken(device), SeenAt: dl.Now()}).Error
+		return tx.Create(&store.LinkDevice{LinkID: w.Link.ID, Device: token.Hash(device), SeenAt: dl.Now()}).Error
 	})
 }
 

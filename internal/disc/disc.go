@@ -24,7 +24,6 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
-	"nelko/internal/film"
 	"nelko/internal/media"
 	"nelko/internal/render"
 )
@@ -36,8 +35,8 @@ type Title struct {
 	Frames   timecode.Frames
 	Rate     timecode.Rate
 	Chapters []plan.Chapter
-	Lines    []film.Line // subtitles
-	Poster   string      // JPEG
+	Lines    []plan.Cue // subtitles
+	Poster   string     // JPEG
 }
 
 // Seconds is the film's length.

@@ -23,7 +23,6 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/timecode"
 	"nelko/internal/disc/player"
-	"nelko/internal/film"
 	"nelko/internal/media"
 	"nelko/themes/themestest"
 )
@@ -201,7 +200,7 @@ func TestSubtitles(t *testing.T) {
 	yellow := raster.RGB{R: 255, G: 220, B: 40}
 	s := Spec{Name: "Words", Profile: profile.DVDPALWide, Blank: disc.DVD5, Theme: th, Shelf: shelf, Language: "en", Subtitles: &Subtitles{On: true, Colour: yellow}}
 	x := titled(t, dir, s.Profile, 1, 6)
-	x.Lines = []film.Line{{From: 25, To: 75, Text: "Off the quay"}, {From: 75, To: 125, Text: "Die Boje\nund zurück"}}
+	x.Lines = []plan.Cue{{From: 25, To: 75, Text: "Off the quay"}, {From: 75, To: 125, Text: "Die Boje\nund zurück"}}
 	s.Titles = []Title{x}
 	out, tree := filepath.Join(dir, "disc.iso"), filepath.Join(dir, "tree")
 	require.NoError(t, DVD(context.Background(), s, out, tree))
@@ -296,7 +295,7 @@ func TestHDDisc(t *testing.T) {
 	for n := range 2 {
 		x := titled(t, dir, p, n+1, 5+2*float64(n))
 		x.Chapters = []plan.Chapter{{}, {At: 48}}
-		x.Lines = []film.Line{{From: 24, To: 72, Text: "Off the quay"}, {From: 72, To: 96, Text: "Home"}}
+		x.Lines = []plan.Cue{{From: 24, To: 72, Text: "Off the quay"}, {From: 72, To: 96, Text: "Home"}}
 		s.Titles = append(s.Titles, x)
 	}
 	out, tree := filepath.Join(dir, "hd.iso"), filepath.Join(dir, "tree")

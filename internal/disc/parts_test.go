@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"nelko/internal/core/plan"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/timecode"
-	"nelko/internal/film"
 )
 
 // unpack reads run lengths as decoders of presentation graphics do.
@@ -92,7 +92,7 @@ func TestButtonsAreReached(t *testing.T) {
 // Subtitles that follow each other leave decoders time; a subtitle is shown for
 // a frame at least.
 func TestSubtitlesAreApart(t *testing.T) {
-	lines := []film.Line{{From: 0, To: 50}, {From: 50, To: 51}, {From: 51, To: 90}, {From: 200, To: 240}}
+	lines := []plan.Cue{{From: 0, To: 50}, {From: 50, To: 51}, {From: 51, To: 90}, {From: 200, To: 240}}
 	assert.Equal(t, []timecode.Frames{48, 51, 90, 240}, []timecode.Frames{ends(lines, 0), ends(lines, 1), ends(lines, 2), ends(lines, 3)})
 	assert.Equal(t, "01:01:01.04", clock(timecode.R25, 25*3661+1))
 }

@@ -8,10 +8,10 @@ import (
 	"math"
 	"path/filepath"
 
+	"nelko/internal/core/plan"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
-	"nelko/internal/film"
 	"nelko/internal/media/pango"
 )
 
@@ -116,7 +116,7 @@ func (s *Spec) subtitled(ctx context.Context, t Title, dir, name string) (string
 }
 
 // ends is when a subtitle goes, before the next comes.
-func ends(all []film.Line, i int) timecode.Frames {
+func ends(all []plan.Cue, i int) timecode.Frames {
 	to := all[i].To
 	if i+1 < len(all) && all[i+1].From < to+apart {
 		to = max(all[i].From+1, all[i+1].From-apart)

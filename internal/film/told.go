@@ -28,15 +28,9 @@ func (f *Film) shorten(t profile.Teaser) {
 	sc.Frames, sc.FadeIn, sc.FadeOut = n, rate.Frames(t.Fade), rate.Frames(t.Fade)
 }
 
-// Line is a caption at its time, as a subtitle.
-type Line struct {
-	From, To timecode.Frames // To is the frame after the last
-	Text     string
-}
-
 // Captions are the film's captions at their times, one at a time: a caption
 // ends where the next slide is half there.
-func (f *Film) Captions() (out []Line) {
+func (f *Film) Captions() (out []plan.Cue) {
 	for i, s := range f.Plan.Slides {
 		text := strings.TrimSpace(s.Caption)
 		for _, l := range s.Lines {
@@ -45,7 +39,7 @@ func (f *Film) Captions() (out []Line) {
 				to = min(to, s.Start+f.Doc.Rate.Frames(l.To))
 			}
 			if from, to = max(0, from-f.From), min(to-f.From, f.Frames()); to > from {
-				out = append(out, Line{from, to, strings.TrimSpace(l.Text)})
+				out = append(out, plan.Cue{From: from, To: to, Text: strings.TrimSpace(l.Text)})
 			}
 		}
 		if text == "" || len(s.Lines) > 0 {
@@ -57,7 +51,7 @@ func (f *Film) Captions() (out []Line) {
 		}
 		from, to = max(0, from-f.From), min(to-f.From, f.Frames())
 		if to > from {
-			out = append(out, Line{from, to, text})
+			out = append(out, plan.Cue{From: from, To: to, Text: text})
 		}
 	}
 	return out

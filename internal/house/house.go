@@ -101,7 +101,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
-	h.Interchange = &interchange.Interchange{Store: s, Blobs: b, Orders: h.Orders, Intake: h.Intake, Looking: h.Looking}
+	h.Interchange = &interchange.Interchange{Blobs: b, Orders: h.Orders, Intake: h.Intake}
 	h.Delivery = &delivery.Delivery{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
 	h.Hosting = &hosting.Hosting{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Host: set.Host, Back: strings.TrimRight(set.BaseURL, "/") + "/settings/host/back"}
 	h.Pressing = &pressing.Pressing{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Making: h.Making, Now: set.Now}

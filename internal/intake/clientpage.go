@@ -2,9 +2,6 @@ package intake
 
 import (
 	"context"
-	"crypto/rand"
-	"crypto/sha256"
-	"encoding/base64"
 	"errors"
 	"fmt"
 	"io"
@@ -17,6 +14,7 @@ import (
 	"nelko/internal/invalid"
 	"nelko/internal/media"
 	"nelko/internal/store"
+	"nelko/internal/token"
 )
 
 // ErrClosed means that a client's page takes nothing any more.
@@ -49,10 +47,8 @@ func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.
 	case l.Days < 1 || l.Days > mostDays:
 		return p, invalid.Field("days", "A client’s page is open for 1 to %d days.", mostDays)
 	}
-	b := make([]byte, 24)
-	rand.Read(b) // never fails, by its documentation
-	p.Token = base64.RawURLEncoding.EncodeToString(b)
-	p.TokenHash = hashOf(p.Token)
+	p.Token = token.New()
+	p.TokenHash = token.Hash(p.Token)
 	return p, in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := closePages(tx, orderID, in.Now()); err != nil {
 			return err
@@ -62,11 +58,6 @@ func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.
 		}
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
 	})
-}
-
-func hashOf(token string) []byte {
-	h := sha256.Sum256([]byte(token))
-	return h[:]
 }
 
 func closePages(tx *gorm.DB, orderID int64, now time.Time) error {
@@ -97,14 +88,13 @@ func (in *Intake) PageOf(ctx context.Context, orderID int64) (*store.ClientPage,
 type Page struct {
 	store.ClientPage
 	Brought []store.Media // by this page, newest first
-	Used    int64         // bytes
 }
 
 // Page is the page with a token. One that is closed is ErrClosed, with the
 // page; an unknown one store.ErrNotFound.
-func (in *Intake) Page(ctx context.Context, token string) (p Page, err error) {
+func (in *Intake) Page(ctx context.Context, key string) (p Page, err error) {
 	db := in.Store.DB.WithContext(ctx)
-	if p.ClientPage, err = store.One[store.ClientPage](db, "token_hash = ?", hashOf(token)); err != nil {
+	if p.ClientPage, err = store.One[store.ClientPage](db, "token_hash = ?", token.Hash(key)); err != nil {
 		return p, err
 	}
 	_, err = store.One[store.Order](db.Select("id"), "id = ? AND deleted_at IS NULL", p.OrderID)
@@ -114,15 +104,14 @@ func (in *Intake) Page(ctx context.Context, token string) (p Page, err error) {
 	if err != nil {
 		return p, err
 	}
-	if err = db.Omit("waveform").Where("client_page_id = ?", p.ID).Order("id DESC").Find(&p.Brought).Error; err != nil {
-		return p, err
-	}
-	for i := range p.Brought {
-		if p.Brought[i].State != store.Refused {
-			p.Used += p.Brought[i].Size
-		}
-	}
-	return p, nil
+	err = db.Omit("waveform").Where("client_page_id = ?", p.ID).Order("id DESC").Find(&p.Brought).Error
+	return p, err
+}
+
+// had is how many files, and bytes, have come by a page.
+func had(tx *gorm.DB, page int64) (n struct{ Files, Bytes int64 }, err error) {
+	err = tx.Model(&store.Media{}).Where("client_page_id = ? AND state <> 'refused'", page).Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&n).Error
+	return n, err
 }
 
 // tooMuch says why a client's page does not take one more file; empty: it
@@ -133,22 +122,21 @@ func (in *Intake) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	var had struct{ Files, Bytes int64 }
-	err = tx.Model(&store.Media{}).Where("client_page_id = ? AND state <> 'refused'", p.ID).Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&had).Error
+	n, err := had(tx, p.ID)
 	switch {
 	case err != nil:
 		return "", err
-	case had.Files >= int64(p.Files):
-		return fmt.Sprintf("%d files have come by this page, as many as it takes", had.Files), nil
-	case had.Bytes+m.Size > p.Bytes:
+	case n.Files >= int64(p.Files):
+		return fmt.Sprintf("%d files have come by this page, as many as it takes", n.Files), nil
+	case n.Bytes+m.Size > p.Bytes:
 		return fmt.Sprintf("with it more than %d GB would have come by this page", p.Bytes>>30), nil
 	}
 	return "", nil
 }
 
 // ReceiveByPage is Receive of what a client brings in by the page with a token.
-func (in *Intake) ReceiveByPage(ctx context.Context, token, uploadID, name string, r io.Reader) (store.Media, error) {
-	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx), "token_hash = ?", hashOf(token))
+func (in *Intake) ReceiveByPage(ctx context.Context, key, uploadID, name string, r io.Reader) (store.Media, error) {
+	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx), "token_hash = ?", token.Hash(key))
 	if err != nil {
 		return store.Media{}, err
 	}
@@ -157,21 +145,19 @@ func (in *Intake) ReceiveByPage(ctx context.Context, token, uploadID, name strin
 
 // MayReceiveByPage tells whether the page with a token takes a file of so many
 // bytes.
-func (in *Intake) MayReceiveByPage(ctx context.Context, token string, size int64) error {
-	p, err := in.Page(ctx, token)
+func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64) error {
+	p, err := in.Page(ctx, key)
 	switch {
 	case errors.Is(err, ErrClosed), errors.Is(err, store.ErrNotFound):
 		return invalid.Field("order", "This page is closed.")
 	case err != nil:
 		return err
 	}
-	n := 0
-	for i := range p.Brought {
-		if p.Brought[i].State != store.Refused {
-			n++
-		}
+	n, err := had(in.Store.DB.WithContext(ctx), p.ID)
+	if err != nil {
+		return err
 	}
-	if n >= p.Files || p.Used+size > p.Bytes {
+	if n.Files >= int64(p.Files) || n.Bytes+size > p.Bytes {
 		return invalid.Field("order", "This page takes at most %d files and %d GB.", p.Files, p.Bytes>>30)
 	}
 	return nil
@@ -179,8 +165,8 @@ func (in *Intake) MayReceiveByPage(ctx context.Context, token string, size int64
 
 // Say keeps what a client filled in, until it is accepted. Only details that
 // the order's theme asks for are kept.
-func (in *Intake) Say(ctx context.Context, token string, details map[string]string) error {
-	p, err := in.Page(ctx, token)
+func (in *Intake) Say(ctx context.Context, key string, details map[string]string) error {
+	p, err := in.Page(ctx, key)
 	if err != nil {
 		return err
 	}

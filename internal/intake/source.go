@@ -2,8 +2,6 @@ package intake
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
 	"path"
 	"strings"
@@ -144,12 +142,11 @@ func (in *Intake) Fetch(ctx context.Context, j Fetch) error {
 
 func (in *Intake) fetch(ctx context.Context, src folder.Folder, j Fetch, f folder.Entry) error {
 	at := path.Join(j.Album, f.Name)
-	sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %d", at, f.Size, f.At.UnixNano()))
 	r, err := src.Read(ctx, at)
 	if err != nil {
 		return err
 	}
 	defer r.Close()
-	_, err = in.Receive(ctx, j.OrderID, fmt.Sprintf("photos-%d-%s", j.OrderID, hex.EncodeToString(sum[:12])), f.Name, r)
+	_, err = in.Receive(ctx, j.OrderID, UploadID("photos", j.OrderID, at, f.Size, f.At), f.Name, r)
 	return err
 }

@@ -40,13 +40,13 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 	if in.Folder == "" {
 		return
 	}
-	told := make(<-chan fsnotify.Event)
+	told, failed := make(<-chan fsnotify.Event), make(<-chan error)
 	w, err := fsnotify.NewWatcher()
 	if err != nil {
 		slog.Warn("the file system does not tell of changes; the watched folder is looked into every so often", "error", err)
 	} else {
 		defer w.Close()
-		told = w.Events
+		told, failed = w.Events, w.Errors
 	}
 	// Looking once more when a file has had time to settle.
 	soon := time.NewTimer(0)
@@ -59,6 +59,9 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 			return
 		case <-told:
 			soon.Reset(settled + 200*time.Millisecond)
+			continue
+		case err := <-failed:
+			slog.Warn("watched folder", "folder", in.Folder, "error", err) // it is looked into every so often
 			continue
 		case <-soon.C:
 		case <-tick.C:
@@ -179,15 +182,22 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 	return again, err
 }
 
+// UploadID names a file that is looked at again and again where it lies, by
+// what it is in, its path there, its size and its time: the same file is
+// received once, a changed one anew.
+func UploadID(kind string, in int64, path string, size int64, at time.Time) string {
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %d", path, size, at.UnixNano()))
+	return fmt.Sprintf("%s-%d-%s", kind, in, hex.EncodeToString(sum[:12]))
+}
+
 // fromFolder receives a file, or gives the medium it has become.
 func (in *Intake) fromFolder(ctx context.Context, root *os.Root, order int64, p, rel string, st fs.FileInfo) (store.Media, error) {
-	sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %d", rel, st.Size(), st.ModTime().UnixNano()))
 	f, err := root.Open(p)
 	if err != nil {
 		return store.Media{State: store.Waiting}, nil //nolint:nilerr // looked at again next time
 	}
 	defer f.Close()
-	return in.Receive(ctx, order, fmt.Sprintf("folder-%d-%s", order, hex.EncodeToString(sum[:12])), path.Base(rel), f)
+	return in.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()), path.Base(rel), f)
 }
 
 // setAside moves a file that needs no more attention into done or refused,

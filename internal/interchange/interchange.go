@@ -20,7 +20,6 @@ import (
 	"nelko/internal/core/wording"
 	"nelko/internal/intake"
 	"nelko/internal/invalid"
-	"nelko/internal/looking"
 	"nelko/internal/media"
 	"nelko/internal/orders"
 	"nelko/internal/otio"
@@ -29,11 +28,9 @@ import (
 
 // Interchange is the room.
 type Interchange struct {
-	Store   *store.Store
-	Blobs   *store.Blobs
-	Orders  *orders.Orders
-	Intake  *intake.Intake
-	Looking *looking.Looking
+	Blobs  *store.Blobs
+	Orders *orders.Orders
+	Intake *intake.Intake
 }
 
 // Format is the version of a zip's order.json written and read here.

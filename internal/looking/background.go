@@ -57,9 +57,6 @@ func (b *background) Close() {
 	b.runs.Wait()
 }
 
-// Settle waits until nothing runs in the background that was begun before.
-func (l *Looking) Settle() { l.background.runs.Wait() }
-
 // Close stops what is made in the background for those who look at films, and
 // waits until it has stopped.
 func (l *Looking) Close() { l.background.Close() }

@@ -7,7 +7,6 @@ import (
 
 	"nelko/internal/captions"
 	"nelko/internal/core/edit"
-	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
@@ -24,13 +23,9 @@ func (l *Looking) ReadCaptions(d *orders.Dossier, file string) (op edit.Subtitle
 	if len(file) > maxSubtitles {
 		return op, 0, invalid.Field("subtitles", "A file of subtitles has at most %d MB.", maxSubtitles>>20)
 	}
-	lines, err := captions.Read(strings.NewReader(file), d.Doc.Rate)
+	cues, err := captions.Read(strings.NewReader(file), d.Doc.Rate)
 	if err != nil {
 		return op, 0, invalid.Field("subtitles", "The subtitles cannot be read: %v.", err)
-	}
-	cues := make([]plan.Cue, len(lines))
-	for i, c := range lines {
-		cues[i] = plan.Cue{From: c.From, To: c.To, Text: c.Text}
 	}
 	if op.Of, lost = d.Plan.Place(cues, d.Doc.Rate); len(op.Of) == 0 {
 		return op, lost, invalid.Field("subtitles", "None of these subtitles stands where this film has slides.")

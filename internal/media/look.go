@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"os"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/raster"
@@ -26,19 +25,9 @@ const copyQuality = 82
 // LookAtPicture is LookAt of a picture, in this process. What is no picture is
 // vips.ErrFormat.
 func LookAtPicture(path, name string, side int) (l Looked, err error) {
-	st, err := os.Stat(path)
+	h, err := header(path)
 	if err != nil {
 		return l, err
-	}
-	if st.Size() == 0 {
-		return l, refuse("the file is empty")
-	}
-	h, err := vips.ReadHeader(path)
-	if errors.Is(err, vips.ErrFormat) {
-		return l, err
-	}
-	if err != nil {
-		return l, refuse("the picture is damaged (%v)", err)
 	}
 	large := max(h.Width, h.Height) > 2*SmallSide
 	read := side
@@ -80,12 +69,7 @@ func LookAt(ctx context.Context, r *Readers, path, name string, side int) (l Loo
 		return l, err
 	}
 	// No picture: ffmpeg's own processes read it.
-	limited, cancel := context.WithTimeout(ctx, probeAll)
-	defer cancel()
-	l.Facts, l.Wave, err = footage(limited, doc.Media{Name: name}, path)
-	if limited.Err() != nil && ctx.Err() == nil {
-		err = refuse("reading it took longer than %.0f minutes", probeAll.Minutes())
-	}
+	l.Facts, l.Wave, err = inTime(ctx, doc.Media{Name: name}, path)
 	if err != nil || l.Facts.Kind == doc.SongMedia {
 		return l, err
 	}

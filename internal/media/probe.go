@@ -39,24 +39,39 @@ const maxPixels = 400e6
 // is a *Refused error.
 func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, err error) {
 	m.Name = name
-	st, err := os.Stat(path)
-	if err != nil {
-		return m, nil, err
-	}
-	if st.Size() == 0 {
-		return m, nil, refuse("the file is empty")
-	}
-	h, err := vips.ReadHeader(path)
+	h, err := header(path)
 	if err == nil {
 		m, _, err = photo(m, h, path, faces.Side)
 		return m, nil, err
 	}
 	if !errors.Is(err, vips.ErrFormat) {
-		return m, nil, refuse("the picture is damaged (%v)", err)
+		return m, nil, err
 	}
+	return inTime(ctx, m, path)
+}
+
+// header reads a picture's header. What is no picture is vips.ErrFormat, an
+// empty or damaged file a *Refused error.
+func header(path string) (vips.Header, error) {
+	st, err := os.Stat(path)
+	if err != nil {
+		return vips.Header{}, err
+	}
+	if st.Size() == 0 {
+		return vips.Header{}, refuse("the file is empty")
+	}
+	h, err := vips.ReadHeader(path)
+	if err != nil && !errors.Is(err, vips.ErrFormat) {
+		err = refuse("the picture is damaged (%v)", err)
+	}
+	return h, err
+}
+
+// inTime is footage within the time that reading a whole file may take.
+func inTime(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
 	limited, cancel := context.WithTimeout(ctx, probeAll)
 	defer cancel()
-	m, peaks, err = footage(limited, m, path)
+	m, peaks, err := footage(limited, m, path)
 	if limited.Err() != nil && ctx.Err() == nil {
 		return m, nil, refuse("reading it took longer than %.0f minutes", probeAll.Minutes())
 	}

@@ -12,7 +12,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime/debug"
-	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -254,17 +253,4 @@ func (r *Readers) Look(ctx context.Context, path, name string, side int) (l Look
 		return l, errors.New(a.Failed)
 	}
 	return a.Looked, nil
-}
-
-// Processes are the identifiers of the processes that are idle, for those who
-// measure them.
-func (r *Readers) Processes() (ids []string) {
-	for range cap(r.idle) {
-		p := <-r.idle
-		if p != nil {
-			ids = append(ids, strconv.Itoa(p.cmd.Process.Pid))
-		}
-		r.idle <- p
-	}
-	return ids
 }

@@ -2,8 +2,6 @@ package runs
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -13,6 +11,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"nelko/internal/intake"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
 )
@@ -58,8 +57,7 @@ func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) error 
 			return nil // gone, no file, or still being written
 		}
 		rel := strings.TrimPrefix(p, run.Watches+"/")
-		sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %d", rel, st.Size(), st.ModTime().UnixNano()))
-		id := fmt.Sprintf("watch-%d-%s", run.ID, hex.EncodeToString(sum[:12]))
+		id := intake.UploadID("watch", run.ID, rel, st.Size(), st.ModTime())
 		if had[id] || rs.seen(id) {
 			return nil
 		}

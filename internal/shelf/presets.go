@@ -7,8 +7,6 @@ import (
 	"fmt"
 	"strings"
 
-	"gorm.io/gorm/clause"
-
 	"nelko/internal/core/edit"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
@@ -28,15 +26,12 @@ func (s *Shelf) KeepPreset(ctx context.Context, name string, set edit.Settings) 
 	if err != nil {
 		return err
 	}
-	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"settings"})}).
-		Create(&store.Preset{Name: name, Settings: b}).Error
+	return s.keepNamed(ctx, &store.Preset{Name: name, Settings: b}, "settings")
 }
 
 // PresetNames lists the settings that were kept.
 func (s *Shelf) PresetNames(ctx context.Context) ([]string, error) {
-	names := []string{}
-	err := s.Store.DB.WithContext(ctx).Model(&store.Preset{}).Order("name").Pluck("name", &names).Error
-	return names, err
+	return s.names(ctx, &store.Preset{})
 }
 
 // Preset is the settings kept under a name.
@@ -56,5 +51,5 @@ func (s *Shelf) Preset(ctx context.Context, name string) (set edit.Settings, err
 
 // ForgetPreset forgets settings. Slides that were given them keep them.
 func (s *Shelf) ForgetPreset(ctx context.Context, name string) error {
-	return s.Store.DB.WithContext(ctx).Where("name = ?", name).Delete(&store.Preset{}).Error
+	return s.forget(ctx, name, &store.Preset{})
 }

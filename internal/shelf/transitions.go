@@ -6,8 +6,6 @@ import (
 	"errors"
 	"strings"
 
-	"gorm.io/gorm/clause"
-
 	"nelko/internal/core/transition"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
@@ -27,15 +25,12 @@ func (s *Shelf) KeepTransition(ctx context.Context, name string, t transition.Tr
 	if err != nil {
 		return err
 	}
-	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"setting"})}).
-		Create(&store.Transition{Name: name, Setting: b}).Error
+	return s.keepNamed(ctx, &store.Transition{Name: name, Setting: b}, "setting")
 }
 
 // TransitionNames lists the studio's own transitions.
 func (s *Shelf) TransitionNames(ctx context.Context) ([]string, error) {
-	var names []string
-	err := s.Store.DB.WithContext(ctx).Model(&store.Transition{}).Order("name").Pluck("name", &names).Error
-	return names, err
+	return s.names(ctx, &store.Transition{})
 }
 
 // Transition is the studio's own transition of a name.
@@ -54,5 +49,5 @@ func (s *Shelf) Transition(ctx context.Context, name string) (transition.Transit
 // ForgetTransition takes one of the studio's own transitions off the list.
 // Joins that were set by it stay as they are.
 func (s *Shelf) ForgetTransition(ctx context.Context, name string) error {
-	return s.Store.DB.WithContext(ctx).Where("name = ?", name).Delete(&store.Transition{}).Error
+	return s.forget(ctx, name, &store.Transition{})
 }

@@ -48,8 +48,7 @@ type bringView struct {
 // bringing finds the order behind a client's page, or tells the client kindly
 // why not.
 func (s *Server) bringing(w http.ResponseWriter, r *http.Request) (*bringView, *orders.Dossier, bool) {
-	w.Header().Set("Referrer-Policy", "no-referrer") // the address is the key
-	w.Header().Set("X-Robots-Tag", "noindex, nofollow, noarchive")
+	addressIsKey(w)
 	v := &bringView{Version: s.version, Token: chi.URLParam(r, "token")}
 	var err error
 	v.Page, err = s.House.Intake.Page(r.Context(), v.Token)
@@ -162,9 +161,7 @@ func (s *Server) bringOpening(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "no-store")
-	_, _ = w.Write(jpg) // the browser may have gone
+	sendJPEG(w, jpg, "no-store")
 }
 
 // The operator's side.

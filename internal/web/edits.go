@@ -103,12 +103,11 @@ func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "no-store")
+	keep := "no-store"
 	if fresh {
-		w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+		keep = "private, max-age=86400, immutable"
 	}
-	_, _ = w.Write(jpg) // the browser may have gone
+	sendJPEG(w, jpg, keep)
 }
 
 // asIs is the choice of changing nothing.

@@ -78,7 +78,12 @@ func (s *Server) filmstrip(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
+	sendJPEG(w, jpg, "private, max-age=86400, immutable")
+}
+
+// sendJPEG answers with a picture, which the browser keeps as it is told.
+func sendJPEG(w http.ResponseWriter, jpg []byte, keep string) {
 	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=86400, immutable")
+	w.Header().Set("Cache-Control", keep)
 	_, _ = w.Write(jpg) // the browser may have gone
 }

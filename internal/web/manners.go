@@ -18,10 +18,11 @@ type manner struct {
 // manners are those that apply to what is chosen; a pace is for the whole film.
 func (v *deskView) manners(wk *orders.Dossier) {
 	if len(v.IDs) == 0 {
-		v.Manners = append(v.Manners,
-			manner{edit.Usual, "Usual", "A new picture every 4 s, with joins of 1 s."},
-			manner{edit.Lively, "Lively", "A new picture every 3 s, with joins of 0.6 s."},
-			manner{edit.Quick, "Quick look", "A new picture every second, with joins of 0.25 s."})
+		for _, m := range []manner{{ID: edit.Usual, Name: "Usual"}, {ID: edit.Lively, Name: "Lively"}, {ID: edit.Quick, Name: "Quick look"}} {
+			p := edit.Paces[m.ID]
+			m.Means = fmt.Sprintf("A new picture every %g s, with joins of %g s.", p.Every, p.Join)
+			v.Manners = append(v.Manners, m)
+		}
 	}
 	still, all := stills(wk, v.IDs)
 	v.Manners = append(v.Manners,

@@ -649,7 +649,5 @@ func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=3600")
-	_, _ = w.Write(jpg) // the browser may have gone
+	sendJPEG(w, jpg, "private, max-age=3600")
 }

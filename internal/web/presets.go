@@ -63,10 +63,12 @@ func (s *Server) presetNames(w http.ResponseWriter, r *http.Request) {
 // like answers with the slides that are like the chosen ones: of the same
 // camera or look, or with something to look at.
 func (s *Server) like(w http.ResponseWriter, r *http.Request) {
+	by := r.URL.Query().Get("by")
 	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
 	var found []plan.Check
-	if err == nil {
+	if err == nil && by == "finding" {
 		found, err = s.House.Looking.Findings(d)
+		found = slices.Concat(found, plan.Closer(d.Doc, d.Plan, d.Theme, d.Library))
 	}
 	if err != nil {
 		s.fail(w, r, err)
@@ -74,7 +76,7 @@ func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 	}
 	of := func(sl doc.Slide) (out []string) {
 		for _, id := range sl.Media {
-			switch r.URL.Query().Get("by") {
+			switch by {
 			case "camera":
 				out = append(out, d.Library[id].Camera)
 			case "look":
@@ -91,10 +93,8 @@ func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	places := map[string]bool{}
-	if r.URL.Query().Get("by") == "finding" {
-		for _, c := range slices.Concat(found, plan.Closer(d.Doc, d.Plan, d.Theme, d.Library)) {
-			places[c.Field] = !d.Meant[c.Key]
-		}
+	for _, c := range found {
+		places[c.Field] = places[c.Field] || !d.Meant[c.Key]
 	}
 	ids := []doc.SlideID{}
 	for _, sl := range d.Doc.Slides {
@@ -105,6 +105,7 @@ func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 	sendJSON(w, ids)
 }
 
+// sendJSON answers with a value, which the browser does not keep.
 func sendJSON(w http.ResponseWriter, v any) {
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")

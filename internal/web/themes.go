@@ -95,9 +95,7 @@ func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=3600")
-	_, _ = w.Write(jpg) // the browser may have gone
+	sendJPEG(w, jpg, "private, max-age=3600")
 }
 
 func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {

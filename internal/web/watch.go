@@ -22,6 +22,7 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/proofs"
 	"nelko/internal/store"
+	"nelko/internal/token"
 )
 
 // clientRoutes are the pages of clients: what a link shows. A link's token is
@@ -67,13 +68,19 @@ func (s *Server) setCookie(w http.ResponseWriter, r *http.Request, name, value s
 // https reports whether clients reach the studio by https.
 func (s *Server) https() bool { return strings.HasPrefix(s.BaseURL, "https:") }
 
+// addressIsKey keeps an address that opens a page by itself from being passed
+// on.
+func addressIsKey(w http.ResponseWriter) {
+	w.Header().Set("Referrer-Policy", "no-referrer")
+	w.Header().Set("X-Robots-Tag", "noindex, nofollow, noarchive")
+}
+
 // watched finds the film behind a link, or tells the client kindly why not,
 // and nothing else.
 func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watched, bool) {
-	w.Header().Set("Referrer-Policy", "no-referrer") // the address is the key
-	w.Header().Set("X-Robots-Tag", "noindex, nofollow, noarchive")
-	token := chi.URLParam(r, "token")
-	v, err := s.House.Delivery.Open(r.Context(), token, queryInt(r, "film", 0))
+	addressIsKey(w)
+	key := chi.URLParam(r, "token")
+	v, err := s.House.Delivery.Open(r.Context(), key, queryInt(r, "film", 0))
 	switch {
 	case errors.Is(err, delivery.ErrClosed):
 		s.message(w, r, http.StatusGone, "This link is closed", fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "", "")
@@ -86,7 +93,7 @@ func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watch
 		return v, false
 	}
 	if v.Link.PasswordHash != "" {
-		if c, err := r.Cookie(keyCookie); err != nil || c.Value != v.Key(token) {
+		if c, err := r.Cookie(keyCookie); err != nil || c.Value != v.Key(key) {
 			s.askPassword(w, r, v, "")
 			return v, false
 		}
@@ -94,7 +101,7 @@ func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watch
 	if v.Link.Devices > 0 {
 		c, err := r.Cookie(deviceCookie)
 		if err != nil || len(c.Value) < 20 {
-			c = &http.Cookie{Value: delivery.NewToken()}
+			c = &http.Cookie{Value: token.New()}
 			s.setCookie(w, r, deviceCookie, c.Value, v.Link.ExpiresAt)
 		}
 		if err := s.House.Delivery.Admit(r.Context(), v, c.Value); errors.Is(err, delivery.ErrDevices) {
@@ -346,9 +353,7 @@ func (s *Server) watchMark(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=600")
-	_, _ = w.Write(b) // whoever asked is gone
+	sendJPEG(w, b, "private, max-age=600")
 }
 
 // watchFilm is the film as a plain file: to play where nothing else works, or

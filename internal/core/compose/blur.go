@@ -76,7 +76,7 @@ func (c *Compositor) shutter(first, second *scene.Slide) float64 {
 // opening gives the moments, as frames of the finer film, of which frame n is
 // the mean; nil where it is sharp.
 func (c *Compositor) opening(n timecode.Frames) []timecode.Frames {
-	if c.step != 1 {
+	if !c.blurs || c.step != 1 {
 		return nil
 	}
 	first, second := c.shown(n)

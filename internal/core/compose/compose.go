@@ -6,6 +6,7 @@ package compose
 import (
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 
 	"nelko/internal/core/doc"
@@ -37,12 +38,14 @@ type Compositor struct {
 	step  timecode.Frames
 	clips timecode.Rate // at which clips are read
 	finer func() *Compositor
+	blurs bool // whether any shutter is open
 }
 
 // New makes a compositor for s.
 func New(s *scene.Scene, a Assets) *Compositor {
 	c := &Compositor{scene: s, assets: a, step: 1, clips: s.Rate}
 	c.finer = sync.OnceValue(c.fine)
+	c.blurs = s.Shutter > 0 || slices.ContainsFunc(s.Slides, func(sl scene.Slide) bool { return sl.Into.Shutter > 0 })
 	c.spare.New = func() any { return raster.NewFrame(s.W, s.H) }
 	return c
 }

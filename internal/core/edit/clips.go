@@ -98,20 +98,6 @@ const pauseSeconds = 2
 func (Pause) Title() string { return "Put a pause in" }
 
 // Apply implements Op.
-func (p Pause) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	id := doc.SlideID("")
-	before := d.Slides
-	d, err := AddCard{Words: doc.Words{Kind: "title"}, Before: p.Before}.Apply(d, with)
-	if err != nil {
-		return d, err
-	}
-	for _, s := range d.Slides {
-		if !slices.ContainsFunc(before, func(o doc.Slide) bool { return o.ID == s.ID }) {
-			id = s.ID
-		}
-	}
-	return d, on(&d, []doc.SlideID{id}, func(s *doc.Slide) error {
-		s.Pinned = pauseSeconds
-		return nil
-	})
+func (p Pause) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	return insert(d, doc.Slide{Kind: doc.Card, Card: &doc.Words{Kind: "title"}, Linger: 1, Pinned: pauseSeconds}, p.Before)
 }

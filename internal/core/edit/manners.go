@@ -29,6 +29,12 @@ const (
 // Manners are all of them.
 var Manners = []Manner{Usual, Lively, Quick, Prints, Calm}
 
+// Pace is how often a new picture comes, and how long joins last, in seconds.
+type Pace struct{ Every, Join float64 }
+
+// Paces are those of the manners that are a pace.
+var Paces = map[Manner]Pace{Usual: {4, 1}, Lively: {3, 0.6}, Quick: {1, 0.25}}
+
 // InManner shows slides in a manner; none named: all pictures of the film.
 // Usual, Lively and Quick are for the whole film, since they are a pace.
 type InManner struct {
@@ -51,13 +57,10 @@ func (m InManner) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			}
 		}
 	}
+	if p, is := Paces[m.Manner]; is {
+		return atPace(d, p)
+	}
 	switch m.Manner {
-	case Usual:
-		return atPace(d, 4, 1)
-	case Lively:
-		return atPace(d, 3, 0.6)
-	case Quick:
-		return atPace(d, 1, 0.25)
 	case Calm:
 		return d, on(&d, slides, func(s *doc.Slide) error {
 			s.Motion = &design.Motion{Kind: design.Still}
@@ -69,23 +72,23 @@ func (m InManner) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	return d, ErrInvalid
 }
 
-// atPace shows a new picture every so many seconds, with joins of so many.
-func atPace(d doc.Slideshow, pace, join float64) (doc.Slideshow, error) {
+// atPace shows the whole film at a pace.
+func atPace(d doc.Slideshow, p Pace) (doc.Slideshow, error) {
 	j := transition.Transition{Kind: "dissolve"}
 	if d.Join != nil {
 		j = *d.Join
 	}
-	j.Seconds = join
+	j.Seconds = p.Join
 	d.Join = &j
 	d.Slides = slices.Clone(d.Slides)
 	for i := range d.Slides {
 		if own := d.Slides[i].Join; own != nil {
 			own := *own
-			own.Seconds = join
+			own.Seconds = p.Join
 			d.Slides[i].Join = &own
 		}
 	}
-	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: pace}
+	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: p.Every}
 	return d, nil
 }
 

@@ -175,16 +175,21 @@ func (AddCard) Title() string { return "Added a text card" }
 
 // Apply implements Op.
 func (a AddCard) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	w := a.Words
+	return insert(d, doc.Slide{Kind: doc.Card, Card: &w, Linger: 1}, a.Before)
+}
+
+// insert puts a new slide before another, or last of all but the closing.
+func insert(d doc.Slideshow, s doc.Slide, before doc.SlideID) (doc.Slideshow, error) {
 	lo, hi := bounds(d)
 	at := hi
-	if a.Before != "" {
-		if at = d.Index(a.Before); at < 0 {
-			return d, fmt.Errorf("slide %s: %w", a.Before, ErrGone)
+	if before != "" {
+		if at = d.Index(before); at < 0 {
+			return d, fmt.Errorf("slide %s: %w", before, ErrGone)
 		}
 		at = max(lo, min(at, hi))
 	}
-	w := a.Words
-	s := doc.Slide{ID: d.NextSlide(), Kind: doc.Card, Card: &w, Linger: 1}
+	s.ID = d.NextSlide()
 	d.Slides = slices.Insert(slices.Clone(d.Slides), at, s)
 	return d, nil
 }
