@@ -43,7 +43,7 @@ const (
 // names of their templates, which are their places in the page too.
 func (l leaf) parts() []string {
 	return append([]string{"orderhead"}, map[leaf][]string{
-		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"proofstate", "remarks", "renders", "discs", "hosted", "deliveries"},
+		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"beforerendering", "proofstate", "remarks", "renders", "discs", "hosted", "deliveries"},
 	}[l]...)
 }
 
