@@ -8,7 +8,7 @@ import { join } from "node:path";
 import { open, signIn } from "./browser.mjs";
 import { clip, letter, manyPhotos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
+import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
 
 let server, browser, page, dir;
 const mara = { email: "mara@nelko.example", password: "harbour-lights" };
@@ -173,6 +173,45 @@ test("a film in no motion says what it saves; motion blur is set for the film", 
     await page.keyboard.press("Tab");
   });
   assert.equal(await page.inputValue("#shutter"), "180");
+});
+
+test("the film is made in a second shape, with one exception", async () => {
+  await command("frame shapes");
+  await page.selectOption("dialog select", "1080x1920");
+  await edited(() => page.click("[data-add-shape]"));
+  await page.waitForSelector("dialog tbody td:nth-child(3) img");
+  await accessible(page, "the frame shapes", "dialog");
+  await page.click("dialog a[href$='1080x1920#slide-s5'], dialog tbody tr:nth-child(5) td:nth-child(3) a");
+  await page.waitForURL(/1080x1920#slide-/);
+  await page.waitForSelector("#rows .slide[aria-selected=true]");
+  const number = Number((await page.innerText("#controls h2")).match(/Slide (\d+)/)[1]);
+  await settled(page);
+  await panel("layout");
+  const other = "#panel-layout [role=radio][aria-checked=false], #panel-layout button[aria-pressed=false]";
+  await page.waitForSelector(other);
+  await edited(() => page.locator(other).last().click());
+  await page.waitForSelector("#controls:has-text('Own in 9:16: layout')");
+  // The first shape has none of it, and what is said there reaches this one.
+  await page.click("nav[aria-label='Frame shape seen'] a:first-child");
+  await page.waitForURL((url) => !url.pathname.includes("1080"));
+  await choose(number - 1);
+  await panel("layout");
+  await page.waitForSelector("#panel-layout [aria-checked=true], #panel-layout [aria-pressed=true]");
+  await panel("slide");
+  await edited(async () => {
+    await page.fill("#caption", "In both of them");
+    await page.keyboard.press("Tab");
+  });
+  await page.goBack();
+  await page.waitForURL(/1080x1920/);
+  await page.waitForSelector("#rows .slide[aria-label*='own in 9:16: layout']");
+  await choose(number - 1);
+  await panel("slide");
+  assert.equal(await page.inputValue("#caption"), "In both of them");
+  await edited(() => page.click("[data-as-first]"));
+  assert.equal(await page.locator("#rows .slide[aria-label*='own in']").count(), 0);
+  await edited(() => page.click("#undo"));
+  await page.goto(page.url().replace(/\.1080x1920.*/, ""));
 });
 
 test("another operator sees who is here and what happens", async () => {

@@ -347,7 +347,7 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 // latest of each profile, the largest first.
 func (dl *Delivery) sizes(tx *gorm.DB, r store.Render) ([]store.Render, error) {
 	var all []store.Render
-	if err := tx.Where("slideshow_id = ? AND revision = ? AND state = 'done' AND stream IS NOT NULL AND profile <> ?", r.SlideshowID, r.Revision, profile.Proof.Name).Order("id DESC").Find(&all).Error; err != nil {
+	if err := tx.Where("slideshow_id = ? AND revision = ? AND shape = ? AND state = 'done' AND stream IS NOT NULL AND profile <> ?", r.SlideshowID, r.Revision, r.Shape, profile.Proof.Name).Order("id DESC").Find(&all).Error; err != nil {
 		return nil, err
 	}
 	seen := map[string]bool{}

@@ -15,6 +15,7 @@ import (
 	"nelko/internal/house/housetest"
 	"nelko/internal/invalid"
 	"nelko/internal/making"
+	"nelko/internal/orders"
 	"nelko/internal/store"
 )
 
@@ -44,10 +45,10 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 
 	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}) // small, so that the test is quick
 	w := housetest.Load(t, s, o.ID)
-	jpg, err := s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, 75, 160)
+	jpg, err := s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, 75, 160)
 	require.NoError(t, err)
 	assert.Equal(t, []byte{0xff, 0xd8}, jpg[:2])
-	_, err = s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, 1<<40, 160)
+	_, err = s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, 1<<40, 160)
 	require.NoError(t, err, "a frame past the end is the last")
 
 	r, err := s.Making.Begin(ctx, o.ID, "")

@@ -94,7 +94,7 @@ func TestCaptionsLeaveThePicture(t *testing.T) {
 	f := with(profile.Track, "Home")
 	assert.Zero(t, words(f))
 	s := f.Plan.Slides[2]
-	assert.Equal(t, []plan.Cue{{s.Start + f.Plan.Slides[1].Overlap/2, s.End() - s.Overlap/2, "Home"}}, f.Captions())
+	assert.Equal(t, []plan.Cue{{From: s.Start + f.Plan.Slides[1].Overlap/2, To: s.End() - s.Overlap/2, Text: "Home"}}, f.Captions())
 	assert.Empty(t, with(profile.Track, " ").Captions())
 	assert.Equal(t, []plan.Chapter{{At: 0, Title: "The Gannets"}}, f.Chapters())
 	ch := laid(t, func(s *Source) {

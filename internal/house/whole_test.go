@@ -91,7 +91,7 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	_, err = h.Orders.LoadAt(ctx, id, 2)
 	require.NoError(t, err)
 	require.NoError(t, h.Orders.Update(ctx, id, orders.Head{Client: "A", ClientEmail: "a@saltmere.example", Event: "B", Due: d.Order.Due}, nil))
-	_, err = h.Looking.Frame(ctx, id, 2, 30, 320)
+	_, err = h.Looking.Frame(ctx, orders.Seen{Order: id}, 2, 30, 320)
 	require.NoError(t, err)
 	r := housetest.Rendered(t, h, id)
 	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{RenderID: r.ID, Title: "Your film", Days: 3})
@@ -129,14 +129,14 @@ func TestFramesCostLittle(t *testing.T) {
 	id := housetest.Ready(t, h)
 	head := housetest.Load(t, h, id).Slideshow.Head
 	ask := func() {
-		_, err := h.Looking.Frame(ctx, id, head, 30, 320)
+		_, err := h.Looking.Frame(ctx, orders.Seen{Order: id}, head, 30, 320)
 		require.NoError(t, err)
 	}
 	ask()
 	storetest.Queries(t, h.Store, 2, ask)
 	fresh := looking.New(h.Blobs, h.Orders, h.Looking.Kept, h.Looking.Sprites)
 	assert.Greater(t, storetest.Queries(t, h.Store, 99, func() {
-		_, err := fresh.Frame(ctx, id, head, 30, 320)
+		_, err := fresh.Frame(ctx, orders.Seen{Order: id}, head, 30, 320)
 		require.NoError(t, err)
 	}), int64(2), "the first time it is laid out")
 }

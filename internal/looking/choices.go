@@ -69,7 +69,7 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 		}
 	}
 	c := d.Doc
-	c.Slides, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
+	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
 	b, err := json.Marshal([]any{c, near, i, d.Doc.Details, l.age.Load()})
 	if err != nil {
 		return "" // a document that cannot be written is never kept
@@ -81,13 +81,13 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 // Chosen is a choice as a JPEG. key names it in full: the same key is answered
 // from memory. about is what About said when the address was made; fresh
 // reports whether that is still so.
-func (l *Looking) Chosen(ctx context.Context, orderID int64, key, about string, c Choice) (jpg []byte, fresh bool, err error) {
+func (l *Looking) Chosen(ctx context.Context, of orders.Seen, key, about string, c Choice) (jpg []byte, fresh bool, err error) {
 	if about != "" {
 		if b, ok := l.small.Get(key); ok {
 			return b, true, nil
 		}
 	}
-	d, err := l.now(ctx, orderID)
+	d, err := l.now(ctx, of)
 	if err != nil {
 		return nil, false, err
 	}
@@ -110,17 +110,17 @@ func (l *Looking) Chosen(ctx context.Context, orderID int64, key, about string, 
 
 // now is an order as it stands, from memory if it stands as it did. What lies
 // outside its slideshow may be older.
-func (l *Looking) now(ctx context.Context, orderID int64) (*orders.Dossier, error) {
+func (l *Looking) now(ctx context.Context, of orders.Seen) (*orders.Dossier, error) {
 	tx := l.Orders.Store.DB.WithContext(ctx)
-	sl, err := store.One[store.Slideshow](tx, "order_id = ? AND position = 0", orderID)
+	sl, err := store.One[store.Slideshow](tx, "order_id = ? AND position = 0", of.Order)
 	if err != nil {
-		return nil, fmt.Errorf("order %d: %w", orderID, err)
+		return nil, fmt.Errorf("order %d: %w", of.Order, err)
 	}
-	k := laidKey{slideshow: sl.ID, revision: sl.Head, age: l.age.Load()}
+	k := laidKey{slideshow: sl.ID, revision: sl.Head, shape: of.Shape, age: l.age.Load()}
 	if d, ok := l.orders.Get(k); ok {
 		return d, nil
 	}
-	v, err, _ := l.laying.Do(fmt.Sprint("order ", k), func() (any, error) { return l.Orders.LoadAt(ctx, orderID, sl.Head) })
+	v, err, _ := l.laying.Do(fmt.Sprint("order ", k), func() (any, error) { return l.Orders.SeeAt(ctx, of, sl.Head) })
 	if err != nil {
 		return nil, err
 	}

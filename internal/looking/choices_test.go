@@ -18,6 +18,7 @@ import (
 	"nelko/internal/core/transition"
 	"nelko/internal/house/housetest"
 	"nelko/internal/looking"
+	"nelko/internal/orders"
 	"nelko/internal/store"
 )
 
@@ -31,7 +32,7 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	slide, media := []doc.SlideID{sl.ID}, sl.Media
 	about := s.Looking.About(w, sl.ID)
 	head := w.Slideshow.Head
-	plain, fresh, err := s.Looking.Chosen(ctx, order, "plain", about, looking.Choice{Slide: sl.ID, Longer: 160})
+	plain, fresh, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, "plain", about, looking.Choice{Slide: sl.ID, Longer: 160})
 	require.NoError(t, err)
 	assert.True(t, fresh)
 	for name, c := range map[string]struct {
@@ -45,7 +46,7 @@ func TestChoicesShowWhatComes(t *testing.T) {
 		"moving":   {edit.MotionPart{Slides: slide, Change: func(m *design.Motion) { m.Kind = design.Pan }}, looking.Moving},
 	} {
 		choice := looking.Choice{Slide: sl.ID, Op: c.op, Kind: c.kind, Longer: 160}
-		before, _, err := s.Looking.Chosen(ctx, order, name, about, choice)
+		before, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name, about, choice)
 		require.NoError(t, err, name)
 		require.Equal(t, head, housetest.Load(t, s, order).Slideshow.Head)
 		_, err = s.Orders.Edit(ctx, order, head, c.op, nil)
@@ -53,14 +54,14 @@ func TestChoicesShowWhatComes(t *testing.T) {
 		made := housetest.Load(t, s, order)
 		assert.NotEqual(t, about, s.Looking.About(made, sl.ID), name)
 		choice.Op = nil
-		after, _, err := s.Looking.Chosen(ctx, order, name+" made", s.Looking.About(made, sl.ID), choice)
+		after, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name+" made", s.Looking.About(made, sl.ID), choice)
 		require.NoError(t, err, name)
 		assert.True(t, bytes.Equal(before, after), name)
 		if name == "look" {
 			p := made.Plan.Slides[2]
 			lap := made.Plan.Slides[1].Overlap
 			at := p.Start + lap + (p.Length-p.Overlap-1-lap)*2/3
-			frame, err := s.Looking.Frame(ctx, order, made.Slideshow.Head, timecode.Frames(at), 160)
+			frame, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, made.Slideshow.Head, timecode.Frames(at), 160)
 			require.NoError(t, err)
 			assert.Less(t, difference(t, frame, after), 3.0, "as in the whole film")
 			assert.Greater(t, difference(t, plain, after), 6.0)
@@ -84,9 +85,9 @@ func TestChoicesShowWhatComes(t *testing.T) {
 		assert.Equal(t, about, s.Looking.About(now, sl.ID))
 	}
 	assert.Empty(t, s.Looking.About(now, "gone"))
-	_, _, err = s.Looking.Chosen(ctx, order, "x", about, looking.Choice{Slide: "gone", Longer: 160})
+	_, _, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "x", about, looking.Choice{Slide: "gone", Longer: 160})
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, fresh, err = s.Looking.Chosen(ctx, order, "y", "of another time", looking.Choice{Slide: sl.ID, Longer: 160})
+	_, fresh, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "y", "of another time", looking.Choice{Slide: sl.ID, Longer: 160})
 	require.NoError(t, err)
 	assert.False(t, fresh, "an address of another state is not remembered")
 }

@@ -66,6 +66,7 @@ func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *m
 type laidKey struct {
 	slideshow int64
 	revision  int
+	shape     doc.Frame
 	longer    int // of the frame; 0 is the whole
 	draft     bool
 	age       int64
@@ -95,7 +96,7 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 	if d.Plan.Frames < 1 {
 		return nil, fmt.Errorf("the slideshow is empty: %w", store.ErrNotFound)
 	}
-	k := laidKey{d.Slideshow.ID, d.Slideshow.Head, p.Longer, draft, l.age.Load()}
+	k := laidKey{d.Slideshow.ID, d.Slideshow.Head, d.Shape, p.Longer, draft, l.age.Load()}
 	if f, ok := l.laid.Get(k); ok {
 		return f, nil
 	}
@@ -124,12 +125,12 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 // longer pixels on its longer side. Frames outside the film are moved to its
 // nearest end. An unknown order or revision is store.ErrNotFound. A frame that
 // was shown before costs no look at the database.
-func (l *Looking) Frame(ctx context.Context, orderID int64, revision int, n timecode.Frames, longer int) ([]byte, error) {
-	k := frameKey{orderID, revision, n, longer, l.age.Load()}
+func (l *Looking) Frame(ctx context.Context, of orders.Seen, revision int, n timecode.Frames, longer int) ([]byte, error) {
+	k := frameKey{of, revision, n, longer, l.age.Load()}
 	if b, ok := l.frames.Get(k); ok {
 		return b, nil
 	}
-	d, err := l.Orders.LoadAt(ctx, orderID, revision)
+	d, err := l.Orders.SeeAt(ctx, of, revision)
 	if err != nil {
 		return nil, err
 	}
@@ -156,8 +157,8 @@ type Held struct {
 // Held is a slide of an order's slideshow at a revision, at frame n of the
 // film. An unknown order or revision is store.ErrNotFound; an unknown slide
 // holds nothing.
-func (l *Looking) Held(ctx context.Context, orderID int64, revision int, slide doc.SlideID, n timecode.Frames, longer int) (Held, error) {
-	d, err := l.Orders.LoadAt(ctx, orderID, revision)
+func (l *Looking) Held(ctx context.Context, of orders.Seen, revision int, slide doc.SlideID, n timecode.Frames, longer int) (Held, error) {
+	d, err := l.Orders.SeeAt(ctx, of, revision)
 	if err != nil {
 		return Held{}, err
 	}
@@ -185,7 +186,7 @@ func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
 	if d.Plan.Frames < 1 {
 		return nil, nil
 	}
-	k := laidKey{slideshow: d.Slideshow.ID, revision: d.Slideshow.Head}
+	k := laidKey{slideshow: d.Slideshow.ID, revision: d.Slideshow.Head, shape: d.Shape}
 	if known, ok := l.found.Get(k); ok {
 		return known, nil
 	}
@@ -246,7 +247,7 @@ func (l *Looking) illegible(ctx context.Context, d *orders.Dossier) (out []plan.
 
 // frameKey names a frame that was shown.
 type frameKey struct {
-	order    int64
+	of       orders.Seen
 	revision int
 	n        timecode.Frames
 	longer   int

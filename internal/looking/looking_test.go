@@ -23,6 +23,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/house/housetest"
 	"nelko/internal/looking"
+	"nelko/internal/orders"
 	"nelko/internal/store"
 )
 
@@ -132,20 +133,20 @@ func TestFramesAreThoseOfTheirRevision(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
 	before := housetest.Load(t, s, order).Slideshow.Head
-	first, err := s.Looking.Frame(ctx, order, before, 90, 320)
+	first, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, before, 90, 320)
 	require.NoError(t, err)
 	housetest.Edit(t, s, order, edit.Details{Values: map[string]string{"names": "Somebody else entirely"}})
 	now := housetest.Load(t, s, order).Slideshow.Head
-	changed, err := s.Looking.Frame(ctx, order, now, 90, 320)
+	changed, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, now, 90, 320)
 	require.NoError(t, err)
 	assert.NotEqual(t, first, changed)
 	// Not from memory: another room that has seen nothing yet.
 	fresh := looking.New(s.Blobs, s.Orders, s.Looking.Kept, s.Looking.Sprites)
-	again, err := fresh.Frame(ctx, order, before, 90, 320)
+	again, err := fresh.Frame(ctx, orders.Seen{Order: order}, before, 90, 320)
 	require.NoError(t, err)
 	assert.Equal(t, first, again)
 	for _, wrong := range [][2]int{{int(order), 999}, {int(order), -1}, {999, 1}} {
-		_, err = s.Looking.Frame(ctx, int64(wrong[0]), wrong[1], 90, 320)
+		_, err = s.Looking.Frame(ctx, orders.Seen{Order: int64(wrong[0])}, wrong[1], 90, 320)
 		assert.ErrorIs(t, err, store.ErrNotFound, "%v", wrong)
 	}
 }
@@ -155,11 +156,11 @@ func TestFramesFollowTheMark(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
 	head := housetest.Load(t, s, order).Slideshow.Head
-	plain, err := s.Looking.Frame(ctx, order, head, 200, 320)
+	plain, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, head, 200, 320)
 	require.NoError(t, err)
 	require.NoError(t, s.Store.DB.Exec("UPDATE studio SET mark = 'Osprey Quay'").Error)
 	s.Hear(store.Event{What: store.StudioChanged})
-	marked, err := s.Looking.Frame(ctx, order, head, 200, 320)
+	marked, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, head, 200, 320)
 	require.NoError(t, err)
 	assert.NotEqual(t, plain, marked)
 }

@@ -117,10 +117,11 @@ func (mk *Making) Begin(ctx context.Context, orderID int64, profileName string) 
 
 // Wanted is what is to be made of an order's slideshow.
 type Wanted struct {
-	Profiles []string // by name
-	Teaser   *float64 // seconds into the film at which teasers begin; nil: as their profiles say
-	Anyway   bool     // though the client has not approved it
-	Missing  bool     // only what is smaller than the slideshow's own frame and not made yet
+	Shapes   []doc.Frame // further frame shapes; the zero Frame is the first; nil: the first alone
+	Profiles []string    // by name
+	Teaser   *float64    // seconds into the film at which teasers begin; nil: as their profiles say
+	Anyway   bool        // though the client has not approved it
+	Missing  bool        // only what is smaller than the slideshow's own frame and not made yet
 }
 
 // StreamSizes are the profiles whose films are streamed beside an order's own,
@@ -144,6 +145,25 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 	if len(n.Profiles) == 0 {
 		return nil, invalid.Field("profile", "Choose what to make.")
 	}
+	if len(n.Shapes) == 0 {
+		n.Shapes = []doc.Frame{{}}
+	}
+	var out []store.Render
+	for _, f := range n.Shapes {
+		in := d.In(f)
+		if in.Shape != f {
+			return out, invalid.Field("shape", "The film is not made in %s.", f.Ratio())
+		}
+		made, err := mk.beginIn(ctx, in, n)
+		if out = append(out, made...); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+// beginIn is BeginAll in the shape an order is seen in.
+func (mk *Making) beginIn(ctx context.Context, d *orders.Dossier, n Wanted) ([]store.Render, error) {
 	w, h := d.Doc.Frame.W, d.Doc.Frame.H
 	seconds := d.Plan.Rate.Seconds(d.Plan.Frames)
 	var wanted []profile.Profile
@@ -168,7 +188,7 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 			return nil, invalid.Field("profile", "Not rendered as %s: %v.", name, err)
 		}
 		running := slices.IndexFunc(d.Renders, func(r store.Render) bool {
-			return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Revision == d.Slideshow.Head && r.Profile == p.Name
+			return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Revision == d.Slideshow.Head && r.Profile == p.Name && r.Shape == d.ShapeName()
 		})
 		if running >= 0 {
 			out = append(out, d.Renders[running]) // pressed twice
@@ -180,7 +200,7 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 		return out, nil
 	}
 	drawn, leads := profile.Together(wanted, w, h)
-	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
 		made, err := mk.queue(ctx, tx, d, drawn, leads, n.Missing)
 		out = append(out, made...)
 		return err
@@ -214,7 +234,7 @@ func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) err
 // made, is not made again.
 func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p profile.Profile) (store.Render, error) {
 	for _, r := range d.Renders {
-		if r.Revision == d.Slideshow.Head && r.State != store.RenderFailed && r.State != store.RenderCancelled && r.Damage == "" &&
+		if r.Revision == d.Slideshow.Head && r.Shape == d.ShapeName() && r.State != store.RenderFailed && r.State != store.RenderCancelled && r.Damage == "" &&
 			r.Setting != nil && reflect.DeepEqual(*r.Setting, p) && maps.Equal(r.Details, d.Order.Details) {
 			return r, nil
 		}
@@ -229,7 +249,7 @@ func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p pro
 // renderOf is a render of an order as it stands, with the studio's mark.
 func renderOf(d *orders.Dossier, p profile.Profile) store.Render {
 	return store.Render{
-		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
+		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Shape: d.ShapeName(), Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
 		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
 	}
 }
@@ -287,7 +307,7 @@ func mainOf(all []profile.Profile, w, h int) int {
 func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile, leads []int, beside bool) ([]store.Render, error) {
 	out := make([]store.Render, len(all))
 	main := mainOf(all, d.Doc.Frame.W, d.Doc.Frame.H)
-	if beside {
+	if beside || d.ShapeName() != "" {
 		main = -1 // they stand beside the film that is there
 	}
 	names := make([]string, len(all))
@@ -665,5 +685,9 @@ func FileName(o store.Order, r store.Render) string {
 		}
 		return c
 	}
-	return strings.Map(clean, o.Client+" - "+o.Event) + "." + setting(r).File.Extension
+	name := o.Client + " - " + o.Event
+	if f, err := doc.ParseFrame(r.Shape); err == nil {
+		name += " - " + strings.ReplaceAll(f.Ratio(), ":", "x")
+	}
+	return strings.Map(clean, name) + "." + setting(r).File.Extension
 }

@@ -148,7 +148,7 @@ func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Ren
 		return of, err
 	}
 	r := store.Render{
-		OrderID: of.OrderID, SlideshowID: of.SlideshowID, Revision: of.Revision, Profile: of.Profile, Setting: of.Setting, Details: of.Details,
+		OrderID: of.OrderID, SlideshowID: of.SlideshowID, Revision: of.Revision, Shape: of.Shape, Profile: of.Profile, Setting: of.Setting, Details: of.Details,
 		Mark: of.Mark, MarkPicture: of.MarkPicture, Watermark: of.Watermark, State: store.RenderWaiting, FramesTotal: of.FramesTotal, AgainOf: &of.ID,
 	}
 	return r, mk.Store.Tx(ctx, func(tx *gorm.DB) error {

@@ -25,7 +25,9 @@ type Dossier struct {
 	Order     store.Order
 	Slideshow store.Slideshow
 	Revision  store.Revision
-	Doc       doc.Slideshow // with the order's details, at the profile's rate
+	Doc       doc.Slideshow // with the order's details, at the profile's rate; in the shape it is seen in
+	Whole     doc.Slideshow // likewise, in its first shape, with all further ones
+	Shape     doc.Frame     // the further shape it is seen in; zero: the first
 	Profile   profile.Profile
 	Theme     *theme.Theme
 	Library   doc.Library
@@ -105,6 +107,31 @@ func (d *Dossier) Row(id doc.MediaID) (store.Media, bool) {
 		return store.Media{}, false
 	}
 	return d.Media[i], true
+}
+
+// Seen is an order's film as somebody looks at it: in a further frame shape, or,
+// with the zero Frame, in its first.
+type Seen struct {
+	Order int64
+	Shape doc.Frame
+}
+
+// See is Load, in a shape.
+func (o *Orders) See(ctx context.Context, of Seen) (*Dossier, error) {
+	d, err := o.Load(ctx, of.Order)
+	if err != nil {
+		return nil, err
+	}
+	return d.In(of.Shape), nil
+}
+
+// SeeAt is LoadAt, in a shape.
+func (o *Orders) SeeAt(ctx context.Context, of Seen, number int) (*Dossier, error) {
+	d, err := o.LoadAt(ctx, of.Order, number)
+	if err != nil {
+		return nil, err
+	}
+	return d.In(of.Shape), nil
 }
 
 // Load reads an order and plans its slideshow.
@@ -196,9 +223,10 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 	if d.Profile, err = o.Shelf.Profile(ctx, ""); err != nil {
 		return err
 	}
-	if d.Doc, err = o.document(tx, d.Revision, d.Profile); err != nil {
+	if d.Whole, err = o.document(tx, d.Revision, d.Profile); err != nil {
 		return err
 	}
+	d.Doc, d.Shape = d.Whole, doc.Frame{}
 	if d.Media == nil || d.Order.RunID != nil {
 		if d.Media, err = mediaOf(tx, d.Order, d.Doc); err != nil {
 			return err
@@ -208,9 +236,47 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err != nil {
 		return err
 	}
+	d.lay()
+	return nil
+}
+
+// lay plans the slideshow in the shape it is seen in.
+func (d *Dossier) lay() {
 	d.Plan = plan.Build(d.Doc, d.Theme, d.Library)
 	d.Checks = plan.Checks(d.Doc, d.Plan, d.Theme, d.Library)
-	return nil
+}
+
+// In is the order with its film seen in a further frame shape; in its first
+// where it is not made in that one, and for the zero Frame.
+func (d *Dossier) In(f doc.Frame) *Dossier {
+	if f == d.Shape {
+		return d
+	}
+	n := *d
+	n.Doc, n.Shape = d.Whole, doc.Frame{}
+	if in, ok := d.Whole.In(f); ok {
+		n.Doc, n.Shape = in, f
+	}
+	n.lay()
+	return &n
+}
+
+// Shapes are the frame shapes the order's film is made in, the first as the zero
+// Frame.
+func (d *Dossier) Shapes() []doc.Frame {
+	out := []doc.Frame{{}}
+	for _, x := range d.Whole.Shapes {
+		out = append(out, x.Frame)
+	}
+	return out
+}
+
+// ShapeName is the name by which renders keep the shape the film is seen in.
+func (d *Dossier) ShapeName() string {
+	if d.Shape == (doc.Frame{}) {
+		return ""
+	}
+	return d.Shape.String()
 }
 
 // document reads a revision's document, with the details as they were then.
@@ -299,6 +365,14 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 	}
 	if r.Details != nil {
 		d.Details = r.Details
+	}
+	if r.Shape != "" {
+		f, err := doc.ParseFrame(r.Shape)
+		in, ok := d.In(f)
+		if err != nil || !ok {
+			return nil, fmt.Errorf("revision %d has no film in %s", r.Revision, r.Shape)
+		}
+		d = in
 	}
 	t, err := o.Shelf.Themes.At(d.Theme, d.ThemeVersion)
 	if err != nil {

@@ -63,6 +63,18 @@ func headOf(d *Dossier, err error) (int, error) {
 	return d.Slideshow.Head, nil
 }
 
+// EditSeen is Apply by somebody who looks at the film in one of its shapes.
+func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, author *int64) (*Dossier, error) {
+	if of.Shape != (doc.Frame{}) {
+		op = edit.InShape{Frame: of.Shape, Op: op}
+	}
+	d, err := o.Apply(ctx, of.Order, base, op, author)
+	if err != nil {
+		return d, err
+	}
+	return d.In(of.Shape), nil
+}
+
 // Apply is Edit that gives the order as it stands then.
 func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier, error) {
 	return o.move(ctx, orderID, base, author, o.editing(op, author))

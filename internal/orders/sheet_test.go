@@ -148,7 +148,7 @@ func TestThemesChangeUnderOrders(t *testing.T) {
 	housetest.Bring(t, h, o.ID, housetest.Three(t))
 	d := housetest.Load(t, h, o.ID)
 	assert.Nil(t, h.Orders.TakeNewer(d))
-	before, err := h.Looking.Frame(ctx, o.ID, d.Slideshow.Head, 20, 320)
+	before, err := h.Looking.Frame(ctx, orders.Seen{Order: o.ID}, d.Slideshow.Head, 20, 320)
 	require.NoError(t, err)
 
 	newer := themestest.Zip(t, "charter.zip", func(path, body string) (string, string) {
@@ -165,7 +165,7 @@ func TestThemesChangeUnderOrders(t *testing.T) {
 	h.Close()
 	h = housetest.On(t, s, blobs, house.Settings{Themes: own})
 	d = housetest.Load(t, h, o.ID)
-	same, err := h.Looking.Frame(ctx, o.ID, d.Slideshow.Head, 20, 320)
+	same, err := h.Looking.Frame(ctx, orders.Seen{Order: o.ID}, d.Slideshow.Head, 20, 320)
 	require.NoError(t, err)
 	assert.Equal(t, before, same, "it looks as it did")
 	n := h.Orders.TakeNewer(d)
@@ -174,13 +174,13 @@ func TestThemesChangeUnderOrders(t *testing.T) {
 	housetest.Edit(t, h, o.ID, edit.SetTheme{Theme: n.ID, Version: n.Content, Name: n.Name})
 	d = housetest.Load(t, h, o.ID)
 	assert.Nil(t, h.Orders.TakeNewer(d))
-	other, err := h.Looking.Frame(ctx, o.ID, d.Slideshow.Head, 20, 320)
+	other, err := h.Looking.Frame(ctx, orders.Seen{Order: o.ID}, d.Slideshow.Head, 20, 320)
 	require.NoError(t, err)
 	assert.NotEqual(t, before, other)
 	_, err = h.Orders.Undo(ctx, o.ID, d.Slideshow.Head, nil)
 	require.NoError(t, err)
 	d = housetest.Load(t, h, o.ID)
-	back, err := h.Looking.Frame(ctx, o.ID, d.Slideshow.Head, 20, 320)
+	back, err := h.Looking.Frame(ctx, orders.Seen{Order: o.ID}, d.Slideshow.Head, 20, 320)
 	require.NoError(t, err)
 	assert.Equal(t, before, back)
 }

@@ -18,6 +18,7 @@ import (
 	"nelko/internal/core/transition"
 	"nelko/internal/house/housetest"
 	"nelko/internal/invalid"
+	"nelko/internal/orders"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
@@ -57,7 +58,7 @@ func TestMarkIsAPicture(t *testing.T) {
 	middle := w.Plan.Frames / 2
 	// The frame is 320×180: the mark is 36×18 pixels and ends at 95 %.
 	const left, right, y = 0.95 - 0.75*36/320, 0.95 - 0.2*36/320, 0.95 - 0.05
-	plain, err := s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, middle, 320)
+	plain, err := s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, middle, 320)
 	require.NoError(t, err)
 	before := housetest.Rendered(t, s, order)
 
@@ -78,7 +79,7 @@ func TestMarkIsAPicture(t *testing.T) {
 	w = housetest.Load(t, s, order)
 	require.NotNil(t, w.Settings.MarkPicture)
 	assert.Equal(t, [2]int{200, 100}, [2]int{w.Settings.MarkPicture.W, w.Settings.MarkPicture.H})
-	marked, err := s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, middle, 320)
+	marked, err := s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, middle, 320)
 	require.NoError(t, err)
 	film := func(r store.Render) []byte {
 		path, err := s.Blobs.Path(ctx, *r.SHA256)
@@ -104,7 +105,7 @@ func TestMarkIsAPicture(t *testing.T) {
 	w = housetest.Load(t, s, order)
 	assert.Nil(t, w.Settings.MarkPicture)
 	assert.NotEmpty(t, w.Settings.Watermark, "the rest stays as it was")
-	again, err := s.Looking.Frame(ctx, w.Order.ID, w.Slideshow.Head, middle, 320)
+	again, err := s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, middle, 320)
 	require.NoError(t, err)
 	assert.Equal(t, plain, again)
 }

@@ -356,6 +356,7 @@ type Render struct {
 	SlideshowID             int64
 	Revision                int
 	LeadID                  *int64            // drawn with this one
+	Shape                   string            // the further frame shape, as doc.Frame's String; empty: the first
 	Main                    bool              // the order's film; others are beside it
 	Profile                 string            // its name
 	Setting                 *profile.Profile  `gorm:"serializer:json"` // as it was when the render was begun

@@ -156,7 +156,7 @@ func (s *Server) bringOpening(w http.ResponseWriter, r *http.Request) {
 			delete(typed, k)
 		}
 	}
-	jpg, _, err := s.House.Looking.Chosen(r.Context(), v.OrderID, "", "", looking.Choice{Slide: v.Opening, Op: edit.Details{Values: typed}, Longer: 640})
+	jpg, _, err := s.House.Looking.Chosen(r.Context(), orders.Seen{Order: v.OrderID}, "", "", looking.Choice{Slide: v.Opening, Op: edit.Details{Values: typed}, Longer: 640})
 	if err != nil {
 		s.fail(w, r, err)
 		return

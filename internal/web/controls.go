@@ -183,15 +183,10 @@ var controls = map[string]control{
 		}
 		return edit.SetTheme{Theme: t.ID, Version: t.Content, Name: t.Name}, nil
 	},
-	"shape": reads(func(f struct {
-		Frame string `form:"frame"`
-	}) (edit.Op, error) {
-		var frame doc.Frame
-		if _, err := fmt.Sscanf(f.Frame, "%dx%d", &frame.W, &frame.H); err != nil {
-			return nil, &invalid.Input{Field: "frame", Problem: fmt.Sprintf("The frame %q is not of the form 1920x1080.", f.Frame)}
-		}
-		return edit.Shape{Frame: frame}, nil
-	}),
+	"shape":     shaped(func(f doc.Frame, _ []doc.SlideID) edit.Op { return edit.Shape{Frame: f} }),
+	"addshape":  shaped(func(f doc.Frame, _ []doc.SlideID) edit.Op { return edit.AddShape{Frame: f} }),
+	"dropshape": shaped(func(f doc.Frame, _ []doc.SlideID) edit.Op { return edit.DropShape{Frame: f} }),
+	"asfirst":   shaped(func(f doc.Frame, s []doc.SlideID) edit.Op { return edit.AsFirst{Frame: f, Slides: s} }),
 	"filmlook": reads(func(f struct {
 		Look string `form:"look"`
 	}) (edit.Op, error) {

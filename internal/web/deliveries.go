@@ -146,7 +146,7 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 			row.Detail += fmt.Sprintf(" (begun %d times)", rd.Attempt)
 		}
 	case store.RenderDone:
-		row.Text = fmt.Sprintf("%s, %s", rd.Profile, timecode.Clock(rd.Seconds))
+		row.Text = fmt.Sprintf("%s, %s", strings.TrimSpace(rd.Profile+" "+shapeName(rd.Shape)), timecode.Clock(rd.Seconds))
 		row.Detail = fmt.Sprintf("%.1f MB, verified, %s", float64(rd.Size)/1e6, rd.FinishedAt.Format("2 Jan 15:04"))
 		switch {
 		case rd.Damage != "":
@@ -170,11 +170,16 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
 	f, err := decode[struct {
 		Profiles []string `form:"profile"`
+		Shapes   []string `form:"shape"`
 		Teaser   *amount  `form:"teaser" label:"Beginning of the teaser"`
 		Anyway   bool     `form:"anyway"`
 	}](posted(r))
 	if err == nil {
 		n := making.Wanted{Profiles: f.Profiles, Anyway: f.Anyway}
+		for _, x := range f.Shapes {
+			shape, _ := doc.ParseFrame(x) // what is none is the first
+			n.Shapes = append(n.Shapes, shape)
+		}
 		if f.Teaser != nil {
 			from := float64(*f.Teaser)
 			n.Teaser = &from
@@ -329,9 +334,9 @@ func (v *orderView) MoreFilms() (out []otherFilm) {
 	seen := map[string]bool{}
 	for _, r := range v.Renders {
 		plays := r.Setting != nil && r.Setting.Plays() && r.Profile != profile.Proof.Name && !slices.Contains(making.StreamSizes, r.Profile)
-		if r.State == store.RenderDone && !r.Main && plays && r.Revision == v.Slideshow.Head && !seen[r.Profile] {
-			seen[r.Profile] = true
-			out = append(out, otherFilm{r.ID, r.Profile})
+		if r.State == store.RenderDone && !r.Main && plays && r.Revision == v.Slideshow.Head && !seen[r.Profile+r.Shape] {
+			seen[r.Profile+r.Shape] = true
+			out = append(out, otherFilm{r.ID, strings.TrimSpace(r.Profile + " " + shapeName(r.Shape))})
 		}
 	}
 	return append(out, v.SiblingFilms...)

@@ -20,7 +20,11 @@ import (
 // deskView is what can be changed on the selected slides, or in the whole
 // film if none are, and the film at a frame.
 type deskView struct {
-	OrderID         int64
+	At              string // the order in addresses, in the shape it is seen in
+	Shapes          []shapeView
+	OwnHere         string // what of the chosen slides is that shape's own
+	ShapeHere       shapeView
+	First           string // the first shape
 	Shown           string // revision, frame and slides, by which the page knows what the margin shows
 	Lasts           string // the selected slides together
 	Details         []detailView
@@ -126,7 +130,7 @@ func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/10
 // choices are shown.
 func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string, panel string) deskView {
 	frame = max(0, min(frame, wk.Plan.Frames-1))
-	v := deskView{Panel: panel, OrderID: wk.Order.ID, Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
+	v := deskView{Panel: panel, At: seenPath(wk), Shapes: shapesOf(wk), First: wk.Whole.Frame.Ratio(), Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
 		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(max(0, frame))), Width: 640, Height: 640 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
 	if v.Height > 640 {
 		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640
@@ -177,6 +181,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		names[i] = string(id)
 	}
 	v.Shown = fmt.Sprintf("%d|%d|%s", v.Revision, v.Frame, strings.Join(names, ","))
+	v.ownHere(wk, chosen)
 	v.Pictures = v.Pictures && len(v.IDs) > 0
 	v.Many = v.Pictures && len(v.IDs) > 1
 	if len(v.IDs) > 0 {
@@ -200,6 +205,24 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	v.kinds()
 	v.pictured(wk, own, func(id doc.SlideID) string { return s.House.Looking.About(wk, id) })
 	return v
+}
+
+// ownHere says what of the chosen slides is the own of the shape seen.
+func (v *deskView) ownHere(wk *orders.Dossier, chosen []doc.Slide) {
+	at := wk.Whole.ShapeAt(wk.Shape)
+	if at < 0 {
+		return
+	}
+	v.ShapeHere = v.Shapes[at+1]
+	var parts []string
+	for _, s := range chosen {
+		for _, p := range wk.Whole.Shapes[at].Own(s) {
+			if !slices.Contains(parts, p) {
+				parts = append(parts, p)
+			}
+		}
+	}
+	v.OwnHere = wording.Listed(parts)
 }
 
 // kinds are the panels of the margin: what applies to all that is chosen.
@@ -370,11 +393,14 @@ type filmView struct {
 	Frame  string
 }
 
+// frameChoices are the usual frames.
+var frameChoices = []choice{
+	{"1920x1080", "16:9 wide, 1920×1080"}, {"1440x1080", "4:3 classic, 1440×1080"}, {"1080x1080", "1:1 square, 1080×1080"}, {"1080x1350", "4:5 tall, 1080×1350"}, {"1080x1920", "9:16 upright, 1080×1920"},
+	{"1280x720", "16:9 wide, 1280×720"}, {"3840x2160", "16:9 wide, 3840×2160"},
+}
+
 func film(wk *orders.Dossier) filmView {
-	v := filmView{Frame: fmt.Sprintf("%dx%d", wk.Doc.Frame.W, wk.Doc.Frame.H), Frames: []choice{
-		{"1920x1080", "16:9 wide, 1920×1080"}, {"1440x1080", "4:3 classic, 1440×1080"}, {"1080x1080", "1:1 square, 1080×1080"}, {"1080x1920", "9:16 upright, 1080×1920"},
-		{"1280x720", "16:9 wide, 1280×720"}, {"3840x2160", "16:9 wide, 3840×2160"},
-	}}
+	v := filmView{Frame: wk.Doc.Frame.String(), Frames: slices.Clone(frameChoices)}
 	if w, h := widest(wk.Library); w > 0 {
 		v.Frames = append(v.Frames, choice{fmt.Sprintf("%dx%d", w, h), fmt.Sprintf("as the widest picture, %d×%d", w, h)})
 	}

@@ -67,7 +67,7 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	}
 	var now *orders.Dossier
 	if err == nil {
-		now, err = s.House.Orders.Apply(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
+		now, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &user(r).ID)
 	}
 	s.answerWith(w, r, now, err, nil)
 }
@@ -92,7 +92,7 @@ func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
 	var jpg []byte
 	fresh := false
 	if err == nil {
-		jpg, fresh, err = s.House.Looking.Chosen(r.Context(), number(r, "order"), r.URL.RequestURI(), q.Get("about"), c)
+		jpg, fresh, err = s.House.Looking.Chosen(r.Context(), seen(r), r.URL.RequestURI(), q.Get("about"), c)
 	}
 	var input *invalid.Input
 	switch {

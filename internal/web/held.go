@@ -27,7 +27,7 @@ func percents(r framing.Rect) [4]float64 {
 // pictures of a slide, and the box around its words.
 func (s *Server) held(w http.ResponseWriter, r *http.Request) {
 	width := max(64, min(queryInt(r, "w", 640), 1920))
-	h, err := s.House.Looking.Held(r.Context(), number(r, "order"), int(queryInt(r, "r", -1)), doc.SlideID(r.URL.Query().Get("slide")), timecode.Frames(queryInt(r, "n", 0)), int(width))
+	h, err := s.House.Looking.Held(r.Context(), seen(r), int(queryInt(r, "r", -1)), doc.SlideID(r.URL.Query().Get("slide")), timecode.Frames(queryInt(r, "n", 0)), int(width))
 	if err != nil {
 		s.fail(w, r, err)
 		return

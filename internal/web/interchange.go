@@ -28,7 +28,7 @@ var orderFiles = map[string]struct {
 
 func (s *Server) orderFile(w http.ResponseWriter, r *http.Request) {
 	f := orderFiles[chi.URLParam(r, "file")]
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	var b bytes.Buffer
 	if err == nil {
 		err = f.write(s.House.Interchange, r.Context(), d.Order.ID, &b)
@@ -47,7 +47,7 @@ func (s *Server) orderFile(w http.ResponseWriter, r *http.Request) {
 
 // orderZip is an order with all its media.
 func (s *Server) orderZip(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -112,7 +112,7 @@ type orderView struct {
 	Due           string
 	Rows          rowsView
 	Desk          deskView
-	Whole         filmView
+	Frames        filmView
 	NextStep      orders.Step
 	NextPath      string
 	Findings      []findingView
@@ -169,7 +169,7 @@ type songView struct {
 
 // orderView fills in what a leaf shows.
 func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*orderView, error) {
-	v := &orderView{Dossier: wk, Leaf: on.leaf, known: on.rows, Due: day(wk.Order.Due), NextStep: wk.Next(), Whole: film(wk)}
+	v := &orderView{Dossier: wk, Leaf: on.leaf, known: on.rows, Due: day(wk.Order.Due), NextStep: wk.Next(), Frames: film(wk)}
 	v.NextPath = stepPath(wk.Order.ID, v.NextStep.Place)
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
 	if t := s.House.Orders.TakeNewer(wk); t != nil {
@@ -243,7 +243,8 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 
 // findings are what the checks see, the gravest first, each with its place.
 func (s *Server) findings(ctx context.Context, v *orderView) error {
-	found, err := s.House.Looking.Findings(v.Dossier)
+	first := v.Dossier.In(doc.Frame{}) // what is found in the first shape; in others what is found there besides
+	found, err := s.House.Looking.Findings(first)
 	if err != nil {
 		return err
 	}
@@ -259,23 +260,19 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 			v.enlarged[c.Media] = true
 		}
 	}
-	var open []plan.Check
-	for _, c := range slices.Concat(v.Checks, found, plan.Closer(v.Doc, v.Plan, v.Theme, v.Library)) {
-		if c.Key != "" && v.Meant[c.Key] {
-			v.MeantFindings = append(v.MeantFindings, see(c))
-		} else {
-			open = append(open, c)
-		}
+	v.gather(first, slices.Concat(first.Checks, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
+	known := map[string]bool{}
+	for _, c := range found {
+		known[c.Field+c.Text] = true
 	}
-	for _, g := range plan.Gather(open) {
-		f := see(g.Checks[0])
-		if f.Text = g.Text; len(g.Checks) > 1 {
-			f.Key = ""
-			for _, c := range g.Checks {
-				f.List = append(f.List, see(c))
-			}
+	for _, shape := range first.Shapes()[1:] {
+		in := first.In(shape)
+		also, err := s.House.Looking.Findings(in)
+		if err != nil {
+			return err
 		}
-		v.Findings = append(v.Findings, f)
+		also = slices.DeleteFunc(slices.Clone(also), func(c plan.Check) bool { return known[c.Field+c.Text] })
+		v.gather(in, also, func(c plan.Check) findingView { return inShape(in, c) })
 	}
 	if host := s.onlyHere(); host != "" && len(v.Links) > 0 {
 		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_URL to an address clients can reach", host), Path: leafPath(v.Order.ID, deliveriesLeaf)})
@@ -290,6 +287,36 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	}
 	return s.House.Orders.Found(ctx, v.Dossier, len(v.Findings))
 }
+
+// gather adds what was found in a shape, several alike as one line.
+func (v *orderView) gather(in *orders.Dossier, checks []plan.Check, see func(plan.Check) findingView) {
+	var open []plan.Check
+	for _, c := range checks {
+		if c.Key != "" && v.Meant[shapeKey(in, c.Key)] {
+			v.MeantFindings = append(v.MeantFindings, see(c))
+		} else {
+			open = append(open, c)
+		}
+	}
+	for _, g := range plan.Gather(open) {
+		f := see(g.Checks[0])
+		if len(g.Checks) > 1 {
+			whole := g.Checks[0]
+			whole.Text = g.Text
+			f.Text, f.Key = see(whole).Text, ""
+			for _, c := range g.Checks {
+				f.List = append(f.List, see(c))
+			}
+		}
+		v.Findings = append(v.Findings, f)
+	}
+}
+
+// At is the order in addresses, in the shape it is seen in.
+func (v *orderView) At() string { return seenPath(v.Dossier) }
+
+// AllShapes are the frame shapes the film is made in.
+func (v *orderView) AllShapes() []shapeView { return shapesOf(v.Dossier) }
 
 // onlyHere is the host of the studio's address if no other machine can open it.
 func (s *Server) onlyHere() string {
@@ -416,7 +443,7 @@ func views(l store.Link) string {
 }
 
 func (s *Server) orderPage(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -496,7 +523,7 @@ func (v *orderView) Part(name string) template.HTML {
 // orderLive answers with the parts of the leaf that changed since they were
 // drawn.
 func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -564,7 +591,7 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 		return
 	}
 	if wk == nil || err != nil {
-		if wk, err = s.House.Orders.Load(r.Context(), number(r, "order")); err != nil {
+		if wk, err = s.House.Orders.See(r.Context(), seen(r)); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -597,7 +624,7 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 // orderMargin shows what can be changed for what is chosen, and the film at
 // that moment.
 func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -644,7 +671,7 @@ func othersInWords(wk *orders.Dossier, list []orders.Other) string {
 func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {
 	width := max(64, min(queryInt(r, "w", 640), 1920))
 	revision := queryInt(r, "r", -1)
-	jpg, err := s.House.Looking.Frame(r.Context(), number(r, "order"), int(revision), timecode.Frames(queryInt(r, "n", 0)), int(width))
+	jpg, err := s.House.Looking.Frame(r.Context(), seen(r), int(revision), timecode.Frames(queryInt(r, "n", 0)), int(width))
 	if err != nil {
 		s.fail(w, r, err)
 		return

@@ -31,7 +31,7 @@ type picks struct {
 
 // taster makes the pictures of a slide's choices.
 type taster struct {
-	order int64
+	order string
 	about string
 	on    doc.SlideID
 	media []doc.MediaID // of the slide
@@ -53,7 +53,7 @@ func (t taster) address(op, show string, field, value string) string {
 	} else if op != "filmlook" {
 		v.Set("slide", string(t.on))
 	}
-	return fmt.Sprintf("/orders/%d/try/%s?%s", t.order, op, v.Encode())
+	return fmt.Sprintf("/orders/%s/try/%s?%s", t.order, op, v.Encode())
 }
 
 // pick adds a choice.
@@ -101,7 +101,7 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 	}
 	on := slides[0]
 	v.On, v.About, v.Starts = on.ID, about(on.ID), int64(wk.Plan.Slides[wk.Doc.Index(on.ID)].Start)
-	t := taster{order: v.OrderID, about: v.About, on: on.ID, media: on.Media}
+	t := taster{order: v.At, about: v.About, on: on.ID, media: on.Media}
 	film := len(v.IDs) == 0
 	the := slides
 	if film {

@@ -14,7 +14,7 @@ import (
 // playing loads the order whose preview is played. The address names the
 // revision, so that what is played does not change while it plays.
 func (s *Server) playing(w http.ResponseWriter, r *http.Request) (*orders.Dossier, bool) {
-	wk, err := s.House.Orders.LoadAt(r.Context(), number(r, "order"), int(number(r, "revision")))
+	wk, err := s.House.Orders.SeeAt(r.Context(), seen(r), int(number(r, "revision")))
 	if err != nil {
 		s.fail(w, r, err)
 		return nil, false

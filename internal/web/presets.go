@@ -13,7 +13,7 @@ import (
 
 // keepPreset keeps settings of a slide under a name.
 func (s *Server) keepPreset(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	var set edit.Settings
 	if err == nil {
 		set, err = edit.SettingsOf(d.Doc, doc.SlideID(r.PostFormValue("from")), r.PostForm["kind"])
@@ -40,7 +40,7 @@ func (s *Server) givePreset(w http.ResponseWriter, r *http.Request) {
 		if len(g.Slides) == 0 {
 			err = &invalid.Input{Field: "slide", Problem: "Choose slides to give it to."}
 		} else {
-			_, err = s.House.Orders.Edit(r.Context(), number(r, "order"), seenRevision(r), g, &user(r).ID)
+			_, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), g, &user(r).ID)
 		}
 	}
 	s.answer(w, r, err, nil)
@@ -64,7 +64,7 @@ func (s *Server) presetNames(w http.ResponseWriter, r *http.Request) {
 // camera or look, or with something to look at.
 func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 	by := r.URL.Query().Get("by")
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	var found []plan.Check
 	if err == nil && by == "finding" {
 		found, err = s.House.Looking.Findings(d)

@@ -10,7 +10,7 @@ import (
 
 // recastView is the film as it is beside another version of it.
 type recastView struct {
-	OrderID    int64
+	At         string // the order in addresses
 	Seed       uint64
 	Revision   int
 	Now, Other []recastSlide
@@ -27,12 +27,12 @@ type recastSlide struct {
 
 // recast shows another version of the film beside it, before it is taken.
 func (s *Server) recast(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	v := recastView{OrderID: d.Order.ID, Seed: seed(), Revision: d.Slideshow.Head}
+	v := recastView{At: seenPath(d), Seed: seed(), Revision: d.Slideshow.Head}
 	if n, err := strconv.ParseUint(r.URL.Query().Get("seed"), 10, 64); err == nil && n > 0 {
 		v.Seed = n
 	}

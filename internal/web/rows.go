@@ -10,6 +10,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 	"nelko/internal/proofs"
 )
@@ -283,6 +284,13 @@ func (d drawing) slide(i int) slideView {
 		ID: s.ID, Start: s.Start, Length: s.Length, Fixed: s.Kind == doc.Opening || s.Kind == doc.Closing,
 		Label: fmt.Sprintf("%d: %s, %.1f s", i+1, d.describe(s.Slide), d.Doc.Rate.Seconds(s.Length)),
 	}
+	var own []string
+	if at := d.Whole.ShapeAt(d.Shape); at >= 0 {
+		own = d.Whole.Shapes[at].Own(s.Slide)
+	}
+	if len(own) > 0 {
+		v.Label += fmt.Sprintf(", own in %s: %s", d.Shape.Ratio(), wording.Listed(own))
+	}
 	v.Words = s.Caption
 	v.Kind, v.Whole, v.Pictures, v.Pinned = string(s.Kind), s.Kind == doc.Clip, len(s.Media), s.Pinned > 0
 	var lap timecode.Frames
@@ -310,6 +318,8 @@ func (d drawing) slide(i int) slideView {
 			p.Caption = fmt.Sprintf("clip %.1f s", d.Doc.Rate.Seconds(s.Length))
 		case s.Linger != 1:
 			p.Caption = fmt.Sprintf("linger %g", s.Linger)
+		case len(own) > 0:
+			p.Caption = "own here"
 		case s.Row:
 			p.Caption = "the row’s own"
 		case s.Common():
@@ -337,7 +347,7 @@ func (d drawing) images(s doc.Slide, w float64) []imageView {
 		if len(d.Library) == 0 {
 			return nil
 		}
-		return []imageView{{Href: fmt.Sprintf("/orders/%d/try/%s?about=%s&on=%s&w=240", d.Order.ID, asIs, d.about(s.ID), s.ID), W: w, Fit: "xMidYMid slice"}}
+		return []imageView{{Href: fmt.Sprintf("/orders/%s/try/%s?about=%s&on=%s&w=240", seenPath(d.Dossier), asIs, d.about(s.ID), s.ID), W: w, Fit: "xMidYMid slice"}}
 	}
 	var out []imageView
 	each := w / float64(len(s.Media))

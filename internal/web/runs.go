@@ -544,7 +544,7 @@ func (s *Server) moment(r *http.Request, id int64, revision int, at string, widt
 	if err != nil {
 		return nil, err
 	}
-	return s.House.Looking.Frame(r.Context(), id, revision, frameAt(d, at), width)
+	return s.House.Looking.Frame(r.Context(), orders.Seen{Order: id}, revision, frameAt(d, at), width)
 }
 
 // frameAt is the frame of a moment.
@@ -764,7 +764,7 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 
 // givePart gives parts of a row back to its pattern.
 func (s *Server) givePart(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err == nil {
 		err = s.House.Runs.Back(r.Context(), wk.Order, []string{r.PostFormValue("part")}, &user(r).ID)
 	}

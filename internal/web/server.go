@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/alexedwards/scs/v2"
@@ -21,6 +22,7 @@ import (
 	"github.com/go-chi/httprate"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/core/timecode"
 	"nelko/internal/house"
 	"nelko/internal/invalid"
@@ -179,6 +181,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/frame", s.orderFrame)
 		r.Get("/held", s.held)
 		r.Get("/recast", s.recast)
+		r.Get("/shapes", s.shapes)
 		r.Get("/like", s.like)
 		r.Get("/presets", s.presetNames)
 		r.Post("/presets", s.keepPreset)
@@ -352,10 +355,39 @@ func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name
 }
 
 // number reads a whole number from the route.
+//
+// An order's number may be followed by a point and the frame shape its film is
+// seen in (see seen).
 func number(r *http.Request, name string) int64 {
-	n, err := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
+	text := chi.URLParam(r, name)
+	if name == "order" {
+		text, _, _ = strings.Cut(text, ".")
+	}
+	n, err := strconv.ParseInt(text, 10, 64)
 	if err != nil {
 		return -1 // no row has it: answered as not found
 	}
 	return n
+}
+
+// seen is the order of a request's address, in the frame shape it is seen in:
+// /orders/12 in its first, /orders/12.1080x1920 in that one.
+func seen(r *http.Request) orders.Seen {
+	of := orders.Seen{Order: number(r, "order")}
+	if _, shape, is := strings.Cut(chi.URLParam(r, "order"), "."); is {
+		f, err := doc.ParseFrame(shape)
+		if err != nil {
+			of.Order = -1 // no order is seen so: answered as not found
+		}
+		of.Shape = f
+	}
+	return of
+}
+
+// seenPath is the order as it is seen in addresses.
+func seenPath(d *orders.Dossier) string {
+	if shape := d.ShapeName(); shape != "" {
+		return fmt.Sprintf("%d.%s", d.Order.ID, shape)
+	}
+	return strconv.FormatInt(d.Order.ID, 10)
 }

@@ -52,14 +52,14 @@ func linesText(lines []doc.Line) string {
 
 // takeSubtitles captions the film from a file of subtitles.
 func (s *Server) takeSubtitles(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	op, lost, err := s.House.Looking.ReadCaptions(d, r.PostFormValue("subtitles"))
 	if err == nil {
-		_, err = s.House.Orders.Edit(r.Context(), number(r, "order"), seenRevision(r), op, &user(r).ID)
+		_, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &user(r).ID)
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err != nil {
@@ -74,7 +74,7 @@ func (s *Server) takeSubtitles(w http.ResponseWriter, r *http.Request) {
 
 // captionsNow is the film's captions as it stands, to be worked on elsewhere.
 func (s *Server) captionsNow(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.See(r.Context(), seen(r))
 	var b bytes.Buffer
 	ending := "." + chi.URLParam(r, "ending")
 	if err == nil {

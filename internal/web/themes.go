@@ -30,7 +30,7 @@ type themeRow struct {
 
 // themePicker shows every theme moving with this order's pictures and names.
 func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -85,7 +85,7 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
@@ -99,7 +99,7 @@ func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
-	wk, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return

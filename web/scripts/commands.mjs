@@ -121,6 +121,38 @@ document.addEventListener("click", (event) => {
   if (event.target.closest?.("[data-recast]")) anotherVersion();
 });
 
+/** Shows the film in all its frame shapes, slide by slide. */
+async function frameShapes() {
+  const answer = await fetch(`/orders/${order}/shapes`, { headers: { "HX-Request": "true" } });
+  if (!answer.ok) {
+    notice(await answer.text());
+    return;
+  }
+  const box = dialog("Frame shapes");
+  box.classList.add("wide");
+  box.innerHTML = await answer.text();
+  box.addEventListener("click", async (event) => {
+    const at = event.target.closest("button, a[href*='#']");
+    if (!at) return;
+    const { asFirst, dropShape } = at.dataset;
+    if ("addShape" in at.dataset) await change(`/orders/${order}/edit/addshape`, [["frame", box.querySelector("select").value]]);
+    else if (asFirst) await change(`/orders/${order}/edit/asfirst`, [["frame", asFirst]]);
+    else if (dropShape) await change(`/orders/${order}/edit/dropshape`, [["frame", dropShape]]);
+    else if ("close" in at.dataset || at.pathname === location.pathname) box.close();
+    if (dropShape && order.endsWith(`.${dropShape}`)) location.assign(`/orders/${order.split(".")[0]}`);
+    else if ("addShape" in at.dataset || asFirst || dropShape) {
+      box.close();
+      frameShapes();
+    }
+  });
+  box.showModal();
+}
+document.addEventListener("click", (event) => {
+  if (event.target.closest?.("[data-shapes]")) frameShapes();
+  const back = event.target.closest?.("#margin [data-as-first]");
+  if (back) change(`/orders/${order}/edit/asfirst`, [["frame", back.dataset.asFirst], ...ids().map((id) => ["slide", id])]);
+});
+
 /** What can be done: its name, its key, when it applies, and whether it is for what is chosen. */
 export const actions = [
   { name: "Move earlier", key: "Alt+ArrowLeft", when: some, run: () => step(-1), of: true },
@@ -190,6 +222,7 @@ export const actions = [
   { name: "Undo", key: "Ctrl+Z", run: () => change(`/orders/${order}/undo`, []) },
   { name: "Redo", key: "Ctrl+Shift+Z", run: () => change(`/orders/${order}/redo`, []) },
   { name: "Recast…", key: "Shift+V", run: anotherVersion },
+  { name: "Frame shapes…", key: "Shift+F", run: frameShapes },
   ...[
     ["time", "by capture time"],
     ["name", "by file name"],

@@ -44,7 +44,8 @@ const (
 	Closing  Kind = "closing"
 )
 
-// Slideshow is the film of an order in one frame shape.
+// Slideshow is the film of an order, in a frame shape and any further ones that
+// follow it (see Shape).
 type Slideshow struct {
 	Version      int        `json:"version"`
 	Theme        string     `json:"theme"`
@@ -53,6 +54,7 @@ type Slideshow struct {
 	Frame        Frame      `json:"frame"`
 	Slides       []Slide    `json:"slides"`
 	Sorted       string     `json:"sorted,omitempty"`   // by what the slides were put in order last; empty: by the cast
+	Shapes       []Shape    `json:"shapes,omitempty"`   // the further frame shapes it is made in
 	LeftOut      []MediaID  `json:"left_out,omitempty"` // taken out of the film by hand
 	Soundtrack   Soundtrack `json:"soundtrack"`
 	Fit          Fit        `json:"fit"`
@@ -103,6 +105,33 @@ type Follows struct {
 type Frame struct {
 	W int `json:"w"`
 	H int `json:"h"`
+}
+
+// String is the frame's size as 1920x1080.
+func (f Frame) String() string { return fmt.Sprintf("%dx%d", f.W, f.H) }
+
+// ParseFrame reads what String writes.
+func ParseFrame(s string) (f Frame, err error) {
+	if _, err := fmt.Sscanf(s, "%dx%d", &f.W, &f.H); err != nil || f.String() != s {
+		return Frame{}, fmt.Errorf("%q is not of the form 1920x1080", s)
+	}
+	return f, nil
+}
+
+// Ratio is the frame's shape as people say it: 16:9, or 2.39:1 where whole
+// numbers would be large.
+func (f Frame) Ratio() string {
+	a, b := f.W, f.H
+	for b > 0 {
+		a, b = b, a%b
+	}
+	if a == 0 {
+		return ""
+	}
+	if w, h := f.W/a, f.H/a; max(w, h) <= 21 {
+		return fmt.Sprintf("%d:%d", w, h)
+	}
+	return fmt.Sprintf("%.2f:1", float64(f.W)/float64(f.H))
 }
 
 // Slide is one step of a slideshow. What is empty follows the theme's rule.
@@ -286,6 +315,7 @@ func (s Slideshow) Clone() Slideshow {
 	for i := range c.Slides {
 		c.Slides[i].Media = slices.Clone(s.Slides[i].Media)
 	}
+	c.Shapes = slices.Clone(s.Shapes)
 	c.LeftOut = slices.Clone(s.LeftOut)
 	c.Decor = slices.Clone(s.Decor)
 	c.Shots = maps.Clone(s.Shots)

@@ -76,7 +76,7 @@ func (s Slideshow) Validate() error {
 	if err := s.Soundtrack.validate(); err != nil {
 		return fmt.Errorf("soundtrack.%w", err)
 	}
-	return nil
+	return s.validateShapes()
 }
 
 func (t Soundtrack) validate() error {

@@ -76,7 +76,7 @@ func (c Settings) give(d *doc.Slideshow, slides []doc.SlideID) error {
 			if has("framing") {
 				shot.Fit, shot.Scale, shot.Tilt = c.Shot.Fit, c.Shot.Scale, c.Shot.Tilt
 			}
-			setShot(d, m, shot)
+			d.SetShot(m, shot)
 		}
 		return nil
 	})
@@ -183,7 +183,7 @@ func (r Replace) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	old := d.Shot(r.Old)
 	old.Turn, old.Crop, old.Focal, old.Trim = 0, framing.Rect{}, nil, doc.Trim{}
 	if _, own := d.Shots[r.New]; !own {
-		setShot(&d, r.New, old)
+		d.SetShot(r.New, old)
 	}
 	d.LeftOut = without(d.LeftOut, r.New)
 	if !d.Uses()[r.Old] {

@@ -50,6 +50,7 @@ func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
 	if err != nil {
 		return d, err
 	}
+	n = n.Turned(d)
 	if _, follows := op.(follower); n.Follows != nil && !follows {
 		n = follow.Mark(d, n)
 	}

@@ -92,24 +92,12 @@ func (s Shots) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		if s.Look != nil {
 			shot.Look = s.Look
 		}
-		setShot(&d, id, shot)
+		d.SetShot(id, shot)
 	}
 	if s.onlyClips() && applied == 0 {
 		return d, fmt.Errorf("there is no clip among these: %w", ErrInvalid)
 	}
 	return d, nil
-}
-
-// setShot writes what is set for a picture; nothing set is not written.
-func setShot(d *doc.Slideshow, id doc.MediaID, shot doc.Shot) {
-	if shot == (doc.Shot{}) {
-		delete(d.Shots, id)
-		return
-	}
-	if d.Shots == nil {
-		d.Shots = map[doc.MediaID]doc.Shot{}
-	}
-	d.Shots[id] = shot
 }
 
 func set[T any](to *T, from *T) {

@@ -32,6 +32,7 @@ const (
 	Fades      = "fades"
 	Shutter    = "shutter"
 	Decor      = "decor"
+	Shapes     = "shapes" // the further frame shapes, without what is their own
 	Order      = "order" // of common slides among the row's own
 )
 
@@ -54,7 +55,7 @@ func InWords(part string) string {
 	if kind, rest, ok := strings.Cut(part, ":"); ok {
 		return map[string]string{"slide": "a shared slide", "picture": "a shared picture", "detail": rest}[kind]
 	}
-	if w, ok := map[string]string{Casting: "arrangement", Frame: "frame shape", Captions: "captions’ style", Fades: "beginning and end", Shutter: "motion blur", Order: "order of slides"}[part]; ok {
+	if w, ok := map[string]string{Casting: "arrangement", Frame: "frame shape", Shapes: "further frame shapes", Captions: "captions’ style", Fades: "beginning and end", Shutter: "motion blur", Order: "order of slides"}[part]; ok {
 		return w
 	}
 	return part
@@ -127,6 +128,85 @@ func Follow(pattern, row doc.Slideshow) doc.Slideshow {
 	shots(pattern, &out)
 	if !Has(out, Decor) {
 		out.Decor = decor(pattern, out)
+	}
+	shapes(pattern, row, &out)
+	return out
+}
+
+// shapes takes over the pattern's further frame shapes, with what is their own
+// of its common slides and of the pictures on these. What is set in a shape for
+// the row's own slides and pictures stays.
+func shapes(pattern, row doc.Slideshow, out *doc.Slideshow) {
+	from := pattern.Shapes
+	if Has(*out, Shapes) {
+		from = row.Shapes
+	}
+	out.Shapes = nil
+	for _, x := range from {
+		n := doc.Shape{Frame: x.Frame}
+		var theirs, ours doc.Shape
+		if at := pattern.ShapeAt(x.Frame); at >= 0 {
+			theirs = pattern.Shapes[at]
+		}
+		if at := row.ShapeAt(x.Frame); at >= 0 {
+			ours = row.Shapes[at]
+		}
+		shared := map[doc.MediaID]bool{}
+		for _, s := range out.Slides {
+			own, is := ours.Slides[s.ID]
+			if s.Common() && !Has(*out, Slide(s.ID)) {
+				own, is = theirs.Slides[doc.SlideID(strings.TrimPrefix(string(s.ID), prefix))]
+				own.Slide.ID = s.ID
+			}
+			if is {
+				n.Slides = put(n.Slides, s.ID, own)
+			}
+			for _, id := range s.Media {
+				shared[id] = shared[id] || s.Common() && !Has(*out, Shot(id))
+			}
+		}
+		for id, own := range theirs.Shots {
+			if shared[id] {
+				n.Shots = put(n.Shots, id, own)
+			}
+		}
+		for id, own := range ours.Shots {
+			if !shared[id] {
+				n.Shots = put(n.Shots, id, own)
+			}
+		}
+		out.Shapes = append(out.Shapes, n)
+	}
+}
+
+func put[K comparable, V any](m map[K]V, k K, v V) map[K]V {
+	if m == nil {
+		m = map[K]V{}
+	}
+	m[k] = v
+	return m
+}
+
+// framesOf are the further frame shapes, without what is their own.
+func framesOf(d doc.Slideshow) (out []doc.Frame) {
+	for _, x := range d.Shapes {
+		out = append(out, x.Frame)
+	}
+	return out
+}
+
+// inShapes is what is a further shape's own of a slide, for each.
+func inShapes(d doc.Slideshow, id doc.SlideID) (out []doc.SlideOwn) {
+	for _, x := range d.Shapes {
+		out = append(out, x.Slides[id])
+	}
+	return out
+}
+
+// shotInShapes is what is a further shape's own of a picture, for each.
+func shotInShapes(d doc.Slideshow, id doc.MediaID) (out []doc.ShotOwn) {
+	for _, x := range d.Shapes {
+		out = append(out, x.Shots[id])
 	}
 	return out
 }
@@ -325,6 +405,10 @@ func Mark(before, after doc.Slideshow) doc.Slideshow {
 	if !(len(before.Decor)+len(after.Decor) == 0 || reflect.DeepEqual(before.Decor, after.Decor)) {
 		own[Decor] = true
 	}
+	framesAsBefore := slices.Equal(framesOf(before), framesOf(after))
+	if !framesAsBefore {
+		own[Shapes] = true
+	}
 	for _, k := range keysOf(before.Details, after.Details) {
 		if before.Details[k] != after.Details[k] && !slices.Contains(after.Follows.ByRow, k) {
 			own[Detail(k)] = true
@@ -340,11 +424,11 @@ func Mark(before, after doc.Slideshow) doc.Slideshow {
 		}
 		n, there := now[s.ID]
 		n.Placed = s.Placed
-		if !there || !reflect.DeepEqual(s, n) {
+		if !there || !reflect.DeepEqual(s, n) || framesAsBefore && !reflect.DeepEqual(inShapes(before, s.ID), inShapes(after, s.ID)) {
 			own[Slide(s.ID)] = true
 		}
 		for _, id := range s.Media {
-			if !reflect.DeepEqual(before.Shots[id], after.Shots[id]) {
+			if !reflect.DeepEqual(before.Shots[id], after.Shots[id]) || framesAsBefore && !reflect.DeepEqual(shotInShapes(before, id), shotInShapes(after, id)) {
 				own[Shot(id)] = true
 			}
 		}

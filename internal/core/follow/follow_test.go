@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/follow"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/themes"
 )
@@ -70,6 +71,40 @@ func (s *studio) row(p doc.Slideshow, from, n int) doc.Slideshow {
 	return s.do(r, edit.Pour{Media: ids})
 }
 
+// square is a further frame shape.
+var square = doc.Frame{W: 1080, H: 1080}
+
+// A row is made in its pattern's further shapes, with what is their own of
+// common slides; what a row has of its own there stays its own.
+func TestRowsInFurtherShapes(t *testing.T) {
+	s := open(t, 3)
+	crop := func(x float64) edit.Op {
+		return edit.InShape{Frame: square, Op: edit.Shots{Media: []doc.MediaID{"photo00"}, Crop: &framing.Rect{X: x, W: 0.5, H: 1}}}
+	}
+	seen := func(d doc.Slideshow) float64 {
+		in, ok := d.In(square)
+		require.True(t, ok)
+		return in.Shots["photo00"].Crop.X
+	}
+	p := s.do(s.do(s.pattern(), edit.AddShape{Frame: square}), crop(0.1))
+	r := s.row(p, 10, 4)
+	assert.InDelta(t, 0.1, seen(r), 1e-9)
+	own := edit.InShape{Frame: square, Op: edit.Shots{Media: []doc.MediaID{"photo11"}, Crop: &framing.Rect{X: 0.3, W: 0.5, H: 1}}}
+	r = s.do(r, own)
+	assert.NotContains(t, r.Follows.Own, follow.Shapes, "a crop of its own picture is no matter of the pattern")
+	p = s.do(p, crop(0.2))
+	r = s.do(r, edit.Follow{Pattern: p})
+	assert.InDelta(t, 0.2, seen(r), 1e-9)
+	in, _ := r.In(square)
+	assert.InDelta(t, 0.3, in.Shots["photo11"].Crop.X, 1e-9, "the row's own")
+	r = s.do(r, crop(0.4))
+	assert.Contains(t, r.Follows.Own, follow.Shot("photo00"))
+	r = s.do(r, edit.Follow{Pattern: s.do(p, crop(0.3))})
+	assert.InDelta(t, 0.4, seen(r), 1e-9, "what the row has of its own stays")
+	r = s.do(r, edit.Follow{Pattern: s.do(p, edit.DropShape{Frame: square})})
+	assert.Empty(t, r.Shapes)
+}
+
 // byHand makes a change at random, as an operator would.
 func (s *studio) byHand(d doc.Slideshow) doc.Slideshow {
 	body := d.Slides[1 : len(d.Slides)-1]
@@ -88,6 +123,9 @@ func (s *studio) byHand(d doc.Slideshow) doc.Slideshow {
 		edit.Shift{Slides: []doc.SlideID{id}, By: 1 - 2*s.rng.IntN(2)},
 		edit.Caption{Slides: []doc.SlideID{id}, Text: fmt.Sprint("seen ", s.rng.IntN(100))},
 		edit.Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[1].ID, To: last, Decor: design.Decor{Kind: design.Drift, Particles: design.Drifts[0], Density: 0.3, Size: 0.02, Opacity: 0.8}}},
+		edit.AddShape{Frame: square},
+		edit.InShape{Frame: square, Op: edit.Shots{Media: d.Slides[1].Media, Crop: &framing.Rect{X: 0.1 * s.rng.Float64(), W: 0.9, H: 1}}},
+		edit.InShape{Frame: square, Op: edit.Motion{Slides: []doc.SlideID{any}, Motion: &design.Motion{Kind: design.Pan, Zoom: 0.1}}},
 		edit.Look{Look: &look.Named[1+s.rng.IntN(3)].Look},
 	}
 	n, err := edit.Do(d, ops[s.rng.IntN(len(ops))], s.with)
