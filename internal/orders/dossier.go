@@ -326,6 +326,11 @@ func Shows(d doc.Slideshow) []string {
 	for _, l := range d.Decor {
 		out = append(out, l.Media)
 	}
+	for _, s := range d.Slides {
+		if s.Picture != "" {
+			out = append(out, string(s.Picture))
+		}
+	}
 	return out
 }
 

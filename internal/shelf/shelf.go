@@ -65,6 +65,12 @@ func MarksOf(st store.Studio) Marks { return Marks{st.Mark, st.MarkPicture} }
 // maxMark is the longest watermark or mark, in bytes.
 const maxMark = 60
 
+// maxContact and maxCredits are the most bytes of what the studio's own cards say.
+const (
+	maxContact = 200
+	maxCredits = 4000
+)
+
 var language = regexp.MustCompile(`^[a-z]{3}$`)
 
 // Settings are changes of the studio's settings; nil leaves one as it is.
@@ -73,6 +79,7 @@ type Settings struct {
 	Watermark, Mark, Language *string
 	Sites                     *string // origins, apart by blanks or lines
 	Folder, FileNames, Photos *string
+	Contact, Credits          *string                  // of the studio's own cards
 	Mails                     map[string]store.RunMail // nil: as they are
 }
 
@@ -101,6 +108,16 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		if text != nil {
 			set[field] = strings.TrimSpace(*text)
 		}
+	}
+	for field, text := range map[string]*string{"contact": n.Contact, "credits": n.Credits} {
+		if text == nil {
+			continue
+		}
+		v := strings.TrimSpace(strings.ReplaceAll(*text, "\r\n", "\n"))
+		if most := map[string]int{"contact": maxContact, "credits": maxCredits}[field]; len(v) > most {
+			return invalid.Field(field, "What stands on the studio's cards may have at most %d characters here.", most)
+		}
+		set[field] = v
 	}
 	if n.Sites != nil {
 		list := strings.Fields(*n.Sites)

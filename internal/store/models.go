@@ -21,6 +21,8 @@ type Studio struct {
 	Sites     string // origins that may show films in their pages, a line each
 	Folder    string // into which films are put as files: any address of a blob store; empty: none
 	FileNames string // pattern of their names; empty: the usual one
+	Contact   string // line on the studio's contact card; empty: none
+	Credits   string // lines of its credits; empty: none
 	Photos    string // address of the WebDAV folder with albums that photos are fetched from; empty: none
 
 	Mails map[string]RunMail `gorm:"serializer:json"` // what clients are written, by what it is about; the usual words where there are none

@@ -182,6 +182,7 @@ var backdrops = []struct {
 	Backdrop design.Backdrop
 }{
 	{"soft", "Soft copy of the picture", design.Backdrop{Kind: design.Soft, Colour: raster.RGB{R: 16, G: 20, B: 24}, Tone: 0.35, Blur: 0.035}},
+	{"photo", "The picture itself, toned", design.Backdrop{Kind: design.Photo, Colour: raster.RGB{R: 16, G: 20, B: 24}, Tone: 0.45, Moves: true}},
 	{"dusk", "Dusk, a gradient", design.Backdrop{Kind: design.Gradient, Colour: raster.RGB{R: 58, G: 74, B: 92}, Second: raster.RGB{R: 20, G: 22, B: 28}, Degrees: 90}},
 	{"black", "Black", design.Backdrop{Kind: design.Plain}},
 	{"white", "White", design.Backdrop{Kind: design.Plain, Colour: raster.RGB{R: 245, G: 245, B: 243}}},
@@ -193,6 +194,9 @@ var backdrops = []struct {
 	{"felt", "Felt", design.Backdrop{Kind: design.Texture, Texture: "felt", Colour: raster.RGB{R: 70, G: 92, B: 78}, Contrast: 0.5}},
 }
 
+// themePicture begins the names of backdrops that are pictures of the theme.
+const themePicture = "theme:"
+
 func namedBackdrop(id string) (*design.Backdrop, error) {
 	if id == "" {
 		return nil, nil
@@ -202,6 +206,9 @@ func namedBackdrop(id string) (*design.Backdrop, error) {
 			back := b.Backdrop
 			return &back, nil
 		}
+	}
+	if file, ok := strings.CutPrefix(id, themePicture); ok && file != "" {
+		return &design.Backdrop{Kind: design.Image, Asset: file, Colour: raster.RGB{R: 16, G: 20, B: 24}, Tone: 0.2}, nil
 	}
 	return nil, &invalid.Input{Field: "backdrop", Problem: fmt.Sprintf("There is no backdrop %q.", id)}
 }
@@ -223,7 +230,7 @@ func (f backdropFields) op(slides []doc.SlideID) edit.Op {
 		switch b.Kind {
 		case design.Texture:
 			set(&b.Contrast, (*float64)(f.Contrast))
-		case design.Soft:
+		case design.Soft, design.Photo, design.Image:
 			set(&b.Tone, (*float64)(f.Tone))
 		case design.Gradient:
 			set(&b.Second, f.Second)

@@ -292,6 +292,19 @@ var controls = map[string]control{
 		}
 		return c, nil
 	}),
+	"lettering": reads(func(f struct {
+		chosen
+		letteringFields
+	}) (edit.Op, error) {
+		return edit.Lettering{Slides: f.Slides, Change: f.change}, nil
+	}),
+	"letteringplain": reads(func(f chosen) (edit.Op, error) { return edit.Lettering{Slides: f.Slides}, nil }),
+	"slidepicture": reads(func(f struct {
+		chosen
+		Picture doc.MediaID `form:"slide-picture"`
+	}) (edit.Op, error) {
+		return edit.Picture{Slides: f.Slides, Picture: f.Picture}, nil
+	}),
 	"words": reads(func(f struct {
 		chosen
 		Kind    string `form:"kind"`

@@ -83,6 +83,8 @@ func TestDesignsOverTheWeb(t *testing.T) {
 	v, order := filled(t)
 	slide := func() doc.Slide { return v.load(order).Doc.Slides[1] }
 	id, medium := string(slide().ID), string(slide().Media[0])
+	opening := string(v.load(order).Doc.Slides[0].ID)
+	letters := func() *design.Lettering { return v.load(order).Doc.Slides[0].Lettering }
 	shot := func() doc.Shot { return v.load(order).Doc.Shot(doc.MediaID(medium)) }
 	for _, step := range []struct {
 		op   string
@@ -119,6 +121,16 @@ func TestDesignsOverTheWeb(t *testing.T) {
 			m := slide().Motion
 			return m != nil && m.Kind == design.ByHand && m.To.X == 0.3 && m.Ease == framing.Linear
 		}},
+		{"lettering", []string{"slide", opening, "let-size", "150", "let-colour", "#ff0000", "let-plate", "40", "let-align", "left", "let-leave", "1,5"}, func() bool {
+			l := letters()
+			return l != nil && l.Size == 1.5 && *l.Colour == raster.RGB{R: 255} && *l.Plate == 0.4 && l.Align == "left" && *l.Leave == 1.5 && l.Outline == nil
+		}},
+		{"lettering", []string{"slide", opening, "let-outline", "5"}, func() bool { l := letters(); return *l.Outline == 0.05 && l.Size == 1.5 }},
+		{"letteringplain", []string{"slide", opening}, func() bool { return letters() == nil }},
+		{"slidepicture", []string{"slide", opening, "slide-picture", medium}, func() bool { return string(v.load(order).Doc.Slides[0].Picture) == medium }},
+		{"slidepicture", []string{"slide", opening, "slide-picture", ""}, func() bool { return v.load(order).Doc.Slides[0].Picture == "" }},
+		{"backdrop", []string{"slide", opening, "backdrop", "photo"}, func() bool { return v.load(order).Doc.Slides[0].Backdrop.Kind == design.Photo }},
+		{"backdrop", []string{"slide", opening, "backdrop", ""}, func() bool { return v.load(order).Doc.Slides[0].Backdrop == nil }},
 		{"captionstyle", style("cap-x", "49", "cap-y", "20", "snap", "1"), func() bool {
 			c := v.load(order).Doc.CaptionStyle
 			return c != nil && c.Size == 0.05 && c.At != nil && c.At.X == 0.5 && c.At.Y == 0.2 && c.Colour == raster.RGB{R: 255}
@@ -199,6 +211,11 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"crop", "must lie in the picture", []string{"media", medium, "crop-x", "80", "crop-y", "0", "crop-w", "50", "crop-h", "50"}},
 		{"captionstyle", "is not a colour", append([]string{"cap-colour", "reddish"}, style()...)},
 		{"captionstyle", "size must be", append([]string{"cap-size", "90"}, style()[8:]...)},
+		{"lettering", "size: 9", []string{"slide", opening, "let-size", "900"}},
+		{"lettering", "are captions", []string{"slide", id, "let-size", "90"}},
+		{"lettering", "align: there is no", []string{"slide", opening, "let-align", "spin"}},
+		{"slidepicture", "no longer", []string{"slide", opening, "slide-picture", "gone"}},
+		{"studiocard", "under Settings", []string{"says", "contact"}},
 		{"backdropset", "choose a backdrop", []string{"slide", bare(), "back-moves", "true"}},
 		{"laypicture", "Choose the slides", []string{"decor-picture", medium}},
 		{"decor", "path: missing", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0"}},

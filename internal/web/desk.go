@@ -49,14 +49,17 @@ type deskView struct {
 	About           string      // what their pictures depend on
 	Starts          int64       // its first frame
 
-	Pictures bool     // all are slides with pictures
-	Many     bool     // several slides, which can be put together
-	Apart    bool     // one that can be taken apart
-	Layouts  []choice // that all chosen slides can have
-	LayoutIs string
-	Caption  fieldView
-	Chapter  string // of the one slide chosen
-	Backdrop backdropView
+	Pictures  bool     // all are slides with pictures
+	Many      bool     // several slides, which can be put together
+	Apart     bool     // one that can be taken apart
+	Layouts   []choice // that all chosen slides can have
+	LayoutIs  string
+	Caption   fieldView
+	Chapter   string // of the one slide chosen
+	Backdrop  backdropView
+	Behind    []choice // pictures that can stand behind
+	BehindIs  doc.MediaID
+	Lettering *letteringView // of openings, closings and cards
 
 	Panel string   // that is open, whose pictures are wanted
 	Kinds []choice // of change that can be made, by the ids of their panels
@@ -235,7 +238,7 @@ func (v *deskView) kinds() {
 	film := len(v.IDs) == 0
 	add("details", "Details", film)
 	add("slide", "Slide", !film)
-	add("card", "Words", v.Card != nil)
+	add("card", "Words", v.Lettering != nil)
 	add("layout", "Layout", len(v.Layouts) > 0)
 	add("motion", "Motion", v.Any && (film || v.Pictures))
 	add("join", "Transition", v.Any)
@@ -276,11 +279,14 @@ func (v *deskView) designs(wk *orders.Dossier, chosen []doc.Slide, own []string)
 	}
 	v.Motion = motionOf(wk, chosen)
 	v.Backdrop = backdropOf(chosen)
+	v.BehindIs = first.Picture
 	v.Join = joinOf(wk, chosen, own)
 	v.Eases = eases
 	v.looks()
 	v.Tone = toneOf(wk, v.MediaIDs)
 	v.Style = styleOf(wk, chosen)
+	v.lettering(wk, chosen)
+	v.Behind = picturesOf(wk)
 }
 
 // film fills in what is chosen for the whole film.

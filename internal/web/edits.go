@@ -40,6 +40,9 @@ func formInt(r *http.Request, name string) int64 {
 
 // op makes an edit of a control's name and the values of its fields.
 func (s *Server) op(ctx context.Context, name string, v url.Values) (edit.Op, error) {
+	if name == "studiocard" {
+		return s.studioCard(ctx, v)
+	}
 	c, ok := controls[name]
 	if !ok {
 		return nil, fmt.Errorf("edit %q: %w", name, store.ErrNotFound)

@@ -2,12 +2,17 @@ package web
 
 import (
 	"fmt"
+	"maps"
 	"net/url"
+	"path"
+	"slices"
+	"strings"
 
 	"nelko/internal/core/cast"
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/look"
+	"nelko/internal/core/theme"
 	"nelko/internal/core/transition"
 	"nelko/internal/orders"
 )
@@ -117,7 +122,7 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 	}
 	v.JoinPicks = t.picks("Transition", "join", asTheme, joinChoices(own), the, func(s doc.Slide) string { return joinKind(s.Join) }, joinKind(wk.Doc.Join))
 	if !film {
-		v.BackdropPicks = t.picks("Backdrop", "backdrop", asTheme, backdropChoices(), the, func(s doc.Slide) string { return backdropID(s.Backdrop) }, "")
+		v.BackdropPicks = t.picks("Backdrop", "backdrop", asTheme, backdropChoices(wk.Theme), the, func(s doc.Slide) string { return backdropID(s.Backdrop) }, "")
 	}
 	for panel, p := range map[string]*picks{"layout": &v.LayoutPicks, "motion": &v.MotionPicks, "join": &v.JoinPicks, "backdrop": &v.BackdropPicks, "look": &v.LookPicks, "captions": &v.StylePicks} {
 		if panel != v.Panel {
@@ -172,10 +177,15 @@ func joinChoices(own []string) []choice {
 	return out
 }
 
-func backdropChoices() []choice {
+func backdropChoices(t *theme.Theme) []choice {
 	var out []choice
 	for _, b := range backdrops {
 		out = append(out, choice{b.ID, b.Name})
+	}
+	for _, file := range slices.Sorted(maps.Keys(t.Contents)) {
+		if slices.Contains([]string{".svg", ".png", ".jpg", ".jpeg", ".webp"}, strings.ToLower(path.Ext(file))) {
+			out = append(out, choice{themePicture + file, "Theme’s " + strings.TrimSuffix(path.Base(file), path.Ext(file))})
+		}
 	}
 	return out
 }
@@ -221,6 +231,9 @@ func stylePicks(t taster) picks {
 func backdropID(set *design.Backdrop) string {
 	if set == nil {
 		return ""
+	}
+	if set.Kind == design.Image {
+		return themePicture + set.Asset
 	}
 	for _, exact := range []bool{true, false} {
 		for _, b := range backdrops {

@@ -92,7 +92,7 @@ func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
-	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames, "photos": &set.Photos} {
+	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames, "photos": &set.Photos, "contact": &set.Contact, "credits": &set.Credits} {
 		if r.PostForm.Has(field) {
 			text := r.PostForm.Get(field)
 			*to = &text

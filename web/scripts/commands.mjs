@@ -173,6 +173,8 @@ export const actions = [
   { name: "Show it once more after itself", key: "D", when: pictures, run: () => edit("edit/again", { slide: ids() }), of: true },
   { name: "Split the clip at this moment", key: "B", when: () => one() && chosen()[0].dataset.kind === "clip", run: () => splitClip(ids()[0]), of: true },
   { name: "Pause before", key: "Shift+T", run: () => edit("edit/pause", { slide: ids() }), of: true },
+  { name: "Studio’s contact card before", when: some, run: () => edit("edit/studiocard", { slide: ids(), says: "contact" }), of: true },
+  { name: "Studio’s credits before", when: some, run: () => edit("edit/studiocard", { slide: ids(), says: "credits" }), of: true },
   { name: "Text card before", key: "T", run: () => edit("edit/addcard", { slide: ids() }), of: true },
   { name: "Turn right", key: "R", when: pictures, run: () => edit("edit/turn", { media: media(), turn: 1 }), of: true },
   { name: "Turn left", key: "Shift+R", when: pictures, run: () => edit("edit/turn", { media: media(), turn: -1 }), of: true },

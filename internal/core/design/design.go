@@ -15,15 +15,17 @@ import (
 type BackdropKind string
 
 // Plain is one colour. Gradient goes from Colour to Second along Degrees.
-// Soft is a blurred copy of the slide's first picture (of the film's first or
-// last picture on a card), toned towards Colour. Texture is a procedural
-// cloth or paper in Colour. Image is a picture that belongs to the theme.
+// Soft is a blurred copy of the slide's picture (see doc.Slide.Picture), toned
+// towards Colour. Texture is a procedural
+// cloth or paper in Colour. Image is a picture that belongs to the theme. Photo
+// is that picture sharp, toned towards Colour.
 const (
 	Plain    BackdropKind = "plain"
 	Gradient BackdropKind = "gradient"
 	Soft     BackdropKind = "soft"
 	Texture  BackdropKind = "texture"
 	Image    BackdropKind = "image"
+	Photo    BackdropKind = "photo"
 )
 
 // Backdrop is what is behind the pictures. It is comparable.
@@ -32,7 +34,7 @@ type Backdrop struct {
 	Colour   raster.RGB   `json:"colour"`
 	Second   raster.RGB   `json:"second,omitzero"`    // Gradient
 	Degrees  float64      `json:"degrees,omitempty"`  // Gradient: 0 runs to the right, 90 down
-	Tone     float64      `json:"tone,omitempty"`     // Soft and Image: 0 keeps the colours, 1 is all Colour
+	Tone     float64      `json:"tone,omitempty"`     // Soft, Photo and Image: 0 keeps the colours, 1 is all Colour
 	Blur     float64      `json:"blur,omitempty"`     // Soft: radius as a share of the shorter side
 	Texture  texture.Kind `json:"texture,omitempty"`  // Texture
 	Contrast float64      `json:"contrast,omitempty"` // Texture: 0 flat to 1 strong
@@ -43,7 +45,7 @@ type Backdrop struct {
 // Validate reports the first value that cannot be.
 func (b Backdrop) Validate() error {
 	switch b.Kind {
-	case Plain, Gradient, Soft:
+	case Plain, Gradient, Soft, Photo:
 	case Texture:
 		if !b.Texture.Valid() {
 			return fmt.Errorf("texture: there is no texture %q", b.Texture)
@@ -53,7 +55,7 @@ func (b Backdrop) Validate() error {
 			return fmt.Errorf("asset: missing")
 		}
 	default:
-		return fmt.Errorf("kind: %q is not plain, gradient, soft, texture or image", b.Kind)
+		return fmt.Errorf("kind: %q is not plain, gradient, soft, photo, texture or image", b.Kind)
 	}
 	if !in(b.Tone, 0, 1) || !in(b.Blur, 0, 0.3) || !in(b.Contrast, 0, 1) || !in(b.Degrees, -360, 360) {
 		return fmt.Errorf("tone and contrast must be 0 to 1, blur 0 to 0.3, degrees -360 to 360")

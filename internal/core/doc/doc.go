@@ -149,6 +149,8 @@ type Slide struct {
 	Chapter      string                 `json:"chapter,omitempty"`       // title of the chapter that begins here
 	CaptionStyle *design.Caption        `json:"caption_style,omitempty"` // instead of the film's
 	Card         *Words                 `json:"card,omitempty"`          // of a Card slide
+	Picture      MediaID                `json:"picture,omitempty"`       // of an opening, closing or card, and behind what stands on any slide; empty: by rule
+	Lettering    *design.Lettering      `json:"lettering,omitempty"`     // of openings, closings and cards
 	Motion       *design.Motion         `json:"motion,omitempty"`
 	Backdrop     *design.Backdrop       `json:"backdrop,omitempty"`
 	Join         *transition.Transition `json:"join,omitempty"` // into the next slide
@@ -168,7 +170,7 @@ func (s Slide) Common() bool { return s.CommonAt != nil }
 // recast leaves it alone. What is a pattern's, or stands for a row's, is left
 // alone too.
 func (s Slide) ByHand() bool {
-	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || len(s.Lines) > 0 || s.Chapter != "" || s.CaptionStyle != nil || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil || s.Trim != nil
+	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || len(s.Lines) > 0 || s.Chapter != "" || s.CaptionStyle != nil || s.Lettering != nil || s.Picture != "" || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil || s.Trim != nil
 }
 
 // Fades are how the film comes from a colour at its beginning and goes to one at

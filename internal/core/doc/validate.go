@@ -254,6 +254,11 @@ func (sl Slide) validateDesign() error {
 			return fmt.Errorf("join.%w", err)
 		}
 	}
+	if sl.Lettering != nil {
+		if err := sl.Lettering.Validate(); err != nil {
+			return fmt.Errorf("lettering.%w", err)
+		}
+	}
 	if sl.CaptionStyle != nil {
 		if err := sl.CaptionStyle.Validate(); err != nil {
 			return fmt.Errorf("caption_style.%w", err)

@@ -10,7 +10,7 @@ import (
 )
 
 // CopyKinds are the kinds of settings that are copied from one slide to others.
-var CopyKinds = []string{"layout", "motion", "transition", "backdrop", "look", "framing", "captions", "linger"}
+var CopyKinds = []string{"layout", "motion", "transition", "backdrop", "look", "framing", "captions", "lettering", "linger"}
 
 // Settings are settings of a slide, of some kinds, that others can be given. What
 // is left to the theme is left to the theme where they are given.
@@ -35,7 +35,7 @@ func SettingsOf(d doc.Slideshow, id doc.SlideID, kinds []string) (Settings, erro
 	}
 	from := d.Slides[at]
 	s := Settings{Kinds: kinds, Count: len(from.Media), Clip: from.Kind == doc.Clip,
-		Slide: doc.Slide{ID: id, Layout: from.Layout, Motion: from.Motion, Join: from.Join, Backdrop: from.Backdrop, CaptionStyle: from.CaptionStyle, Linger: from.Linger}}
+		Slide: doc.Slide{ID: id, Layout: from.Layout, Motion: from.Motion, Join: from.Join, Backdrop: from.Backdrop, CaptionStyle: from.CaptionStyle, Lettering: from.Lettering, Linger: from.Linger}}
 	if len(from.Media) > 0 {
 		shot := d.Shots[from.Media[0]]
 		s.Shot = doc.Shot{Look: shot.Look, Fit: shot.Fit, Scale: shot.Scale, Tilt: shot.Tilt}
@@ -61,6 +61,9 @@ func (c Settings) give(d *doc.Slideshow, slides []doc.SlideID) error {
 		}
 		if has("captions") && len(s.Media) > 0 {
 			s.CaptionStyle = from.CaptionStyle
+		}
+		if has("lettering") && len(s.Media) == 0 && c.Count == 0 {
+			s.Lettering = from.Lettering
 		}
 		if has("linger") && s.Kind != doc.Clip && !c.Clip {
 			s.Linger = from.Linger

@@ -33,7 +33,7 @@ const (
 	Shutter    = "shutter"
 	Decor      = "decor"
 	Shapes     = "shapes" // the further frame shapes, without what is their own
-	Order      = "order" // of common slides among the row's own
+	Order      = "order"  // of common slides among the row's own
 )
 
 // Detail is the part that is a detail.

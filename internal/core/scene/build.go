@@ -43,9 +43,9 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 		switch {
 		case o.Only != nil && !slices.Contains(o.Only, ps.ID):
 		case ps.Kind == doc.Opening:
-			b.card(&t.Opening, d.Details, edgePicture(d, true), nil)
+			b.card(&t.Opening, d.Details, b.picture(&t.Opening, true), nil)
 		case ps.Kind == doc.Closing:
-			b.card(&t.Closing, d.Details, edgePicture(d, false), nil)
+			b.card(&t.Closing, d.Details, b.picture(&t.Closing, false), nil)
 		case ps.Kind == doc.Card:
 			b.textCard(ps.Card)
 		default:
@@ -174,16 +174,31 @@ func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
 	case back.Kind == design.Soft && known:
 		b.soft(back, media)
 		return
+	case back.Kind == design.Photo && known:
+		b.photo(back, media)
+		return
 	case back.Kind == design.Gradient:
 		l.Asset = Asset{Kind: Gradient, W: max(2, w/2), H: max(2, h/2), Colour: back.Colour, Second: back.Second, Degrees: back.Degrees}
 	case back.Kind == design.Texture:
 		l.Asset = Asset{Kind: Texture, W: w, H: h, Colour: back.Colour, Texture: back.Texture, Contrast: back.Contrast, Seed: 1}
-	case back.Kind == design.Image:
+	case back.Kind == design.Image && b.theme.Contents[back.Asset] != "":
 		l.Asset = Asset{Kind: Image, Cover: true, File: b.theme.Contents[back.Asset], W: w, H: h, Colour: back.Colour, Tone: back.Tone}
 	default:
 		l.Asset = Asset{Kind: Fill, Colour: back.Colour}
 	}
 	b.add(l)
+}
+
+// photo fills the frame with a picture, and lays its colour over it.
+func (b *builder) photo(back design.Backdrop, media doc.MediaID) {
+	motion := design.Motion{Kind: design.Still}
+	if back.Moves {
+		motion = design.Motion{Kind: design.In, Zoom: glide}
+	}
+	b.place(theme.Place{Rect: unit}, theme.Dress{Fit: design.Fill}, b.lib[media], motion, 0)
+	if back.Tone > 0 {
+		b.add(Layer{Asset: Asset{Kind: Fill, Colour: back.Colour}, Place: Still(b.frame()), Alpha: back.Tone})
+	}
 }
 
 // soft fills the frame with a blurred copy of a medium.
@@ -256,7 +271,7 @@ func (b *builder) pictures() {
 		case layout.Backdrop != nil:
 			back = *layout.Backdrop
 		}
-		b.backdrop(back, first.ID)
+		b.backdrop(back, b.own(first.ID))
 	}
 	b.behind("pictures")
 	motion := b.motion(layout.Motion)

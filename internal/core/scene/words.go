@@ -31,12 +31,46 @@ func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaI
 	if c.Picture != nil {
 		area = b.aside(c.Picture, media, area)
 	}
-	b.block(c.In(b.shape), values, area, at)
+	b.block(lettered(c.In(b.shape), b.slide.Lettering), values, area, at)
 	for _, d := range c.Decor {
 		if !d.Behind {
 			b.add(b.decor(d))
 		}
 	}
+}
+
+// lettered is a block as it is set by hand.
+func lettered(bl theme.Block, l *design.Lettering) theme.Block {
+	if l == nil {
+		return bl
+	}
+	bl.Elements = slices.Clone(bl.Elements)
+	for i := range bl.Elements {
+		e := &bl.Elements[i]
+		e.Type = l.Over(e.Type)
+		if l.Enter != "" && e.Rule == 0 {
+			e.Enter = l.Enter
+		}
+		if l.Leave != nil {
+			e.LeaveSeconds = *l.Leave
+		}
+	}
+	if l.Align != "" {
+		bl.Align = l.Align
+	}
+	return bl
+}
+
+// asideOf is where a card's picture stands, in pixels.
+func (b *builder) asideOf(a *theme.Aside) framing.Rect {
+	r := framing.Rect{W: b.w() * a.Share, H: b.h()}
+	if b.h() > b.w() {
+		r = framing.Rect{W: b.w(), H: b.h() * a.Share}
+	}
+	if a.Side == "right" {
+		r.X, r.Y = b.w()-r.W, b.h()-r.H
+	}
+	return r.Inset(a.Inset * b.short())
 }
 
 // aside puts a card's picture to one side and gives the area left for words.
@@ -45,18 +79,14 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 	if !ok {
 		return area
 	}
-	inset := a.Inset * b.short()
-	r := framing.Rect{W: b.w() * a.Share, H: b.h()}
+	place := b.asideOf(a)
 	rest := framing.Rect{X: b.w() * a.Share, W: b.w() * (1 - a.Share), H: b.h()}
 	if b.h() > b.w() {
-		r = framing.Rect{W: b.w(), H: b.h() * a.Share}
 		rest = framing.Rect{Y: b.h() * a.Share, W: b.w(), H: b.h() * (1 - a.Share)}
 	}
 	if a.Side == "right" {
-		r.X, r.Y = b.w()-r.W, b.h()-r.H
 		rest.X, rest.Y = 0, 0
 	}
-	place := r.Inset(inset)
 	b.place(theme.Place{Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()}}, a.Dress, m, b.motion(nil), 0)
 	return intersect(rest.Inset(b.short()*0.04), area)
 }
@@ -64,7 +94,7 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 // textCard places a card the operator wrote.
 func (b *builder) textCard(w *doc.Words) {
 	c := b.theme.Card(w.Kind)
-	b.card(c, map[string]string{"main": w.Main, "smaller": w.Smaller, "text": w.Text}, nearPicture(b.doc, b.slide.ID), w.At)
+	b.card(c, map[string]string{"main": w.Main, "smaller": w.Smaller, "text": w.Text}, b.own(nearPicture(b.doc, b.slide.ID)), w.At)
 }
 
 // placed is an element of a block that has been set.

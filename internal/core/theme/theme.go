@@ -276,9 +276,14 @@ func (t *Theme) SuitsPictures(musicSeconds float64) (least, usual, most int) {
 	return count(t.Pace.Calmest), count(t.Pace.Seconds), count(t.Pace.Quickest)
 }
 
-// Card finds a kind of text card: title, text or credits.
+// Card finds a kind of card: opening, closing, or a text card's title, text or
+// credits.
 func (t *Theme) Card(kind string) *Card {
 	switch kind {
+	case "opening":
+		return &t.Opening
+	case "closing":
+		return &t.Closing
 	case "text":
 		return &t.Text
 	case "credits":
