@@ -37,7 +37,7 @@ func Paint(a scene.Asset, m raster.Matrix) (s *raster.Sprite, ok bool, err error
 	return s, true, err
 }
 
-// NewShadow makes the sprite of a Shadow asset: a black rectangle with soft
+// NewShadow makes the sprite of a Shadow asset: a rectangle of its colour with soft
 // edges, reaching three blur radii beyond it on each side.
 func NewShadow(a scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
 	// Prepared at a quarter of the size: it has no detail.
@@ -47,7 +47,7 @@ func NewShadow(a scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
 	p := raster.Pixels{W: w, H: h, Channels: 4, Pix: make([]byte, w*h*4)}
 	for y := spread / q; y < h-spread/q; y++ {
 		for x := spread / q; x < w-spread/q; x++ {
-			p.Pix[(y*w+x)*4+3] = 255
+			copy(p.Pix[(y*w+x)*4:], []byte{a.Colour.R, a.Colour.G, a.Colour.B, 255})
 		}
 	}
 	raster.Blur(p, max(1, a.Blur/q))

@@ -96,6 +96,7 @@ type builder struct {
 	shape  framing.Shape
 	layers []Layer
 	until  timecode.Frames // of what is added now: see Layer.Until
+	shade  *raster.RGB     // behind words on a picture; nil: they need none
 	around framing.Rect    // of the slide's block of words, in fractions of the frame
 }
 

@@ -56,7 +56,9 @@ func goodPicture(d doc.Slideshow, lib doc.Library, aspect, width float64, openin
 				good -= 1.5 * math.Abs(m.Light-0.5)
 			}
 			if len(m.Faces) > 0 {
-				good += 0.5
+				if good += 0.5; !facesFit(m, aspect) {
+					good -= 1
+				}
 			}
 			if m.Sharp > 0 {
 				sharp = append(sharp, m.Sharp)
@@ -81,4 +83,14 @@ func goodPicture(d doc.Slideshow, lib doc.Library, aspect, width float64, openin
 	}
 	all = slices.DeleteFunc(all, func(x scored) bool { return x.id == first.id })
 	return slices.MaxFunc(all, func(a, b scored) int { return cmp.Compare(a.last, b.last) }).id
+}
+
+// facesFit reports whether all faces of a picture can be seen when it is cropped
+// to an aspect.
+func facesFit(m doc.Media, aspect float64) bool {
+	all := m.Faces[0]
+	for _, f := range m.Faces[1:] {
+		all = all.Union(f)
+	}
+	return all.W <= math.Min(1, aspect/m.Aspect()) && all.H <= math.Min(1, m.Aspect()/aspect)
 }

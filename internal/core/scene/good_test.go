@@ -92,12 +92,12 @@ func TestGoodPictures(t *testing.T) {
 		}
 		return of(sc.Slides[0]), of(sc.Slides[len(sc.Slides)-1])
 	}
-	opening, closing := shown("tideline", func(*doc.Slide) {})
+	opening, closing := shown("firstsnow", func(*doc.Slide) {})
 	assert.EqualValues(t, "good", opening)
 	assert.EqualValues(t, "next", closing)
 	opening, _ = shown("pennant", func(*doc.Slide) {})
 	assert.EqualValues(t, "upright", opening, "in a narrow place beside the words")
-	opening, _ = shown("tideline", func(s *doc.Slide) { s.Picture = "small" })
+	opening, _ = shown("firstsnow", func(s *doc.Slide) { s.Picture = "small" })
 	assert.EqualValues(t, "small", opening)
 	sc := filmOf(t, "ledger", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
 		d.Slides[0].Backdrop = &design.Backdrop{Kind: design.Photo, Tone: 0.4}

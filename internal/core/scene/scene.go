@@ -87,7 +87,7 @@ const (
 	Soft          // a blurred, toned copy of a picture or of a clip's poster frame
 	Footage       // a clip
 	Text          // words
-	Shadow        // a soft dark edge around a rectangle
+	Shadow        // a rectangle of a colour with soft edges
 	Print         // a picture dressed and turned: mat, corners, shadow and all
 	Gradient      // from one colour to another
 	Texture       // a cloth or paper

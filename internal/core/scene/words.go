@@ -27,6 +27,10 @@ func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaI
 			b.add(b.decor(d))
 		}
 	}
+	b.shade = nil
+	if _, known := b.lib[media]; known && (back.Kind == design.Photo || back.Kind == design.Soft) {
+		b.shade = &back.Colour
+	}
 	area := framing.TitleSafe.Scale(b.w(), b.h())
 	if c.Picture != nil {
 		area = b.aside(c.Picture, media, area)
@@ -87,7 +91,7 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 	if a.Side == "right" {
 		rest.X, rest.Y = 0, 0
 	}
-	b.place(theme.Place{Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()}}, a.Dress, m, b.motion(nil), 0)
+	b.place(theme.Place{Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()}, Tilt: a.Tilt}, a.Dress, m, b.motion(nil), 0)
 	return intersect(rest.Inset(b.short()*0.04), area)
 }
 
@@ -139,6 +143,9 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 		left -= indent
 	}
 	b.around = framing.Rect{X: (left + indent) / b.w(), Y: top / b.h(), W: words / b.w(), H: total / b.h()}
+	if b.shade != nil {
+		b.shadeBehind(framing.Rect{X: left + indent, Y: top, W: words, H: total})
+	}
 	if total > area.H && long {
 		b.roll(set, bl, left, width, total)
 		return
@@ -151,6 +158,17 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 		b.element(p, bl.Align, left, y, width)
 		y += p.h
 	}
+}
+
+// shadeBehind lays a soft shade of the backdrop's colour behind words, so that
+// they can be read whatever the picture, which keeps its light elsewhere.
+func (b *builder) shadeBehind(words framing.Rect) {
+	blur := math.Round(b.short() * 0.05)
+	r := words.Inset(-1.4 * blur)
+	b.add(Layer{
+		Asset: Asset{Kind: Shadow, W: int(r.W), H: int(r.H), Blur: int(blur), Colour: *b.shade},
+		Place: Still(r.Inset(-3 * blur)), Window: Still(unit), Alpha: 0.72, Enter: b.frames(0.9),
+	})
 }
 
 // extent is how wide a block's words are, in pixels; columns fill its width.

@@ -119,6 +119,7 @@ type Aside struct {
 	Side  string  `json:"side"` // left or right; left stands above and right below in upright frames
 	Share float64 `json:"share"`
 	Inset float64 `json:"inset,omitempty"`
+	Tilt  float64 `json:"tilt,omitempty"` // degrees
 	Dress
 }
 

@@ -30,7 +30,7 @@ func TestBrokenThemesAreRefusedWithThePath(t *testing.T) {
 		{`"kind": "dissolve"`, `"kind": "explode"`}:                       `transitions.set[0].kind: there is no transition "explode"`,
 		{`"detail": "names"`, `"detail": "shoes"`}:                        "opening.block.elements[0].detail",
 		{`"font": "display"`, `"font": "comic"`}:                          "opening.block.elements[0].font",
-		{`"fit": "fill"`, `"fit": "squash"`}:                              "layouts[0].fit",
+		{`"fit": "fill"`, `"fit": "squash"`}:                              "opening.picture.fit",
 		{`"arrange": "single"`, `"arrange": "heap"`}:                      "layouts[1].arrange",
 		{`"id": "print"`, `"id": "full"`}:                                 `layouts[1].id: "full" is used twice`,
 		{`"suits": "upright", "share": 2`, `"suits": "wide", "share": 2`}: "none for one upright picture",

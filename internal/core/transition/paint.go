@@ -219,7 +219,8 @@ func (p *painter) shadeFold(s float64) {
 }
 
 // page lifts the first slide like a sheet: it narrows towards the edge it is
-// bound at, its back follows light and its shadow falls on what is below.
+// bound at; its back, through which the picture shows mirrored, follows light, and
+// shadows fall on what is below and on its front.
 func (p *painter) page() {
 	s := smooth(p.s)
 	p.dst.Copy(p.b)
@@ -251,16 +252,30 @@ func (p *painter) page() {
 		lo, hi := x0+shadow*float64(i)/steps, x0+shadow*float64(i+1)/steps
 		p.dst.Fill(strip(lo, math.Min(w, hi)), raster.Black, 0.34*(1-float64(i)/steps)*math.Min(1, 6*(1-s)))
 	}
-	pale := raster.RGB{R: 236, G: 233, B: 226}.In(p.m)
+	// It throws a little shade on the front it lies on.
 	for i := range steps {
-		t := (float64(i) + 0.5) / steps
+		lo, hi := x0-back-shadow*0.5*float64(i+1)/steps, x0-back-shadow*0.5*float64(i)/steps
+		p.dst.Fill(strip(math.Max(0, lo), math.Max(0, hi)), raster.Black, 0.2*(1-float64(i)/steps)*math.Min(1, 6*p.s))
+	}
+	pale := raster.RGB{R: 236, G: 233, B: 226}.In(p.m)
+	folded := w - x0 // of the sheet, which shows through from the other side
+	for i := range backSteps {
+		from, to := float64(i)/backSteps, float64(i+1)/backSteps
 		// Strips overlap by a pixel, so that no seam shows between them.
-		lo, hi := x0-back*float64(i+1)/steps, x0-back*float64(i)/steps
+		lo, hi := x0-back*to, x0-back*from
 		r := strip(math.Max(0, lo-1), hi)
 		p.dst.Fill(r, pale, 1)
-		p.dst.Fill(r, raster.Black, curl(t))
+		p.dst.Draw(p.a.Sprite(), r, strip(x0+folded*from, x0+folded*to), showsThrough)
+		p.dst.Fill(r, raster.Black, curl((from+to)/2))
 	}
 }
+
+// The back of a turning sheet is drawn in so many strips, each with what shows
+// through the paper.
+const (
+	backSteps    = 96
+	showsThrough = 0.24
+)
 
 // curl is the shade on the back of a turning sheet, 0 at the fold and 1 at
 // its edge: dark in the bend, bright a third in, dimmer to the edge.
