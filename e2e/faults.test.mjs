@@ -7,7 +7,7 @@ import { after, before, test } from "node:test";
 import { open, signIn } from "./browser.mjs";
 import { photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { leaf, settled } from "./steps.mjs";
+import { leaf, render, settled } from "./steps.mjs";
 
 let server, browser, page, frames;
 
@@ -37,7 +37,7 @@ after(async () => {
 
 test("a render goes on by itself after the worker was killed", async () => {
   await leaf(page, "Deliveries");
-  await page.click("#render");
+  await render(page);
   await page.waitForFunction(() => /[1-9]\d+ of \d+ frames/.test(document.querySelector("#renders").textContent), null, { timeout: 60000 });
   await server.kill("SIGKILL");
   assert.equal(server.sql("SELECT state FROM renders"), "running", "the queue does not know yet");

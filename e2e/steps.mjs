@@ -23,6 +23,12 @@ export async function accessible(page, where, within = "body") {
   assert.deepEqual(violations.map((v) => `${v.id}: ${v.nodes.map((n) => n.target).join(", ")}`), [], where);
 }
 
+/** Renders, also where there is something to look at first. */
+export async function render(page) {
+  await page.click("#render");
+  if ((await page.locator("#beforerendering .notice").count()) > 0) await page.click("dialog >> text=Render all the same");
+}
+
 /** Goes to a leaf of the order that is open. */
 export async function leaf(page, name) {
   await page.click(`.leaves a:has-text('${name}')`);

@@ -7,7 +7,7 @@ import { open, signIn } from "./browser.mjs";
 import { Line } from "./line.mjs";
 import { clip, letter, photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
+import { accessible, chooseSlide, inOrder, leaf, render, settled } from "./steps.mjs";
 
 let server, browser, page, errors;
 
@@ -178,7 +178,7 @@ test("the film is rendered in the background with progress, and is as planned", 
   await leaf(page, "Soundtrack");
   await accessible(page, "soundtrack");
   await leaf(page, "Deliveries");
-  await page.click("#render");
+  await render(page);
   await page.waitForSelector("[data-state='running'] progress", { timeout: 60000 });
   await page.waitForFunction(() => /\d+ of \d+ frames, \d+:\d\d left/.test(document.querySelector("#renders").textContent), null, { timeout: 60000 });
   await page.goto("/queue");

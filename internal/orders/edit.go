@@ -83,6 +83,7 @@ func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op,
 // editing is the move to a new revision by an edit.
 func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (int, error) {
 	return func(tx *gorm.DB, d *Dossier) (int, error) {
+		op := edit.Narrow(op, d.Doc, o.with(d))
 		n, err := o.Try(d, op)
 		if err != nil {
 			return 0, err
@@ -110,9 +111,14 @@ func titleOf(op edit.Op, before, after doc.Slideshow) string {
 
 // Try is the document as it would be with an edit, which is not kept.
 func (o *Orders) Try(d *Dossier, op edit.Op) (doc.Slideshow, error) {
-	return edit.Do(d.Doc, op, edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
+	return edit.Do(d.Doc, op, o.with(d))
+}
+
+// with is what edits of an order may look at.
+func (o *Orders) with(d *Dossier) edit.Context {
+	return edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
 		return o.wordsBox(d, n, id)
-	}})
+	}}
 }
 
 func sameDocument(a, b doc.Slideshow) (bool, error) {

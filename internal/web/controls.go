@@ -117,9 +117,10 @@ var controls = map[string]control{
 		return edit.CopySettings{From: f.From, Slides: f.Slides, Kinds: f.Kinds}, nil
 	}),
 	"sort": reads(func(f struct {
-		By string `form:"by"`
+		By   string `form:"by"`
+		Keep bool   `form:"keep"`
 	}) (edit.Op, error) {
-		return edit.Sort{By: f.By, Seed: seed()}, nil
+		return edit.Sort{By: f.By, Seed: seed(), Keep: f.Keep}, nil
 	}),
 	"recast": reads(func(f struct {
 		Seed uint64 `form:"seed"`

@@ -61,8 +61,9 @@ type deskView struct {
 	BehindIs  doc.MediaID
 	Lettering *letteringView // of openings, closings and cards
 
-	Panel string   // that is open, whose pictures are wanted
-	Kinds []choice // of change that can be made, by the ids of their panels
+	Panel string            // that is open, whose pictures are wanted
+	Kinds []choice          // of change that can be made, by the ids of their panels
+	For   map[string]string // in a mixed choice, to how many a panel applies
 
 	LayoutPicks, MotionPicks, JoinPicks, BackdropPicks, LookPicks, StylePicks picks
 	Motion                                                                    motionView
@@ -138,8 +139,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	if v.Height > 640 {
 		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640
 	}
-	var chosen []doc.Slide
-	v.Pictures = true
+	var chosen, pictured []doc.Slide
 	var together timecode.Frames
 	for i, sl := range wk.Plan.Slides {
 		if !slices.Contains(ids, sl.ID) {
@@ -154,7 +154,9 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.Pinned = v.Pinned || sl.Pinned > 0
 		v.HasClip = v.HasClip || sl.Kind == doc.Clip
 		together += sl.Length - sl.Overlap
-		v.Pictures = v.Pictures && len(sl.Media) > 0
+		if len(sl.Media) > 0 {
+			pictured = append(pictured, sl.Slide)
+		}
 	}
 	for _, said := range proofs.Threads(wk.Remarks, wk.Plan) {
 		if slices.Contains(v.IDs, doc.SlideID(said.Slide)) {
@@ -162,7 +164,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		}
 	}
 	v.Linger = several(chosen, func(s doc.Slide) string { return fmt.Sprintf("%g", s.Linger) })
-	v.Caption = several(chosen, func(s doc.Slide) string { return s.Caption })
+	v.Caption = several(pictured, func(s doc.Slide) string { return s.Caption })
 	if len(chosen) == 1 {
 		v.Lines = linesText(chosen[0].Lines)
 	}
@@ -185,10 +187,16 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 	}
 	v.Shown = fmt.Sprintf("%d|%d|%s", v.Revision, v.Frame, strings.Join(names, ","))
 	v.ownHere(wk, chosen)
-	v.Pictures = v.Pictures && len(v.IDs) > 0
-	v.Many = v.Pictures && len(v.IDs) > 1
+	v.Pictures = len(pictured) > 0
+	v.Many = len(pictured) == len(v.IDs) && len(v.IDs) > 1
+	v.For = map[string]string{}
+	if n := len(pictured); v.Pictures && n < len(v.IDs) {
+		for _, panel := range []string{"motion", "captions", "look", "light", "manner"} {
+			v.For[panel] = fmt.Sprintf("for %d of %d", n, len(v.IDs))
+		}
+	}
 	if len(v.IDs) > 0 {
-		v.designs(wk, chosen, own)
+		v.designs(wk, chosen, pictured, own)
 	}
 	if len(v.IDs) == 0 {
 		if len(wk.Doc.Slides) > 0 && wk.Doc.Slides[0].Kind == doc.Opening {
@@ -228,7 +236,7 @@ func (v *deskView) ownHere(wk *orders.Dossier, chosen []doc.Slide) {
 	v.OwnHere = wording.Listed(parts)
 }
 
-// kinds are the panels of the margin: what applies to all that is chosen.
+// kinds are the panels of the margin: what applies to any of what is chosen.
 func (v *deskView) kinds() {
 	add := func(id, name string, when bool) {
 		if when {
@@ -255,7 +263,7 @@ func (v *deskView) kinds() {
 const maxShots = 12
 
 // designs fills in what is chosen for the selected slides' look.
-func (v *deskView) designs(wk *orders.Dossier, chosen []doc.Slide, own []string) {
+func (v *deskView) designs(wk *orders.Dossier, chosen, pictured []doc.Slide, own []string) {
 	first := chosen[0]
 	if len(v.IDs) == 1 && first.Card != nil {
 		v.Card = first.Card
@@ -263,9 +271,7 @@ func (v *deskView) designs(wk *orders.Dossier, chosen []doc.Slide, own []string)
 			v.CardX, v.CardY = percent(at.X), percent(at.Y)
 		}
 	}
-	same := true
 	for _, sl := range chosen {
-		same = same && len(sl.Media) == len(first.Media)
 		v.Apart = v.Apart || len(sl.Media) > 1
 		for _, m := range sl.Media {
 			v.MediaIDs = append(v.MediaIDs, m)
@@ -274,17 +280,19 @@ func (v *deskView) designs(wk *orders.Dossier, chosen []doc.Slide, own []string)
 			}
 		}
 	}
-	if v.Pictures && same && first.Kind == doc.Pictures {
-		v.layouts(wk, first)
+	v.mostLayouts(wk, pictured)
+	moving := chosen
+	if v.Pictures {
+		moving = pictured
 	}
-	v.Motion = motionOf(wk, chosen)
+	v.Motion = motionOf(wk, moving)
 	v.Backdrop = backdropOf(chosen)
 	v.BehindIs = first.Picture
 	v.Join = joinOf(wk, chosen, own)
 	v.Eases = eases
 	v.looks()
 	v.Tone = toneOf(wk, v.MediaIDs)
-	v.Style = styleOf(wk, chosen)
+	v.Style = styleOf(wk, moving)
 	v.lettering(wk, chosen)
 	v.Behind = picturesOf(wk)
 }
@@ -306,6 +314,28 @@ func (v *deskView) film(wk *orders.Dossier, own []string) {
 func (v *deskView) looks() {
 	for _, l := range look.Named {
 		v.Looks = append(v.Looks, choice{l.ID, l.Name})
+	}
+}
+
+// mostLayouts offers the layouts of most of the chosen slides: those with as many
+// pictures.
+func (v *deskView) mostLayouts(wk *orders.Dossier, pictured []doc.Slide) {
+	count := map[int]int{}
+	var first doc.Slide
+	for _, s := range pictured {
+		if s.Kind != doc.Pictures {
+			continue
+		}
+		if count[len(s.Media)]++; count[len(s.Media)] > count[len(first.Media)] || first.ID == "" {
+			first = s
+		}
+	}
+	if first.ID == "" {
+		return
+	}
+	v.layouts(wk, first)
+	if n := count[len(first.Media)]; n < len(v.IDs) {
+		v.For["layout"] = fmt.Sprintf("for %d of %d, which have %s", n, len(v.IDs), wording.Counted(len(first.Media), "picture"))
 	}
 }
 

@@ -2,6 +2,7 @@ package web
 
 import (
 	"context"
+	"fmt"
 	"net/url"
 	"slices"
 
@@ -102,8 +103,13 @@ func lettersOf(t *theme.Theme, s doc.Slide) (out design.Lettering) {
 
 // lettering fills in how the words of openings, closings and cards are set.
 func (v *deskView) lettering(wk *orders.Dossier, chosen []doc.Slide) {
-	if len(chosen) == 0 || slices.ContainsFunc(chosen, func(s doc.Slide) bool { return len(s.Media) > 0 }) {
+	all := len(chosen)
+	chosen = slices.DeleteFunc(slices.Clone(chosen), func(s doc.Slide) bool { return len(s.Media) > 0 })
+	if len(chosen) == 0 {
 		return
+	}
+	if len(chosen) < all {
+		v.For["card"] = fmt.Sprintf("for %d of %d", len(chosen), all)
 	}
 	l := &letteringView{Aligns: design.Aligns, Effects: design.Effects, Picture: chosen[0].Picture, Pictures: picturesOf(wk)}
 	for name := range wk.Theme.Fonts {

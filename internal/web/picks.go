@@ -105,18 +105,21 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 		return
 	}
 	on := slides[0]
+	if i := slices.IndexFunc(slides, func(s doc.Slide) bool { return len(s.Media) > 0 }); i > 0 && len(v.IDs) > 0 {
+		on = slides[i] // of a mixed choice, one that shows most of what can be chosen
+	}
 	v.On, v.About, v.Starts = on.ID, about(on.ID), int64(wk.Plan.Slides[wk.Doc.Index(on.ID)].Start)
 	t := taster{order: v.At, about: v.About, on: on.ID, media: on.Media}
 	film := len(v.IDs) == 0
-	the := slides
+	the, pictured := slides, slices.DeleteFunc(slices.Clone(slides), func(s doc.Slide) bool { return len(s.Media) == 0 })
 	if film {
-		the = nil
+		the, pictured = nil, nil
 	}
 	if len(v.Layouts) > 0 {
-		v.LayoutPicks = t.picks("Layout", "layout", v.LayoutIs, v.Layouts, the, func(s doc.Slide) string { return s.Layout }, "")
+		v.LayoutPicks = t.picks("Layout", "layout", v.LayoutIs, v.Layouts, pictured, func(s doc.Slide) string { return s.Layout }, "")
 	}
 	if v.Pictures || film {
-		v.MotionPicks = t.picks("Motion", "motion", asTheme, motions, the, func(s doc.Slide) string { return motionKind(s.Motion) }, motionKind(wk.Doc.Motion))
+		v.MotionPicks = t.picks("Motion", "motion", asTheme, motions, pictured, func(s doc.Slide) string { return motionKind(s.Motion) }, motionKind(wk.Doc.Motion))
 		v.LookPicks = v.tonePicks(wk, t)
 		v.StylePicks = stylePicks(t)
 	}

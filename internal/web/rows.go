@@ -55,6 +55,7 @@ type slideView struct {
 	Kind          string
 	Pictures      int
 	Pinned        bool
+	Placed        bool        // put there by hand
 	Fixed         bool        // opening and closing stay where they are
 	Whole         bool        // its length is its own: clips
 	Before        doc.SlideID // the slide whose join leads to it, if it has a length
@@ -292,7 +293,7 @@ func (d drawing) slide(i int) slideView {
 		v.Label += fmt.Sprintf(", own in %s: %s", d.Shape.Ratio(), wording.Listed(own))
 	}
 	v.Words = s.Caption
-	v.Kind, v.Whole, v.Pictures, v.Pinned = string(s.Kind), s.Kind == doc.Clip, len(s.Media), s.Pinned > 0
+	v.Kind, v.Whole, v.Pictures, v.Pinned, v.Placed = string(s.Kind), s.Kind == doc.Clip, len(s.Media), s.Pinned > 0, s.Placed
 	var lap timecode.Frames
 	if i > 0 {
 		if lap = d.Plan.Slides[i-1].Overlap; lap > 0 {

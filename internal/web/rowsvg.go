@@ -124,7 +124,7 @@ func (v rowsView) slide(b *svg, s slideView, row int) {
 	most := slices.MaxFunc(s.Pieces, func(a, b pieceView) int { return cmp.Compare(a.W, b.W) })
 	if most.Row == row {
 		b.put(`<g class="slide" id="slide-`, id, `" role="option" tabindex="-1" aria-selected="false" aria-label="`, label, `" data-slide="`, id, `" data-start="`, int64(s.Start), `" data-length="`, int64(s.Length),
-			`" data-fixed="`, strconv.FormatBool(s.Fixed), `" data-kind="`, s.Kind, `" data-pictures="`, int64(s.Pictures), `" data-pinned="`, strconv.FormatBool(s.Pinned), `"><title>`, label, `</title>`)
+			`" data-fixed="`, strconv.FormatBool(s.Fixed), `" data-kind="`, s.Kind, `" data-pictures="`, int64(s.Pictures), `" data-pinned="`, strconv.FormatBool(s.Pinned), `" data-placed="`, strconv.FormatBool(s.Placed), `"><title>`, label, `</title>`)
 	} else {
 		b.put(`<g class="rest" data-of="`, id, `" aria-hidden="true"><title>`, label, `</title>`)
 	}

@@ -4,7 +4,7 @@ import { openPanel } from "./choices.mjs";
 import { finder, keyList, make, shown } from "./finder.mjs";
 import { splitClip } from "./framing.mjs";
 import { change, order } from "./order.mjs";
-import { ask, dialog, notice } from "./page.mjs";
+import { ask, choose, dialog, notice } from "./page.mjs";
 import { slides } from "./rows.mjs";
 import { choose, chooseAll, chosen, edit, movable, moveTo, step, takeOut } from "./running-order.mjs";
 
@@ -153,6 +153,22 @@ document.addEventListener("click", (event) => {
   if (back) change(`/orders/${order}/edit/asfirst`, [["frame", back.dataset.asFirst], ...ids().map((id) => ["slide", id])]);
 });
 
+/** Puts the slides in order; those put in their places by hand may stay there. */
+function sortBy(by) {
+  const placed = slides().filter((g) => g.dataset.placed === "true").length;
+  if (placed === 0) return edit("edit/sort", { by });
+  const these = placed === 1 ? "One slide was" : `${placed} slides were`;
+  return choose("Sort", `${these} put in place by hand.`, [
+    ["Leave them where they are", () => edit("edit/sort", { by, keep: "true" })],
+    ["Sort them too", () => edit("edit/sort", { by })],
+  ]);
+}
+document.addEventListener("change", (event) => {
+  if (!event.target.matches?.("[data-sort]")) return;
+  sortBy(event.target.value);
+  event.target.value = "";
+});
+
 /** What can be done: its name, its key, when it applies, and whether it is for what is chosen. */
 export const actions = [
   { name: "Move earlier", key: "Alt+ArrowLeft", when: some, run: () => step(-1), of: true },
@@ -231,7 +247,7 @@ export const actions = [
     ["random", "at random"],
     ["reverse", "the other way round"],
     ["evenly", "clips and cards evenly"],
-  ].map(([by, how]) => ({ name: `Sort ${how}`, run: () => edit("edit/sort", { by }) })),
+  ].map(([by, how]) => ({ name: `Sort ${how}`, run: () => sortBy(by) })),
   { name: "Choose all slides", key: "Ctrl+A", run: pick(() => true) },
   { name: "Choose all clips", run: pick((g) => g.dataset.kind === "clip") },
   { name: "Choose all text cards", run: pick((g) => g.dataset.kind === "card") },

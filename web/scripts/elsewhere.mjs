@@ -1,6 +1,8 @@
 // On the leaves without a running order: all that can be pressed is found by
 // typing its name, and the keys are one list.
 import { finder, keyList } from "./finder.mjs";
+import { order } from "./order.mjs";
+import { choose } from "./page.mjs";
 
 /** What a control is called. */
 function called(e) {
@@ -43,4 +45,25 @@ document.addEventListener("keydown", (event) => {
   else if (event.key === "?") keyList([...keys, ...(document.querySelector(".contact") ? onSheet : [])]);
   else return;
   event.preventDefault();
+});
+
+// Rendering stops once before what there is to look at: whoever has seen it and
+// renders all the same is not asked again until there is something else.
+document.addEventListener("htmx:confirm", (event) => {
+  const found = document.querySelector("#beforerendering .notice");
+  if (event.target.id !== "makefiles" || !found) return;
+  const seen = `nelko-seen-${order}`;
+  const what = found.textContent;
+  if (sessionStorage.getItem(seen) === what) return;
+  event.preventDefault();
+  choose("Before rendering", found.dataset.said, [
+    ["Look at it first", () => found.querySelector("a").click()],
+    [
+      "Render all the same",
+      () => {
+        sessionStorage.setItem(seen, what);
+        event.detail.issueRequest(true);
+      },
+    ],
+  ]);
 });

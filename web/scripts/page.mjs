@@ -117,6 +117,30 @@ export function dialog(label) {
   return box;
 }
 
+/** Asks which of several things is to be done: pairs of words and what they do. */
+export function choose(label, text, ways) {
+  const box = dialog(label);
+  const p = document.createElement("p");
+  p.className = "mb-3";
+  p.textContent = text;
+  const line = document.createElement("div");
+  line.className = "flex gap-2";
+  for (const [words, act] of [...ways, ["Do nothing", null]]) {
+    const button = document.createElement("button");
+    button.type = "button";
+    button.className = "button";
+    button.textContent = words;
+    button.addEventListener("click", () => {
+      box.close();
+      act?.();
+    });
+    line.append(button);
+  }
+  box.append(p, line);
+  box.showModal();
+  line.firstElementChild.focus();
+}
+
 /** Asks for one value in a dialog of its own. */
 export function ask(label, done, value = "") {
   const box = dialog(label);

@@ -71,6 +71,14 @@ func TestAgainAndReplace(t *testing.T) {
 	_, err = Do(d, Replace{s.ID, ids[4], ids[3]}, with)
 	assert.ErrorIs(t, err, ErrGone)
 
+	// What was put in place by hand stays there if it is to; the rest is put in
+	// order around it.
+	moved := must(t, d, Move{Slides: []doc.SlideID{d.Slides[4].ID}, Before: d.Slides[1].ID}, with)
+	stays := moved.Slides[1].ID
+	kept := must(t, moved, Sort{By: "reverse", Keep: true}, with)
+	assert.Equal(t, stays, kept.Slides[1].ID)
+	assert.Equal(t, moved.Slides[2].ID, kept.Slides[len(kept.Slides)-2].ID)
+	assert.NotEqual(t, stays, must(t, moved, Sort{By: "reverse"}, with).Slides[1].ID)
 	back := must(t, must(t, d, Sort{By: "reverse"}, with), Sort{By: "reverse"}, with)
 	assert.Equal(t, shown(d), shown(back))
 }

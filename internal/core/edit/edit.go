@@ -44,8 +44,10 @@ var ErrGone = errors.New("no longer in the slideshow")
 // ErrInvalid means that a value is out of range.
 var ErrInvalid = errors.New("cannot be set")
 
-// Do applies op and checks the result, leaving d as it is.
+// Do applies op, narrowed to what it is for, and checks the result, leaving d as it
+// is.
 func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
+	op = Narrow(op, d, with)
 	n, err := op.Apply(d.Clone(), with)
 	if err != nil {
 		return d, err

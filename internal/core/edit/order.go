@@ -84,10 +84,13 @@ func (s Split) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 
 // Sort puts the body of the film in order: by capture "time", by file "name",
 // at "random" by the seed, with clips and cards spread "evenly", or the other
-// way round ("reverse"). Opening and closing stay.
+// way round ("reverse"). Opening and closing stay, and with Keep so does every
+// slide that was put in its place by hand: the others are put in order around
+// these.
 type Sort struct {
 	By   string
 	Seed uint64
+	Keep bool
 }
 
 // Title implements Op.
@@ -97,7 +100,11 @@ func (s Sort) Title() string {
 
 // Apply implements Op.
 func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	b := slices.Clone(body(d))
+	all := body(d)
+	b := slices.Clone(all)
+	if s.Keep {
+		b = slices.DeleteFunc(b, func(x doc.Slide) bool { return x.Placed })
+	}
 	first := func(x doc.Slide) doc.Media {
 		if len(x.Media) == 0 {
 			return doc.Media{}
@@ -119,6 +126,13 @@ func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		slices.Reverse(b)
 	default:
 		return d, fmt.Errorf("order %q: %w", s.By, ErrInvalid)
+	}
+	if s.Keep {
+		for i, x := range all {
+			if x.Placed {
+				b = slices.Insert(b, i, x)
+			}
+		}
 	}
 	// Their order is kept from now on; how they are arranged is still the cast's.
 	if d.Sorted = s.By; s.By == "time" && !slices.ContainsFunc(b, doc.Slide.ByHand) {
