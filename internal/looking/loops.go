@@ -86,6 +86,6 @@ func (l *Looking) Colours(ctx context.Context, orderID int64) (paper, ink raster
 	if err != nil {
 		return paper, ink, err
 	}
-	paper, ink = d.Theme.Page()
+	paper, ink = d.Theme.Tinted(d.Doc.Details).Page()
 	return paper, ink, nil
 }

@@ -133,6 +133,14 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 			d.Details[k] = v
 		}
 	}
+	for _, x := range t.Details {
+		if err := x.Check(d.Details[x.Key]); err != nil {
+			return store.Order{}, invalid.Field("detail-"+x.Key, "%v.", err)
+		}
+		if x.Type == theme.OfNames && d.Details[x.Key] == "" && what.RunID == nil {
+			d.Details[x.Key] = n.Client // typed once
+		}
+	}
 	if err := d.Validate(); err != nil {
 		return store.Order{}, invalid.Field("details", "%v", err)
 	}

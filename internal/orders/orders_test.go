@@ -60,7 +60,7 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 		assert.Equal(t, text, row.StepText, "the day sheet shows what is so")
 		return text
 	}
-	assert.Equal(t, "Missing: Names, Date", next())
+	assert.Equal(t, "Missing: Date", next())
 	_, err = s.Orders.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{"names": "X", "date": "Y"}}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "No pictures yet", next())

@@ -19,7 +19,8 @@ import (
 // enums are the types that are one of a few words.
 func enums() map[reflect.Type][]any {
 	words := map[reflect.Type][]any{
-		reflect.TypeFor[design.BackdropKind]():  {design.Plain, design.Gradient, design.Soft, design.Texture, design.Image},
+		reflect.TypeFor[design.BackdropKind]():  {design.Plain, design.Gradient, design.Soft, design.Photo, design.Texture, design.Image},
+		reflect.TypeFor[theme.DetailType]():     {theme.OfText, theme.OfNames, theme.OfDate, theme.OfColour, theme.OfChoice},
 		reflect.TypeFor[design.Fit]():           {design.Fill, design.Whole, design.Native, design.Stretch},
 		reflect.TypeFor[design.MotionKind]():    {design.In, design.OutOf, design.Alternate, design.Pan, design.Still, design.ByHand},
 		reflect.TypeFor[design.DecorKind]():     {design.Sprite, design.Drift},

@@ -76,7 +76,7 @@ func (s *Server) bringing(w http.ResponseWriter, r *http.Request) (*bringView, *
 		if !said {
 			value = d.Doc.Details[x.Key]
 		}
-		v.Asked = append(v.Asked, detailView{x.Key, x.Label, value, x.Example, x.Required && value == ""})
+		v.Asked = append(v.Asked, detailOf(x, value))
 	}
 	if i := slices.IndexFunc(d.Doc.Slides, func(s doc.Slide) bool { return s.Kind == doc.Opening }); i >= 0 {
 		v.Opening = d.Doc.Slides[i].ID

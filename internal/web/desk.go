@@ -10,6 +10,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
+	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/orders"
@@ -85,6 +86,13 @@ type deskView struct {
 type detailView struct {
 	Key, Label, Value, Example string
 	Missing                    bool
+	Type                       theme.DetailType
+	Choices                    []string
+}
+
+// detailOf shows a detail a theme asks for, with the value it has.
+func detailOf(d theme.Detail, value string) detailView {
+	return detailView{d.Key, d.Label, value, d.Example, d.Required && value == "", d.Type, d.Choices}
 }
 
 type choice struct{ ID, Name string }
@@ -205,7 +213,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.film(wk, own)
 		for _, d := range wk.Theme.Details {
 			value := wk.Doc.Details[d.Key]
-			v.Details = append(v.Details, detailView{d.Key, d.Label, value, d.Example, d.Required && value == ""})
+			v.Details = append(v.Details, detailOf(d, value))
 		}
 	}
 	v.decor(wk)

@@ -205,3 +205,13 @@ function byAddress() {
 }
 window.addEventListener("hashchange", byAddress);
 byAddress();
+
+// A day chosen in a calendar is written as people write it; it may be written
+// otherwise.
+document.addEventListener("change", (event) => {
+  const of = event.target.dataset?.dateFor;
+  if (!of || !event.target.valueAsDate) return;
+  const field = document.getElementById(of);
+  field.value = event.target.valueAsDate.toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric", timeZone: "UTC" });
+  field.dispatchEvent(new Event("change", { bubbles: true }));
+});

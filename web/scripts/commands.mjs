@@ -4,7 +4,8 @@ import { openPanel } from "./choices.mjs";
 import { finder, keyList, make, shown } from "./finder.mjs";
 import { splitClip } from "./framing.mjs";
 import { change, order } from "./order.mjs";
-import { ask, choose, dialog, notice } from "./page.mjs";
+import { openMenu } from "./menu.mjs";
+import { ask, decide, dialog, notice } from "./page.mjs";
 import { slides } from "./rows.mjs";
 import { choose, chooseAll, chosen, edit, movable, moveTo, step, takeOut } from "./running-order.mjs";
 
@@ -158,7 +159,7 @@ function sortBy(by) {
   const placed = slides().filter((g) => g.dataset.placed === "true").length;
   if (placed === 0) return edit("edit/sort", { by });
   const these = placed === 1 ? "One slide was" : `${placed} slides were`;
-  return choose("Sort", `${these} put in place by hand.`, [
+  return decide("Sort", `${these} put in place by hand.`, [
     ["Leave them where they are", () => edit("edit/sort", { by, keep: "true" })],
     ["Sort them too", () => edit("edit/sort", { by })],
   ]);
@@ -272,7 +273,7 @@ document.addEventListener("keydown", (event) => {
   const key = keyOf(event);
   if (key === "?") showKeys();
   else if (key === "/") commandBox();
-  else if (key === "ContextMenu" || key === "Shift+F10") openMenu(event.target.getBoundingClientRect());
+  else if (key === "ContextMenu" || key === "Shift+F10") openMenu(event.target.getBoundingClientRect(), mine());
   else {
     const action = actions.find((a) => a.key === key);
     if (!action || (key === "Ctrl+C" && String(window.getSelection())) || key === "Ctrl+Z" || key === "Ctrl+Shift+Z") return;
@@ -304,58 +305,15 @@ export function commandBox() {
   finder(all);
 }
 
-// What can be done with what is chosen, where it was asked for.
-function openMenu(box) {
-  document.querySelector(".menu")?.remove();
-  const menu = document.createElement("div");
-  menu.className = "menu";
-  menu.setAttribute("role", "menu");
-  menu.setAttribute("aria-label", "What can be done");
-  const back = document.activeElement;
-  const close = (refocus = true) => {
-    menu.remove();
-    if (refocus && back?.isConnected) back.focus({ preventScroll: true });
-  };
-  for (const a of actions.filter((x) => x.of && applies(x))) {
-    const item = make("button", a.name);
-    item.type = "button";
-    item.tabIndex = -1;
-    item.setAttribute("role", "menuitem");
-    if (a.key) item.append(make("span", shown(a.key), "time quiet"));
-    item.addEventListener("click", () => {
-      close();
-      a.run();
-    });
-    menu.append(item);
-  }
-  menu.addEventListener("keydown", (event) => {
-    const all = [...menu.children];
-    const by = { ArrowDown: 1, ArrowUp: -1 }[event.key];
-    if (by) all[(all.indexOf(document.activeElement) + by + all.length) % all.length].focus();
-    else if (event.key === "Escape" || event.key === "Tab") close();
-    else if (event.key.length === 1 && /\w/.test(event.key)) all.find((i) => i.textContent.toLowerCase().startsWith(event.key.toLowerCase()) && i !== document.activeElement)?.focus();
-    else return;
-    event.preventDefault();
-    event.stopPropagation();
-  });
-  menu.addEventListener("focusout", (event) => {
-    if (event.relatedTarget && !menu.contains(event.relatedTarget)) close(false);
-  });
-  document.body.append(menu);
-  menu.style.left = `${Math.min(box.x, innerWidth - menu.offsetWidth - 8)}px`;
-  menu.style.top = `${Math.max(8, Math.min(box.y, innerHeight - menu.offsetHeight - 8))}px`;
-  menu.firstElementChild?.focus();
-}
+// What can be done with what is chosen.
+const mine = () => actions.filter((x) => x.of && applies(x));
 document.addEventListener("contextmenu", (event) => {
   const g = event.target.closest?.("#rows .slide, #rows .rest, #rows .edge, #rows .join-edge");
   if (!g) return;
   event.preventDefault();
   const slide = g.matches(".slide") ? g : document.getElementById(`slide-${g.dataset.of}`);
   if (!chosen().includes(slide)) choose(slide);
-  openMenu({ x: event.clientX, y: event.clientY });
-});
-document.addEventListener("pointerdown", (event) => {
-  if (!event.target.closest?.(".menu")) document.querySelector(".menu")?.remove();
+  openMenu({ x: event.clientX, y: event.clientY }, mine());
 });
 document.addEventListener("click", (event) => {
   if (event.target.closest?.("[data-keys]")) showKeys();

@@ -1,5 +1,6 @@
 // The contact sheet: filters, sizes, stars by key, look-alikes side by side.
 import { change, order } from "./order.mjs";
+import { openMenu } from "./menu.mjs";
 import { ask, dialog, notice } from "./page.mjs";
 
 const list = () => document.querySelector(".contact");
@@ -43,16 +44,36 @@ document.addEventListener("keydown", (event) => {
   const across = Math.max(1, Math.round(list().clientWidth / (li.offsetWidth + 8)));
   const by = { ArrowRight: 1, ArrowLeft: -1, ArrowDown: across, ArrowUp: -across }[event.key];
   if (by) shown[at + by]?.focus();
-  else if (/^[0-5]$/.test(event.key)) rate(li, event.key);
-  else if (event.key.toLowerCase() === "x") rate(li, li.dataset.stars === "-1" ? 0 : -1);
-  else if (event.key === "Delete") change(`/orders/${order}/edit/leaveout`, [["media", li.dataset.media]]);
-  else if (event.key.toLowerCase() === "t" && li.dataset.held) change(`/orders/${order}/accept`, [["media", li.dataset.row]]);
-  else if (event.key.toLowerCase() === "w") ask(`When ${li.querySelector("[title]").title} was taken`, (at) => change(`/orders/${order}/media/${li.dataset.row}/time`, [["at", at]]), li.dataset.taken);
-  else if (event.key.toLowerCase() === "c") sameMoment(li);
-  else if (event.key === "Enter" && li.dataset.group) lightTable(li.dataset.group);
-  else return;
+  else {
+    const act = acts(li).find((a) => a.key.toLowerCase() === event.key.toLowerCase());
+    if (!act) return;
+    act.run();
+  }
   event.preventDefault();
   event.stopPropagation();
+});
+
+/** What can be done with a picture, by key or from its menu. */
+function acts(li) {
+  const aside = li.dataset.stars === "-1";
+  const list = [
+    ...[1, 2, 3, 4, 5].map((n) => ({ name: n === 1 ? "One star" : `${n} stars`, key: String(n), run: () => rate(li, n) })),
+    { name: "No stars", key: "0", run: () => rate(li, 0) },
+    { name: aside ? "No longer set aside" : "Set aside", key: "X", run: () => rate(li, aside ? 0 : -1) },
+    { name: "Leave out of the film", key: "Delete", run: () => change(`/orders/${order}/edit/leaveout`, [["media", li.dataset.media]]) },
+    { name: "When it was taken…", key: "W", run: () => ask(`When ${li.querySelector("[title]").title} was taken`, (at) => change(`/orders/${order}/media/${li.dataset.row}/time`, [["at", at]]), li.dataset.taken) },
+    { name: right?.isConnected && right !== li ? "Of the same moment as the picture before" : "Its clock is right…", key: "C", run: () => sameMoment(li) },
+  ];
+  if (li.dataset.held) list.unshift({ name: "Take it in", key: "T", run: () => change(`/orders/${order}/accept`, [["media", li.dataset.row]]) });
+  if (li.dataset.group) list.push({ name: "Look-alikes side by side", key: "Enter", run: () => lightTable(li.dataset.group) });
+  return list;
+}
+
+document.addEventListener("contextmenu", (event) => {
+  const li = event.target.closest?.(".contact > li");
+  if (!li) return;
+  event.preventDefault();
+  openMenu({ x: event.clientX, y: event.clientY }, acts(li));
 });
 
 // Two pictures of the same moment put a camera's clock right: the first is of

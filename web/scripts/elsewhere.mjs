@@ -1,8 +1,9 @@
 // On the leaves without a running order: all that can be pressed is found by
 // typing its name, and the keys are one list.
 import { finder, keyList } from "./finder.mjs";
+import { openMenu } from "./menu.mjs";
 import { order } from "./order.mjs";
-import { choose } from "./page.mjs";
+import { decide } from "./page.mjs";
 
 /** What a control is called. */
 function called(e) {
@@ -56,7 +57,7 @@ document.addEventListener("htmx:confirm", (event) => {
   const what = found.textContent;
   if (sessionStorage.getItem(seen) === what) return;
   event.preventDefault();
-  choose("Before rendering", found.dataset.said, [
+  decide("Before rendering", found.dataset.said, [
     ["Look at it first", () => found.querySelector("a").click()],
     [
       "Render all the same",
@@ -66,4 +67,15 @@ document.addEventListener("htmx:confirm", (event) => {
       },
     ],
   ]);
+});
+
+// What can be done with a line of a leaf, by right click or the menu key: all
+// that can be pressed in it.
+document.addEventListener("contextmenu", (event) => {
+  const line = event.target.closest?.("#order [data-render], #order [data-hosted], #order [data-remark], #order [data-song], #order .findings li, #order tr, #order li:not(.contact > li)");
+  if (!line || event.defaultPrevented || event.target.closest("input, textarea, select, audio, video")) return;
+  const items = [...line.querySelectorAll("button, a[href]")].filter((e) => !e.disabled && e.checkVisibility() && called(e)).map((e) => ({ name: called(e), run: () => e.click() }));
+  if (items.length === 0) return;
+  event.preventDefault();
+  openMenu({ x: event.clientX, y: event.clientY }, items);
 });

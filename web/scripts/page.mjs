@@ -118,7 +118,7 @@ export function dialog(label) {
 }
 
 /** Asks which of several things is to be done: pairs of words and what they do. */
-export function choose(label, text, ways) {
+export function decide(label, text, ways) {
   const box = dialog(label);
   const p = document.createElement("p");
   p.className = "mb-3";

@@ -425,10 +425,15 @@ func (Details) Title() string { return "Filled details" }
 // Apply implements Op.
 func (e Details) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	for k, v := range e.Values {
-		if !slices.ContainsFunc(with.Theme.Details, func(x theme.Detail) bool { return x.Key == k }) {
+		i := slices.IndexFunc(with.Theme.Details, func(x theme.Detail) bool { return x.Key == k })
+		if i < 0 {
 			return d, fmt.Errorf("theme %s does not ask for %q: %w", with.Theme.Name, k, ErrInvalid)
 		}
-		if v = strings.TrimSpace(v); v == "" {
+		v = strings.TrimSpace(v)
+		if err := with.Theme.Details[i].Check(v); err != nil {
+			return d, fmt.Errorf("%w: %w", ErrInvalid, err)
+		}
+		if v == "" {
 			delete(d.Details, k)
 		} else {
 			d.Details[k] = v

@@ -8,6 +8,7 @@ import (
 
 	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/raster"
 )
 
 // Parse reads a theme. Unknown fields and values that cannot be are refused
@@ -38,6 +39,19 @@ func (t *Theme) validate() error {
 		}
 		if slices.Contains([]string{"main", "smaller", "text"}, d.Key) {
 			return fmt.Errorf("details[%d].key: %q is kept for text cards", i, d.Key)
+		}
+		switch d.Type {
+		case OfText, OfNames, OfDate:
+		case OfColour:
+			if _, err := raster.ParseRGB(d.Example); err != nil {
+				return fmt.Errorf("details[%d].example: %w", i, err)
+			}
+		case OfChoice:
+			if len(d.Choices) < 2 {
+				return fmt.Errorf("details[%d].choices: there must be two at least", i)
+			}
+		default:
+			return fmt.Errorf("details[%d].type: %q is not names, date, colour or choice", i, d.Type)
 		}
 	}
 	for name, f := range t.Fonts {

@@ -5,9 +5,12 @@
 package theme
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"slices"
+	"strconv"
+	"strings"
 
 	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
@@ -78,6 +81,63 @@ type Detail struct {
 	Example  string `json:"example"`
 	Required bool   `json:"required"`
 	Max      int    `json:"max"` // characters that can be set well
+
+	Type    DetailType `json:"type,omitempty"`
+	Choices []string   `json:"choices,omitempty"` // of a Choice
+}
+
+// DetailType is what sort of thing a detail is.
+type DetailType string
+
+// The types of details. Names are of people, a team or a firm: where nothing else
+// is said, of the client. A Date is printed as it is written. A Colour, as
+// #rrggbb, is printed nowhere: it takes the place of its example everywhere in
+// the theme. A Choice is one of its Choices.
+const (
+	OfText   DetailType = ""
+	OfNames  DetailType = "names"
+	OfDate   DetailType = "date"
+	OfColour DetailType = "colour"
+	OfChoice DetailType = "choice"
+)
+
+// Check reports a value that cannot be the detail's; an empty one always can.
+func (d Detail) Check(value string) error {
+	switch {
+	case value == "":
+	case d.Type == OfColour:
+		var c raster.RGB
+		if c.UnmarshalText([]byte(value)) != nil {
+			return fmt.Errorf("%s: %q is not a colour like %s", d.Label, value, d.Example)
+		}
+	case d.Type == OfChoice && !slices.Contains(d.Choices, value):
+		return fmt.Errorf("%s: %q is none of %s", d.Label, value, strings.Join(d.Choices, ", "))
+	}
+	return nil
+}
+
+// Tinted is the theme in the colours that details give it; the theme itself where
+// they give none.
+func (t *Theme) Tinted(details map[string]string) *Theme {
+	var pairs []string
+	for _, d := range t.Details {
+		if v := strings.ToLower(details[d.Key]); d.Type == OfColour && v != "" && v != strings.ToLower(d.Example) && d.Check(v) == nil {
+			pairs = append(pairs, strconv.Quote(strings.ToLower(d.Example)), strconv.Quote(v))
+		}
+	}
+	if pairs == nil {
+		return t
+	}
+	b, err := json.Marshal(t)
+	if err != nil {
+		return t // a theme that was read can be written
+	}
+	n := &Theme{}
+	if err := json.Unmarshal([]byte(strings.NewReplacer(pairs...).Replace(string(b))), n); err != nil {
+		return t
+	}
+	n.Details, n.Content, n.FontsContent, n.Contents = t.Details, t.Content, t.FontsContent, t.Contents
+	return n
 }
 
 // Font names a face by its Pango description without the size.

@@ -9,8 +9,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/core/framing"
+	"nelko/internal/core/raster"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/transition"
+	"nelko/themes/themestest"
 )
 
 const shipped = "../../../themes/tideline/theme.json"
@@ -44,6 +46,9 @@ func TestBrokenThemesAreRefusedWithThePath(t *testing.T) {
 		{`"anchor": "centre"`, `"anchor": "somewhere"`}:                   "opening.block",
 		{`"enter": "rise"`, `"enter": "bounce"`}:                          "opening.block.elements[0]",
 		{`"pictures": 6`, `"pictures": 7`}:                                "layouts[8].pictures",
+		{`"type": "names"`, `"type": "colour"`}:                           "details[0].example",
+		{`"type": "date"`, `"type": "choice"`}:                            "details[1].choices",
+		{`"type": "date"`, `"type": "mood"`}:                              "details[1].type",
 		{`"key": "names"`, `"key": "main"`}:                               "details[0].key",
 	} {
 		require.Contains(t, good, change[0])
@@ -108,4 +113,26 @@ func FuzzParse(f *testing.F) {
 	require.NoError(f, err)
 	f.Add(b)
 	f.Fuzz(func(_ *testing.T, b []byte) { _, _ = theme.Parse(b) })
+}
+
+// A colour a detail gives takes the place of its example wherever the theme has
+// that, and nowhere else; the theme on the shelf stays as it is.
+func TestColoursFromDetails(t *testing.T) {
+	th, err := themestest.Shelf(t).Get("pennant")
+	require.NoError(t, err)
+	was := th.Closing.Backdrop.Colour
+	assert.Same(t, th, th.Tinted(map[string]string{"names": "The Gannets"}))
+	assert.Same(t, th, th.Tinted(map[string]string{"colour": "#D8352A"}), "as it is")
+	assert.Same(t, th, th.Tinted(map[string]string{"colour": "crimson"}))
+	n := th.Tinted(map[string]string{"colour": "#123456"})
+	assert.Equal(t, raster.RGB{R: 0x12, G: 0x34, B: 0x56}, n.Closing.Backdrop.Colour)
+	assert.Equal(t, was, th.Closing.Backdrop.Colour)
+	assert.Equal(t, th.Opening.Backdrop, n.Opening.Backdrop)
+	assert.Equal(t, th.Content, n.Content)
+	assert.Equal(t, th.Contents, n.Contents)
+	choice := theme.Detail{Label: "Offer", Type: theme.OfChoice, Choices: []string{"For sale", "To let"}}
+	require.NoError(t, choice.Check("To let"))
+	require.NoError(t, choice.Check(""))
+	require.ErrorContains(t, choice.Check("Gone"), "none of For sale, To let")
+	require.ErrorContains(t, theme.Detail{Label: "Team colour", Example: "#d8352a", Type: theme.OfColour}.Check("red"), "not a colour like #d8352a")
 }
