@@ -62,6 +62,17 @@ func (f *Film) heard() (out []heard) {
 				Gain: d.Shot(id).Sound, FadeIn: clipFade, FadeOut: clipFade})
 		}
 	}
+	for _, l := range d.Decor {
+		m := lib[doc.MediaID(l.Media)]
+		if m.Kind != doc.ClipMedia || !m.Sound || l.Sound <= 0 {
+			continue
+		}
+		from, to := f.Plan.Laid(l, lib)
+		if to > from {
+			at := d.Rate.SampleAt(from)
+			out = append(out, heard{Media: m.ID, Begin: samples(l.Begin), At: at, Length: d.Rate.SampleAt(to) - at, Gain: l.Sound, FadeIn: clipFade, FadeOut: clipFade})
+		}
+	}
 	if f.Profile.Teaser != nil {
 		return part(out, d.Rate.SampleAt(f.From), f.Samples())
 	}

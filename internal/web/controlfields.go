@@ -267,6 +267,10 @@ type decorFields struct {
 	Density   *share           `form:"decor-density" label:"Density"`
 	Colour    *raster.RGB      `form:"decor-colour" label:"Colour of the drift"`
 	OwnColour bool             `form:"decor-own-colour"`
+	After     *amount          `form:"decor-after" label:"Comes after"`
+	Lasts     string           `form:"decor-lasts"`
+	Begin     *amount          `form:"decor-begin" label:"Begins at"`
+	Sound     *share           `form:"decor-sound" label:"Its own sound"`
 	Snap      bool             `form:"snap"`
 	At        []string         `form:"p-at"`
 	X         []string         `form:"p-x"`
@@ -278,7 +282,15 @@ type decorFields struct {
 func (f decorFields) op() (edit.Op, error) {
 	l := doc.Laid{From: f.First, To: f.Last, Decor: design.Decor{Kind: f.Kind, Media: f.Media, Particles: f.Particles, Ease: f.Ease,
 		Size: float64(f.Size), Opacity: float64(f.Opacity), FadeIn: float64(f.FadeIn), FadeOut: float64(f.FadeOut)}}
+	set(&l.After, (*float64)(f.After))
+	set(&l.Begin, (*float64)(f.Begin))
+	set(&l.Sound, (*float64)(f.Sound))
 	var err error
+	if text := strings.TrimSpace(f.Lasts); text != "" {
+		if l.Lasts, err = parseNumber(text); err != nil {
+			return nil, &invalid.Input{Field: "decor-lasts", Problem: fmt.Sprintf("Stays: %s.", err)}
+		}
+	}
 	switch l.Kind {
 	case design.Drift:
 		if l.Density, err = need(f.Density, "decor-density", "Density"); err != nil {

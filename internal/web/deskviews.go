@@ -240,6 +240,8 @@ type decorView struct {
 	Colour                                        string
 	OwnColour                                     bool // the particles' own
 	Path                                          []waypointView
+	Clip                                          bool
+	After, Lasts, Begin, Sound                    string
 	Slides                                        []choice
 }
 
@@ -251,7 +253,7 @@ func (v *deskView) decor(wk *orders.Dossier) {
 		slideNames = append(slideNames, choice{string(s.ID), fmt.Sprintf("%d %s", i+1, s.Kind)})
 	}
 	for _, m := range wk.Media {
-		if d, ok := wk.Library[m.DocID()]; ok && d.Kind == doc.PhotoMedia {
+		if d, ok := wk.Library[m.DocID()]; ok && d.Kind != doc.SongMedia {
 			v.Overlays = append(v.Overlays, choice{string(d.ID), d.Name})
 		}
 	}
@@ -260,6 +262,11 @@ func (v *deskView) decor(wk *orders.Dossier) {
 		d := decorView{Index: i, Kind: string(laid.Kind), First: string(laid.From), Last: string(laid.To), Media: laid.Media, Particles: string(laid.Particles),
 			Density: percent(laid.Density), Size: percent(laid.Size), Opacity: percent(laid.Opacity), FadeIn: fmt.Sprintf("%g", laid.FadeIn), FadeOut: fmt.Sprintf("%g", laid.FadeOut),
 			Ease: string(laid.Ease), Colour: laid.Colour.String(), OwnColour: laid.Colour == design.Decor{}.Colour, Slides: slideNames}
+		d.Clip = wk.Library[doc.MediaID(laid.Media)].Kind == doc.ClipMedia
+		d.After, d.Lasts, d.Begin, d.Sound = fmt.Sprintf("%g", laid.After), "", fmt.Sprintf("%g", laid.Begin), percent(laid.Sound)
+		if laid.Lasts > 0 {
+			d.Lasts = fmt.Sprintf("%g", laid.Lasts)
+		}
 		name := string(laid.Particles)
 		if laid.Kind == design.Sprite {
 			name = wk.Library[doc.MediaID(laid.Media)].Name

@@ -199,11 +199,38 @@ type Words struct {
 	At *framing.Point `json:"at,omitempty"` // the words' middle in fractions of the frame; the theme's place if nil
 }
 
-// Laid is decor over the slides from one to another, both included.
+// Laid is decor over the slides from one to another, both included: a drift, a
+// picture, or a clip that plays there.
 type Laid struct {
 	From SlideID `json:"from"`
 	To   SlideID `json:"to"`
 	design.Decor
+	Timing
+}
+
+// Validate reports the first value that cannot be.
+func (l Laid) Validate() error {
+	if err := l.Timing.Validate(); err != nil {
+		return err
+	}
+	return l.Decor.Validate()
+}
+
+// Timing is when something laid over slides is there, in seconds. The zero value
+// is all the time, with a clip from its beginning and without its sound.
+type Timing struct {
+	After float64 `json:"after_seconds,omitempty"` // it comes so long after the first slide begins
+	Lasts float64 `json:"lasts_seconds,omitempty"` // 0: to the end of the last slide
+	Begin float64 `json:"begin_seconds,omitempty"` // a clip: where it begins to play
+	Sound float64 `json:"sound,omitempty"`         // a clip: gain of its own sound, 0 is off
+}
+
+// Validate reports the first value that cannot be.
+func (t Timing) Validate() error {
+	if !between(t.After, 0, MaxSeconds) || !between(t.Lasts, 0, MaxSeconds) || !between(t.Begin, 0, 86400) || !between(t.Sound, 0, 4) {
+		return fmt.Errorf("timing: times must be 0 to %d s and sound 0 to 4", MaxSeconds)
+	}
+	return nil
 }
 
 // Shot is what has been set by hand for one photo or clip. The zero value

@@ -253,7 +253,7 @@ func TestPictureLaidOver(t *testing.T) {
 	// Half as large at its end: 0.15 wide, its right side on the action-safe edge is 0.89, on the title-safe edge 0.875.
 	assert.Equal(t, 0.84, laid.Path[1].X, "too far from any")
 	assert.Equal(t, 0.51, pic.Path[0].X, "what was given is not changed")
-	for _, m := range []string{"song", "c1", "gone"} {
+	for _, m := range []string{"song", "gone"} {
 		pic.Media = m
 		_, err := Do(d, Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[1].ID, To: d.Slides[1].ID, Decor: pic}}, with)
 		assert.ErrorIs(t, err, ErrInvalid, m)

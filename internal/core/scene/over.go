@@ -56,6 +56,9 @@ func (b *builder) decor(d design.Decor) Layer {
 	if m, ok := b.lib[doc.MediaID(d.Media)]; ok {
 		aspect = m.Aspect()
 		l.Asset = Asset{Kind: Photo, Media: m.ID}
+		if m.Kind == doc.ClipMedia {
+			l.Asset.Kind = Footage
+		}
 	} else {
 		l.Asset = Asset{Kind: Image, File: b.theme.Contents[d.Asset]}
 	}

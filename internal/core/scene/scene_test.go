@@ -410,6 +410,37 @@ func TestTextCardsCanBePlaced(t *testing.T) {
 	assert.Empty(t, sc.Slides[1].Words, "no words on the picture")
 }
 
+// A clip laid over slides plays from where it is to, comes when it is to, and is
+// there no longer than it plays or is wanted.
+func TestClipsLaidOverSlides(t *testing.T) {
+	for _, x := range []struct {
+		timing       doc.Timing
+		from, length timecode.Frames
+	}{
+		{doc.Timing{}, 0, 90},                    // all of its three seconds
+		{doc.Timing{After: 1}, 30, 90},           //
+		{doc.Timing{After: 1, Begin: 2}, 30, 30}, // its last second
+		{doc.Timing{Lasts: 0.5}, 0, 15},          //
+		{doc.Timing{Begin: 5}, 0, 0},             // when it is over
+		{doc.Timing{After: 1e3}, 0, 0},           // when its slide is over
+	} {
+		sc := filmOf(t, "ledger", doc.Media{ID: "p", Kind: doc.ClipMedia, W: 1280, H: 720, Length: 3 * timecode.SampleRate}, "full", hd, nil, func(d *doc.Slideshow) {
+			d.Decor = []doc.Laid{{From: "a", To: "b", Timing: x.timing, Decor: design.Decor{Kind: design.Sprite, Media: "p", Size: 0.25, Opacity: 1, Path: []design.Waypoint{{X: 0.8, Y: 0.8}}}}}
+		})
+		if x.length == 0 {
+			assert.Empty(t, sc.Overlays, "%+v", x.timing)
+			continue
+		}
+		require.Len(t, sc.Overlays, 1, "%+v", x.timing)
+		o := sc.Overlays[0]
+		assert.Equal(t, x.from, o.Start)
+		assert.Equal(t, x.length, o.Length)
+		assert.Equal(t, Footage, o.Layer.Asset.Kind)
+		assert.Equal(t, timecode.Samples(x.timing.Begin*timecode.SampleRate), o.Layer.Asset.Begin)
+		assert.Equal(t, [2]int{480, 270}, [2]int{o.Layer.Asset.W, o.Layer.Asset.H})
+	}
+}
+
 // Decor whose picture is gone is left out, with all else as it was.
 func TestDecorWithoutItsPicture(t *testing.T) {
 	for id, overlays := range map[string]int{"p": 1, "gone": 0} {

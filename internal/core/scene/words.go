@@ -550,15 +550,18 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 		}
 	}
 	for _, laid := range d.Decor {
-		i, j := d.Index(laid.From), d.Index(laid.To)
-		if i < 0 || j < 0 {
-			continue // its slides were taken out; it comes back with them
+		if d.Index(laid.From) > d.Index(laid.To) {
+			laid.From, laid.To = laid.To, laid.From
 		}
 		if _, ok := lib[doc.MediaID(laid.Media)]; laid.Media != "" && !ok {
 			continue // its picture is gone
 		}
-		i, j = min(i, j), max(i, j)
-		over(s.Slides[i].Start, s.Slides[j].End(), b.decor(laid.Decor))
+		from, to := p.Laid(laid, lib) // nowhere while its slides are taken out
+		l := b.decor(laid.Decor)
+		if l.Asset.Kind == Footage {
+			l.Asset.Begin = timecode.Samples(laid.Begin * timecode.SampleRate)
+		}
+		over(from, to, l)
 	}
 	if m, ok := lib[o.Picture]; ok {
 		over(0, s.Frames, b.mark(m))
