@@ -32,6 +32,7 @@ type Dossier struct {
 	Theme     *theme.Theme
 	Library   doc.Library
 	Media     []store.Media // all, waveforms left out
+	rows      map[doc.MediaID]int
 	Plan      plan.Plan
 	Checks    []plan.Check
 	Renders   []store.Render   // newest first
@@ -102,8 +103,8 @@ type Link struct {
 
 // Row is the medium of a name in documents; ok is false if the order has none.
 func (d *Dossier) Row(id doc.MediaID) (store.Media, bool) {
-	i := slices.IndexFunc(d.Media, func(m store.Media) bool { return m.DocID() == id && m.State == store.Ready })
-	if i < 0 {
+	i, ok := d.rows[id]
+	if !ok {
 		return store.Media{}, false
 	}
 	return d.Media[i], true
@@ -232,6 +233,12 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 			return err
 		}
 		d.Library = Library(d.Media)
+		d.rows = map[doc.MediaID]int{}
+		for i, m := range slices.Backward(d.Media) {
+			if m.State == store.Ready {
+				d.rows[m.DocID()] = i
+			}
+		}
 	}
 	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err != nil {
 		return err

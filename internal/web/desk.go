@@ -79,6 +79,7 @@ type deskView struct {
 	Drifts                                                                    []design.Particles
 	Decor                                                                     []decorView
 	Overlays                                                                  []choice // pictures that can be laid over
+	OverLater                                                                 bool     // they come when the panel is opened
 	Eases                                                                     []choice
 }
 
@@ -302,7 +303,9 @@ func (v *deskView) designs(wk *orders.Dossier, chosen, pictured []doc.Slide, own
 	v.Tone = toneOf(wk, v.MediaIDs)
 	v.Style = styleOf(wk, moving)
 	v.lettering(wk, chosen)
-	v.Behind = picturesOf(wk)
+	if v.Panel == "backdrop" { // a long list, which the other panels do without
+		v.Behind = picturesOf(wk)
+	}
 }
 
 // film fills in what is chosen for the whole film.

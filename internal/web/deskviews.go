@@ -254,6 +254,9 @@ func (v *deskView) decor(wk *orders.Dossier) {
 	}
 	for _, m := range wk.Media {
 		if d, ok := wk.Library[m.DocID()]; ok && d.Kind != doc.SongMedia {
+			if v.OverLater = v.Panel != "over"; v.OverLater {
+				break // a long list, which the other panels do without
+			}
 			v.Overlays = append(v.Overlays, choice{string(d.ID), d.Name})
 		}
 	}

@@ -62,8 +62,6 @@ type letteringView struct {
 	Colour, OutlineColour, PlateColour  string
 	Fonts, Aligns                       []string
 	Effects                             []design.Effect
-	Picture                             doc.MediaID // beside or behind the words, chosen by hand
-	Pictures                            []choice
 }
 
 // lettersOf is how a slide's words come out: the theme's most important line, with what
@@ -111,7 +109,7 @@ func (v *deskView) lettering(wk *orders.Dossier, chosen []doc.Slide) {
 	if len(chosen) < all {
 		v.For["card"] = fmt.Sprintf("for %d of %d", len(chosen), all)
 	}
-	l := &letteringView{Aligns: design.Aligns, Effects: design.Effects, Picture: chosen[0].Picture, Pictures: picturesOf(wk)}
+	l := &letteringView{Aligns: design.Aligns, Effects: design.Effects}
 	for name := range wk.Theme.Fonts {
 		l.Fonts = append(l.Fonts, name)
 	}

@@ -41,12 +41,14 @@ func goodPicture(d doc.Slideshow, lib doc.Library, aspect, width float64, openin
 	}
 	var all []scored
 	var sharp []float64
+	seen := map[doc.MediaID]bool{}
 	for i, s := range d.Slides {
 		for _, id := range s.Media {
 			m := lib[id]
-			if m.Kind != doc.PhotoMedia || m.Clear || m.W == 0 || slices.ContainsFunc(all, func(x scored) bool { return x.id == id }) {
+			if m.Kind != doc.PhotoMedia || m.Clear || m.W == 0 || seen[id] {
 				continue
 			}
+			seen[id] = true
 			w, h := d.Size(m)
 			good := -1.5 * math.Abs(math.Log(w/h/aspect))
 			if enlarged := width / math.Min(w, h*aspect); enlarged > 1 {
