@@ -138,7 +138,7 @@ func photo(m doc.Media, h vips.Header, path string, side int) (doc.Media, raster
 	}
 	m.Clear, m.Sharp = showsThrough(seen), focus.Sharpness(seen)
 	small := raster.Shrink(Flatten(seen, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
-	m.Focus, m.Print, m.Light = focus.Point(small), focus.Print(small), focus.Lightness(small)
+	m.Focus, m.Interest, m.Print, m.Light = focus.Point(small), focus.Interest(small), focus.Print(small), focus.Lightness(small)
 	return m, p, nil
 }
 

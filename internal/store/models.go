@@ -231,6 +231,9 @@ type Seen struct {
 	Faces []framing.Rect `json:"faces,omitempty"`
 	Focus framing.Point  `json:"focus,omitzero"`
 	Print uint64         `json:"print,omitempty"`
+
+	Interest framing.Rect `json:"interest,omitzero"`
+
 	Sound bool           `json:"sound,omitempty"`
 	Clear bool           `json:"clear,omitempty"`
 
@@ -288,7 +291,7 @@ func (m Media) Known() doc.Media {
 	}
 	if m.Seen != nil {
 		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
-		f.Light, f.Description = m.Seen.Light, m.Seen.Description
+		f.Light, f.Description, f.Interest = m.Seen.Light, m.Seen.Description, m.Seen.Interest
 	}
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()

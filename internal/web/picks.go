@@ -250,7 +250,7 @@ func backdropID(set *design.Backdrop) string {
 
 // theLayout is what a slide's layout comes to where the theme rules.
 func theLayout(wk *orders.Dossier, s doc.Slide) string {
-	l, ok := (cast.Caster{Theme: wk.Theme, Aspect: wk.Doc.Aspect, Called: wk.Doc.Called}).Layout(s, wk.Library, wk.Doc.Seed)
+	l, ok := cast.Of(wk.Doc, wk.Theme, wk.Library).Layout(s, wk.Library, wk.Doc.Seed)
 	if !ok || s.Layout != "" {
 		return asTheme
 	}

@@ -12,7 +12,9 @@ import (
 	"strings"
 	"time"
 
+	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/framing"
 	"nelko/internal/core/theme"
 )
 
@@ -80,6 +82,27 @@ type Caster struct {
 	Theme  *theme.Theme
 	Aspect func(doc.Media) float64  // once turned and cropped; nil: as the file is
 	Called func(doc.MediaID) string // what chance goes by (doc.Slideshow.Called); nil: the media's content
+	// Cuts reports whether a layout for one picture cuts into what must be seen
+	// of it; such a one is taken only where there is no other. Nil: none does.
+	Cuts func(l theme.Layout, id doc.MediaID) bool
+}
+
+// Of is the caster of a film.
+func Of(d doc.Slideshow, t *theme.Theme, lib doc.Library) Caster {
+	frame := float64(d.Frame.W) / float64(d.Frame.H)
+	return Caster{Theme: t, Aspect: d.Aspect, Called: d.Called, Cuts: func(l theme.Layout, id doc.MediaID) bool {
+		m := lib[id]
+		if m.Kind != doc.PhotoMedia || l.Fit != design.Fill || d.Shots[id].Fit != "" || d.Shots[id].Focal != nil {
+			return false
+		}
+		places := l.PlacesIn(frame, framing.ShapeOf(d.Frame.W, d.Frame.H))
+		if len(places) != 1 {
+			return false
+		}
+		var need framing.Point
+		need.X, need.Y = d.Needs(m)
+		return theme.Cuts(places[0].Rect.W*frame/places[0].Rect.H, d.Aspect(m), need)
+	}}
 }
 
 func (c Caster) shape(m doc.Media) string {
@@ -216,6 +239,11 @@ func (c Caster) Layout(s doc.Slide, lib doc.Library, seed uint64) (theme.Layout,
 		shape = "upright"
 	}
 	layouts := c.Theme.Holds(len(s.Media), shape)
+	if c.Cuts != nil && len(s.Media) == 1 { // of several, rows cut nothing
+		if kind := slices.DeleteFunc(slices.Clone(layouts), func(l theme.Layout) bool { return c.Cuts(l, s.Media[0]) }); len(kind) > 0 {
+			layouts = kind
+		}
+	}
 	if len(layouts) == 0 {
 		return theme.Layout{}, false
 	}

@@ -301,6 +301,7 @@ type Media struct {
 	PeakDB      float64          // songs: measured true peak, dBTP
 	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
 	Focus       framing.Point    // photos: where the eye goes, in fractions; zero if unknown
+	Interest    framing.Rect     // photos: the part that holds what stands out, in fractions; empty if unknown
 	Print       uint64           // photos: difference hash, 0 if unknown
 	Sound       bool             // clips: has sound of its own
 	Clear       bool             // photos: lets what is behind show through somewhere
@@ -384,6 +385,26 @@ func (s Slideshow) Size(m Media) (w, h float64) {
 func (s Slideshow) Aspect(m Media) float64 {
 	w, h := s.Size(m)
 	return w / h
+}
+
+// Needs is how much of a picture's width and height, once turned and cropped, a
+// framing must show to keep its faces and what stands out; 0 if unknown.
+func (s Slideshow) Needs(m Media) (w, h float64) {
+	r := m.Interest
+	for _, f := range m.Faces {
+		if r == (framing.Rect{}) {
+			r = f
+		}
+		r = r.Union(f)
+	}
+	shot := s.Shots[m.ID]
+	if c := shot.Crop; c != (framing.Rect{}) || r == (framing.Rect{}) {
+		return 0, 0 // cropped by hand, it is as it is meant
+	}
+	if shot.Turn%2 == 1 {
+		return r.H, r.W
+	}
+	return r.W, r.H
 }
 
 // Shot is what is set for a medium.

@@ -178,7 +178,7 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 // caster casts by the context's theme, counting pictures as turned and
 // cropped.
 func caster(d doc.Slideshow, with Context) cast.Caster {
-	return cast.Caster{Theme: with.Theme, Aspect: d.Aspect, Called: d.Called}
+	return cast.Of(d, with.Theme, with.Library)
 }
 
 // ensureCards gives the slideshow its opening and closing once.

@@ -23,35 +23,7 @@ func Point(p raster.Pixels) framing.Point {
 	if p.W < 4 || p.H < 4 {
 		return framing.Point{X: 0.5, Y: 0.5}
 	}
-	soft := raster.Pixels{W: p.W, H: p.H, Channels: p.Channels, Pix: append([]byte(nil), p.Pix...)}
-	raster.Blur(soft, 1)
-	var mean [3]float64
-	for i := 0; i+2 < len(soft.Pix); i += p.Channels {
-		for c := range mean {
-			mean[c] += float64(soft.Pix[i+c])
-		}
-	}
-	n := float64(p.W * p.H)
-	for c := range mean {
-		mean[c] /= n
-	}
-	s := make([]float64, p.W*p.H)
-	most := 0.0
-	for y := range p.H {
-		for x := range p.W {
-			i := (y*p.W + x) * p.Channels
-			d := 0.0
-			for c := range mean {
-				v := float64(soft.Pix[i+c]) - mean[c]
-				d += v * v
-			}
-			d = math.Sqrt(d) + 2.5*math.Abs(float64(p.Pix[i+1])-float64(soft.Pix[i+1]))
-			dx, dy := (float64(x)+0.5)/float64(p.W)-0.5, (float64(y)+0.5)/float64(p.H)-0.46
-			d *= math.Exp(-2.2 * (dx*dx + dy*dy))
-			s[y*p.W+x] = d
-			most = math.Max(most, d)
-		}
-	}
+	s, most := saliency(p)
 	// Only the most striking half counts, by its square.
 	var sum, sx, sy float64
 	for y := range p.H {
@@ -67,6 +39,84 @@ func Point(p raster.Pixels) framing.Point {
 		return framing.Point{X: 0.5, Y: 0.46}
 	}
 	return framing.Point{X: sx / sum / float64(p.W), Y: sy / sum / float64(p.H)}
+}
+
+// Interest is the part of a picture, in fractions of it, that holds what stands
+// out: between a tenth and nine tenths of what is striking, across and down.
+// Where much of the picture is struck evenly it is large. It is empty for a
+// picture in which nothing stands out.
+func Interest(p raster.Pixels) framing.Rect {
+	if p.W < 4 || p.H < 4 {
+		return framing.Rect{}
+	}
+	s, most := saliency(p)
+	across, down := make([]float64, p.W), make([]float64, p.H)
+	for y := range p.H {
+		for x := range p.W {
+			v := math.Max(0, s[y*p.W+x]-0.4*most)
+			across[x] += v
+			down[y] += v
+		}
+	}
+	x0, x1 := middle(across)
+	y0, y1 := middle(down)
+	return framing.Rect{X: x0, Y: y0, W: x1 - x0, H: y1 - y0}
+}
+
+// middle is where a tenth and nine tenths of a sum are reached, as shares of its
+// length; both are 0 for a sum of nothing.
+func middle(of []float64) (from, to float64) {
+	sum := 0.0
+	for _, v := range of {
+		sum += v
+	}
+	if sum == 0 {
+		return 0, 0
+	}
+	n, so := float64(len(of)), 0.0
+	for i, v := range of {
+		if so < 0.1*sum && so+v >= 0.1*sum {
+			from = float64(i) / n
+		}
+		if so < 0.9*sum && so+v >= 0.9*sum {
+			to = float64(i+1) / n
+		}
+		so += v
+	}
+	return from, to
+}
+
+// saliency is how much each point stands out, and the most of it.
+func saliency(p raster.Pixels) (s []float64, most float64) {
+	soft := raster.Pixels{W: p.W, H: p.H, Channels: p.Channels, Pix: append([]byte(nil), p.Pix...)}
+	raster.Blur(soft, 1)
+	var mean [3]float64
+	for i := 0; i+2 < len(soft.Pix); i += p.Channels {
+		for c := range mean {
+			mean[c] += float64(soft.Pix[i+c])
+		}
+	}
+	n := float64(p.W * p.H)
+	for c := range mean {
+		mean[c] /= n
+	}
+	s = make([]float64, p.W*p.H)
+	for y := range p.H {
+		for x := range p.W {
+			i := (y*p.W + x) * p.Channels
+			d := 0.0
+			for c := range mean {
+				v := float64(soft.Pix[i+c]) - mean[c]
+				d += v * v
+			}
+			d = math.Sqrt(d) + 2.5*math.Abs(float64(p.Pix[i+1])-float64(soft.Pix[i+1]))
+			dx, dy := (float64(x)+0.5)/float64(p.W)-0.5, (float64(y)+0.5)/float64(p.H)-0.46
+			d *= math.Exp(-2.2 * (dx*dx + dy*dy))
+			s[y*p.W+x] = d
+			most = math.Max(most, d)
+		}
+	}
+	return s, most
 }
 
 // Print is a difference hash of a picture: 64 bits, each telling whether one

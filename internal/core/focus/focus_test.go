@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
 )
 
@@ -88,4 +89,32 @@ func TestSharpness(t *testing.T) {
 	}
 	assert.Zero(t, Sharpness(raster.Pixels{W: 64, H: 64, Channels: 3, Pix: make([]byte, 64*64*3)}))
 	assert.Zero(t, Sharpness(raster.Pixels{W: 8, H: 8, Channels: 3, Pix: make([]byte, 192)}))
+}
+
+// What stands out in two corners needs nearly all of a picture; what stands out
+// in one place little of it; where nothing does nothing is said.
+func TestInterest(t *testing.T) {
+	at := func(spots ...[2]int) framing.Rect {
+		p := raster.Pixels{W: 120, H: 80, Channels: 3, Pix: make([]byte, 120*80*3)}
+		for i := range p.Pix {
+			p.Pix[i] = 90
+		}
+		for _, s := range spots {
+			for y := s[1] - 6; y < s[1]+6; y++ {
+				for x := s[0] - 6; x < s[0]+6; x++ {
+					copy(p.Pix[(y*p.W+x)*3:], []byte{240, 60, 40})
+				}
+			}
+		}
+		return Interest(p)
+	}
+	both := at([2]int{15, 40}, [2]int{105, 40})
+	assert.InDelta(t, 0.8, both.W, 0.12)
+	assert.Less(t, both.H, 0.25)
+	one := at([2]int{30, 20})
+	assert.InDelta(t, 0.25, one.Centre().X, 0.03)
+	assert.InDelta(t, 0.25, one.Centre().Y, 0.03)
+	assert.Less(t, max(one.W, one.H), 0.25)
+	assert.Empty(t, at())
+	assert.Empty(t, Interest(raster.Pixels{W: 2, H: 2, Channels: 3, Pix: make([]byte, 12)}))
 }

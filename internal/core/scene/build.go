@@ -247,7 +247,7 @@ func (b *builder) uncrop(id doc.MediaID, r framing.Rect) framing.Rect {
 // pictures lays out a picture or clip slide.
 func (b *builder) pictures() {
 	media := b.slide.Media
-	layout, ok := cast.Caster{Theme: b.theme, Aspect: b.doc.Aspect, Called: b.doc.Called}.Layout(b.slide.Slide, b.lib, b.doc.Seed)
+	layout, ok := cast.Of(b.doc, b.theme, b.lib).Layout(b.slide.Slide, b.lib, b.doc.Seed)
 	if !ok {
 		layout = theme.Layout{Pictures: len(media), Arrange: theme.Grid, Margin: 0.05, Gap: 0.03, Suits: "any", Dress: theme.Dress{Fit: design.Fill}}
 	}
@@ -256,11 +256,12 @@ func (b *builder) pictures() {
 		places = theme.Grid.Places(len(media), b.w()/b.h(), 0.05, 0.03, 0, 1.2)
 	}
 	if b.slide.Layout == "" { // a layout chosen by hand is meant as it is
-		aspects := make([]float64, len(media))
+		aspects, needs := make([]float64, len(media)), make([]framing.Point, len(media))
 		for i, id := range media {
 			aspects[i] = b.doc.Aspect(b.lib[id])
+			needs[i].X, needs[i].Y = b.doc.Needs(b.lib[id])
 		}
-		places = layout.Suited(places, aspects, b.w()/b.h(), b.fit(layout.Dress, media[0]) == design.Whole)
+		places = layout.Suited(places, aspects, needs, b.w()/b.h(), b.fit(layout.Dress, media[0]) == design.Whole)
 	}
 	first := b.lib[media[0]]
 	covered := !first.Clear && len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""

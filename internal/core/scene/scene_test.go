@@ -150,6 +150,26 @@ func TestNoFaceIsCut(t *testing.T) {
 	assert.Equal(t, []doc.SlideID{"b", "c"}, on, "it fills the slide, and the closing")
 }
 
+// A picture whose interest is spread out gets a layout that shows all of it, as far
+// as nobody chose another; one whose interest is in the middle may be cropped.
+func TestSpreadPicturesAreNotCropped(t *testing.T) {
+	square := func(interest framing.Rect, hand string) *Scene {
+		return filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2400, Interest: interest}, hand, hd, nil, nil)
+	}
+	shown := func(sc *Scene) float64 {
+		for _, l := range sc.Slides[1].Layers {
+			if l.Asset.Kind == Photo {
+				return l.Window.To.H
+			}
+		}
+		return 1 // a print shows all of it
+	}
+	tall := framing.Rect{X: 0.3, Y: 0.03, W: 0.3, H: 0.94}
+	assert.InDelta(t, 1, shown(square(tall, "")), 0.01)
+	assert.Less(t, shown(square(tall, "full")), 0.75, "by hand it is as it is meant")
+	assert.Less(t, shown(square(framing.Rect{X: 0.4, Y: 0.4, W: 0.2, H: 0.2}, "")), 0.75)
+}
+
 // A focal point set by hand is in the frame, whatever the shape; turning and
 // cropping are counted.
 func TestFocalPointByHand(t *testing.T) {

@@ -163,8 +163,8 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 // shadeBehind lays a soft shade of the backdrop's colour behind words, so that
 // they can be read whatever the picture, which keeps its light elsewhere.
 func (b *builder) shadeBehind(words framing.Rect) {
-	blur := math.Round(b.short() * 0.05)
-	r := words.Inset(-1.4 * blur)
+	blur := math.Round(b.short() * 0.09)
+	r := words.Inset(-1.1 * blur)
 	b.add(Layer{
 		Asset: Asset{Kind: Shadow, W: int(r.W), H: int(r.H), Blur: int(blur), Colour: *b.shade},
 		Place: Still(r.Inset(-3 * blur)), Window: Still(unit), Alpha: 0.72, Enter: b.frames(0.9),

@@ -75,11 +75,21 @@ const (
 	leastCovered = 0.55
 )
 
+// Cuts reports whether a place of an aspect cuts into what must be seen of a
+// picture of another.
+func Cuts(place, picture float64, need framing.Point) bool {
+	if place < picture {
+		return need.X > place/picture
+	}
+	return need.Y > picture/place
+}
+
 // Suited is where pictures of the given aspects go in a layout: where the layout
 // puts them if it suits them, else in rows in which nothing is cut away and as
-// much as possible is covered, at the layout's own angles. whole says that the
+// much as possible is covered, at the layout's own angles. needs is how much of
+// each picture's width and height must be seen (nil: unknown); whole says that the
 // layout shows pictures whole.
-func (l Layout) Suited(places []Place, aspects []float64, frame float64, whole bool) []Place {
+func (l Layout) Suited(places []Place, aspects []float64, needs []framing.Point, frame float64, whole bool) []Place {
 	// A mat is a share of the frame's shorter side, on all sides of a picture.
 	mx, my := l.Mat/math.Max(1, frame), l.Mat/math.Max(1, 1/frame)
 	inside := func(r framing.Rect, k float64) framing.Rect {
@@ -97,6 +107,9 @@ func (l Layout) Suited(places []Place, aspects []float64, frame float64, whole b
 			covered += p.Rect.W * p.Rect.H * share
 		} else {
 			cut = math.Max(cut, 1-share)
+			if needs != nil && Cuts(have, aspects[i], needs[i]) {
+				cut = 1
+			}
 		}
 	}
 	if !whole && cut <= mostCut || whole && (len(places) > 2 || covered >= leastCovered*framing.TitleSafe.W*framing.TitleSafe.H) {
