@@ -234,8 +234,8 @@ type Seen struct {
 
 	Interest framing.Rect `json:"interest,omitzero"`
 
-	Sound bool           `json:"sound,omitempty"`
-	Clear bool           `json:"clear,omitempty"`
+	Sound bool `json:"sound,omitempty"`
+	Clear bool `json:"clear,omitempty"`
 
 	Camera      string  `json:"camera,omitempty"`
 	Sharp       float64 `json:"sharp,omitempty"`
