@@ -11,7 +11,7 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui,ingest" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures, ui or ingest. Pages, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
+	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui,ingest,fit" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures, ui, ingest or fit. Pages, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, 300 for memory, or 1000 for ingest."`
 	Slides  int     `default:"300" help:"Slides of the page that is measured by ui."`
 	Films   int     `default:"24" help:"Films of a Run."`
@@ -26,6 +26,9 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if o.Seconds == 0 {
 		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5, "encode": 3, "outputs": 2}[c.What]
+	}
+	if c.What == "fit" {
+		return bench.Fit(os.Stdout)
 	}
 	if c.What == "gestures" {
 		return bench.Gestures(ctx, os.Stdout)

@@ -4,7 +4,9 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"nelko/internal/makefilm"
 	"os"
 	"os/signal"
 	"runtime/debug"
@@ -49,6 +51,10 @@ func main() {
 		kong.UsageOnError(), kong.BindTo(ctx, (*context.Context)(nil)))
 	if err := k.Run(); err != nil {
 		fmt.Fprintln(os.Stderr, "nelko:", err)
+		var cannot *makefilm.CannotFit
+		if errors.As(err, &cannot) {
+			os.Exit(3)
+		}
 		os.Exit(1)
 	}
 }

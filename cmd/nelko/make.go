@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"time"
@@ -28,6 +29,9 @@ type makeCmd struct {
 	FPS    string            `name:"fps" help:"Frame rate: 24, 25, 29.97, 30, 50, 59.94 or 60; the profile's without it."`
 
 	Profile  []string `sep:"none" help:"Way of encoding; give several times for several files at once. See nelko profiles."`
+	Fit      string   `enum:"music,pace" default:"music" help:"What sets the lengths: music, to end with it to the frame, or pace, the theme's seconds a picture."`
+	Shortest float64  `default:"1.5" help:"Seconds a picture is wholly seen at least, between its joins; 0 for a frame."`
+	Longest  float64  `default:"10" help:"Seconds a picture is wholly seen at most; 0 for any time."`
 	Language string   `help:"Language of words and sound, as three letters of ISO 639-2."`
 	Seed     uint64   `default:"1" help:"Another seed gives another arrangement."`
 	JSON     bool     `name:"json" help:"Print a summary as JSON."`
@@ -40,6 +44,7 @@ func (c *makeCmd) Run(ctx context.Context) error {
 		return err
 	}
 	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
+	r.Fit = doc.Fit{Mode: doc.FitMode(c.Fit), Shortest: c.Shortest, Longest: c.Longest}
 	r.Told = render.Told{Date: time.Now(), Language: c.Language}
 	if c.FPS != "" {
 		if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {
@@ -62,13 +67,16 @@ func (c *makeCmd) Run(ctx context.Context) error {
 	for _, f := range s.Refused {
 		fmt.Fprintf(os.Stderr, "not used: %s: %s\n", f.File, f.Reason)
 	}
-	if err != nil {
-		return err
-	}
-	if c.JSON {
+	var cannot *makefilm.CannotFit
+	if c.JSON && (err == nil || errors.As(err, &cannot)) {
 		enc := json.NewEncoder(os.Stdout)
 		enc.SetIndent("", "  ")
-		return enc.Encode(s)
+		if err := enc.Encode(s); err != nil {
+			return err
+		}
+	}
+	if err != nil || c.JSON {
+		return err
 	}
 	for _, w := range s.Warnings {
 		fmt.Fprintln(os.Stderr, "check:", w)

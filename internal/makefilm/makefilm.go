@@ -17,6 +17,7 @@ import (
 	"nelko/internal/core/naming"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/remedy"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
@@ -37,8 +38,29 @@ type Request struct {
 	Rate     timecode.Rate     // zero: the profiles'
 	Profiles []profile.Profile // empty: the usual one
 	Seed     uint64
+	Fit      doc.Fit // zero: to the music, without limits
 	Told     render.Told
 	Progress func(done, total timecode.Frames)
+}
+
+// CannotFit means that the pictures cannot be fitted to the music within the
+// limits, and says what would help.
+type CannotFit struct {
+	Why      string
+	Remedies []remedy.Remedy
+}
+
+func (e *CannotFit) Error() string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "the pictures cannot be fitted to the music: %s", e.Why)
+	for i, r := range e.Remedies {
+		b.WriteString(map[bool]string{true: "\nit would help to:", false: ""}[i == 0])
+		fmt.Fprintf(&b, "\n- %s", r.Text)
+		if r.Seconds > 0 {
+			fmt.Fprintf(&b, " (%.1f s a picture)", r.Seconds)
+		}
+	}
+	return b.String()
 }
 
 // Summary tells what was made.
@@ -56,7 +78,8 @@ type Summary struct {
 	Slides       []SlideSummary  `json:"slides"`
 	Refused      []RefusedFile   `json:"refused"`
 	Warnings     []string        `json:"warnings"`
-	File         render.Facts    `json:"file"` // the first
+	Remedies     []remedy.Remedy `json:"remedies,omitempty"` // where the pictures cannot be fitted to the music
+	File         render.Facts    `json:"file"`               // the first
 	Files        []Output        `json:"files"`
 }
 
@@ -206,7 +229,11 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 	}
 	ops := []edit.Op{edit.Details{Values: r.Details}, edit.Pour{Media: m.order}}
 	if len(m.songs) > 0 {
-		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{Mode: doc.ToMusic})
+		mode := r.Fit.Mode
+		if mode == "" {
+			mode = doc.ToMusic
+		}
+		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{Mode: mode, Pace: r.Fit.PaceSeconds}, edit.Limits{Shortest: &r.Fit.Shortest, Longest: &r.Fit.Longest})
 	}
 	var err error
 	for _, op := range ops {
@@ -227,7 +254,8 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 		return nil, err
 	}
 	if f.Plan.FitError != nil {
-		return nil, fmt.Errorf("the pictures cannot be fitted to the music: %w", f.Plan.FitError)
+		s.Remedies = remedy.For(d, with)
+		return nil, &CannotFit{f.Plan.CannotFit(), s.Remedies}
 	}
 	s.describe(f)
 	for _, c := range append(plan.Checks(f.Doc, f.Plan, t, f.Library), f.Findings()...) {

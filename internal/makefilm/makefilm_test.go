@@ -73,8 +73,23 @@ func TestFolderBecomesAFilm(t *testing.T) {
 	r.Music = []string{filepath.Join(songs, "c.flac")}
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=500:d=3", r.Music[0])
 	_, err = Film(context.Background(), r)
-	assert.ErrorContains(t, err, "too few")
+	var cannot *CannotFit
+	require.ErrorAs(t, err, &cannot)
+	assert.ErrorContains(t, err, "too little")
 	assert.NoFileExists(t, r.Out)
+
+	// Within limits: what would help, each with how long a picture is seen then.
+	r.Music = []string{filepath.Join(songs, "d.flac")}
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=500:d=18", r.Music[0])
+	r.Fit = doc.Fit{Shortest: 3, Longest: 10}
+	s, err = Film(context.Background(), r)
+	require.ErrorAs(t, err, &cannot)
+	assert.ErrorContains(t, err, "it would help to:\n- ")
+	assert.NoFileExists(t, r.Out)
+	require.NotEmpty(t, s.Remedies)
+	for _, x := range s.Remedies {
+		assert.NotEmpty(t, x.What)
+	}
 
 	r.Media = songs
 	_, err = Film(context.Background(), r)

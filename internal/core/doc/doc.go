@@ -267,7 +267,15 @@ const (
 type Fit struct {
 	Mode        FitMode `json:"mode"`
 	PaceSeconds float64 `json:"pace_seconds"`
+	Shortest    float64 `json:"shortest_seconds,omitempty"` // a picture is wholly seen, between its joins, at least so long; 0: a frame
+	Longest     float64 `json:"longest_seconds,omitempty"`  // and at most so long; 0: any time
 }
+
+// The limits of the time a picture is wholly seen (common practice, no source).
+const (
+	UsualShortest = 1.5
+	UsualLongest  = 10
+)
 
 // ParsePace reads seconds a picture as people write them, with a point or a
 // comma, within the limits of a pace.

@@ -70,6 +70,9 @@ func (s Slideshow) Validate() error {
 	if !between(s.Fit.PaceSeconds, MinPace, MaxPace) {
 		return fmt.Errorf("fit.pace_seconds: %g; must be %g to %d", s.Fit.PaceSeconds, MinPace, MaxPace)
 	}
+	if f := s.Fit; !between(f.Shortest, 0, MaxPace) || !between(f.Longest, 0, MaxPace) || f.Longest > 0 && f.Longest < f.Shortest {
+		return fmt.Errorf("fit.shortest_seconds: limits must be 0 to %d s, the longest not below the shortest", MaxPace)
+	}
 	if s.Fit.Mode != ToMusic && s.Fit.Mode != AtPace {
 		return fmt.Errorf("fit.mode: %q", s.Fit.Mode)
 	}

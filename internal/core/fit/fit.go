@@ -7,6 +7,8 @@
 package fit
 
 import (
+	"cmp"
+	"errors"
 	"fmt"
 	"math"
 	"slices"
@@ -17,10 +19,15 @@ import (
 // Frames is a length in frames.
 type Frames = timecode.Frames
 
+// unbounded is longer than any film.
+const unbounded = Frames(1) << 40
+
 // Slide is what the solver knows of a slide.
 type Slide struct {
 	Fixed  Frames  // above 0: keeps this length
 	Linger float64 // share of the free time, above 0; ignored when Fixed
+	Least  Frames  // wholly seen, between its joins, at least so long; 0: one frame
+	Most   Frames  // wholly seen at most so long; 0: any time
 }
 
 // Solution is the answer: a length for each slide and an overlap for each of
@@ -67,6 +74,8 @@ func (e *Error) Error() string {
 		return "there are no slides to fit"
 	case e.Free == 0:
 		return fmt.Sprintf("every slide has a set length: together they last %d frames, the music %d; unpin a slide", e.Reach, e.Target)
+	case e.Reach < e.Target:
+		return fmt.Sprintf("%d slides last at most %d frames, the music has %d: %d too many", e.Free, e.Reach, e.Target, e.Target-e.Reach)
 	case e.Fixed == 0:
 		return fmt.Sprintf("%d slides need at least %d frames, the music has %d: %d too few", e.Free, e.Reach, e.Target, e.Reach-e.Target)
 	}
@@ -107,8 +116,9 @@ func Solve(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
 		return solveWith(slides, laps, target)
 	}
 	best, err := try(widest)
-	if err == nil {
-		return best, nil
+	var cannot *Error
+	if err == nil || errors.As(err, &cannot) && cannot.Reach < cannot.Target && cannot.Free > 0 {
+		return best, err // shorter joins would make the film no longer
 	}
 	// Feasibility only improves as the overlaps shrink, so bisect.
 	lo, hi := Frames(0), widest
@@ -154,13 +164,17 @@ func solveWith(slides []Slide, overlaps []Frames, target Frames) (Solution, erro
 	n := len(slides)
 	s := Solution{Lengths: make([]Frames, n), Overlaps: overlaps}
 	free := []int{}
-	least := make([]Frames, n)
+	least, most := make([]Frames, n), make([]Frames, n)
+	reach := Frames(0) // of all free slides together, at most
 	room, need, fixed := target, Frames(0), Frames(0)
 	for _, o := range overlaps {
 		room += o
 	}
 	for i, sl := range slides {
-		least[i] = 1
+		least[i] = max(1, sl.Least)
+		if sl.Fixed > 0 {
+			least[i] = 1 // it is as long as it is
+		}
 		if i > 0 {
 			least[i] += overlaps[i-1]
 		}
@@ -178,64 +192,78 @@ func solveWith(slides []Slide, overlaps []Frames, target Frames) (Solution, erro
 		}
 		free = append(free, i)
 		need += least[i]
+		if most[i] = unbounded; sl.Most > 0 {
+			most[i] = max(least[i], least[i]-max(1, sl.Least)+sl.Most)
+		}
+		reach = min(unbounded, reach+most[i])
 	}
 	if need > room || (len(free) == 0 && room != 0) {
 		return s, &Error{Target: target, Reach: target + need - room, Free: len(free), Fixed: fixed}
 	}
+	if len(free) > 0 && reach < room {
+		return s, &Error{Target: target, Reach: target - room + reach, Free: len(free), Fixed: fixed}
+	}
 	if len(free) > 0 {
-		share(slides, free, least, room, s.Lengths)
+		share(slides, free, least, most, room, s.Lengths)
 	}
 	return s, nil
 }
 
-// share splits room among the free slides by linger. Slides whose share would
-// be under their least get the least, and the rest is split again. Whole
-// frames go by largest remainder, ties to the earlier slide.
-func share(slides []Slide, free []int, least []Frames, room Frames, out []Frames) {
-	open := slices.Clone(free)
-	for {
-		weight := 0.0
-		for _, i := range open {
-			weight += slides[i].Linger
-		}
-		keep := open[:0:0]
-		left := room
-		for _, i := range open {
-			if float64(room)*slides[i].Linger/weight < float64(least[i]) {
-				out[i] = least[i]
-				left -= least[i]
-			} else {
-				keep = append(keep, i)
-			}
-		}
-		if len(keep) == len(open) {
-			byRemainder(slides, open, weight, room, out)
-			return
-		}
-		open, room = keep, left
-		if len(open) == 0 {
-			// All at their least with frames to spare cannot be: the last
-			// slide's share is at least its part of the room.
-			out[free[len(free)-1]] += room
-			return
+// share splits room among the free slides by linger, each between its least and
+// its most: λ·linger held to these, with the one λ at which all add up. Whole
+// frames go by largest remainder, ties to the earlier slide, so that no slide is a
+// frame from what it should be.
+func share(slides []Slide, free []int, least, most []Frames, room Frames, out []Frames) {
+	// Between neighbouring values of λ at which a slide leaves its least or
+	// reaches its most, the sum is a line.
+	type turn struct{ at, slope, base float64 }
+	turns := make([]turn, 0, 2*len(free))
+	base, slope := 0.0, 0.0
+	for _, i := range free {
+		w := slides[i].Linger
+		base += float64(least[i])
+		turns = append(turns, turn{float64(least[i]) / w, w, -float64(least[i])})
+		if most[i] < unbounded {
+			turns = append(turns, turn{float64(most[i]) / w, -w, float64(most[i])})
 		}
 	}
+	slices.SortFunc(turns, func(a, b turn) int { return cmp.Compare(a.at, b.at) })
+	level := 0.0
+	for k, t := range turns {
+		if base+slope*t.at >= float64(room) && slope > 0 {
+			break
+		}
+		base, slope, level = base+t.base, slope+t.slope, t.at
+		if k == len(turns)-1 || base+slope*turns[k+1].at >= float64(room) {
+			break
+		}
+	}
+	if slope > 1e-9 {
+		level = (float64(room) - base) / slope
+	}
+	exact := make(map[int]float64, len(free))
+	for _, i := range free {
+		exact[i] = math.Max(float64(least[i]), math.Min(level*slides[i].Linger, float64(most[i])))
+	}
+	byRemainder(free, exact, room, out)
 }
 
-func byRemainder(slides []Slide, open []int, weight float64, room Frames, out []Frames) {
+// byRemainder makes lengths whole so that they add up to room.
+func byRemainder(free []int, exact map[int]float64, room Frames, out []Frames) {
 	type part struct {
 		i    int
 		rest float64
 	}
-	parts := make([]part, 0, len(open))
+	parts := make([]part, 0, len(free))
 	given := Frames(0)
-	for _, i := range open {
-		exact := float64(room) * slides[i].Linger / weight
-		// Shares that are whole but for rounding count as whole.
-		whole := math.Floor(exact + 1e-9)
+	for _, i := range free {
+		// Lengths that are whole but for rounding count as whole.
+		whole := math.Floor(exact[i] + 1e-7)
 		out[i] = Frames(whole)
 		given += out[i]
-		parts = append(parts, part{i, exact - whole})
+		if rest := exact[i] - whole; rest > 1e-7 {
+			parts = append(parts, part{i, rest})
+		}
 	}
 	slices.SortStableFunc(parts, func(a, b part) int {
 		if d := b.rest - a.rest; math.Abs(d) > 1e-9 {
@@ -243,6 +271,10 @@ func byRemainder(slides []Slide, open []int, weight float64, room Frames, out []
 		}
 		return a.i - b.i
 	})
+	if len(parts) == 0 {
+		out[free[len(free)-1]] += room - given // nothing, unless lengths are huge
+		return
+	}
 	for k := Frames(0); k < room-given; k++ {
 		out[parts[int(k)%len(parts)].i]++
 	}

@@ -6,6 +6,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"math"
 	"strings"
 
 	"nelko/internal/core/doc"
@@ -54,7 +55,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	into := make([]transition.Transition, len(d.Slides))
 	wanted := make([]timecode.Frames, len(d.Slides)-1)
 	for i, s := range d.Slides {
-		in[i] = fit.Slide{Fixed: fixed(d, t, lib, s), Linger: s.Linger}
+		in[i] = fit.Slide{Fixed: fixed(d, t, lib, s), Linger: s.Linger, Least: frames(d.Rate, d.Fit.Shortest, math.Ceil), Most: frames(d.Rate, d.Fit.Longest, math.Floor)}
 		if i < len(wanted) {
 			into[i] = joinOf(d, t, i)
 			if into[i].Kind != "cut" {
@@ -86,6 +87,14 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	return p
 }
 
+// frames are seconds in whole frames, rounded so that a limit is held.
+func frames(rate timecode.Rate, seconds float64, round func(float64) float64) timecode.Frames {
+	if seconds <= 0 {
+		return 0
+	}
+	return max(1, timecode.Frames(round(math.Round(seconds*rate.FPS()*1e6)/1e6)))
+}
+
 // joinOf is the transition from slide i to the next: as set for this join, for
 // all joins, or by the theme's rule.
 func joinOf(d doc.Slideshow, t *theme.Theme, i int) transition.Transition {
@@ -114,6 +123,15 @@ func fixed(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) timeco
 		return max(1, d.Rate.Frames(t.Closing.Seconds*s.Linger))
 	}
 	return 0
+}
+
+// Seen is the time a slide is wholly seen: between its joins.
+func (p Plan) Seen(i int) timecode.Frames {
+	seen := p.Slides[i].Length - p.Slides[i].Overlap
+	if i > 0 {
+		seen -= p.Slides[i-1].Overlap
+	}
+	return max(0, seen)
 }
 
 // Left is music time minus picture time: positive when music is left over,

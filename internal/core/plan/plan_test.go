@@ -109,7 +109,7 @@ func TestChecks(t *testing.T) {
 	d.Fit.Mode = doc.ToMusic
 	c = check()
 	assert.Equal(t, Stops, c[0].Weight)
-	assert.Contains(t, c[0].Text, "Cannot fit: slides of set length and 5 others need at least")
+	assert.Contains(t, c[0].Text, "Cannot fit: the pictures need at least 0:11.2 (335 frames), the music has 0:08.0 (240 frames)")
 
 	d, th, lib = show(t, 0, 0)
 	d.Slides = nil

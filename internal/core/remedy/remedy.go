@@ -1,0 +1,287 @@
+// Package remedy finds what makes a film fit its music that does not: each remedy
+// with what would come of it, so that whoever decides knows. Nothing is left out,
+// shown again or cut by itself.
+package remedy
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"math"
+	"math/bits"
+	"slices"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/fit"
+	"nelko/internal/core/focus"
+	"nelko/internal/core/plan"
+	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
+)
+
+// What a remedy does.
+const (
+	LeaveOut   = "leave out pictures"
+	Pairs      = "two pictures a slide"
+	MoreMusic  = "more music"
+	Shorter    = "shorter pictures"
+	TrimClip   = "shorten a clip"
+	Longer     = "longer pictures"
+	MorePics   = "more pictures"
+	LessMusic  = "less music"
+	HoldPace   = "hold the pace"
+	ShorterFix = "unpin slides"
+)
+
+// Remedy is one way to make a film fit.
+type Remedy struct {
+	What    string  `json:"what"`
+	Count   int     `json:"how_many"`          // of pictures, slides or songs it is about
+	Seconds float64 `json:"seconds_a_picture"` // that a picture is wholly seen then, on average
+	Amount  float64 `json:"seconds,omitempty"` // of music to be added or taken away, or of a clip left
+	Text    string  `json:"text"`
+	Op      edit.Op `json:"-"` // nil: it is not for the program to do
+}
+
+// For finds the remedies of a film that cannot be fitted to its music, the gentlest
+// first; none where it can.
+func For(d doc.Slideshow, with edit.Context) []Remedy {
+	if d.Fit.Mode != doc.ToMusic {
+		return nil
+	}
+	f := finder{d: d, with: with, now: plan.Build(d, with.Theme, with.Library)}
+	var e *fit.Error
+	if !errors.As(f.now.FitError, &e) {
+		return nil
+	}
+	if e.Reach > e.Target || e.Free == 0 {
+		f.tooMuch(e)
+	} else {
+		f.tooLittle(e)
+	}
+	return f.out
+}
+
+type finder struct {
+	d    doc.Slideshow
+	with edit.Context
+	now  plan.Plan
+	out  []Remedy
+	over bool // what was tried last was still too much
+}
+
+// fits reports whether the film would fit with an edit, and how long a picture is
+// wholly seen then.
+func (f *finder) fits(op edit.Op) (seconds float64, ok bool) {
+	n, err := edit.Do(f.d, op, f.with)
+	if err != nil {
+		f.over = true
+		return 0, false
+	}
+	p := plan.Build(n, f.with.Theme, f.with.Library)
+	if p.FitError != nil {
+		var e *fit.Error
+		if f.over = !errors.As(p.FitError, &e) || e.Reach > e.Target; e != nil && e.Free == 0 {
+			f.over = false
+		}
+		return 0, false
+	}
+	count := 0
+	for i, s := range p.Slides {
+		if s.Kind == doc.Pictures && s.Pinned == 0 {
+			seconds, count = seconds+p.Rate.Seconds(p.Seen(i)), count+1
+		}
+	}
+	return seconds / float64(max(1, count)), true
+}
+
+// add adds a remedy by an edit, if it is one.
+func (f *finder) add(r Remedy) {
+	seconds, ok := f.fits(r.Op)
+	if !ok {
+		return
+	}
+	r.Seconds = math.Round(seconds*100) / 100
+	f.out = append(f.out, r)
+}
+
+// least is the smallest n from 1 to most with which a film is no longer too much
+// for its music by op(n), or 0.
+func (f *finder) least(most int, op func(n int) edit.Op) int {
+	enough := func(n int) bool {
+		_, ok := f.fits(op(n))
+		return ok || !f.over
+	}
+	if most < 1 || !enough(most) {
+		return 0
+	}
+	lo, hi := 0, most
+	for hi-lo > 1 {
+		if mid := (lo + hi) / 2; enough(mid) {
+			hi = mid
+		} else {
+			lo = mid
+		}
+	}
+	return hi
+}
+
+// tooMuch finds what helps against too many pictures.
+func (f *finder) tooMuch(e *fit.Error) {
+	if pinned := f.pinned(); len(pinned) > 0 {
+		f.add(Remedy{What: ShorterFix, Count: len(pinned), Text: fmt.Sprintf("let %s follow the music too, instead of a set length", wording.Counted(len(pinned), "pinned slide")), Op: edit.Time{Slides: pinned, Unpin: true}})
+	}
+	if f.d.Fit.Shortest > 0 {
+		// In tenths of a second, as long as may be.
+		tenths := int(math.Ceil(f.d.Fit.Shortest*10)) - 1
+		for ; tenths > 0; tenths-- {
+			s := float64(tenths) / 10
+			if _, ok := f.fits(edit.Limits{Shortest: &s}); ok {
+				f.add(Remedy{What: Shorter, Count: e.Free, Text: fmt.Sprintf("let pictures go down to %g s", s), Op: edit.Limits{Shortest: &s}})
+				break
+			}
+		}
+	}
+	pairs := f.pairs()
+	of := func(n int) edit.Op {
+		s := edit.Several{Called: fmt.Sprintf("Put %s on slides of two", wording.Counted(2*n, "picture"))}
+		for _, p := range pairs[:n] {
+			s.Ops = append(s.Ops, edit.Group{Slides: p})
+		}
+		return s
+	}
+	if n := f.least(len(pairs), of); n > 0 {
+		f.add(Remedy{What: Pairs, Count: 2 * n, Text: fmt.Sprintf("put %d in two-picture layouts", 2*n), Op: of(n)})
+	}
+	spare := f.dispensable()
+	leave := func(n int) edit.Op { return edit.LeaveOut{Media: spare[:n]} }
+	if n := f.least(len(spare), leave); n > 0 {
+		f.add(Remedy{What: LeaveOut, Count: n, Text: fmt.Sprintf("leave out %d: look-alikes and blurred ones first", n), Op: leave(n)})
+	}
+	f.clips(e)
+	if missing := f.now.Rate.Seconds(e.Reach - e.Target); missing > 0 {
+		f.out = append(f.out, Remedy{What: MoreMusic, Count: 1, Amount: math.Ceil(missing*10) / 10, Seconds: f.d.Fit.Shortest, Text: fmt.Sprintf("add a song of %s or more", timecode.Clock(math.Ceil(missing*10)/10))})
+	}
+}
+
+// tooLittle finds what helps against too few pictures.
+func (f *finder) tooLittle(e *fit.Error) {
+	for tenths := int(f.d.Fit.Longest*10) + 1; tenths <= doc.MaxPace*10; tenths++ {
+		s := float64(tenths) / 10
+		if _, ok := f.fits(edit.Limits{Longest: &s}); ok {
+			f.add(Remedy{What: Longer, Count: e.Free, Text: fmt.Sprintf("let pictures stay up to %g s", s), Op: edit.Limits{Longest: &s}})
+			break
+		}
+	}
+	f.add(Remedy{What: HoldPace, Count: e.Free, Text: fmt.Sprintf("hold %g s a picture and let the music fade at the end of the pictures", f.d.Fit.PaceSeconds), Op: edit.Fit{Mode: doc.AtPace}})
+	over := f.now.Rate.Seconds(e.Target - e.Reach)
+	f.out = append(f.out, Remedy{What: LessMusic, Count: 1, Amount: math.Ceil(over*10) / 10, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("take a song that is %s shorter", timecode.Clock(math.Ceil(over*10)/10))})
+	if f.d.Fit.Longest > 0 {
+		n := int(math.Ceil(over / f.d.Fit.Longest))
+		f.out = append(f.out, Remedy{What: MorePics, Count: n, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("bring in %s more, or fewer that are seen shorter", wording.Counted(n, "picture"))})
+	}
+}
+
+// pinned are the slides of set length that need not have it.
+func (f *finder) pinned() (out []doc.SlideID) {
+	for _, s := range f.d.Slides {
+		if s.Pinned > 0 && s.Kind != doc.Clip {
+			out = append(out, s.ID)
+		}
+	}
+	return out
+}
+
+// pairs are neighbouring slides of one photo each, of the same shape first, that
+// nobody set a length or words for.
+func (f *finder) pairs() (out [][]doc.SlideID) {
+	single := func(s doc.Slide) bool {
+		return s.Kind == doc.Pictures && len(s.Media) == 1 && s.Pinned == 0 && s.Caption == "" && len(s.Lines) == 0 && s.Layout == "" && !s.Common() && !s.Row
+	}
+	shape := func(s doc.Slide) bool { return f.d.Aspect(f.with.Library[s.Media[0]]) < 1 }
+	used := map[doc.SlideID]bool{}
+	for _, same := range []bool{true, false} {
+		for i := 0; i+1 < len(f.d.Slides); i++ {
+			a, b := f.d.Slides[i], f.d.Slides[i+1]
+			if used[a.ID] || used[b.ID] || !single(a) || !single(b) || same && shape(a) != shape(b) {
+				continue
+			}
+			used[a.ID], used[b.ID] = true, true
+			out = append(out, []doc.SlideID{a.ID, b.ID})
+		}
+	}
+	return out
+}
+
+// dispensable are the film's photos in the order in which they are best done
+// without: the less sharp of look-alikes, blurred ones, then evenly from all over
+// the film. What was set by hand stays.
+func (f *finder) dispensable() []doc.MediaID {
+	type photo struct {
+		id     doc.MediaID
+		at     int
+		reason int // 0 is the first to go
+	}
+	var all []photo
+	for _, s := range f.d.Slides {
+		if s.Kind != doc.Pictures || s.Pinned > 0 || s.Caption != "" || s.Common() || s.Row {
+			continue
+		}
+		for _, id := range s.Media {
+			m := f.with.Library[id]
+			p := photo{id: id, at: len(all), reason: 2}
+			if m.Sharp > 0 && m.Sharp < focus.Blurred {
+				p.reason = 1
+			}
+			if k := len(all) - 1; k >= 0 && m.Print != 0 {
+				if before := f.with.Library[all[k].id]; before.Print != 0 && bits.OnesCount64(before.Print^m.Print) <= 8 {
+					if before.Sharp < m.Sharp {
+						all[k].reason = 0
+					} else {
+						p.reason = 0
+					}
+				}
+			}
+			all = append(all, p)
+		}
+	}
+	order := spread(len(all))
+	slices.SortStableFunc(all, func(a, b photo) int {
+		return cmp.Or(cmp.Compare(a.reason, b.reason), cmp.Compare(order[a.at], order[b.at]))
+	})
+	out := make([]doc.MediaID, 0, len(all))
+	for _, p := range all[:max(0, len(all)-1)] { // one stays
+		out = append(out, p.id)
+	}
+	return out
+}
+
+// spread ranks n places so that the first few lie evenly among all: by the bits of
+// their numbers read backwards.
+func spread(n int) []int {
+	out := make([]int, n)
+	for i := range out {
+		out[i] = int(bits.Reverse32(uint32(i)))
+	}
+	return out
+}
+
+// clips names a clip that is longer than what is left for it, with the trim that
+// makes it fit.
+func (f *finder) clips(e *fit.Error) {
+	over := f.now.Rate.Seconds(e.Reach - e.Target)
+	for _, s := range f.d.Slides {
+		if s.Kind != doc.Clip || s.Trim != nil {
+			continue
+		}
+		m := f.with.Library[s.Media[0]]
+		begin, length := f.d.Cut(s, m)
+		from, left := float64(begin)/timecode.SampleRate, float64(length)/timecode.SampleRate-over-0.1
+		if left < 1 {
+			continue
+		}
+		t := doc.Trim{From: from, To: math.Floor((from+left)*10) / 10}
+		f.add(Remedy{What: TrimClip, Count: 1, Amount: t.To - t.From, Text: fmt.Sprintf("shorten %s to %.1f s", m.Name, t.To-t.From), Op: edit.Shots{Media: s.Media, Trim: &t, Called: "Trimmed"}})
+	}
+}
