@@ -94,6 +94,15 @@ test("nelko make renders a folder, lists what it could not use, and leaves nothi
   const out = join(dir, "film.mp4");
   const nelko = (...args) => spawnSync(join(root, "bin/nelko"), args, { encoding: "utf8" });
   const wanted = ["make", "--theme", "tideline", "--media", media, "--music", tune, "--detail", "names=Ann, Bo", "--detail", "date=2026", "--size", "640x360", "--fps", "25", "--json", "--out", out];
+  // Within the usual limits it does not fit: what would help, and no film.
+  const refused = nelko(...wanted);
+  assert.equal(refused.status, 3);
+  assert.match(refused.stderr, /it would help to:\n- let pictures go down to 1 s/);
+  const remedies = JSON.parse(refused.stdout).remedies;
+  assert.ok(remedies.length >= 3);
+  for (const r of remedies) assert.ok(r.what && r.how_many > 0 && r.seconds_a_picture > 0, JSON.stringify(r));
+  assert.ok(!readdirSync(dir).includes("film.mp4"));
+  wanted.splice(1, 0, "--shortest", "1");
   const made = nelko(...wanted);
   assert.equal(made.status, 0, made.stderr);
   assert.match(made.stderr, /not used: letter\.jpg: not a photo/);

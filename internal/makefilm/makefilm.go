@@ -254,6 +254,7 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 		return nil, err
 	}
 	if f.Plan.FitError != nil {
+		d.Rate = p.Rate
 		s.Remedies = remedy.For(d, with)
 		return nil, &CannotFit{f.Plan.CannotFit(), s.Remedies}
 	}

@@ -12,6 +12,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
+	"nelko/internal/core/remedy"
 	"nelko/internal/invalid"
 )
 
@@ -115,6 +116,17 @@ var controls = map[string]control{
 			return nil, &invalid.Input{Field: "kind", Problem: "Tick what of the settings is to be copied."}
 		}
 		return edit.CopySettings{From: f.From, Slides: f.Slides, Kinds: f.Kinds}, nil
+	}),
+	"remedy": reads(func(f struct {
+		What string `form:"what"`
+	}) (edit.Op, error) {
+		return remedy.Take{What: f.What}, nil
+	}),
+	"limits": reads(func(f struct {
+		Shortest *amount `form:"shortest" label:"Shortest"`
+		Longest  *amount `form:"longest" label:"Longest"`
+	}) (edit.Op, error) {
+		return edit.Limits{Shortest: (*float64)(f.Shortest), Longest: (*float64)(f.Longest)}, nil
 	}),
 	"sort": reads(func(f struct {
 		By   string `form:"by"`

@@ -131,6 +131,9 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"slidepicture", []string{"slide", opening, "slide-picture", ""}, func() bool { return v.load(order).Doc.Slides[0].Picture == "" }},
 		{"backdrop", []string{"slide", opening, "backdrop", "photo"}, func() bool { return v.load(order).Doc.Slides[0].Backdrop.Kind == design.Photo }},
 		{"backdrop", []string{"slide", opening, "backdrop", ""}, func() bool { return v.load(order).Doc.Slides[0].Backdrop == nil }},
+		{"limits", []string{"shortest", "2,5"}, func() bool { return v.load(order).Doc.Fit.Shortest == 2.5 && v.load(order).Plan.FitError != nil }},
+		{"remedy", []string{"what", "shorter pictures"}, func() bool { return v.load(order).Plan.FitError == nil && v.load(order).Doc.Fit.Shortest < 2.5 }},
+		{"limits", []string{"shortest", "0", "longest", "0"}, func() bool { return v.load(order).Doc.Fit.Shortest == 0 }},
 		{"captionstyle", style("cap-x", "49", "cap-y", "20", "snap", "1"), func() bool {
 			c := v.load(order).Doc.CaptionStyle
 			return c != nil && c.Size == 0.05 && c.At != nil && c.At.X == 0.5 && c.At.Y == 0.2 && c.Colour == raster.RGB{R: 255}
@@ -216,6 +219,8 @@ func TestDesignsOverTheWeb(t *testing.T) {
 		{"lettering", "align: there is no", []string{"slide", opening, "let-align", "spin"}},
 		{"slidepicture", "no longer", []string{"slide", opening, "slide-picture", "gone"}},
 		{"studiocard", "under Settings", []string{"says", "contact"}},
+		{"remedy", "does not make this film fit", []string{"what", "magic"}},
+		{"limits", "the longest not below the shortest", []string{"shortest", "5", "longest", "4"}},
 		{"backdropset", "choose a backdrop", []string{"slide", bare(), "back-moves", "true"}},
 		{"laypicture", "Choose the slides", []string{"decor-picture", medium}},
 		{"decor", "path: missing", []string{"index", "0", "decor-kind", "picture", "decor-media", medium, "decor-size", "30", "decor-opacity", "70", "decor-in", "0", "decor-out", "0"}},

@@ -62,9 +62,10 @@ type deskView struct {
 	BehindIs  doc.MediaID
 	Lettering *letteringView // of openings, closings and cards
 
-	Panel string            // that is open, whose pictures are wanted
-	Kinds []choice          // of change that can be made, by the ids of their panels
-	For   map[string]string // in a mixed choice, to how many a panel applies
+	Shortest, Longest float64           // a picture is seen, in seconds
+	Panel             string            // that is open, whose pictures are wanted
+	Kinds             []choice          // of change that can be made, by the ids of their panels
+	For               map[string]string // in a mixed choice, to how many a panel applies
 
 	LayoutPicks, MotionPicks, JoinPicks, BackdropPicks, LookPicks, StylePicks picks
 	Motion                                                                    motionView
@@ -212,6 +213,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 			v.Opening = wk.Doc.Slides[0].ID
 		}
 		v.film(wk, own)
+		v.Shortest, v.Longest = wk.Doc.Fit.Shortest, wk.Doc.Fit.Longest
 		for _, d := range wk.Theme.Details {
 			value := wk.Doc.Details[d.Key]
 			v.Details = append(v.Details, detailOf(d, value))
@@ -243,6 +245,11 @@ func (v *deskView) ownHere(wk *orders.Dossier, chosen []doc.Slide) {
 		}
 	}
 	v.OwnHere = wording.Listed(parts)
+}
+
+// UsualLimits are how long pictures are seen usually.
+func (v deskView) UsualLimits() string {
+	return fmt.Sprintf("%g and %d", doc.UsualShortest, doc.UsualLongest)
 }
 
 // kinds are the panels of the margin: what applies to any of what is chosen.

@@ -20,6 +20,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
+	"nelko/internal/core/remedy"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
@@ -310,6 +311,14 @@ func (v *orderView) gather(in *orders.Dossier, checks []plan.Check, see func(pla
 		}
 		v.Findings = append(v.Findings, f)
 	}
+}
+
+// Remedies are what makes a film fit its music that does not.
+func (v *orderView) Remedies() []remedy.Remedy {
+	if v.Plan.FitError == nil {
+		return nil
+	}
+	return remedy.For(v.Doc, edit.Context{Theme: v.Theme, Library: v.Library})
 }
 
 // At is the order in addresses, in the shape it is seen in.

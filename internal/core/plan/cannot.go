@@ -31,3 +31,16 @@ func (p Plan) CannotFit() string {
 	}
 	return fmt.Sprintf("the pictures need at least %s, the music has %s: %s too little", said(e.Reach), said(e.Target), said(e.Reach-e.Target))
 }
+
+// offBy says in few words by how much the slides cannot be fitted.
+func (p Plan) offBy() string {
+	var e *fit.Error
+	if !errors.As(p.FitError, &e) || e.Free == 0 {
+		return p.CannotFit()
+	}
+	off := p.Rate.Seconds(max(e.Reach-e.Target, e.Target-e.Reach))
+	if e.Reach < e.Target {
+		return fmt.Sprintf("the music is %s too long for the pictures", timecode.Clock(off))
+	}
+	return fmt.Sprintf("the music is %s too short for the pictures", timecode.Clock(off))
+}

@@ -64,7 +64,7 @@ func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 		add(Stops, "soundtrack", "No music yet")
 	}
 	if p.FitError != nil && !errors.Is(p.FitError, ErrNoMusic) {
-		add(Stops, "fit", "Cannot fit: %s", p.CannotFit())
+		add(Stops, "fit", "Cannot fit: %s", p.offBy())
 	}
 	if left := p.Left(); p.Music > 0 && pictures > 0 && left != 0 && p.FitError == nil {
 		if left > 0 {

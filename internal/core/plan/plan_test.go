@@ -109,7 +109,7 @@ func TestChecks(t *testing.T) {
 	d.Fit.Mode = doc.ToMusic
 	c = check()
 	assert.Equal(t, Stops, c[0].Weight)
-	assert.Contains(t, c[0].Text, "Cannot fit: the pictures need at least 0:11.2 (335 frames), the music has 0:08.0 (240 frames)")
+	assert.Contains(t, c[0].Text, "Cannot fit: the music is 0:03.2 too short for the pictures")
 
 	d, th, lib = show(t, 0, 0)
 	d.Slides = nil

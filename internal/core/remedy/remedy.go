@@ -22,16 +22,16 @@ import (
 
 // What a remedy does.
 const (
-	LeaveOut   = "leave out pictures"
-	Pairs      = "two pictures a slide"
-	MoreMusic  = "more music"
-	Shorter    = "shorter pictures"
-	TrimClip   = "shorten a clip"
-	Longer     = "longer pictures"
-	MorePics   = "more pictures"
-	LessMusic  = "less music"
-	HoldPace   = "hold the pace"
-	ShorterFix = "unpin slides"
+	LeaveOut  = "leave out pictures"
+	Pairs     = "two pictures a slide"
+	MoreMusic = "more music"
+	Shorter   = "shorter pictures"
+	TrimClip  = "shorten a clip"
+	Longer    = "longer pictures"
+	MorePics  = "more pictures"
+	LessMusic = "less music"
+	HoldPace  = "hold the pace"
+	Unpin     = "unpin slides"
 )
 
 // Remedy is one way to make a film fit.
@@ -130,7 +130,7 @@ func (f *finder) least(most int, op func(n int) edit.Op) int {
 // tooMuch finds what helps against too many pictures.
 func (f *finder) tooMuch(e *fit.Error) {
 	if pinned := f.pinned(); len(pinned) > 0 {
-		f.add(Remedy{What: ShorterFix, Count: len(pinned), Text: fmt.Sprintf("let %s follow the music too, instead of a set length", wording.Counted(len(pinned), "pinned slide")), Op: edit.Time{Slides: pinned, Unpin: true}})
+		f.add(Remedy{What: Unpin, Count: len(pinned), Text: fmt.Sprintf("let %s follow the music too, instead of a set length", wording.Counted(len(pinned), "pinned slide")), Op: edit.Time{Slides: pinned, Unpin: true}})
 	}
 	if f.d.Fit.Shortest > 0 {
 		// In tenths of a second, as long as may be.

@@ -77,7 +77,11 @@ func TestTooManyPictures(t *testing.T) {
 	assert.Equal(t, "let pictures go down to 1.7 s", got[remedy.Shorter].Text)
 	assert.InDelta(t, 1.7, got[remedy.Shorter].Seconds, 0.03)
 	assert.InDelta(t, 32, got[remedy.MoreMusic].Amount, 0.1)
-	assert.NotContains(t, got, remedy.ShorterFix)
+	assert.NotContains(t, got, remedy.Unpin)
+	for _, what := range []string{remedy.MoreMusic, remedy.Longer, "magic"} {
+		_, err := edit.Do(d, remedy.Take{What: what}, with)
+		require.ErrorIs(t, err, edit.ErrInvalid, what)
+	}
 }
 
 // Too few pictures: how long they would have to stay, how many more would do.
@@ -151,6 +155,10 @@ func TestRemediesAreTrue(t *testing.T) {
 			if n.Fit.Mode == doc.ToMusic {
 				assert.Equal(rt, q.MusicEnd, q.Frames, r.Text)
 			}
+			taken, err := edit.Do(d, remedy.Take{What: r.What}, with)
+			require.NoError(rt, err)
+			assert.Equal(rt, n, taken)
+			assert.NotEmpty(rt, remedy.Take{What: r.What}.Title())
 			gone := 0
 			if r.What == remedy.LeaveOut {
 				gone = r.Count
