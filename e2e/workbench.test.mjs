@@ -210,6 +210,23 @@ test("the film is made in a second shape, with one exception", async () => {
   assert.equal(await page.inputValue("#caption"), "In both of them");
   await edited(() => page.click("[data-as-first]"));
   assert.equal(await page.locator("#rows .slide[aria-label*='own in']").count(), 0);
+  // What happens elsewhere is heard here too, and files can be dropped here.
+  await edited(() =>
+    page.evaluate(() => {
+      const slide = document.querySelector("#rows .slide[aria-selected=true]").dataset.slide;
+      return fetch("/orders/1/edit/caption", { method: "POST", body: new URLSearchParams({ slide, caption: "From elsewhere", base: document.getElementById("base").value }), headers: { "HX-Request": "true" } });
+    }),
+  );
+  await page.click("#undo");
+  await settled(page);
+  await page.evaluate(() => {
+    const transfer = new DataTransfer();
+    transfer.items.add(new File(["no picture"], "dropped.jpg"));
+    for (const type of ["dragenter", "dragover", "drop"]) document.body.dispatchEvent(new DragEvent(type, { dataTransfer: transfer, bubbles: true, cancelable: true }));
+  });
+  const arrived = () => server.sql("SELECT count(*) FROM media WHERE name = 'dropped.jpg' AND order_id = 1");
+  for (let i = 0; i < 150 && arrived() !== "1"; i++) await page.waitForTimeout(100);
+  assert.equal(arrived(), "1");
   await edited(() => page.click("#undo"));
   await page.goto(page.url().replace(/\.1080x1920.*/, ""));
 });

@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"slices"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -68,9 +69,17 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 			shots[m] = d.Doc.Shot(m)
 		}
 	}
+	// An opening and a closing may show any picture of the film.
+	var film [][]doc.MediaID
+	if slices.ContainsFunc(near, func(s plan.Slide) bool { return s.Kind == doc.Opening || s.Kind == doc.Closing }) {
+		for _, s := range d.Doc.Slides {
+			film = append(film, s.Media)
+		}
+		shots = d.Doc.Shots
+	}
 	c := d.Doc
 	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
-	b, err := json.Marshal([]any{c, near, i, d.Doc.Details, l.age.Load()})
+	b, err := json.Marshal([]any{c, near, i, film, d.Doc.Details, l.age.Load()})
 	if err != nil {
 		return "" // a document that cannot be written is never kept
 	}

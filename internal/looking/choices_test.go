@@ -111,3 +111,17 @@ func difference(t *testing.T, a, b []byte) float64 {
 	}
 	return sum / float64(3*x.Bounds().Dx()*x.Bounds().Dy())
 }
+
+// An opening may show any picture of the film: what its pictures depend on is
+// other when one goes that stands nowhere near it.
+func TestOpeningsDependOnAllPictures(t *testing.T) {
+	s := housetest.Open(t)
+	order := housetest.Ready(t, s)
+	w := housetest.Load(t, s, order)
+	opening, second, last := w.Doc.Slides[0].ID, w.Doc.Slides[1].ID, w.Doc.Slides[3]
+	before, middle := s.Looking.About(w, opening), s.Looking.About(w, second)
+	housetest.Edit(t, s, order, edit.LeaveOut{Media: last.Media})
+	w = housetest.Load(t, s, order)
+	assert.NotEqual(t, before, s.Looking.About(w, opening))
+	assert.NotEqual(t, middle, s.Looking.About(w, second), "it is beside the opening")
+}

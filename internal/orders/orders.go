@@ -137,7 +137,7 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 		if err := x.Check(d.Details[x.Key]); err != nil {
 			return store.Order{}, invalid.Field("detail-"+x.Key, "%v.", err)
 		}
-		if x.Type == theme.OfNames && d.Details[x.Key] == "" && what.RunID == nil {
+		if x.Type == theme.OfNames && d.Details[x.Key] == "" && what.RunID == nil && first == nil {
 			d.Details[x.Key] = n.Client // typed once
 		}
 	}

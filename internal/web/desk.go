@@ -50,10 +50,10 @@ type deskView struct {
 	About           string      // what their pictures depend on
 	Starts          int64       // its first frame
 
-	Pictures  bool     // all are slides with pictures
+	Pictures  bool     // some are slides with pictures
 	Many      bool     // several slides, which can be put together
 	Apart     bool     // one that can be taken apart
-	Layouts   []choice // that all chosen slides can have
+	Layouts   []choice // that most of the chosen slides can have
 	LayoutIs  string
 	Caption   fieldView
 	Chapter   string // of the one slide chosen

@@ -203,7 +203,7 @@ async function refresh() {
   if (again) refresh();
 }
 
-hear(`/events?order=${order}`, refresh);
+hear(`/events?order=${parseInt(order, 10)}`, refresh);
 document.addEventListener("nelko:redraw", () => {
   seen = "";
   refresh();

@@ -117,7 +117,8 @@ function watch() {
 }
 
 // The map: the whole film, a line for each row, with what is chosen and what is
-// in sight.
+// in sight. While rows only scroll, the film on it stays as it was drawn.
+let film = null; // the map without what is in sight
 function drawMap() {
   const canvas = document.getElementById("filmmap");
   const view = work();
@@ -131,6 +132,23 @@ function drawMap() {
   const h = Math.min(view.clientHeight - 70, lines * 26);
   canvas.style.width = `${w}px`;
   canvas.style.height = `${h}px`;
+  canvas.width = w * ratio;
+  canvas.height = h * ratio;
+  const c = canvas.getContext("2d");
+  const size = `${w * ratio} ${h * ratio} ${lines}`;
+  if (film?.size !== size) film = { size, canvas: drawFilm(w, h, ratio, lines) };
+  c.drawImage(film.canvas, 0, 0);
+  c.scale(ratio, ratio);
+  const all = rows().getBoundingClientRect();
+  const seen = view.getBoundingClientRect();
+  const top = Math.max(0, (seen.top - all.top) / all.height) * h;
+  const bottom = Math.min(1, (seen.bottom - all.top) / all.height) * h;
+  c.strokeStyle = "#1d1d1d";
+  c.lineWidth = 1.5;
+  c.strokeRect(1, top + 1, w - 2, Math.max(4, bottom - top - 2));
+}
+function drawFilm(w, h, ratio, lines) {
+  const canvas = document.createElement("canvas");
   canvas.width = w * ratio;
   canvas.height = h * ratio;
   const c = canvas.getContext("2d");
@@ -151,21 +169,19 @@ function drawMap() {
       at = stop;
     }
   }
-  const all = rows().getBoundingClientRect();
-  const seen = view.getBoundingClientRect();
-  const top = Math.max(0, (seen.top - all.top) / all.height) * h;
-  const bottom = Math.min(1, (seen.bottom - all.top) / all.height) * h;
-  c.strokeStyle = "#1d1d1d";
-  c.lineWidth = 1.5;
-  c.strokeRect(1, top + 1, w - 2, Math.max(4, bottom - top - 2));
+  return canvas;
 }
 let mapping = 0;
-/** Draws the map soon. */
-export function map() {
+function mapSoon() {
   cancelAnimationFrame(mapping);
   mapping = requestAnimationFrame(drawMap);
 }
-document.addEventListener("scroll", map, { capture: true, passive: true });
+/** Draws the map anew, soon. */
+export function map() {
+  film = null;
+  mapSoon();
+}
+document.addEventListener("scroll", mapSoon, { capture: true, passive: true });
 window.addEventListener("resize", map);
 document.addEventListener("pointerdown", (event) => {
   const canvas = event.target.closest?.("#filmmap");

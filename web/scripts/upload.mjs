@@ -2,7 +2,8 @@
 // several at once, resumed after a broken connection or when the page was left
 // and the same files are chosen again. One line tells of all of them.
 const root = document.getElementById("order") ?? document.getElementById("bring");
-const { order, page } = root.dataset;
+const { page } = root.dataset;
+const order = root.dataset.order?.split(".")[0]; // whichever frame shape it is seen in
 const endpoint = page ? "/bring-uploads/" : "/uploads/";
 const list = document.querySelector("[data-upload-list]");
 const atOnce = 3;
