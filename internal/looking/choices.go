@@ -6,12 +6,12 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
-	"slices"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -69,17 +69,17 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 			shots[m] = d.Doc.Shot(m)
 		}
 	}
-	// An opening and a closing may show any picture of the film.
-	var film [][]doc.MediaID
-	if slices.ContainsFunc(near, func(s plan.Slide) bool { return s.Kind == doc.Opening || s.Kind == doc.Closing }) {
-		for _, s := range d.Doc.Slides {
-			film = append(film, s.Media)
+	// Slides without pictures of their own may show any of the film's.
+	var shown []doc.MediaID
+	for _, s := range near {
+		if len(s.Media) == 0 {
+			m := scene.PictureOf(d.Doc, d.Theme, d.Library, s.Slide)
+			shown, shots[m] = append(shown, m), d.Doc.Shot(m)
 		}
-		shots = d.Doc.Shots
 	}
 	c := d.Doc
 	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
-	b, err := json.Marshal([]any{c, near, i, film, d.Doc.Details, l.age.Load()})
+	b, err := json.Marshal([]any{c, near, i, shown, d.Doc.Details, l.age.Load()})
 	if err != nil {
 		return "" // a document that cannot be written is never kept
 	}

@@ -6,8 +6,22 @@ import (
 	"slices"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
 	"nelko/internal/core/theme"
 )
+
+// PictureOf is the picture that a slide without pictures of its own shows, if its
+// theme has a place for one: that of an opening, a closing or a card.
+func PictureOf(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) doc.MediaID {
+	b := &builder{scene: &Scene{W: d.Frame.W, H: d.Frame.H}, doc: d, theme: t, lib: lib, slide: plan.Slide{Slide: s}}
+	switch s.Kind {
+	case doc.Opening:
+		return b.picture(&t.Opening, true)
+	case doc.Closing:
+		return b.picture(&t.Closing, false)
+	}
+	return b.own(nearPicture(d, s.ID))
+}
 
 // own is the picture chosen for the slide by hand, or else another.
 func (b *builder) own(otherwise doc.MediaID) doc.MediaID {
