@@ -111,10 +111,9 @@ func (profilesCmd) Run() error {
 }
 
 func parseSize(s string) (doc.Frame, error) {
-	var f doc.Frame
-	var rest string
-	if n, _ := fmt.Sscanf(s+" end", "%dx%d %s", &f.W, &f.H, &rest); n != 3 {
-		return f, fmt.Errorf("size %q is not of the form 1920x1080", s)
+	f, err := doc.ParseFrame(s)
+	if err != nil {
+		return f, fmt.Errorf("size %w", err)
 	}
 	return f, nil
 }

@@ -65,10 +65,7 @@ func headOf(d *Dossier, err error) (int, error) {
 
 // EditSeen is Apply by somebody who looks at the film in one of its shapes.
 func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, author *int64) (*Dossier, error) {
-	if of.Shape != (doc.Frame{}) {
-		op = edit.InShape{Frame: of.Shape, Op: op}
-	}
-	d, err := o.Apply(ctx, of.Order, base, op, author)
+	d, err := o.Apply(ctx, of.Order, base, edit.In(of.Shape, op), author)
 	if err != nil {
 		return d, err
 	}

@@ -88,7 +88,7 @@ func atPace(d doc.Slideshow, p Pace) (doc.Slideshow, error) {
 			d.Slides[i].Join = &own
 		}
 	}
-	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: p.Every}
+	d.Fit.Mode, d.Fit.PaceSeconds = doc.AtPace, p.Every
 	return d, nil
 }
 

@@ -45,6 +45,19 @@ func notMade(f doc.Frame) error {
 	return fmt.Errorf("the film in %d×%d: %w", f.W, f.H, ErrGone)
 }
 
+// In is an edit by somebody who sees the film in a frame shape: in a further one it
+// is InShape, unless it is about shapes itself; the zero Frame is the first.
+func In(f doc.Frame, op Op) Op {
+	switch op.(type) {
+	case AddShape, DropShape, AsFirst:
+		return op // of the film with all its shapes
+	}
+	if f == (doc.Frame{}) {
+		return op
+	}
+	return InShape{f, op}
+}
+
 // InShape is an edit made while the film is seen in a further frame shape: how
 // things stand in the frame is changed for that shape alone, the rest for all.
 type InShape struct {
@@ -75,10 +88,6 @@ func (x InShape) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	was, ok := d.In(x.Frame)
 	if !ok {
 		return d, notMade(x.Frame)
-	}
-	switch x.Op.(type) {
-	case AddShape, DropShape, AsFirst:
-		return x.Op.Apply(d, with) // of the film with all its shapes
 	}
 	now, err := x.Op.Apply(was, with)
 	if err != nil {

@@ -139,3 +139,22 @@ func jsonOf(t require.TestingT, d doc.Slideshow) string {
 	require.NoError(t, err)
 	return string(b)
 }
+
+// Edits about shapes are the film's, in whichever shape it is seen; all others are
+// that shape's.
+func TestEditsOfTheShapeThatIsSeen(t *testing.T) {
+	square := doc.Frame{W: 1080, H: 1080}
+	for _, op := range []Op{AddShape{square}, DropShape{square}, AsFirst{Frame: square}} {
+		assert.Equal(t, op, In(upright, op))
+	}
+	assert.Equal(t, "Took off the caption of 0 slides, in 9:16", In(upright, Caption{}).Title())
+	assert.Equal(t, Caption{}, In(doc.Frame{}, Caption{}), "the first")
+}
+
+// A pace leaves the limits of pictures as they are set.
+func TestAPaceKeepsLimits(t *testing.T) {
+	d, with := twoShapes(t)
+	short, long := 2.0, 8.0
+	d = must(t, must(t, d, Limits{&short, &long}, with), InManner{Manner: Lively}, with)
+	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: Paces[Lively].Every, Shortest: 2, Longest: 8}, d.Fit)
+}

@@ -10,6 +10,7 @@ import (
 	"math"
 	"math/bits"
 	"slices"
+	"sort"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -106,25 +107,22 @@ func (f *finder) add(r Remedy) {
 	f.out = append(f.out, r)
 }
 
+// first is the smallest n from 1 to most for which ok holds, or 0; where it holds,
+// it holds for all that are larger.
+func first(most int, ok func(n int) bool) int {
+	if n := 1 + sort.Search(most, func(i int) bool { return ok(i + 1) }); n <= most {
+		return n
+	}
+	return 0
+}
+
 // least is the smallest n from 1 to most with which a film is no longer too much
 // for its music by op(n), or 0.
 func (f *finder) least(most int, op func(n int) edit.Op) int {
-	enough := func(n int) bool {
+	return first(most, func(n int) bool {
 		_, ok := f.fits(op(n))
 		return ok || !f.over
-	}
-	if most < 1 || !enough(most) {
-		return 0
-	}
-	lo, hi := 0, most
-	for hi-lo > 1 {
-		if mid := (lo + hi) / 2; enough(mid) {
-			hi = mid
-		} else {
-			lo = mid
-		}
-	}
-	return hi
+	})
 }
 
 // tooMuch finds what helps against too many pictures.
@@ -134,13 +132,15 @@ func (f *finder) tooMuch(e *fit.Error) {
 	}
 	if f.d.Fit.Shortest > 0 {
 		// In tenths of a second, as long as may be.
-		tenths := int(math.Ceil(f.d.Fit.Shortest*10)) - 1
-		for ; tenths > 0; tenths-- {
-			s := float64(tenths) / 10
-			if _, ok := f.fits(edit.Limits{Shortest: &s}); ok {
-				f.add(Remedy{What: Shorter, Count: e.Free, Text: fmt.Sprintf("let pictures go down to %g s", s), Op: edit.Limits{Shortest: &s}})
-				break
-			}
+		tenths := int(math.Ceil(f.d.Fit.Shortest * 10))
+		to := func(n int) float64 { return float64(tenths-n) / 10 }
+		n := first(tenths-1, func(n int) bool {
+			s := to(n)
+			_, ok := f.fits(edit.Limits{Shortest: &s})
+			return ok
+		})
+		if s := to(n); n > 0 {
+			f.add(Remedy{What: Shorter, Count: e.Free, Text: fmt.Sprintf("let pictures go down to %g s", s), Op: edit.Limits{Shortest: &s}})
 		}
 	}
 	pairs := f.pairs()
@@ -167,12 +167,15 @@ func (f *finder) tooMuch(e *fit.Error) {
 
 // tooLittle finds what helps against too few pictures.
 func (f *finder) tooLittle(e *fit.Error) {
-	for tenths := int(f.d.Fit.Longest*10) + 1; tenths <= doc.MaxPace*10; tenths++ {
-		s := float64(tenths) / 10
-		if _, ok := f.fits(edit.Limits{Longest: &s}); ok {
-			f.add(Remedy{What: Longer, Count: e.Free, Text: fmt.Sprintf("let pictures stay up to %g s", s), Op: edit.Limits{Longest: &s}})
-			break
-		}
+	tenths := int(f.d.Fit.Longest * 10)
+	to := func(n int) float64 { return float64(tenths+n) / 10 }
+	n := first(doc.MaxPace*10-tenths, func(n int) bool {
+		s := to(n)
+		_, ok := f.fits(edit.Limits{Longest: &s})
+		return ok
+	})
+	if s := to(n); n > 0 {
+		f.add(Remedy{What: Longer, Count: e.Free, Text: fmt.Sprintf("let pictures stay up to %g s", s), Op: edit.Limits{Longest: &s}})
 	}
 	f.add(Remedy{What: HoldPace, Count: e.Free, Text: fmt.Sprintf("hold %g s a picture and let the music fade at the end of the pictures", f.d.Fit.PaceSeconds), Op: edit.Fit{Mode: doc.AtPace}})
 	over := f.now.Rate.Seconds(e.Target - e.Reach)

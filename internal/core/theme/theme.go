@@ -106,8 +106,7 @@ func (d Detail) Check(value string) error {
 	switch {
 	case value == "":
 	case d.Type == OfColour:
-		var c raster.RGB
-		if c.UnmarshalText([]byte(value)) != nil {
+		if _, err := raster.ParseRGB(value); err != nil {
 			return fmt.Errorf("%s: %q is not a colour like %s", d.Label, value, d.Example)
 		}
 	case d.Type == OfChoice && !slices.Contains(d.Choices, value):
