@@ -28,6 +28,7 @@ type Slide struct {
 	Linger float64 // share of the free time, above 0; ignored when Fixed
 	Least  Frames  // wholly seen, between its joins, at least so long; 0: one frame
 	Most   Frames  // wholly seen at most so long; 0: any time
+	Give   Frames  // a Fixed length may differ so much, if a cut then falls on a beat
 }
 
 // Solution is the answer: a length for each slide and an overlap for each of

@@ -4,6 +4,7 @@ package sound
 
 import (
 	"math"
+	"slices"
 
 	"nelko/internal/core/timecode"
 )
@@ -129,6 +130,56 @@ func (m *Meter) Integrated() float64 {
 		return Silence
 	}
 	return lufs(gate(lufs(absolute) - 10))
+}
+
+// over lists the loudness of each stretch of n steps, one every step.
+func (m *Meter) over(n int) (out []float64) {
+	sum := 0.0
+	for i, q := range m.quarters {
+		sum += q
+		if i >= n {
+			sum -= m.quarters[i-n]
+		}
+		if i >= n-1 {
+			out = append(out, lufs(max(0, sum)/float64(n*stepSamples)))
+		}
+	}
+	return out
+}
+
+// Momentary is the greatest loudness of 400 ms (EBU Tech 3341), in LUFS.
+func (m *Meter) Momentary() float64 { return greatest(m.over(4)) }
+
+// ShortTerm is the greatest loudness of 3 s (EBU Tech 3341), in LUFS.
+func (m *Meter) ShortTerm() float64 { return greatest(m.over(30)) }
+
+func greatest(v []float64) float64 {
+	top := Silence
+	for _, x := range v {
+		top = math.Max(top, x)
+	}
+	return top
+}
+
+// Range is the loudness range (EBU Tech 3342) in LU: from the 10th to the 95th of a
+// hundred of the loudness of 3 s, of what is not far below the rest.
+func (m *Meter) Range() float64 {
+	var loud []float64
+	power := 0.0
+	for _, x := range m.over(30) {
+		if x > Silence {
+			loud = append(loud, x)
+			power += math.Pow(10, x/10)
+		}
+	}
+	if len(loud) == 0 {
+		return 0
+	}
+	gate := 10*math.Log10(power/float64(len(loud))) - 20
+	loud = slices.DeleteFunc(loud, func(x float64) bool { return x < gate })
+	slices.Sort(loud)
+	at := func(part float64) float64 { return loud[int(math.Round(part*float64(len(loud)-1)))] }
+	return at(0.95) - at(0.1)
 }
 
 func lufs(meanSquare float64) float64 {

@@ -46,6 +46,35 @@ func TestLoudnessOfEBUTestSignals(t *testing.T) {
 	assert.Equal(t, Silence, NewMeter().Integrated())
 }
 
+// EBU Tech 3341 (2016), table 1, as above: case 5, −26, −20 and −26 dBFS for 20, 20.1
+// and 20 s read −23 LUFS integrated; case 9, −20 dBFS for 1.34 s and −30 for 1.66 s
+// five times over read −23 short-term; case 12, −20 dBFS for 0.18 s and −30 for 0.22 s
+// twenty-five times over read −23 momentary. EBU Tech 3342 (2016), table 1: cases 1 to 4.
+func TestShortLoudnessAndRangeOfEBUTestSignals(t *testing.T) {
+	assert.InDelta(t, -23, measure(sine(1000, db(-26), 20), sine(1000, db(-20), 20.1), sine(1000, db(-26), 20)).Integrated(), 0.1)
+	var short, moment [][]float32
+	for range 5 {
+		short = append(short, sine(1000, db(-20), 1.34), sine(1000, db(-30), 1.66))
+	}
+	for range 25 {
+		moment = append(moment, sine(1000, db(-20), 0.18), sine(1000, db(-30), 0.22))
+	}
+	assert.InDelta(t, -23, measure(short...).ShortTerm(), 0.1)
+	assert.InDelta(t, -23, measure(moment...).Momentary(), 0.1)
+	for i, c := range []struct {
+		levels []float64
+		lu     float64
+	}{{[]float64{-20, -30}, 10}, {[]float64{-20, -15}, 5}, {[]float64{-40, -20}, 20}, {[]float64{-50, -35, -20, -35, -50}, 15}} {
+		var parts [][]float32
+		for _, l := range c.levels {
+			parts = append(parts, sine(1000, db(l), 20))
+		}
+		assert.InDelta(t, c.lu, measure(parts...).Range(), 1, "case %d", i+1)
+	}
+	assert.Zero(t, NewMeter().Range())
+	assert.Equal(t, Silence, NewMeter().ShortTerm())
+}
+
 // A sine at a quarter of the sample rate, 45° off, has samples at 0.707 of its
 // peak: the true peak is 3 dB above them (BS.1770-4 annex 2 gives this case).
 func TestTruePeakLiesBetweenSamples(t *testing.T) {
