@@ -11,7 +11,7 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui,ingest,fit" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures, ui, ingest or fit. Pages, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
+	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui,ingest,fit,mix" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures, ui, ingest, fit or mix. Pages, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, 300 for memory, or 1000 for ingest."`
 	Slides  int     `default:"300" help:"Slides of the page that is measured by ui."`
 	Films   int     `default:"24" help:"Films of a Run."`
@@ -29,6 +29,9 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if c.What == "fit" {
 		return bench.Fit(os.Stdout)
+	}
+	if c.What == "mix" {
+		return bench.Mix(ctx, os.Stdout)
 	}
 	if c.What == "gestures" {
 		return bench.Gestures(ctx, os.Stdout)

@@ -21,6 +21,7 @@ type commands struct {
 	Make     makeCmd     `cmd:"" help:"Render one film from a folder of media and songs, without a server."`
 	Run      runCmd      `cmd:"" help:"Render a Run, many films from a pattern, a list and folders, without a server; goes on where it was stopped."`
 	Deliver  deliverCmd  `cmd:"" help:"Make discs and zips of folders, each of them a film, without a server."`
+	Song     songCmd     `cmd:"" help:"Listen to a song: its length, loudness, tempo, beats and sections."`
 	Sheet    sheetCmd    `cmd:"" help:"Show moments of a film on one sheet, to look at a theme or at all of them."`
 	Themes   themesCmd   `cmd:"" help:"List the themes, one a line, the identifier first."`
 	Profiles profilesCmd `cmd:"" help:"List the ways of encoding, one a line, the name first."`

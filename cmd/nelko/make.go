@@ -29,7 +29,8 @@ type makeCmd struct {
 	FPS    string            `name:"fps" help:"Frame rate: 24, 25, 29.97, 30, 50, 59.94 or 60; the profile's without it."`
 
 	Profile  []string `sep:"none" help:"Way of encoding; give several times for several files at once. See nelko profiles."`
-	Fit      string   `enum:"music,pace" default:"music" help:"What sets the lengths: music, to end with it to the frame, or pace, the theme's seconds a picture."`
+	Fit      string   `enum:"music,beats,pace" default:"music" help:"What sets the lengths: music, to end with it to the frame; beats, the same with cuts on its beats; or pace, the theme's seconds a picture."`
+	Strict   float64  `default:"0.8" help:"How strictly cuts keep to the beat, from 0 to 1."`
 	Shortest float64  `default:"1.5" help:"Seconds a picture is wholly seen at least, between its joins; 0 for a frame."`
 	Longest  float64  `default:"10" help:"Seconds a picture is wholly seen at most; 0 for any time."`
 	Language string   `help:"Language of words and sound, as three letters of ISO 639-2."`
@@ -45,6 +46,9 @@ func (c *makeCmd) Run(ctx context.Context) error {
 	}
 	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
 	r.Fit = doc.Fit{Mode: doc.FitMode(c.Fit), Shortest: c.Shortest, Longest: c.Longest}
+	if c.Fit == "beats" {
+		r.Fit.Mode, r.Fit.Beat, r.Fit.Strict = doc.ToMusic, doc.AnyBeat, c.Strict
+	}
 	r.Told = render.Told{Date: time.Now(), Language: c.Language}
 	if c.FPS != "" {
 		if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {

@@ -23,12 +23,22 @@ const clipFade = timecode.SampleRate / 4
 type heard struct {
 	Media           doc.MediaID
 	Music           bool
+	Voice           bool
 	Begin           timecode.Samples // in the source
 	At, Length      timecode.Samples
 	Gain            float64
 	FadeIn, FadeOut timecode.Samples
-	Points          []sound.Point
+
+	InShape, OutShape sound.Shape
+	Points            []sound.Point
 }
+
+// shapes are the mixer's for the document's.
+var shapes = map[doc.FadeShape]sound.Shape{doc.SmoothFade: sound.Smooth, doc.EvenFade: sound.Even, doc.PowerFade: sound.Power}
+
+// joinFade is how long a song's stretches cross where they are joined, half of it on
+// either side.
+const joinFade = timecode.SampleRate / 20
 
 func samples(seconds float64) timecode.Samples {
 	return timecode.Samples(math.Round(seconds * timecode.SampleRate))
@@ -38,17 +48,8 @@ func samples(seconds float64) timecode.Samples {
 // the clips that are heard with their pictures.
 func (f *Film) heard() (out []heard) {
 	d, lib := f.Doc, f.Library
-	for _, p := range d.Soundtrack.Placed(lib) {
-		m := lib[p.Media]
-		h := heard{Media: p.Media, Music: p.Role == doc.Music, Begin: p.Begin, At: p.Start, Length: p.Length, Gain: 1,
-			FadeIn: samples(p.FadeInSeconds), FadeOut: samples(p.FadeOutSeconds)}
-		if p.Role != doc.ClipSound {
-			h.Gain = sound.Gain(m.LUFS, m.PeakDB, d.Soundtrack.LUFS)
-		}
-		for _, g := range p.Gain {
-			h.Points = append(h.Points, sound.Point{At: samples(g.AtSeconds), Gain: math.Pow(10, g.DB/20)})
-		}
-		out = append(out, h)
+	for _, p := range f.Plan.Sound.Placed(lib) {
+		out = append(out, f.item(p)...)
 	}
 	for _, s := range f.Plan.Slides {
 		for _, id := range s.Media {
@@ -75,6 +76,38 @@ func (f *Film) heard() (out []heard) {
 	}
 	if f.Profile.Teaser != nil {
 		return part(out, d.Rate.SampleAt(f.From), f.Samples())
+	}
+	return out
+}
+
+// item is what is heard of an item: its stretches, crossed where they are joined.
+func (f *Film) item(p doc.Placed) (out []heard) {
+	m := f.Library[p.Media]
+	gain := math.Pow(10, p.LevelDB/20)
+	if p.Role != doc.ClipSound && f.Doc.Soundtrack.LUFS != 0 {
+		// Songs are made as loud as each other; the limiter holds their peaks.
+		gain *= sound.Gain(m.LUFS, f.Doc.Soundtrack.LUFS)
+	}
+	for k, piece := range p.Pieces {
+		h := heard{Media: p.Media, Music: p.Role == doc.Music, Voice: p.Role == doc.Narration, Begin: piece.Begin, At: piece.Start, Length: piece.Length, Gain: gain}
+		if k == 0 {
+			h.FadeIn, h.InShape = p.In.Length, shapes[p.In.Shape]
+		} else {
+			lead := min(joinFade/2, piece.Begin)
+			h.Begin, h.At, h.Length = h.Begin-lead, h.At-lead, h.Length+lead
+			h.FadeIn, h.InShape = 2*lead, sound.Power
+		}
+		if k == len(p.Pieces)-1 {
+			h.FadeOut, h.OutShape = p.Out.Length, shapes[p.Out.Shape]
+		} else {
+			lead := min(joinFade/2, p.Pieces[k+1].Begin)
+			h.Length += lead
+			h.FadeOut, h.OutShape = 2*lead, sound.Power
+		}
+		for _, g := range p.Gain {
+			h.Points = append(h.Points, sound.Point{At: samples(g.AtSeconds) - (h.At - p.Start), Gain: math.Pow(10, g.DB/20)})
+		}
+		out = append(out, h)
 	}
 	return out
 }
@@ -124,27 +157,54 @@ func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, clo
 		}
 	}
 	in, out := f.fades()
-	t = sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples()}
+	d := f.Doc.Soundtrack.Ducked()
+	t = sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples(), LUFS: f.Doc.Soundtrack.LUFS,
+		Duck: sound.Duck{DB: d.DB, Attack: samples(d.Attack), Release: samples(d.Release), Ahead: samples(d.Ahead)}}
 	for _, h := range f.heard() {
-		path, err := files.Path(ctx, h.Media)
-		var src *media.Sound
-		if err == nil {
-			src, err = media.OpenSound(ctx, path, float64(h.Begin)/timecode.SampleRate)
+		source := func() (*media.Sound, error) {
+			path, err := files.Path(ctx, h.Media)
+			var src *media.Sound
+			if err == nil {
+				src, err = media.OpenSound(ctx, path, h.Begin, f.Library[h.Media].Kind == doc.SongMedia)
+			}
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", f.Library[h.Media].Name, err)
+			}
+			open = append(open, src)
+			return src, nil
 		}
-		if err != nil {
+		p := sound.Part{At: h.At, Length: h.Length, Gain: h.Gain, FadeIn: h.FadeIn, FadeOut: h.FadeOut, InShape: h.InShape, OutShape: h.OutShape, Points: h.Points}
+		if h.Voice {
+			src, err := source()
+			var spoken []sound.Span
+			if err == nil {
+				p.Source = src
+				spoken, err = sound.Listen(p)
+			}
+			if err != nil {
+				closeAll()
+				return t, func() {}, err
+			}
+			t.Duck.Spoken = append(t.Duck.Spoken, spoken...)
+		}
+		if p.Source, err = source(); err != nil {
 			closeAll()
-			return t, func() {}, fmt.Errorf("%s: %w", f.Library[h.Media].Name, err)
+			return t, func() {}, err
 		}
-		open = append(open, src)
-		p := sound.Part{Source: src, At: h.At, Length: h.Length, Gain: h.Gain, FadeIn: h.FadeIn, FadeOut: h.FadeOut, Points: h.Points}
-		if h.Music {
+		switch {
+		case h.Voice:
+			t.Voice = append(t.Voice, p)
+		case h.Music:
 			t.Music = append(t.Music, p)
-		} else {
+		default:
 			t.Over = append(t.Over, p)
 		}
 	}
 	return t, closeAll, nil
 }
+
+// soundVersion changes whenever the same inputs give other samples.
+const soundVersion = 6
 
 // SoundKey names all that the film's soundtrack depends on.
 func (f *Film) SoundKey() (string, error) { return f.soundKey() }
@@ -158,8 +218,10 @@ func (f *Film) nameSound() (string, error) {
 		Format          string
 		Total           timecode.Samples
 		FadeIn, FadeOut float64
+		LUFS            float64
+		Duck            doc.Duck
 		Heard           []heard
-	}{EngineVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.heard()})
+	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.Doc.Soundtrack.LUFS, f.Doc.Soundtrack.Ducked(), f.heard()})
 	if err != nil {
 		return "", fmt.Errorf("naming the soundtrack: %w", err)
 	}

@@ -250,6 +250,7 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	facts, wave := l.Facts, l.Wave
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
+	m.Heard = facts.Heard
 	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Interest: facts.Interest, Description: facts.Description}
 	if !facts.Captured.IsZero() && m.Captured == nil {
 		m.Captured = &facts.Captured

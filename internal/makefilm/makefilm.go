@@ -233,7 +233,7 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 		if mode == "" {
 			mode = doc.ToMusic
 		}
-		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{Mode: mode, Pace: r.Fit.PaceSeconds}, edit.Limits{Shortest: &r.Fit.Shortest, Longest: &r.Fit.Longest})
+		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{Mode: mode, Pace: r.Fit.PaceSeconds, Beat: &r.Fit.Beat, Strict: &r.Fit.Strict}, edit.Limits{Shortest: &r.Fit.Shortest, Longest: &r.Fit.Longest})
 	}
 	var err error
 	for _, op := range ops {

@@ -54,7 +54,7 @@ func TestListsAreNotFollowed(t *testing.T) {
 		assert.ErrorAs(t, err, &refused, name)
 		assert.NoError(t, ctx.Err(), "%s is refused at once", name)
 		cancel()
-		_, err = OpenSound(context.Background(), path, 0)
+		_, err = OpenSound(context.Background(), path, 0, true)
 		require.NoError(t, err, name)
 		_, err = clipPixels(context.Background(), path, 32, 32, 0)
 		assert.Error(t, err, name)

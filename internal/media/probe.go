@@ -17,6 +17,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/focus"
 	"nelko/internal/core/raster"
+	"nelko/internal/core/rhythm"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/media/faces"
@@ -279,16 +280,19 @@ func creation(tags ...map[string]string) time.Time {
 // song decodes the whole song to measure its true length, loudness and peaks.
 func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
 	m.Kind = doc.SongMedia
-	src, err := OpenSound(ctx, path, 0)
+	src, err := OpenSound(ctx, path, 0, true)
 	if err != nil {
 		return m, nil, err
 	}
 	defer src.Close()
-	meter, peaks := sound.NewMeter(), sound.Peaks{}
+	meter, peaks, ear := sound.NewMeter(), sound.Peaks{}, rhythm.NewListener()
+	var still sound.Still
 	buf := make([]float32, 1<<15)
 	for {
 		n, err := src.Read(buf)
 		meter.Write(buf[:n])
+		ear.Write(buf[:n])
+		still.Write(buf[:n])
 		peaks.Write(buf[:n])
 		m.Length += timecode.Samples(n / 2)
 		if errors.Is(err, io.EOF) {
@@ -305,6 +309,8 @@ func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, err
 		return m, nil, refuse("the song is shorter than half a second or cannot be decoded")
 	}
 	m.LUFS, m.PeakDB = meter.Integrated(), math.Max(-99, meter.PeakDB())
+	m.Heard = &doc.Heard{Rhythm: ear.Analyse(), RangeLU: meter.Range()}
+	m.Heard.Lead, m.Heard.Tail = still.Ends()
 	return m, peaks.All, nil
 }
 

@@ -66,15 +66,18 @@ func (p *process) Close() {
 type Sound struct {
 	p    *process
 	raw  []byte
+	skip timecode.Samples // to be passed over first
 	done bool
 }
 
 // OpenSound decodes the first audio stream of a file to 48 kHz stereo, from
-// so many seconds on.
-func OpenSound(ctx context.Context, path string, from float64) (*Sound, error) {
+// so many samples on. To the sample it does so by decoding all that goes before; else
+// it seeks, which in some files is only near.
+func OpenSound(ctx context.Context, path string, from timecode.Samples, exact bool) (*Sound, error) {
 	var args []string
-	if from > 0 {
-		args = append(args, "-ss", fmt.Sprintf("%.6f", from))
+	skip := from
+	if from > 0 && !exact {
+		args, skip = append(args, "-ss", fmt.Sprintf("%.6f", float64(from)/timecode.SampleRate)), 0
 	}
 	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:a:0", "-f", "f32le", "-ac", "2",
 		"-ar", fmt.Sprint(timecode.SampleRate), "-")
@@ -82,11 +85,31 @@ func OpenSound(ctx context.Context, path string, from float64) (*Sound, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Sound{p: p}, nil
+	return &Sound{p: p, skip: skip}, nil
 }
 
 // Read fills p with interleaved stereo samples.
 func (s *Sound) Read(p []float32) (int, error) {
+	if s.done {
+		return 0, io.EOF
+	}
+	for passed := make([]float32, 1<<14); s.skip > 0; {
+		// What is passed over is read like the rest, so that its end is seen too.
+		n := min(s.skip, timecode.Samples(len(passed)/2))
+		s.skip -= n
+		for left := passed[:2*n]; len(left) > 0; {
+			got, err := s.next(left)
+			if err != nil {
+				return 0, err
+			}
+			left = left[got:]
+		}
+	}
+	return s.next(p)
+}
+
+// next fills p with what comes next.
+func (s *Sound) next(p []float32) (int, error) {
 	if s.done {
 		return 0, io.EOF
 	}

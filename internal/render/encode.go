@@ -5,11 +5,9 @@ import (
 	"bytes"
 	"cmp"
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
-	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -277,7 +275,7 @@ func (j *Job) soundtrack(ctx context.Context, dir string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	if err := e.after(mixTo(t, e.in)); err != nil {
+	if err := e.after(MixTo(t, dir, e.in)); err != nil {
 		return "", fmt.Errorf("mixing the soundtrack: %w", outOfRoom(err, dir))
 	}
 	if j.Cache == nil {
@@ -315,7 +313,7 @@ func PackSound(ctx context.Context, t sound.Track, a profile.Audio, dir, list st
 	if err != nil {
 		return err
 	}
-	return e.after(mixTo(t, e.in))
+	return e.after(MixTo(t, "", e.in)) // heard while it is made: not yet at its loudness
 }
 
 // Silent makes the whole film without sound in one piece, in a file in dir.
@@ -338,17 +336,22 @@ func (j *Job) Picture(ctx context.Context, out string, args ...string) error {
 	return outOfRoom(e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, func() {})), filepath.Dir(out))
 }
 
-// mixTo writes the soundtrack as raw 32-bit floats.
-func mixTo(t sound.Track, to io.Writer) error {
+// MixTo writes the soundtrack as raw 32-bit floats. To be brought to its loudness it is
+// kept in dir meanwhile; without a folder it is left as it comes out.
+func MixTo(t sound.Track, dir string, to io.Writer) error {
 	w := bufio.NewWriterSize(to, 1<<18)
-	raw := make([]byte, 0, 1<<16)
-	err := t.Mix(func(s []float32) error {
-		raw = raw[:0]
-		for _, v := range s {
-			raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
-		}
+	var raw []byte
+	out := func(s []float32) error {
+		raw = floats(raw[:0], s)
 		_, err := w.Write(raw)
 		return err
-	})
-	return errors.Join(err, w.Flush())
+	}
+	if dir == "" || t.LUFS == 0 {
+		return errors.Join(t.Mix(nil, out), w.Flush())
+	}
+	s, err := newSpool(dir)
+	if err != nil {
+		return err
+	}
+	return errors.Join(t.Mix(s, out), w.Flush(), s.Close())
 }

@@ -69,6 +69,7 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func()
 	require.NoError(t, err)
 	require.NoError(t, f.Plan.FitError)
 	f.Doc.Soundtrack.Items = nil // the song is only a length
+	f.Plan.Sound = f.Doc.Soundtrack
 	return f, func() Job {
 		pool := media.NewSprites(files, shelf, 1<<20)
 		return Job{Film: f, Files: files, Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, lib, false) }}
@@ -258,7 +259,7 @@ func TestEncoderErrorIsReported(t *testing.T) {
 func TestFullDiskIsTold(t *testing.T) {
 	e, err := startEncoder(context.Background(), []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", "48000", "-ac", "2", "-i", "pipe:0", "-c:a", "pcm_s16le", "-f", "s16le", "/dev/full"})
 	require.NoError(t, err)
-	err = e.after(mixTo(sound.Track{Total: 480000}, e.in))
+	err = e.after(MixTo(sound.Track{Total: 480000}, "", e.in))
 	assert.ErrorIs(t, err, ErrFull)
 	f, job := tiny(t, timecode.R25, 14)
 	j := job()

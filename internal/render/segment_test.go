@@ -170,6 +170,7 @@ func TestNoClicksAtJoins(t *testing.T) {
 	f.Library["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: total, LUFS: f.Doc.Soundtrack.LUFS}
 	f.Doc.Soundtrack = doc.Soundtrack{LUFS: f.Doc.Soundtrack.LUFS}
 	f.Doc.Soundtrack.AddSong("song")
+	f.Plan.Sound = f.Doc.Soundtrack
 	j := job()
 	j.Files.(media.FilesIn)["song"] = raw
 	film := filepath.Join(dir, "film.mp4")

@@ -218,11 +218,12 @@ type Media struct {
 	Waveform      []byte
 	Thumbnail     *string
 	Proxy         *string
-	Seen          *Seen   `gorm:"serializer:json"`
-	Stars         int     // 1 to 5; 0 none given, −1 set aside
-	Held          bool    // is not in any film before it is accepted
-	Original      *string // of a camera raw file: the file as received; SHA256 is the picture taken out of it
-	ClientPageID  *int64  // the client's page it came by
+	Seen          *Seen      `gorm:"serializer:json"`
+	Heard         *doc.Heard `gorm:"serializer:json"` // songs: what was heard; nil: not listened to yet
+	Stars         int        // 1 to 5; 0 none given, −1 set aside
+	Held          bool       // is not in any film before it is accepted
+	Original      *string    // of a camera raw file: the file as received; SHA256 is the picture taken out of it
+	ClientPageID  *int64     // the client's page it came by
 	CreatedAt     time.Time
 }
 
@@ -287,7 +288,7 @@ func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
 func (m Media) Known() doc.Media {
 	f := doc.Media{
 		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
-		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB,
+		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB, Heard: m.Heard,
 	}
 	if m.Seen != nil {
 		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp

@@ -33,7 +33,7 @@ func TestDiffer(t *testing.T) {
 		"how it was put": {func(d *Slideshow) { d.Slides[2].Placed = true }, Differences{}},
 		"the theme":      {func(d *Slideshow) { d.Theme = "ledger" }, Differences{Whole: []string{"theme"}}},
 		"words":          {func(d *Slideshow) { d.Details["names"] = "x" }, Differences{Whole: []string{"words"}}},
-		"the song":       {func(d *Slideshow) { d.Soundtrack.LUFS = -14 }, Differences{Whole: []string{"soundtrack"}}},
+		"the song":       {func(d *Slideshow) { d.Soundtrack.LUFS = -18 }, Differences{Whole: []string{"soundtrack"}}},
 		"the fit":        {func(d *Slideshow) { d.Fit.PaceSeconds = 9 }, Differences{Whole: []string{"lengths"}}},
 		"the look":       {func(d *Slideshow) { d.Look = &look.Look{Light: 0.5} }, Differences{Whole: []string{"look"}}},
 	} {

@@ -17,6 +17,7 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
+	"nelko/internal/core/rhythm"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
 )
@@ -153,8 +154,9 @@ type Slide struct {
 	Lettering    *design.Lettering      `json:"lettering,omitempty"`     // of openings, closings and cards
 	Motion       *design.Motion         `json:"motion,omitempty"`
 	Backdrop     *design.Backdrop       `json:"backdrop,omitempty"`
-	Join         *transition.Transition `json:"join,omitempty"` // into the next slide
-	Trim         *Trim                  `json:"trim,omitempty"` // of its clip, which was split: instead of the shot's
+	Join         *transition.Transition `json:"join,omitempty"`     // into the next slide
+	NewSong      bool                   `json:"new_song,omitempty"` // where songs have their own pictures: the next song begins with it
+	Trim         *Trim                  `json:"trim,omitempty"`     // of its clip, which was split: instead of the shot's
 
 	// In a pattern: one of the slides that stand for each row's own.
 	Row bool `json:"row,omitempty"`
@@ -261,6 +263,8 @@ type FitMode string
 const (
 	ToMusic FitMode = "music"
 	AtPace  FitMode = "pace"
+	// MusicToPictures is AtPace with the last song made as long as the pictures last.
+	MusicToPictures FitMode = "pictures"
 )
 
 // Fit is the rule for the slides' lengths.
@@ -269,7 +273,24 @@ type Fit struct {
 	PaceSeconds float64 `json:"pace_seconds"`
 	Shortest    float64 `json:"shortest_seconds,omitempty"` // a picture is wholly seen, between its joins, at least so long; 0: a frame
 	Longest     float64 `json:"longest_seconds,omitempty"`  // and at most so long; 0: any time
+	Beat        Beat    `json:"beat,omitempty"`             // where cuts should fall; empty: anywhere
+	Strict      float64 `json:"strict,omitempty"`           // how much: 0 not at all to 1 wherever it can be
+	Hold        bool    `json:"hold,omitempty"`             // at pace: the last slide stays until the music ends
+	OwnPictures bool    `json:"own_pictures,omitempty"`     // a song's change is a change of slides: each has its own
 }
+
+// Beat is what cuts are put on.
+type Beat string
+
+// Cuts fall on every beat, on the first of each bar, or between beats too.
+const (
+	AnyBeat  Beat = "beats"
+	Downbeat Beat = "bars"
+	HalfBeat Beat = "halves"
+)
+
+// UsualStrict is how strictly cuts follow the beat unless said otherwise.
+const UsualStrict = 0.8
 
 // The limits of the time a picture is wholly seen (common practice, no source).
 const (
@@ -307,6 +328,7 @@ type Media struct {
 	Length      timecode.Samples // clips and songs
 	LUFS        float64          // songs: measured integrated loudness
 	PeakDB      float64          // songs: measured true peak, dBTP
+	Heard       *Heard           // songs: what else was heard; nil: not listened to yet
 	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
 	Focus       framing.Point    // photos: where the eye goes, in fractions; zero if unknown
 	Interest    framing.Rect     // photos: the part that holds what stands out, in fractions; empty if unknown
@@ -318,6 +340,14 @@ type Media struct {
 	Light       float64          // photos: mean lightness, 0 black to 1 white; 0 if unknown
 	Sharp       float64          // photos: see focus.Sharpness; 0 if unknown or without edges
 	Small       MediaID          // photos: content of a smaller copy, for previews; empty: none
+}
+
+// Heard is what was heard in a song beside its loudness.
+type Heard struct {
+	Rhythm  rhythm.Analysis `json:"rhythm"`
+	RangeLU float64         `json:"range_lu"`     // loudness range, EBU Tech 3342
+	Lead    float64         `json:"lead_seconds"` // silent at the beginning
+	Tail    float64         `json:"tail_seconds"` // silent at the end
 }
 
 // Aspect is width over height, 1 if unknown.
@@ -337,7 +367,7 @@ func New(theme string, seed uint64) Slideshow {
 		Version: Version, Theme: theme, Seed: seed,
 		Frame: Frame{1920, 1080}, Rate: timecode.R30,
 		Details:    map[string]string{},
-		Soundtrack: Soundtrack{FadeInSeconds: 0.5, FadeOutSeconds: 3, LUFS: -16},
+		Soundtrack: Soundtrack{FadeInSeconds: 0.5, FadeOutSeconds: 3, LUFS: OnlineLUFS},
 		Fit:        Fit{Mode: AtPace, PaceSeconds: 4},
 	}
 }

@@ -1,8 +1,10 @@
 package doc
 
 import (
+	"math"
 	"slices"
 
+	"nelko/internal/core/rhythm"
 	"nelko/internal/core/timecode"
 )
 
@@ -23,18 +25,85 @@ type Soundtrack struct {
 	Items          []Item  `json:"items"`
 	FadeInSeconds  float64 `json:"fade_in_seconds"`
 	FadeOutSeconds float64 `json:"fade_out_seconds"`
-	LUFS           float64 `json:"lufs"` // integrated loudness music is brought to
+	LUFS           float64 `json:"lufs"`           // integrated loudness the film is brought to; 0: left as it is
+	Duck           *Duck   `json:"duck,omitempty"` // how music gives way to narration; nil: as usual
 }
+
+// The loudness that films are brought to: what services online play at (common
+// practice, no source), and EBU R 128 for broadcast, which discs keep to as well.
+const (
+	OnlineLUFS    = -14
+	BroadcastLUFS = -23
+)
+
+// Duck is how music gives way while somebody speaks.
+type Duck struct {
+	DB      float64 `json:"db"`      // by so much, at most 0
+	Attack  float64 `json:"attack"`  // seconds to go down
+	Release float64 `json:"release"` // and to come back
+	Ahead   float64 `json:"ahead"`   // seconds before the first word that it is down
+}
+
+// UsualDuck is how music gives way unless said otherwise (common practice, no
+// source).
+var UsualDuck = Duck{DB: -12, Attack: 0.4, Release: 1.2, Ahead: 0.3}
+
+// Ducked is how music gives way in the film.
+func (s Soundtrack) Ducked() Duck {
+	if s.Duck != nil {
+		return *s.Duck
+	}
+	return UsualDuck
+}
+
+// FadeShape is the curve of a fade.
+type FadeShape string
+
+// The shapes: a raised cosine, a straight line in amplitude, and one of equal power.
+const (
+	SmoothFade FadeShape = ""
+	EvenFade   FadeShape = "even"
+	PowerFade  FadeShape = "power"
+)
+
+// FadeShapes are all shapes.
+var FadeShapes = []FadeShape{SmoothFade, EvenFade, PowerFade}
+
+// SongJoin is how a song comes after the one before.
+type SongJoin struct {
+	Kind    SongJoinKind `json:"kind"`
+	Seconds float64      `json:"seconds"`
+}
+
+// SongJoinKind is a way one song gives way to the next.
+type SongJoinKind string
+
+// Songs follow at once, in each other, or after a silence.
+const (
+	Segue     SongJoinKind = "segue"
+	CrossFade SongJoinKind = "cross-fade"
+	Gap       SongJoinKind = "gap"
+)
+
+// SongJoins are all kinds.
+var SongJoins = []SongJoinKind{Segue, CrossFade, Gap}
+
+// MaxStretches is how many stretches a song may be made of.
+const MaxStretches = 100
 
 // Item is one stretch of sound.
 type Item struct {
-	Media          MediaID     `json:"media"`
-	Role           Role        `json:"role"`
-	Trim           Trim        `json:"trim,omitzero"`
-	At             *float64    `json:"at_seconds,omitempty"` // into the film; nil: after the music before it
-	Gain           []GainPoint `json:"gain,omitempty"`       // in order of time; none: as it is
-	FadeInSeconds  float64     `json:"fade_in_seconds,omitempty"`
-	FadeOutSeconds float64     `json:"fade_out_seconds,omitempty"`
+	Media          MediaID          `json:"media"`
+	Role           Role             `json:"role"`
+	Trim           Trim             `json:"trim,omitzero"`
+	Made           []rhythm.Stretch `json:"made,omitempty"`       // what is heard of it, joined where it goes on alike; none: Trim
+	At             *float64         `json:"at_seconds,omitempty"` // into the film; nil: after the music before it
+	Join           *SongJoin        `json:"join,omitempty"`       // to the music before it, where it has no place of its own; nil: at once
+	Gain           []GainPoint      `json:"gain,omitempty"`       // in order of time; none: as it is
+	LevelDB        float64          `json:"level_db,omitempty"`
+	FadeInSeconds  float64          `json:"fade_in_seconds,omitempty"`
+	FadeOutSeconds float64          `json:"fade_out_seconds,omitempty"`
+	Shape          FadeShape        `json:"shape,omitempty"` // of its fades
 }
 
 // GainPoint is a point on an item's volume line, which runs straight from
@@ -63,36 +132,101 @@ func (s Soundtrack) Plays(id MediaID) bool {
 // AddSong puts a whole song at the end of the music.
 func (s *Soundtrack) AddSong(id MediaID) { s.Items = append(s.Items, Item{Media: id, Role: Music}) }
 
+// Fade is how sound comes in or goes out.
+type Fade struct {
+	Length timecode.Samples
+	Shape  FadeShape
+}
+
 // Placed is an item at its place.
 type Placed struct {
 	Item
+	Index         int              // of the item
 	Start, Length timecode.Samples // in the film
+	Begin         timecode.Samples // in the source, of its first stretch
+	In, Out       Fade
+	Pieces        []Piece // one after another, from Start to End
+}
+
+// Piece is a stretch of an item that is heard without a break.
+type Piece struct {
 	Begin         timecode.Samples // in the source
+	Start, Length timecode.Samples // in the film
 }
 
 // End is the sample after the item's last.
 func (p Placed) End() timecode.Samples { return p.Start + p.Length }
 
-// Placed gives every item its place: music one after another, unless it has a
-// place of its own.
+// InFilm is the sample of the film at which the piece plays a moment of its source.
+func (p Piece) InFilm(source timecode.Samples) (timecode.Samples, bool) {
+	at := p.Start + source - p.Begin
+	return at, source >= p.Begin && source < p.Begin+p.Length
+}
+
+func samplesIn(seconds float64) timecode.Samples {
+	return timecode.Samples(math.Round(seconds * timecode.SampleRate))
+}
+
+// pieces are what is heard of an item, from the film's beginning.
+func (it Item) pieces(m Media) (out []Piece) {
+	if len(it.Made) == 0 {
+		from, to := it.Trim.bounds(m)
+		return []Piece{{Begin: from, Length: to - from}}
+	}
+	at := timecode.Samples(0)
+	for _, s := range it.Made {
+		from, to := Trim(s).bounds(m)
+		out = append(out, Piece{Begin: from, Start: at, Length: to - from})
+		at += to - from
+	}
+	return out
+}
+
+// Placed gives every item its place: music one after another, as its joins have it,
+// unless it has a place of its own.
 func (s Soundtrack) Placed(lib Library) []Placed {
 	var out []Placed
 	var next timecode.Samples
-	for _, it := range s.Items {
-		from, to := it.Trim.bounds(lib[it.Media])
-		p := Placed{Item: it, Length: to - from, Begin: from}
+	last := -1 // the music before, in out
+	for i, it := range s.Items {
+		p := Placed{Item: it, Index: i, Pieces: it.pieces(lib[it.Media]), In: Fade{samplesIn(it.FadeInSeconds), it.Shape}, Out: Fade{samplesIn(it.FadeOutSeconds), it.Shape}}
+		p.Begin = p.Pieces[0].Begin
+		for _, piece := range p.Pieces {
+			p.Length += piece.Length
+		}
 		switch {
 		case it.At != nil:
-			p.Start = timecode.Samples(*it.At * timecode.SampleRate)
-		case it.Role == Music:
+			p.Start = samplesIn(*it.At)
+		case it.Role == Music && last >= 0:
 			p.Start = next
+			p.joined(&out[last])
+		}
+		for k := range p.Pieces {
+			p.Pieces[k].Start += p.Start
 		}
 		if it.Role == Music {
-			next = p.End()
+			next, last = p.End(), len(out)
 		}
 		out = append(out, p)
 	}
 	return out
+}
+
+// joined puts a song after the one before: into it, with fades of equal power, or
+// after a silence.
+func (p *Placed) joined(before *Placed) {
+	if p.Join == nil {
+		return
+	}
+	long := samplesIn(p.Join.Seconds)
+	switch p.Join.Kind {
+	case Gap:
+		p.Start += long
+	case CrossFade:
+		long = min(long, p.Length, before.Length)
+		p.Start -= long
+		p.In, before.Out = Fade{long, PowerFade}, Fade{long, PowerFade}
+	}
 }
 
 // MusicEnd is where the last music ends, as long as it is.

@@ -73,8 +73,14 @@ func (s Slideshow) Validate() error {
 	if f := s.Fit; !between(f.Shortest, 0, MaxPace) || !between(f.Longest, 0, MaxPace) || f.Longest > 0 && f.Longest < f.Shortest {
 		return fmt.Errorf("fit.shortest_seconds: limits must be 0 to %d s, the longest not below the shortest", MaxPace)
 	}
-	if s.Fit.Mode != ToMusic && s.Fit.Mode != AtPace {
-		return fmt.Errorf("fit.mode: %q", s.Fit.Mode)
+	if m := s.Fit.Mode; m != ToMusic && m != AtPace && m != MusicToPictures {
+		return fmt.Errorf("fit.mode: %q is not music, pace or pictures", m)
+	}
+	if b := s.Fit.Beat; b != "" && b != AnyBeat && b != Downbeat && b != HalfBeat {
+		return fmt.Errorf("fit.beat: %q is not beats, bars or halves", b)
+	}
+	if !between(s.Fit.Strict, 0, 1) {
+		return fmt.Errorf("fit.strict: %g; must be 0 to 1", s.Fit.Strict)
 	}
 	if err := s.Soundtrack.validate(); err != nil {
 		return fmt.Errorf("soundtrack.%w", err)
@@ -83,6 +89,9 @@ func (s Slideshow) Validate() error {
 }
 
 func (t Soundtrack) validate() error {
+	if d := t.Duck; d != nil && (!between(d.DB, minGain, 0) || !between(d.Attack, 0, 10) || !between(d.Release, 0, 10) || !between(d.Ahead, 0, 2)) {
+		return fmt.Errorf("duck: must be %d to 0 dB, within 10 s, at most 2 s ahead", minGain)
+	}
 	if !between(t.FadeInSeconds, 0, MaxFade) || !between(t.FadeOutSeconds, 0, MaxFade) || !between(t.LUFS, minLUFS, zero) {
 		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s and loudness %d to 0 LUFS", MaxFade, minLUFS)
 	}
@@ -107,6 +116,14 @@ func (it Item) validate() error {
 		return fmt.Errorf("at_seconds: %g; must be 0 to 86400", *it.At)
 	case !between(it.FadeInSeconds, 0, MaxFade) || !between(it.FadeOutSeconds, 0, MaxFade):
 		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s", MaxFade)
+	case !slices.Contains(FadeShapes, it.Shape):
+		return fmt.Errorf("shape: %q is not one of %q", it.Shape, FadeShapes)
+	case !between(it.LevelDB, minGain, maxGain):
+		return fmt.Errorf("level_db: %g; must be %d to %d", it.LevelDB, minGain, maxGain)
+	case len(it.Made) > MaxStretches:
+		return fmt.Errorf("made: %d; at most %d", len(it.Made), MaxStretches)
+	case it.Join != nil && (!slices.Contains(SongJoins, it.Join.Kind) || !between(it.Join.Seconds, 0, MaxFade)):
+		return fmt.Errorf("join: must be one of %q, of 0 to %d s", SongJoins, MaxFade)
 	case len(it.Gain) > MaxGainPoints:
 		return fmt.Errorf("gain: %d points; at most %d", len(it.Gain), MaxGainPoints)
 	}
@@ -116,6 +133,11 @@ func (it Item) validate() error {
 			return fmt.Errorf("gain: points must follow in time, %d to %d dB", minGain, maxGain)
 		}
 		last = g.AtSeconds
+	}
+	for _, m := range it.Made {
+		if !between(m.From, 0, 86400) || !between(m.To, 0, 86400) || m.To <= m.From {
+			return fmt.Errorf("made: each stretch must end after it begins")
+		}
 	}
 	return it.Trim.validate()
 }

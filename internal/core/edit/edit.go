@@ -488,21 +488,54 @@ func (s Songs) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 
 // Fit chooses the rule for the slides' lengths.
 type Fit struct {
-	Mode doc.FitMode
-	Pace float64 // seconds; 0 keeps the present pace
+	Mode   doc.FitMode
+	Pace   float64   // seconds; 0 keeps the present pace
+	Beat   *doc.Beat // where cuts should fall; nil keeps it
+	Strict *float64  // how much; nil keeps it
+	Hold   *bool     // at pace, whether the last slide stays until the music ends; nil keeps it
+	Own    *bool     // whether each song has its own pictures; nil keeps it
 }
 
 // Title implements Op.
 func (f Fit) Title() string {
-	if f.Mode == doc.ToMusic {
+	switch {
+	case f.Hold != nil && *f.Hold:
+		return "Held the last slide until the music ends"
+	case f.Hold != nil:
+		return "Let the music fade with the last slide"
+	case f.Own != nil && *f.Own:
+		return "Gave each song its own pictures"
+	case f.Own != nil:
+		return "Fitted all songs as one"
+	case f.Strict != nil && f.Beat == nil:
+		return fmt.Sprintf("Kept to the beat by %.0f %%", *f.Strict*100)
+	case f.Beat != nil && f.Mode != doc.AtPace:
+		if name, ok := beatNames[*f.Beat]; ok {
+			return "Put cuts on " + name
+		}
+		return "Took cuts off the beat"
+	case f.Mode == doc.ToMusic:
 		return "Fitted to the music"
+	case f.Mode == doc.MusicToPictures:
+		return "Made the music as long as the pictures"
 	}
 	return fmt.Sprintf("Set the pace to %g s", f.Pace)
 }
 
+var beatNames = map[doc.Beat]string{doc.AnyBeat: "the beat", doc.Downbeat: "bars", doc.HalfBeat: "beats and half beats"}
+
 // Apply implements Op.
 func (f Fit) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
-	d.Fit.Mode = f.Mode
+	if f.Mode != "" {
+		d.Fit.Mode = f.Mode
+	}
+	if f.Beat != nil && *f.Beat != "" && d.Fit.Strict == 0 {
+		d.Fit.Strict = doc.UsualStrict
+	}
+	set(&d.Fit.Beat, f.Beat)
+	set(&d.Fit.Strict, f.Strict)
+	set(&d.Fit.Hold, f.Hold)
+	set(&d.Fit.OwnPictures, f.Own)
 	if f.Pace != 0 {
 		d.Fit.PaceSeconds = f.Pace
 	}

@@ -204,3 +204,55 @@ func BenchmarkOnBeats(b *testing.B) {
 		_, _, _ = OnBeats(slides, Even(1000, 12), 60000, Grid{Beats: every(30, 60000), Strict: 0.7})
 	}
 }
+
+// Two songs of 300 and 200 frames, each with its own pictures: the change of songs is
+// the middle of a join, and the film ends with the second. By share of time, five
+// slides of the same length are three and two.
+func TestEachSongHasItsOwnPictures(t *testing.T) {
+	ends := []Frames{300, 500}
+	first := Share([]Frames{10, 10, 10, 10, 10}, ends)
+	assert.Equal(t, []int{0, 3}, first)
+	s, _, err := Parted(free(5), Even(5, 11), ends, first, Grid{})
+	require.NoError(t, err)
+	assert.Equal(t, Frames(500), s.Total())
+	assert.Equal(t, Frames(300), s.Cuts()[2])
+	assert.Equal(t, []int{0, 1, 2}, Share([]Frames{1000, 1, 1}, []Frames{10, 20, 30}), "each song has one")
+
+	pinned := free(4)
+	pinned[0].Fixed, pinned[1].Fixed = 200, 200
+	_, _, err = Parted(pinned, Even(4, 0), ends, []int{0, 2}, Grid{})
+	var cannot *Error
+	require.ErrorAs(t, err, &cannot)
+	assert.ErrorContains(t, err, "song 1")
+	_, _, err = Parted(free(2), Even(2, 0), ends, []int{0, 2}, Grid{})
+	assert.ErrorContains(t, err, "song 2")
+}
+
+// However slides are parted, every song ends where it ends.
+func TestPartsEndWithTheirSongs(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n, songs := rapid.IntRange(2, 30).Draw(t, "slides"), rapid.IntRange(1, 2).Draw(t, "songs")
+		slides, laps := free(n), make([]Frames, n-1)
+		for i := range laps {
+			laps[i] = Frames(rapid.IntRange(0, 12).Draw(t, "lap"))
+		}
+		var ends []Frames
+		for k := range songs {
+			ends = append(ends, Frames(k*2000+rapid.IntRange(1500, 3000).Draw(t, "end")))
+		}
+		lengths := make([]Frames, n)
+		for i := range lengths {
+			lengths[i] = Frames(rapid.IntRange(1, 100).Draw(t, "length"))
+		}
+		if songs > 1 && ends[1] <= ends[0] {
+			return
+		}
+		first := Share(lengths, ends)
+		s, _, err := Parted(slides, laps, ends, first, Grid{})
+		require.NoError(t, err)
+		require.Equal(t, ends[songs-1], s.Total())
+		if songs > 1 {
+			require.Equal(t, ends[0], s.Cuts()[first[1]-1])
+		}
+	})
+}

@@ -121,19 +121,25 @@ func Solve(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
 	if err == nil || errors.As(err, &cannot) && cannot.Reach < cannot.Target && cannot.Free > 0 {
 		return best, err // shorter joins would make the film no longer
 	}
-	// Feasibility only improves as the overlaps shrink, so bisect.
+	// The shorter the overlaps, the less room slides need: the longest at which they
+	// do not need too much is looked for.
+	tooMuch := func(err error) bool {
+		return err != nil && (!errors.As(err, &cannot) || cannot.Reach > cannot.Target || cannot.Free == 0)
+	}
 	lo, hi := Frames(0), widest
-	best, err = try(0)
-	if err != nil {
+	if best, err = try(0); tooMuch(err) {
 		return Solution{}, err
 	}
 	for lo < hi-1 {
 		mid := (lo + hi) / 2
-		if s, e := try(mid); e == nil {
-			best, lo = s, mid
+		if s, e := try(mid); !tooMuch(e) {
+			best, err, lo = s, e, mid
 		} else {
 			hi = mid
 		}
+	}
+	if err != nil {
+		return Solution{}, err
 	}
 	best.Shortened = true
 	return best, nil

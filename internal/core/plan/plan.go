@@ -11,6 +11,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/fit"
+	"nelko/internal/core/rhythm"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
@@ -25,6 +26,9 @@ type Plan struct {
 	Music    timecode.Samples // where the music ends
 	MusicEnd timecode.Frames  // the frame nearest to where the music ends
 	Short    bool             // overlaps are shorter than wanted
+	OnBeat   int              // cuts that lie on a beat, where they should
+	Sound    doc.Soundtrack   // what is heard: the document's, with the last song as long as the pictures where that is wanted
+	Made     *rhythm.Made     // how the last song was made so long; nil: it was not
 	FitError error            // why the slides could not be fitted, an *fit.Error or ErrNoMusic
 }
 
@@ -45,9 +49,8 @@ func (s Slide) End() timecode.Frames { return s.Start + s.Length }
 // Build lays d out. It always returns a plan that can be shown: where fitting
 // is impossible FitError says why and the slides follow the pace.
 func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
-	p := Plan{Rate: d.Rate}
-	p.Music = d.Soundtrack.MusicEnd(lib)
-	p.MusicEnd = d.Rate.FramesIn(p.Music)
+	p := Plan{Rate: d.Rate, Sound: d.Soundtrack}
+	p.hear(lib)
 	if len(d.Slides) == 0 {
 		return p
 	}
@@ -55,7 +58,8 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	into := make([]transition.Transition, len(d.Slides))
 	wanted := make([]timecode.Frames, len(d.Slides)-1)
 	for i, s := range d.Slides {
-		in[i] = fit.Slide{Fixed: fixed(d, t, lib, s), Linger: s.Linger, Least: frames(d.Rate, d.Fit.Shortest, math.Ceil), Most: frames(d.Rate, d.Fit.Longest, math.Floor)}
+		length := fixed(d, t, lib, s)
+		in[i] = fit.Slide{Fixed: length, Give: give(d, s, length), Linger: s.Linger, Least: frames(d.Rate, d.Fit.Shortest, math.Ceil), Most: frames(d.Rate, d.Fit.Longest, math.Floor)}
 		if i < len(wanted) {
 			into[i] = joinOf(d, t, i)
 			if into[i].Kind != "cut" {
@@ -64,13 +68,18 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 		}
 	}
 	sol := fit.Lay(in, wanted, d.Rate.Frames(d.Fit.PaceSeconds))
-	if d.Fit.Mode == doc.ToMusic {
-		switch solved, err := fit.Solve(in, wanted, p.MusicEnd); {
-		case len(d.Soundtrack.Songs()) == 0:
-			p.FitError = ErrNoMusic
-		case err != nil:
+	switch music := len(d.Soundtrack.Songs()) > 0; {
+	case d.Fit.Mode == doc.AtPace && d.Fit.Hold && sol.Total() < p.MusicEnd:
+		sol.Lengths[len(sol.Lengths)-1] += p.MusicEnd - sol.Total()
+	case d.Fit.Mode == doc.AtPace:
+	case !music:
+		p.FitError = ErrNoMusic
+	case d.Fit.Mode == doc.MusicToPictures:
+		p.FitError = p.makeMusic(lib, sol.Total())
+	default:
+		if solved, err := p.solve(d, lib, in, wanted, sol); err != nil {
 			p.FitError = err
-		default:
+		} else {
 			sol = solved
 		}
 	}

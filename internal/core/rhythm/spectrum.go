@@ -41,7 +41,6 @@ type Listener struct {
 	shape  []float64
 	bands  []band
 	mono   []float64 // what is not yet in a frame
-	skip   int       // samples at the beginning before the first frame's middle
 	past   [][]float32
 	flux   [][]float32 // a group: its onsets in each frame
 	pitch  [][12]float32

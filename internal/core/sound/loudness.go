@@ -41,6 +41,7 @@ type Meter struct {
 	history  [2][peakTaps]float64
 	at       int
 	peak     float64
+	loudOnly bool // true peaks are not looked for
 }
 
 const (
@@ -83,7 +84,9 @@ func (m *Meter) Write(p []float32) {
 			x := float64(p[i+c])
 			y := m.filters[c][1].step(m.filters[c][0].step(x))
 			m.quarter += y * y
-			m.truePeak(c, x)
+			if !m.loudOnly {
+				m.truePeak(c, x)
+			}
 		}
 		m.at = (m.at + 1) % peakTaps
 		if m.filled++; m.filled == stepSamples {
@@ -201,12 +204,11 @@ func (m *Meter) PeakDB() float64 {
 // for at most −1 dBTP).
 const CeilingDB = -1
 
-// Gain is the factor that brings a song of the given loudness and true peak
-// to the target, as far as the ceiling lets it.
-func Gain(measuredLUFS, peakDB, targetLUFS float64) float64 {
+// Gain is the factor that brings a song of the given loudness to the target. What
+// that lifts above the ceiling the mix's limiter holds; a song is lifted by at most 20 dB.
+func Gain(measuredLUFS, targetLUFS float64) float64 {
 	if measuredLUFS <= Silence {
 		return 1
 	}
-	db := math.Min(targetLUFS-measuredLUFS, CeilingDB-peakDB)
-	return math.Pow(10, db/20)
+	return math.Pow(10, math.Min(20, targetLUFS-measuredLUFS)/20)
 }

@@ -1,0 +1,171 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/fit"
+	"nelko/internal/core/rhythm"
+	"nelko/internal/core/timecode"
+)
+
+// hear says where the music ends.
+func (p *Plan) hear(lib doc.Library) {
+	p.Music = p.Sound.MusicEnd(lib)
+	p.MusicEnd = p.Rate.FramesIn(p.Music)
+}
+
+// ErrNoVersion means that a song cannot be made as long as the pictures last.
+var ErrNoVersion = errors.New("the song cannot be made as long as the pictures last")
+
+// makeMusic makes the last song so long that the music ends with so many frames of
+// pictures.
+func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames) error {
+	last := -1
+	for i, it := range p.Sound.Items {
+		if it.Role == doc.Music {
+			last = i
+		}
+	}
+	placed := p.Sound.Placed(lib)
+	it := p.Sound.Items[last]
+	m := lib[it.Media]
+	want := float64(p.Rate.SampleAt(frames)-placed[last].Start) / timecode.SampleRate
+	from := placed[last].Begin
+	length := float64(m.Length-from) / timecode.SampleRate
+	if it.Trim.To > 0 {
+		length = min(length, it.Trim.To-float64(from)/timecode.SampleRate)
+	}
+	if want <= 0 {
+		return nil // the pictures end before it begins; what goes on is cut with the film
+	}
+	var loops []rhythm.Loop
+	begin := float64(from) / timecode.SampleRate
+	if m.Heard != nil {
+		for _, l := range m.Heard.Rhythm.Loops {
+			if l.From > begin && l.To < begin+length {
+				loops = append(loops, rhythm.Loop{From: l.From - begin, To: l.To - begin, Alike: l.Alike})
+			}
+		}
+	}
+	made, ok := rhythm.Arrange(length, loops, want)
+	if !ok {
+		return fmt.Errorf("%w: it has %s, they last %s, and there is no place where it could go on unheard", ErrNoVersion,
+			timecode.Clock(length), timecode.Clock(want))
+	}
+	for i := range made.Stretches {
+		made.Stretches[i].From += begin
+		made.Stretches[i].To += begin
+	}
+	p.Sound.Items = slices.Clone(p.Sound.Items)
+	p.Sound.Items[last].Trim, p.Sound.Items[last].Made = doc.Trim{}, made.Stretches
+	p.Made = &made
+	p.hear(lib)
+	return nil
+}
+
+// Beats are the film's: where in it cuts are welcome, as the document's rule has it.
+// first is the first downbeat, 0 if there is none.
+func (p Plan) Beats(d doc.Slideshow, lib doc.Library) (beats []fit.Beat, first timecode.Frames) {
+	if d.Fit.Beat == "" {
+		return nil, 0
+	}
+	for _, placed := range p.Sound.Placed(lib) {
+		h := lib[placed.Media].Heard
+		if placed.Role != doc.Music || h == nil {
+			continue
+		}
+		all := h.Rhythm.Beats
+		for _, piece := range placed.Pieces {
+			for i, b := range all {
+				add := func(at, strength float64) (timecode.Frames, bool) {
+					s, ok := piece.InFilm(timecode.Samples(at * timecode.SampleRate))
+					if f := p.Rate.FramesIn(s); ok && f > 0 {
+						beats = append(beats, fit.Beat{At: f, Strength: strength})
+						return f, true
+					}
+					return 0, false
+				}
+				if d.Fit.Beat == doc.Downbeat && !b.Down {
+					continue
+				}
+				if f, ok := add(b.At, b.Strength); ok && b.Down && first == 0 {
+					first = f
+				}
+				if d.Fit.Beat == doc.HalfBeat && i+1 < len(all) && all[i+1].At-b.At < 2 {
+					add((b.At+all[i+1].At)/2, b.Strength/2)
+				}
+			}
+		}
+	}
+	slices.SortFunc(beats, func(a, b fit.Beat) int { return int(a.At - b.At) })
+	return slices.CompactFunc(beats, func(a, b fit.Beat) bool { return a.At == b.At }), first
+}
+
+// give is by how much a slide of set length may differ from it to end on a beat:
+// what the theme says may by a fifth, what somebody typed and clips not at all.
+func give(d doc.Slideshow, s doc.Slide, length timecode.Frames) timecode.Frames {
+	if d.Fit.Beat == "" || s.Pinned > 0 || s.Kind == doc.Clip {
+		return 0
+	}
+	return length / 5
+}
+
+// solve fits slides to the music. lay is how long they would be at the film's pace.
+func (p *Plan) solve(d doc.Slideshow, lib doc.Library, in []fit.Slide, wanted []timecode.Frames, lay fit.Solution) (s fit.Solution, err error) {
+	beats, first := p.Beats(d, lib)
+	g := fit.Grid{Beats: beats, Strict: d.Fit.Strict}
+	if in[0].Fixed > 0 && in[0].Give > 0 && first > in[0].Fixed-in[0].Give && first < 2*in[0].Fixed {
+		g.Wait = first
+	}
+	ends := []timecode.Frames{p.MusicEnd}
+	if d.Fit.OwnPictures {
+		ends = p.songEnds(lib)
+	}
+	if len(ends) > 1 && len(ends) <= len(in) {
+		s, p.OnBeat, err = fit.Parted(in, wanted, ends, firsts(d, lay, ends), g)
+	} else {
+		s, p.OnBeat, err = fit.OnBeats(in, wanted, p.MusicEnd, g)
+	}
+	if len(beats) == 0 {
+		p.OnBeat = 0
+	}
+	return s, err
+}
+
+// songEnds are the frames at which one song gives way to the next, in the middle of
+// a cross-fade, and the end of the music.
+func (p Plan) songEnds(lib doc.Library) (out []timecode.Frames) {
+	var before *doc.Placed
+	for _, placed := range p.Sound.Placed(lib) {
+		if placed.Role != doc.Music {
+			continue
+		}
+		if before != nil {
+			out = append(out, p.Rate.FramesIn((before.End()+placed.Start)/2))
+		}
+		before = &placed
+	}
+	out = append(out, p.MusicEnd)
+	if !slices.IsSorted(out) {
+		return out[len(out)-1:] // songs placed beside each other are one
+	}
+	return out
+}
+
+// firsts are the slides that songs begin with: those marked by hand, else by share of
+// time.
+func firsts(d doc.Slideshow, lay fit.Solution, ends []timecode.Frames) []int {
+	out := []int{0}
+	for i, s := range d.Slides {
+		if i > 0 && s.NewSong && len(out) < len(ends) {
+			out = append(out, i)
+		}
+	}
+	if len(out) == len(ends) {
+		return out
+	}
+	return fit.Share(lay.Lengths, ends)
+}
