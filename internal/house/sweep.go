@@ -200,6 +200,12 @@ const sweepEvery = time.Hour
 
 // KeepTidy sweeps again and again until ctx ends.
 func (h *House) KeepTidy(ctx context.Context) {
+	relisten := func() {
+		if err := h.Intake.Relisten(ctx); err != nil && ctx.Err() == nil {
+			slog.Warn("having songs listened to", "error", err)
+		}
+	}
+	relisten()
 	tick := time.NewTicker(sweepEvery)
 	defer tick.Stop()
 	for {
@@ -222,6 +228,7 @@ func (h *House) KeepTidy(ctx context.Context) {
 			} else if len(damaged) > 0 {
 				slog.Error("images of discs were damaged and are made again", "discs", len(damaged), "first", damaged[0])
 			}
+			relisten()
 			s, err := h.Sweep(ctx, false)
 			if err != nil && ctx.Err() == nil {
 				slog.Warn("swept in part", "error", err)

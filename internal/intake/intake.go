@@ -216,6 +216,9 @@ const ThumbSide = 480
 // A file that cannot be used is refused with the reason.
 func (in *Intake) Read(ctx context.Context, j Read) error {
 	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
+	if err == nil && m.State == store.Ready && m.Kind == doc.SongMedia && m.Heard == nil {
+		return in.hear(ctx, m)
+	}
 	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
 		return nil // removed, or done by an earlier attempt
 	}

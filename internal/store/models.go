@@ -224,6 +224,7 @@ type Media struct {
 	Held          bool       // is not in any film before it is accepted
 	Original      *string    // of a camera raw file: the file as received; SHA256 is the picture taken out of it
 	ClientPageID  *int64     // the client's page it came by
+	SpokenAt      *float64   // of narration: seconds into the film at which it was spoken
 	CreatedAt     time.Time
 }
 
@@ -246,6 +247,19 @@ type Seen struct {
 
 // TableName implements GORM's Tabler.
 func (Media) TableName() string { return "media" }
+
+// Music is what the studio knows of a song of its library beside the file.
+type Music struct {
+	MediaID        int64 `gorm:"primaryKey"`
+	Mood, Occasion string
+	Favourite      bool
+	Licence        string     // from whom, for what
+	LicenceUntil   *time.Time `gorm:"type:date"` // nil: for ever, or unknown
+	AddedAt        time.Time
+}
+
+// TableName implements GORM's Tabler.
+func (Music) TableName() string { return "music" }
 
 // ClientPage is the page on which an order's client brings material in and
 // fills in the details. What comes by it is held back until it is accepted.
@@ -297,6 +311,7 @@ func (m Media) Known() doc.Media {
 	if m.Captured != nil {
 		f.Captured = m.Captured.UTC()
 	}
+	f.Spoken = m.SpokenAt
 	if m.Proxy != nil {
 		f.Small = doc.MediaID(*m.Proxy)
 	}

@@ -201,7 +201,7 @@ func (s *Server) base(r *http.Request, title string) (base, error) {
 		return base{}, err
 	}
 	b := base{Title: title, Version: s.version, Studio: st.Name, User: user(r)}
-	items := []navItem{{Name: "Day sheet", Path: "/"}, {Name: "Runs", Path: "/runs"}, {Name: "Queue", Path: "/queue"}, {Name: "Deliveries", Path: "/deliveries"}, {Name: "Burner", Path: "/burner"}}
+	items := []navItem{{Name: "Day sheet", Path: "/"}, {Name: "Runs", Path: "/runs"}, {Name: "Queue", Path: "/queue"}, {Name: "Music", Path: "/music"}, {Name: "Deliveries", Path: "/deliveries"}, {Name: "Burner", Path: "/burner"}}
 	if s.StandIns {
 		items = append(items, navItem{Name: "Stand-ins", Path: "/standins"})
 	}

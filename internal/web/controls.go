@@ -166,7 +166,12 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return edit.Fit{Mode: doc.AtPace, Pace: float64(f.Pace)}, nil
 	}),
-	"fit": reads(func(struct{}) (edit.Op, error) { return edit.Fit{Mode: doc.ToMusic}, nil }),
+	"fit":        reads(func(struct{}) (edit.Op, error) { return edit.Fit{Mode: doc.ToMusic}, nil }),
+	"song":       reads(songControl),
+	"dropsound":  reads(dropsoundControl),
+	"soundtrack": reads(trackControl),
+	"fitting":    reads(fittingControl),
+	"newsong":    reads(newsongControl),
 	"songs": reads(func(f struct {
 		Songs string `form:"songs"`
 	}) (edit.Op, error) {

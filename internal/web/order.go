@@ -23,6 +23,7 @@ import (
 	"nelko/internal/core/remedy"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
+	"nelko/internal/intake"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -129,7 +130,7 @@ type orderView struct {
 	Sheet         []mediumView
 	Shows         []sheetFilter
 	enlarged      map[doc.MediaID]bool // pictures shown larger than they are
-	Songs         []songView
+	Track         *trackView           // on the soundtrack's leaf
 	RenderRows    []renderRow
 	AtHand        []way // of encoding: the usual one and those used last
 	Others        []way
@@ -158,14 +159,6 @@ type findingView struct {
 	Stops      bool
 	Key        string // by which it is marked as meant; empty: it cannot be
 	List       []findingView
-}
-
-type songView struct {
-	ID                     int64
-	Name, Length, Loudness string
-	SHA                    doc.MediaID
-	Earlier, Without       string // soundtracks to choose, comma separated
-	Others                 []doc.MediaID
 }
 
 // orderView fills in what a leaf shows.
@@ -203,7 +196,6 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		}
 		v.Also = othersInWords(wk, others)
 	}
-	v.songs()
 	v.delivering(s)
 	v.leaves()
 	if on.leaf == deliveriesLeaf {
@@ -220,6 +212,19 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if err := errors.Join(v.discs(ctx, s), v.hosts(ctx, s)); err != nil {
 			return nil, err
 		}
+	}
+	if on.leaf == soundtrackLeaf {
+		if v.Track, err = s.track(ctx, wk); err != nil {
+			return nil, err
+		}
+		atPace := wk.Doc
+		atPace.Fit.Mode, atPace.Fit.Hold = doc.AtPace, false
+		near := wk.Plan.Rate.Seconds(plan.Build(atPace, wk.Theme, wk.Library).Frames)
+		v.Track.Near = minutes(near)
+		if v.Track.Library, err = s.librarySongs(ctx, intake.Wanted{Near: math.Max(near, 1)}); err != nil {
+			return nil, err
+		}
+		v.Track.Library = v.Track.Library[:min(8, len(v.Track.Library))]
 	}
 	if on.leaf != runningLeaf {
 		return v, nil
@@ -395,33 +400,6 @@ func stepPath(orderID int64, place string) string {
 func openingLook(w *orders.Dossier) timecode.Frames {
 	first := w.Plan.Slides[0]
 	return first.Start + (first.Length-first.Overlap)*2/3
-}
-
-func (v *orderView) songs() {
-	list := v.Doc.Soundtrack.Songs()
-	join := func(ids []doc.MediaID) string {
-		out := make([]string, len(ids))
-		for i, id := range ids {
-			out[i] = string(id)
-		}
-		return strings.Join(out, ",")
-	}
-	for i, id := range list {
-		m := v.Library[id]
-		row, ok := v.Row(id)
-		if !ok {
-			continue
-		}
-		sv := songView{ID: row.ID, SHA: id, Name: m.Name, Length: timecode.Clock(float64(m.Length) / timecode.SampleRate),
-			Loudness: fmt.Sprintf("%.1f LUFS, peak %.1f dBTP", m.LUFS, m.PeakDB)}
-		sv.Without = join(slices.Delete(slices.Clone(list), i, i+1))
-		if i > 0 {
-			earlier := slices.Clone(list)
-			earlier[i-1], earlier[i] = earlier[i], earlier[i-1]
-			sv.Earlier = join(earlier)
-		}
-		v.Songs = append(v.Songs, sv)
-	}
 }
 
 // minutes writes seconds as m:ss.

@@ -328,6 +328,7 @@ type Media struct {
 	Length      timecode.Samples // clips and songs
 	LUFS        float64          // songs: measured integrated loudness
 	PeakDB      float64          // songs: measured true peak, dBTP
+	Spoken      *float64         // songs: narration, spoken at this second of the film; nil: music
 	Heard       *Heard           // songs: what else was heard; nil: not listened to yet
 	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
 	Focus       framing.Point    // photos: where the eye goes, in fractions; zero if unknown
@@ -368,7 +369,7 @@ func New(theme string, seed uint64) Slideshow {
 		Frame: Frame{1920, 1080}, Rate: timecode.R30,
 		Details:    map[string]string{},
 		Soundtrack: Soundtrack{FadeInSeconds: 0.5, FadeOutSeconds: 3, LUFS: OnlineLUFS},
-		Fit:        Fit{Mode: AtPace, PaceSeconds: 4},
+		Fit:        Fit{Mode: AtPace, PaceSeconds: 4, Shortest: UsualShortest, Longest: UsualLongest},
 	}
 }
 

@@ -125,7 +125,10 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 				if songs == 1 && d.Follows != nil && !follow.Has(d, follow.Soundtrack) {
 					d.Soundtrack.Items = nil // a row's own song is instead of the pattern's
 				}
-				d.Soundtrack.AddSong(id)
+				if d.Soundtrack.AddSong(id); m.Spoken != nil {
+					it := &d.Soundtrack.Items[len(d.Soundtrack.Items)-1]
+					it.Role, it.At = doc.Narration, m.Spoken
+				}
 			}
 			continue
 		}

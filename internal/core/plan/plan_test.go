@@ -97,16 +97,16 @@ func TestChecks(t *testing.T) {
 	assert.Contains(t, texts(check())[0], "over 42 are set small")
 
 	d, th, lib = show(t, 200, 60)
-	d.Fit.Mode = doc.ToMusic
+	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4}
 	assert.Equal(t, []string{"Transitions shortened: the slides are too short for them", "200 slides shorter than 1.5 s: too many pictures for this music"}, texts(check()))
 	d, th, lib = show(t, 2, 60)
-	d.Fit.Mode = doc.ToMusic
+	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4}
 	assert.Equal(t, []string{"2 slides longer than 10 s: too few pictures for this music"}, texts(check()))
 	lib["spare"] = doc.Media{ID: "spare", Kind: doc.PhotoMedia}
 	assert.Contains(t, texts(check()), "1 file not in the film")
 
 	d, th, lib = show(t, 5, 8)
-	d.Fit.Mode = doc.ToMusic
+	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4}
 	c = check()
 	assert.Equal(t, Stops, c[0].Weight)
 	assert.Contains(t, c[0].Text, "Cannot fit: the music is 0:03.2 too short for the pictures")

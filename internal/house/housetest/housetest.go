@@ -74,13 +74,14 @@ func Three(t testing.TB) map[string][]byte {
 }
 
 // Ready is an order that could be rendered, at a small size: three photos
-// fitted to 15 s.
+// fitted to 15 s, however short that makes them.
 func Ready(t testing.TB, h *house.House) int64 {
 	t.Helper()
 	o := Order(t, h)
 	Bring(t, h, o.ID, Three(t))
 	Bring(t, h, o.ID, map[string][]byte{"song.flac": Song(t, 15)})
-	Edit(t, h, o.ID, edit.Fit{Mode: doc.ToMusic})
+	any := 0.0
+	Edit(t, h, o.ID, edit.Several{Called: "Fitted, however short", Ops: []edit.Op{edit.Limits{Shortest: &any, Longest: &any}, edit.Fit{Mode: doc.ToMusic}}})
 	Edit(t, h, o.ID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}})
 	return o.ID
 }

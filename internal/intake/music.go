@@ -1,0 +1,255 @@
+package intake
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"math"
+	"slices"
+	"strings"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/timecode"
+	"nelko/internal/invalid"
+	"nelko/internal/media"
+	"nelko/internal/store"
+)
+
+// Song is a song of the studio's library.
+type Song struct {
+	store.Music
+	Media store.Media // without its waveform, where many are listed
+}
+
+// Seconds is its length.
+func (s Song) Seconds() float64 { return float64(s.Media.Samples) / timecode.SampleRate }
+
+// BPM is its tempo, 0 if it has none that could be followed or is not listened to yet.
+func (s Song) BPM() float64 {
+	if s.Media.Heard == nil {
+		return 0
+	}
+	return s.Media.Heard.Rhythm.BPM
+}
+
+// Wanted narrows the library; zero values do not.
+type Wanted struct {
+	Text           string // in the name, mood or occasion
+	Slow, Fast     float64
+	Short, Long    float64 // seconds
+	FavouritesOnly bool
+	Near           float64 // seconds: sorted by closeness to this length, if above 0
+}
+
+// AddSong takes a song into the studio's library. The same file twice is refused.
+func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, error) {
+	m := store.Media{UploadID: fmt.Sprintf("music/%d/%s", in.now().UnixNano(), media.Base(name)), Name: media.Base(name), State: store.Waiting}
+	var err error
+	if m.SHA256, m.Size, err = in.Blobs.Put(ctx, r); err != nil {
+		return Song{}, fmt.Errorf("%s: %w", m.Name, err)
+	}
+	var s Song
+	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		var twin string
+		if err := tx.Raw("SELECT m.name FROM music JOIN media m ON m.id = music.media_id WHERE m.sha256 = ? AND m.state <> 'refused'", m.SHA256).Scan(&twin).Error; err != nil {
+			return err
+		}
+		if twin != "" {
+			return &invalid.Input{Field: "songs", Problem: fmt.Sprintf("%s is here already, as %s.", m.Name, twin)}
+		}
+		if err := store.KeepBlob(tx, m.SHA256, m.Size); err != nil {
+			return err
+		}
+		if err := tx.Create(&m).Error; err != nil {
+			return err
+		}
+		s = Song{Music: store.Music{MediaID: m.ID, AddedAt: in.now()}, Media: m}
+		if err := tx.Create(&s.Music).Error; err != nil {
+			return err
+		}
+		return in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: true})
+	})
+	return s, err
+}
+
+func (in *Intake) now() time.Time {
+	if in.Now == nil {
+		return time.Now()
+	}
+	return in.Now()
+}
+
+// Music lists the library: favourites first, then by name, or by closeness to a length.
+func (in *Intake) Music(ctx context.Context, w Wanted) ([]Song, error) {
+	var all []store.Music
+	if err := in.Store.DB.WithContext(ctx).Find(&all).Error; err != nil {
+		return nil, err
+	}
+	ids := make([]int64, len(all))
+	for i, m := range all {
+		ids[i] = m.MediaID
+	}
+	var files []store.Media
+	if err := in.Store.DB.WithContext(ctx).Omit("waveform").Find(&files, "id IN ?", ids).Error; err != nil {
+		return nil, err
+	}
+	byID := map[int64]store.Media{}
+	for _, f := range files {
+		byID[f.ID] = f
+	}
+	var out []Song
+	for _, m := range all {
+		if s := (Song{m, byID[m.MediaID]}); s.suits(w) {
+			out = append(out, s)
+		}
+	}
+	slices.SortFunc(out, func(a, b Song) int {
+		if w.Near > 0 {
+			return cmp.Or(cmp.Compare(math.Abs(a.Seconds()-w.Near), math.Abs(b.Seconds()-w.Near)), cmp.Compare(a.MediaID, b.MediaID))
+		}
+		fav := 0
+		if a.Favourite != b.Favourite {
+			if fav = 1; a.Favourite {
+				fav = -1
+			}
+		}
+		return cmp.Or(fav, cmp.Compare(strings.ToLower(a.Media.Name), strings.ToLower(b.Media.Name)), cmp.Compare(a.MediaID, b.MediaID))
+	})
+	return out, nil
+}
+
+func (s Song) suits(w Wanted) bool {
+	text := strings.ToLower(s.Media.Name + " " + s.Mood + " " + s.Occasion)
+	switch {
+	case w.Text != "" && !strings.Contains(text, strings.ToLower(strings.TrimSpace(w.Text))):
+	case w.Slow > 0 && s.BPM() < w.Slow:
+	case w.Fast > 0 && (s.BPM() == 0 || s.BPM() > w.Fast):
+	case w.Short > 0 && s.Seconds() < w.Short:
+	case w.Long > 0 && s.Seconds() > w.Long:
+	case w.FavouritesOnly && !s.Favourite:
+	default:
+		return true
+	}
+	return false
+}
+
+// Note changes what the studio wrote about a song.
+func (in *Intake) Note(ctx context.Context, n store.Music) error {
+	for _, text := range []string{n.Mood, n.Occasion, n.Licence} {
+		if len(text) > 500 {
+			return &invalid.Input{Field: "licence", Problem: "That is longer than 500 letters."}
+		}
+	}
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Music{}).Where("media_id = ?", n.MediaID).Select("mood", "occasion", "favourite", "licence", "licence_until").Updates(&n)
+		if res.Error == nil && res.RowsAffected == 0 {
+			return store.ErrNotFound
+		}
+		return res.Error
+	})
+}
+
+// DropSong takes a song out of the library. Orders that have taken it keep it.
+func (in *Intake) DropSong(ctx context.Context, id int64) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Delete(&store.Music{}, "media_id = ?", id)
+		if res.Error == nil && res.RowsAffected == 0 {
+			return store.ErrNotFound
+		}
+		if res.Error != nil {
+			return res.Error
+		}
+		return tx.Delete(&store.Media{}, "id = ?", id).Error
+	})
+}
+
+// TakeSong brings a song of the library into an order, as if it had been received, but
+// without reading it again.
+func (in *Intake) TakeSong(ctx context.Context, order, id int64) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if _, err := store.One[store.Music](tx, "media_id = ?", id); err != nil {
+			return err
+		}
+		m, err := store.One[store.Media](tx, "id = ?", id)
+		if err != nil {
+			return err
+		}
+		if m.State != store.Ready {
+			return &invalid.Input{Field: "song", Problem: m.Name + " is not listened to yet; try again in a moment."}
+		}
+		ready := m
+		m.ID, m.OrderID, m.UploadID = 0, &order, fmt.Sprintf("music/%d/order/%d", id, order)
+		if _, err := store.One[store.Media](tx.Omit("waveform"), "upload_id = ?", m.UploadID); err == nil {
+			return &invalid.Input{Field: "song", Problem: m.Name + " is in this order already."}
+		} else if !errors.Is(err, store.ErrNotFound) {
+			return err
+		}
+		if err := in.Take(ctx, tx, &m); err != nil {
+			return err
+		}
+		if m.State == store.Refused {
+			return &invalid.Input{Field: "song", Problem: fmt.Sprintf("%s: %s.", m.Name, m.Reason)}
+		}
+		m.State, m.CreatedAt = ready.State, in.now()
+		if err := tx.Save(&m).Error; err != nil {
+			return err
+		}
+		return in.Queue.Insert(ctx, tx, Pour{OrderID: order})
+	})
+}
+
+// Speak takes narration that was recorded, to be heard at a second of the film.
+func (in *Intake) Speak(ctx context.Context, order int64, name string, at float64, r io.Reader) (store.Media, error) {
+	if !(at >= 0 && at < 86400) {
+		return store.Media{}, &invalid.Input{Field: "at", Problem: "Narration begins at a second of the film, from 0."}
+	}
+	return in.receive(ctx, store.Media{OrderID: &order, UploadID: fmt.Sprintf("spoken/%d/%d", order, in.now().UnixNano()), Name: media.Base(name), SpokenAt: &at}, r)
+}
+
+// Relisten has songs listened to that came in before there was an ear for their beat,
+// some at a time.
+func (in *Intake) Relisten(ctx context.Context) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		var ids []int64
+		if err := tx.Model(&store.Media{}).Where("kind = ? AND state = ? AND heard IS NULL", doc.SongMedia, store.Ready).Order("id DESC").Limit(50).Pluck("id", &ids).Error; err != nil {
+			return err
+		}
+		for _, id := range ids {
+			if err := in.Queue.Insert(ctx, tx, Read{MediaID: id}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// hear listens to a song that is known already.
+func (in *Intake) hear(ctx context.Context, m store.Media) error {
+	path, err := in.Blobs.Path(ctx, m.SHA256)
+	if err != nil {
+		return err
+	}
+	facts, _, err := media.Probe(ctx, path, m.Name)
+	var refused *media.Refused
+	if errors.As(err, &refused) {
+		return nil // it was taken once; what it was then stays
+	}
+	if err != nil {
+		return fmt.Errorf("%s: %w", m.Name, err)
+	}
+	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").Updates(&store.Media{Heard: facts.Heard}).Error
+}
+
+// SongWave is the waveform of a song of the library.
+func (in *Intake) SongWave(ctx context.Context, id int64) ([]byte, error) {
+	if _, err := store.One[store.Music](in.Store.DB.WithContext(ctx), "media_id = ?", id); err != nil {
+		return nil, err
+	}
+	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Select("waveform"), "id = ?", id)
+	return m.Waveform, err
+}

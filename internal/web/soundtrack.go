@@ -1,0 +1,374 @@
+package web
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strconv"
+	"strings"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
+	"nelko/internal/core/sound"
+	"nelko/internal/core/timecode"
+	"nelko/internal/invalid"
+	"nelko/internal/orders"
+)
+
+// trackView is the soundtrack as its leaf shows it, along the film.
+type trackView struct {
+	Seconds         float64 // that the drawing is wide
+	Pictures, Music barView
+	Apart           string // pictures and music, in words
+	Good            bool   // they end together
+	Slides          []slideMark
+	Items           []itemView
+	Ticks           []tickMark
+	Cuts, Beats     string // seconds of the film, space separated: what dragging holds on to
+	Fit             doc.Fit
+	StrictPercent   int
+	OnBeat          string // how many cuts lie on a beat; empty: they need not
+	HasBeats        bool
+	Several         bool   // songs
+	Made            string // how the last song was made as long as the pictures
+	Fades           [2]float64
+	LUFS            float64
+	Duck            doc.Duck
+	Narrated        bool
+	Near            string        // how long the pictures last at the film's pace
+	Library         []librarySong // the nearest to it
+}
+
+// barView is a bar of a drawing, in per cent of its width.
+type barView struct {
+	Left, Width float64
+	Clock       string
+}
+
+type slideMark struct {
+	barView
+	Number int
+	ID     doc.SlideID
+	New    bool // a song begins with it
+}
+
+type tickMark struct {
+	Left  float64
+	Label string
+}
+
+// itemView is one item of the soundtrack.
+type itemView struct {
+	barView
+	doc.Item
+	At, Row       int64
+	Index         int
+	Name, Facts   string
+	Seconds       float64 // of the whole file
+	From, To      float64 // seconds of it that are heard
+	Start, End    float64 // in the film
+	FadeIn, Out   float64 // per cent of the bar
+	Wave          string
+	Bars          []float64 // where bars begin, in per cent of the bar
+	Joins         []float64 // where stretches are joined
+	Version       string    // how it was made so long
+	Own, First    bool      // it has a place of its own; it is the first music
+	JoinKind      doc.SongJoinKind
+	JoinSeconds   float64
+	Long          string
+	PointList     string // time and level, one a line
+	NarrationRole bool
+}
+
+// track draws the soundtrack along the film.
+func (s *Server) track(ctx context.Context, wk *orders.Dossier) (*trackView, error) {
+	var ids []doc.MediaID
+	for _, it := range wk.Doc.Soundtrack.Items {
+		ids = append(ids, it.Media)
+	}
+	waves, err := s.House.Intake.Waveforms(ctx, ids)
+	if err != nil {
+		return nil, err
+	}
+	p, d := wk.Plan, wk.Doc
+	film, music := p.Rate.Seconds(p.Frames), float64(p.Music)/timecode.SampleRate
+	t := &trackView{Fit: d.Fit, StrictPercent: int(math.Round(d.Fit.Strict * 100)), Fades: [2]float64{d.Soundtrack.FadeInSeconds, d.Soundtrack.FadeOutSeconds},
+		LUFS: d.Soundtrack.LUFS, Duck: d.Soundtrack.Ducked(), Several: len(d.Soundtrack.Songs()) > 1}
+	placed := p.Sound.Placed(wk.Library)
+	t.Seconds = math.Max(1, math.Max(film, music))
+	for _, it := range placed {
+		t.Seconds = math.Max(t.Seconds, float64(it.End())/timecode.SampleRate)
+	}
+	share := func(seconds float64) float64 { return round2(100 * seconds / t.Seconds) }
+	t.Pictures, t.Music = barView{0, share(film), timecode.Clock(film)}, barView{0, share(music), timecode.Clock(music)}
+	t.Apart, t.Good = apart(wk)
+	var cuts []string
+	for i, sl := range p.Slides {
+		from := p.Rate.Seconds(sl.Start)
+		t.Slides = append(t.Slides, slideMark{barView{share(from), share(p.Rate.Seconds(sl.Length - sl.Overlap)), ""}, i + 1, sl.ID, sl.NewSong})
+		cuts = append(cuts, strconv.FormatFloat(from, 'f', 3, 64))
+	}
+	t.Cuts = strings.Join(cuts, " ")
+	for step, at := tickStep(t.Seconds), 0.0; at <= t.Seconds; at += step {
+		t.Ticks = append(t.Ticks, tickMark{share(at), minutes(at)})
+	}
+	var beats []string
+	firstMusic := true
+	for _, pl := range placed {
+		v := s.itemOf(wk, pl, waves[pl.Media], share)
+		v.First = pl.Role == doc.Music && firstMusic
+		if pl.Role == doc.Music {
+			firstMusic = false
+		}
+		t.Narrated = t.Narrated || v.NarrationRole
+		if h := wk.Library[pl.Media].Heard; h != nil && pl.Role == doc.Music {
+			for _, b := range h.Rhythm.Beats {
+				for _, piece := range pl.Pieces {
+					if at, ok := piece.InFilm(timecode.Samples(b.At * timecode.SampleRate)); ok {
+						beats = append(beats, strconv.FormatFloat(float64(at)/timecode.SampleRate, 'f', 3, 64))
+					}
+				}
+			}
+		}
+		t.Items = append(t.Items, v)
+	}
+	t.HasBeats = len(beats) > 0
+	t.Beats = strings.Join(beats, " ")
+	if d.Fit.Beat != "" && d.Fit.Mode == doc.ToMusic && p.FitError == nil {
+		t.OnBeat = fmt.Sprintf("%d of %d cuts on the beat", p.OnBeat, max(0, len(p.Slides)-1))
+	}
+	if m := p.Made; m != nil {
+		t.Made = madeSo(m.Joins, m.Alike, m.Over)
+	}
+	return t, nil
+}
+
+// apart says how far pictures and music are apart.
+func apart(wk *orders.Dossier) (words string, good bool) {
+	left := wk.Plan.Left()
+	seconds := wk.Plan.Rate.Seconds(left)
+	switch {
+	case len(wk.Plan.Slides) == 0 || wk.Plan.Music == 0:
+		return "", false
+	case left == 0:
+		return "They end together, to the frame.", true
+	case left > 0:
+		return fmt.Sprintf("%.1f s (%d frames) of music left when the pictures end.", seconds, left), false
+	}
+	return fmt.Sprintf("Pictures run on for %.1f s (%d frames) after the music.", -seconds, -left), false
+}
+
+func madeSo(joins int, alike, over float64) string {
+	var out []string
+	switch {
+	case joins == 1:
+		out = append(out, fmt.Sprintf("joined once, bar to bar, where it is %.0f %% alike", alike*100))
+	case joins > 1:
+		out = append(out, fmt.Sprintf("joined %d times, bar to bar, where it is at least %.0f %% alike", joins, alike*100))
+	}
+	if over > 0.05 {
+		out = append(out, fmt.Sprintf("faded out %.1f s before its own end", over))
+	} else {
+		out = append(out, "with its own end")
+	}
+	return strings.Join(out, "; ")
+}
+
+func tickStep(seconds float64) float64 {
+	for _, s := range []float64{1, 2, 5, 10, 15, 30, 60, 120, 300, 600} {
+		if seconds/s <= 16 {
+			return s
+		}
+	}
+	return 1800
+}
+
+func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share func(float64) float64) itemView {
+	m := wk.Library[pl.Media]
+	seconds := func(n timecode.Samples) float64 { return float64(n) / timecode.SampleRate }
+	v := itemView{Item: pl.Item, Index: pl.Index, Name: m.Name, Seconds: seconds(m.Length), Start: seconds(pl.Start), End: seconds(pl.End()),
+		From: seconds(pl.Begin), Own: pl.At != nil, JoinKind: doc.Segue, JoinSeconds: 2, NarrationRole: pl.Role == doc.Narration}
+	v.barView = barView{share(v.Start), share(seconds(pl.Length)), timecode.Clock(seconds(pl.Length))}
+	last := pl.Pieces[len(pl.Pieces)-1]
+	v.To = seconds(last.Begin + last.Length)
+	if row, ok := wk.Row(pl.Media); ok {
+		v.Row = row.ID
+	}
+	if j := pl.Join; j != nil {
+		v.JoinKind, v.JoinSeconds = j.Kind, j.Seconds
+	}
+	of := func(n timecode.Samples) float64 { return round2(100 * float64(n) / math.Max(1, float64(pl.Length))) }
+	v.FadeIn, v.Out = math.Min(100, of(pl.In.Length)), math.Min(100, of(pl.Out.Length))
+	facts := []string{timecode.Clock(v.Seconds), fmt.Sprintf("%.1f LUFS, true peak %.1f dBTP", m.LUFS, m.PeakDB)}
+	if h := m.Heard; h != nil {
+		if h.Rhythm.BPM > 0 {
+			facts = append(facts, fmt.Sprintf("%.1f beats a minute", h.Rhythm.BPM))
+		} else {
+			facts = append(facts, "no beat that could be followed")
+		}
+		if h.Tail > 1 {
+			facts = append(facts, fmt.Sprintf("the last %.1f s are silent", h.Tail))
+		}
+		for _, b := range h.Rhythm.Beats {
+			if !b.Down {
+				continue
+			}
+			for _, piece := range pl.Pieces {
+				if at, ok := piece.InFilm(timecode.Samples(b.At * timecode.SampleRate)); ok {
+					v.Bars = append(v.Bars, of(at-pl.Start))
+				}
+			}
+		}
+	}
+	v.Facts = strings.Join(facts, " · ")
+	for _, piece := range pl.Pieces[1:] {
+		v.Joins = append(v.Joins, of(piece.Start-pl.Start))
+	}
+	if n := len(pl.Made); n > 1 {
+		v.Version = fmt.Sprintf("a version of %s, of %d stretches", timecode.Clock(seconds(pl.Length)), n)
+	}
+	var points []string
+	for _, g := range pl.Gain {
+		points = append(points, fmt.Sprintf("%g: %g", g.AtSeconds, g.DB))
+	}
+	v.PointList = strings.Join(points, ", ")
+	v.Wave = waveOf(pl, wave)
+	return v
+}
+
+// waveColumns is how finely an item's waveform is drawn.
+const waveColumns = 600
+
+// waveOf draws what is heard of an item as a path, 600 wide and 40 high.
+func waveOf(pl doc.Placed, wave []byte) string {
+	var b strings.Builder
+	per := float64(pl.Length) / waveColumns
+	for x := range waveColumns {
+		at := pl.Start + timecode.Samples(float64(x)*per)
+		for _, piece := range pl.Pieces {
+			if at < piece.Start || at >= piece.Start+piece.Length {
+				continue
+			}
+			into := float64(piece.Begin+at-piece.Start) / timecode.SampleRate * sound.PeaksPerSecond
+			lo, hi := int(into), int(into+per/timecode.SampleRate*sound.PeaksPerSecond)
+			top := byte(0)
+			for k := lo; k <= hi && k < len(wave); k++ {
+				top = max(top, wave[k])
+			}
+			h := math.Max(0.5, float64(top)/255*19)
+			fmt.Fprintf(&b, "M%d %.1fv%.1f", x, 20-h, 2*h)
+		}
+	}
+	return b.String()
+}
+
+// onItem names an item of the soundtrack.
+type onItem struct {
+	At    int         `form:"at"`
+	Media doc.MediaID `form:"media"`
+}
+
+func songControl(f struct {
+	onItem
+	Role        *doc.Role         `form:"role"`
+	From        *amount           `form:"from" label:"From"`
+	To          *amount           `form:"to" label:"To"`
+	Start       *amount           `form:"start" label:"Start"`
+	Follows     bool              `form:"follows"`
+	Join        *doc.SongJoinKind `form:"join"`
+	JoinSeconds *amount           `form:"joinseconds" label:"Seconds of the join"`
+	FadeIn      *amount           `form:"fadein" label:"Fade in"`
+	FadeOut     *amount           `form:"fadeout" label:"Fade out"`
+	Shape       *string           `form:"shape"`
+	Level       *amount           `form:"level" label:"Level"`
+	Points      *string           `form:"points"`
+	Long        *string           `form:"long"`
+}) (edit.Op, error) {
+	op := edit.Song{At: f.At, Media: f.Media, Role: f.Role, From: (*float64)(f.From), To: (*float64)(f.To), Start: (*float64)(f.Start), Join: f.Join,
+		JoinSeconds: (*float64)(f.JoinSeconds), FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LevelDB: (*float64)(f.Level)}
+	if f.Follows {
+		after := -1.0
+		op.Start = &after
+	}
+	if f.Shape != nil {
+		shape := doc.FadeShape(*f.Shape)
+		if shape == "smooth" {
+			shape = doc.SmoothFade
+		}
+		op.Shape = &shape
+	}
+	if f.Points != nil {
+		points, err := levels(*f.Points)
+		if err != nil {
+			return nil, err
+		}
+		op.Points = &points
+	}
+	if f.Long != nil {
+		var seconds float64
+		if typed := strings.TrimSpace(*f.Long); typed != "" {
+			l, err := timecode.ParseLength(typed, timecode.R30)
+			if err != nil {
+				return nil, &invalid.Input{Field: "long", Problem: err.Error()}
+			}
+			seconds = l.In(timecode.R30)
+		}
+		op.Long = &seconds
+	}
+	return op, nil
+}
+
+func dropsoundControl(f onItem) (edit.Op, error) { return edit.DropItem{At: f.At, Media: f.Media}, nil }
+
+func trackControl(f struct {
+	FadeIn  *amount `form:"fadein" label:"Fade in"`
+	FadeOut *amount `form:"fadeout" label:"Fade out"`
+	LUFS    *amount `form:"lufs" label:"Loudness"`
+	DuckDB  *amount `form:"duck" label:"Quieter by"`
+	Attack  *amount `form:"attack" label:"Down within"`
+	Release *amount `form:"release" label:"Back within"`
+	Ahead   *amount `form:"ahead" label:"Ahead"`
+}) (edit.Op, error) {
+	return edit.Sound{FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LUFS: (*float64)(f.LUFS), DuckDB: (*float64)(f.DuckDB),
+		Attack: (*float64)(f.Attack), Release: (*float64)(f.Release), Ahead: (*float64)(f.Ahead)}, nil
+}
+
+func fittingControl(f struct {
+	Mode   doc.FitMode `form:"mode"`
+	Beat   *string     `form:"beat"`
+	Strict *share      `form:"strict" label:"How strictly"`
+	Hold   *bool       `form:"hold"`
+	Own    *bool       `form:"own"`
+	Pace   amount      `form:"pace"`
+}) (edit.Op, error) {
+	op := edit.Fit{Mode: f.Mode, Strict: (*float64)(f.Strict), Hold: f.Hold, Own: f.Own, Pace: float64(f.Pace)}
+	if f.Beat != nil {
+		b := doc.Beat(*f.Beat)
+		if b == "free" {
+			b = ""
+		}
+		op.Beat = &b
+	}
+	return op, nil
+}
+
+func newsongControl(f struct {
+	Slide  doc.SlideID `form:"on"`
+	Begins bool        `form:"begins"`
+}) (edit.Op, error) {
+	return edit.NewSong{Slide: f.Slide, Begins: f.Begins}, nil
+}
+
+// levels reads a volume line as people write it: seconds: dB, parted by commas.
+func levels(text string) (out []doc.GainPoint, err error) {
+	for _, part := range strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
+		at, db, ok := strings.Cut(strings.TrimSpace(part), ":")
+		a, errA := strconv.ParseFloat(strings.TrimSpace(at), 64)
+		g, errG := strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(strings.ReplaceAll(db, "−", "-")), " dB"), 64)
+		if !ok || errA != nil || errG != nil {
+			return nil, &invalid.Input{Field: "points", Problem: fmt.Sprintf("%q is no point of a volume line: write seconds and dB, as 12.5: -6, parted by commas.", strings.TrimSpace(part))}
+		}
+		out = append(out, doc.GainPoint{AtSeconds: a, DB: g})
+	}
+	return out, nil
+}

@@ -1,0 +1,231 @@
+// The soundtrack's leaf: fields take hold when they are changed; songs are trimmed,
+// moved and faded by dragging on their waveforms, holding on to beats and slides; and
+// narration is recorded.
+import { change, order } from "./order.mjs";
+
+const part = () => document.getElementById("soundtrack");
+const edit = (name, values) => change(`/orders/${order}/edit/${name}`, values);
+const of = (element) => {
+  const { at, media } = element.closest("[data-at]").dataset;
+  return [
+    ["at", at],
+    ["media", media],
+  ];
+};
+
+// Places come in per cent: the content policy allows no styles in the page.
+function place() {
+  for (const e of part()?.querySelectorAll("[data-left],[data-right],[data-width]") ?? [])
+    for (const side of ["left", "right", "width"]) if (e.dataset[side]) e.style[side] = `${e.dataset[side]}%`;
+}
+place();
+document.addEventListener("nelko:drawn", place);
+
+document.addEventListener("change", (event) => {
+  const field = event.target;
+  if (!field.name || !part()?.contains(field)) return;
+  if (field.closest("[data-fitting]")) edit("fitting", [[field.name, field.value]]);
+  else if (field.closest("[data-whole]")) edit("soundtrack", [[field.name, field.value]]);
+  else if (field.closest("[data-at]")) edit("song", [...of(field), [field.name, field.value]]);
+});
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("#soundtrack button");
+  if (!button) return;
+  if (button.matches("[data-drop]")) edit("dropsound", of(button));
+  else if (button.dataset.give) edit("song", [...of(button), [button.dataset.give, button.value]]);
+});
+
+// Dragging. A grip moves the song's beginning or end, a corner a fade, the bar itself
+// its place in the film.
+const clock = (s) => `${Math.floor(s / 60)}:${(s % 60).toFixed(2).padStart(5, "0")}`;
+const within = (v, low, high) => Math.max(low, Math.min(high, v));
+const marks = (name) => (part().dataset[name] ?? "").split(" ").filter(Boolean).map(Number);
+
+function held(event) {
+  const item = event.target.closest(".track-item");
+  const lane = item.parentElement.getBoundingClientRect();
+  const perPixel = Number(part().dataset.seconds) / lane.width;
+  const d = item.dataset;
+  const n = { from: Number(d.from), to: Number(d.to), start: Number(d.start), end: Number(d.end), seconds: Number(d.seconds) };
+  return { item, perPixel, n, grip: event.target.dataset.grip ?? "body", x: event.clientX, made: Number(d.made) > 0 };
+}
+
+/** The nearest beat or slide within eight pixels of a second of the film. */
+function snapped(second, perPixel, free) {
+  if (free) return [second, ""];
+  let best = second;
+  let far = 8 * perPixel;
+  let what = "";
+  for (const name of ["cuts", "beats"])
+    for (const m of marks(name))
+      if (Math.abs(m - second) < far) [best, far, what] = [m, Math.abs(m - second), name === "cuts" ? " · on a slide" : " · on a beat"];
+  return [best, what];
+}
+
+const acts = {
+  from(h, by, free) {
+    const [at, what] = snapped(h.n.start + by, h.perPixel, free);
+    const from = within(h.n.from + at - h.n.start, 0, h.n.to - 0.1);
+    return { says: `from ${clock(from)}${what}`, left: h.n.start + from - h.n.from, right: h.n.end, send: [["from", from.toFixed(3)]] };
+  },
+  to(h, by, free) {
+    const [at, what] = snapped(h.n.end + by, h.perPixel, free);
+    const to = within(h.n.to + at - h.n.end, h.n.from + 0.1, h.n.seconds);
+    return { says: `to ${clock(to)}${what}`, left: h.n.start, right: h.n.end + to - h.n.to, send: [["to", to.toFixed(3)]] };
+  },
+  body(h, by, free) {
+    const [at, what] = snapped(h.n.start + by, h.perPixel, free);
+    const start = Math.max(0, at);
+    return { says: `at ${clock(start)}${what}`, left: start, right: start + h.n.end - h.n.start, send: [["start", start.toFixed(3)]] };
+  },
+  fadein(h, by) {
+    const long = within(h.fade + by, 0, Math.min(30, h.n.end - h.n.start));
+    return { says: `fades in over ${long.toFixed(1)} s`, fade: long, send: [["fadein", long.toFixed(2)]] };
+  },
+  fadeout(h, by) {
+    const long = within(h.fade - by, 0, Math.min(30, h.n.end - h.n.start));
+    return { says: `fades out over ${long.toFixed(1)} s`, fade: long, send: [["fadeout", long.toFixed(2)]] };
+  },
+};
+
+let drag = null;
+function show(now) {
+  const { item } = drag;
+  const all = Number(part().dataset.seconds);
+  if (now.left !== undefined) {
+    item.style.left = `${(100 * now.left) / all}%`;
+    item.style.width = `${(100 * (now.right - now.left)) / all}%`;
+  }
+  const says = part().querySelector(".track-says");
+  says.hidden = false;
+  says.value = now.says;
+}
+document.addEventListener("pointerdown", (event) => {
+  if (event.button !== 0 || !event.target.closest?.(".track-item")) return;
+  drag = held(event);
+  if (drag.made && (drag.grip === "from" || drag.grip === "to")) {
+    drag = null;
+    return;
+  }
+  const span = drag.item.querySelector(drag.grip === "fadein" ? ".track-fade-in" : ".track-fade-out");
+  drag.fade = span ? (parseFloat(span.style.width) / 100) * (drag.n.end - drag.n.start) : 0;
+  drag.item.setPointerCapture(event.pointerId);
+});
+document.addEventListener("pointermove", (event) => {
+  if (!drag) return;
+  const by = (event.clientX - drag.x) * drag.perPixel;
+  if (!drag.now && Math.abs(event.clientX - drag.x) < 4) return;
+  drag.now = acts[drag.grip](drag, by, event.altKey);
+  show(drag.now);
+});
+document.addEventListener("pointerup", () => {
+  const done = drag;
+  drag = null;
+  const says = part()?.querySelector(".track-says");
+  if (says) says.hidden = true;
+  if (done?.now) edit("song", [...of(done.item), ...done.now.send]);
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key === "Escape" && drag) {
+    const { item, n } = drag;
+    drag = { item, n };
+    show({ left: n.start, right: n.end, says: "" });
+    drag = null;
+    part().querySelector(".track-says").hidden = true;
+    return;
+  }
+  const grip = event.target.closest?.("[data-grip]");
+  const step = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+  if (!grip || !step || !part()?.contains(grip)) return;
+  event.preventDefault();
+  const h = held({ target: grip, clientX: 0 });
+  if (h.made && (h.grip === "from" || h.grip === "to")) return;
+  h.fade = ((parseFloat(grip.style.left || grip.style.right) || 0) / 100) * (h.n.end - h.n.start);
+  edit("song", [...of(grip), ...acts[h.grip](h, step * (event.shiftKey ? 1 : 0.1), true).send]);
+});
+
+// Recording. Takes are heard first; the one that is kept comes in as narration.
+const recorder = () => document.getElementById("recorder");
+let recording = null;
+
+const wait = (ms) => new Promise((go) => setTimeout(go, ms));
+
+async function record(button) {
+  const out = recorder().querySelector("output");
+  if (recording) {
+    recording.stop();
+    return;
+  }
+  let stream;
+  try {
+    stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false } });
+  } catch (err) {
+    out.value = err.name === "NotAllowedError" ? "The browser may not use the microphone. Allow it beside the address, then press Record again." : "No microphone was found.";
+    return;
+  }
+  for (const n of [3, 2, 1]) {
+    out.value = String(n);
+    await wait(700);
+  }
+  const pieces = [];
+  recording = new MediaRecorder(stream);
+  const ctx = new AudioContext();
+  const ear = ctx.createAnalyser();
+  ctx.createMediaStreamSource(stream).connect(ear);
+  const level = recorder().querySelector("meter");
+  const samples = new Float32Array(ear.fftSize);
+  level.hidden = false;
+  const began = performance.now();
+  const watch = setInterval(() => {
+    ear.getFloatTimeDomainData(samples);
+    level.value = Math.max(...samples.map(Math.abs));
+    out.value = `recording ${clock((performance.now() - began) / 1000)}`;
+  }, 80);
+  recording.addEventListener("dataavailable", (event) => pieces.push(event.data));
+  recording.addEventListener("stop", () => {
+    clearInterval(watch);
+    ctx.close();
+    for (const track of stream.getTracks()) track.stop();
+    level.hidden = true;
+    button.textContent = "Record another take";
+    out.value = "";
+    take(new Blob(pieces, { type: recording.mimeType }));
+    recording = null;
+  });
+  recording.start();
+  button.textContent = "Stop";
+}
+
+let takes = 0;
+function take(blob) {
+  takes += 1;
+  const line = document.createElement("li");
+  line.className = "flex gap-3 items-center mt-2";
+  const sound = document.createElement("audio");
+  sound.controls = true;
+  sound.className = "h-8 w-56";
+  sound.src = URL.createObjectURL(blob);
+  const keep = document.createElement("button");
+  keep.type = "button";
+  keep.className = "button button-small";
+  keep.textContent = "Keep this take";
+  const away = document.createElement("button");
+  away.type = "button";
+  away.className = "button button-small";
+  away.textContent = "Throw away";
+  line.append(`Take ${takes}`, sound, keep, away);
+  recorder().querySelector("[data-takes]").append(line);
+  away.addEventListener("click", () => line.remove());
+  keep.addEventListener("click", async () => {
+    keep.disabled = true;
+    const at = recorder().querySelector("[name=narration-at]").value;
+    const answer = await fetch(`/orders/${order}/narration?${new URLSearchParams({ at, take: takes })}`, { method: "POST", body: blob, headers: { "X-Requested-With": "fetch" } });
+    recorder().querySelector("output").value = answer.ok ? "Kept; it comes in in a moment." : await answer.text();
+    if (answer.ok) line.remove();
+    else keep.disabled = false;
+  });
+}
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-record]");
+  if (button) record(button);
+});
