@@ -8,6 +8,7 @@ export function open() {
     executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
     args: [
       "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+      "--use-fake-device-for-media-stream", "--use-fake-ui-for-media-stream", // a microphone that beeps
       "--disable-component-update", "--disable-sync", "--autoplay-policy=no-user-gesture-required",
     ],
   });

@@ -36,6 +36,14 @@ export function song(dir, seconds, name = "song.mp3") {
   return path;
 }
 
+/** A song with a beat: a knock every half second, low on the first of each bar. */
+export function beaten(dir, seconds, name) {
+  mkdirSync(dir, { recursive: true });
+  const path = join(dir, name);
+  ffmpeg("-f", "lavfi", "-i", `aevalsrc='0.4*sin(2*PI*900*t)*exp(-40*mod(t,0.5))+0.5*sin(2*PI*70*t)*exp(-12*mod(t,2))':d=${seconds}:s=48000`, path);
+  return path;
+}
+
 export function letter(dir) {
   const path = join(dir, "letter.jpg");
   writeFileSync(path, "Dear studio, the pictures follow tomorrow.");

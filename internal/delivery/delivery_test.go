@@ -38,7 +38,7 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	o := housetest.Order(t, s)
 	housetest.Bring(t, s, o.ID, housetest.Three(t))
 	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 13.5)})
-	_, err := s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	_, err := s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
 	require.NoError(t, err)
 	_, _, err = s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{Title: "x", Days: 3})
 	assert.ErrorContains(t, err, "Render the film first")

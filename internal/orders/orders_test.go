@@ -74,7 +74,7 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	assert.ErrorContains(t, err, "No music yet")
 	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 16)})
 	assert.Contains(t, next(), "longer than")
-	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Ready to render", next())
 	r, err := s.Making.Begin(ctx, o.ID, "")

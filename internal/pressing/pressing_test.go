@@ -19,7 +19,6 @@ import (
 	"pgregory.net/rapid"
 
 	discs "nelko/internal/core/disc"
-	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/profile"
 	"nelko/internal/disc"
@@ -393,7 +392,7 @@ func TestAnHDDisc(t *testing.T) {
 	pennant, err := h.Shelf.Themes.Get("pennant") // whose opening is short
 	require.NoError(t, err)
 	housetest.Edit(t, h, order, edit.SetTheme{Theme: pennant.ID, Version: pennant.Content, Name: pennant.Name})
-	housetest.Edit(t, h, order, edit.Fit{Mode: doc.ToMusic})
+	housetest.Edit(t, h, order, housetest.ToMusic())
 	housetest.Caption(t, h, order, "At sea")
 	n := pressing.New{DiscSetting: store.DiscSetting{Kind: store.HDVideo, Name: "HD", Blank: discs.BD25.Name, Subtitles: "on", Every: 1}}
 	m := made(t, h, order, n)

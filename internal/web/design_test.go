@@ -19,7 +19,6 @@ import (
 
 	"nelko/internal/core/design"
 	"nelko/internal/core/doc"
-	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/transition"
@@ -39,7 +38,7 @@ func filled(t *testing.T) (*site, int64) {
 		files[fmt.Sprint(i, ".jpg")] = housetest.Photo(t, i)
 	}
 	housetest.Bring(t, v.studio, o.ID, files)
-	_, err := v.studio.Orders.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	_, err := v.studio.Orders.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, housetest.ToMusic(), nil)
 	require.NoError(t, err)
 	return v, o.ID
 }

@@ -339,9 +339,12 @@ func fittingControl(f struct {
 	Strict *share      `form:"strict" label:"How strictly"`
 	Hold   *bool       `form:"hold"`
 	Own    *bool       `form:"own"`
-	Pace   amount      `form:"pace"`
+	Pace   *amount     `form:"pace" label:"Seconds a picture"`
 }) (edit.Op, error) {
-	op := edit.Fit{Mode: f.Mode, Strict: (*float64)(f.Strict), Hold: f.Hold, Own: f.Own, Pace: float64(f.Pace)}
+	op := edit.Fit{Mode: f.Mode, Strict: (*float64)(f.Strict), Hold: f.Hold, Own: f.Own}
+	if f.Pace != nil {
+		op.Pace = float64(*f.Pace)
+	}
 	if f.Beat != nil {
 		b := doc.Beat(*f.Beat)
 		if b == "free" {

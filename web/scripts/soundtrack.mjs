@@ -113,12 +113,16 @@ document.addEventListener("pointerdown", (event) => {
 });
 document.addEventListener("pointermove", (event) => {
   if (!drag) return;
-  const by = (event.clientX - drag.x) * drag.perPixel;
-  if (!drag.now && Math.abs(event.clientX - drag.x) < 4) return;
-  drag.now = acts[drag.grip](drag, by, event.altKey);
-  show(drag.now);
+  follow(event);
 });
-document.addEventListener("pointerup", () => {
+function follow(event) {
+  if (!drag.now && Math.abs(event.clientX - drag.x) < 4) return;
+  drag.now = acts[drag.grip](drag, (event.clientX - drag.x) * drag.perPixel, event.altKey);
+  show(drag.now);
+}
+document.addEventListener("pointerup", (event) => {
+  // A fast hand lets go where no move was told of.
+  if (drag) follow(event);
   const done = drag;
   drag = null;
   const says = part()?.querySelector(".track-says");

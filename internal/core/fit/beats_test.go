@@ -210,13 +210,18 @@ func BenchmarkOnBeats(b *testing.B) {
 // slides of the same length are three and two.
 func TestEachSongHasItsOwnPictures(t *testing.T) {
 	ends := []Frames{300, 500}
-	first := Share([]Frames{10, 10, 10, 10, 10}, ends)
+	first := Share(free(5), Even(5, 11), []Frames{10, 10, 10, 10, 10}, ends)
 	assert.Equal(t, []int{0, 3}, first)
 	s, _, err := Parted(free(5), Even(5, 11), ends, first, Grid{})
 	require.NoError(t, err)
 	assert.Equal(t, Frames(500), s.Total())
 	assert.Equal(t, Frames(300), s.Cuts()[2])
-	assert.Equal(t, []int{0, 1, 2}, Share([]Frames{1000, 1, 1}, []Frames{10, 20, 30}), "each song has one")
+	assert.Equal(t, []int{0, 1, 2}, Share(free(3), Even(3, 0), []Frames{1000, 1, 1}, []Frames{10, 20, 30}), "each song has one")
+	short := free(5)
+	for i := range short {
+		short[i].Most = 90
+	}
+	assert.Equal(t, []int{0, 4}, Share(short, Even(5, 0), []Frames{10, 10, 10, 10, 10}, []Frames{300, 380}), "three could not last as long as the first")
 
 	pinned := free(4)
 	pinned[0].Fixed, pinned[1].Fixed = 200, 200
@@ -247,7 +252,7 @@ func TestPartsEndWithTheirSongs(t *testing.T) {
 		if songs > 1 && ends[1] <= ends[0] {
 			return
 		}
-		first := Share(lengths, ends)
+		first := Share(slides, laps, lengths, ends)
 		s, _, err := Parted(slides, laps, ends, first, Grid{})
 		require.NoError(t, err)
 		require.Equal(t, ends[songs-1], s.Total())

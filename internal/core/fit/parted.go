@@ -61,9 +61,75 @@ func (s Slide) within(join Frames) Slide {
 	return s
 }
 
-// Share parts slides among songs by their share of time: first[k] is the slide that
-// song k begins with. Each song has at least one while there are enough.
-func Share(lengths, ends []Frames) (first []int) {
+// Share parts slides among songs: first[k] is the slide that song k begins with. Each
+// song gets a number of slides that can last as long as it does, as near as can be to
+// its share of lengths, how long slides would be by themselves; where that cannot be,
+// its share. Each has at least one slide while there are enough.
+func Share(slides []Slide, overlaps, lengths, ends []Frames) (first []int) {
+	n, songs := len(slides), len(ends)
+	if songs > n {
+		return make([]int, songs)
+	}
+	by := byTime(lengths, ends)
+	// How long the slides before each last at least and at most, from cut to cut.
+	least, most := make([]Frames, n+1), make([]Frames, n+1)
+	for i, s := range slides {
+		joins := Frames(0)
+		if i > 0 {
+			joins += overlaps[i-1] - overlaps[i-1]/2
+		}
+		if i < n-1 {
+			joins += overlaps[i] / 2
+		}
+		lo, hi := max(1, s.Least)+joins, unbounded
+		if s.Most > 0 {
+			hi = max(1, s.Least, s.Most) + joins
+		}
+		if s.Fixed > 0 {
+			lo, hi = s.Fixed-joins, s.Fixed-joins
+		}
+		least[i+1], most[i+1] = least[i]+lo, min(unbounded, most[i]+hi)
+	}
+	const far = int(1) << 40
+	cost, from := make([][]int, songs+1), make([][]int, songs+1)
+	for k := range cost {
+		cost[k], from[k] = make([]int, n+1), make([]int, n+1)
+		for i := range cost[k] {
+			cost[k][i] = far
+		}
+	}
+	cost[0][0] = 0
+	begin := Frames(0)
+	for k, end := range ends {
+		for i := k + 1; i <= n; i++ {
+			for j := k; j < i; j++ {
+				if cost[k][j] == far || least[i]-least[j] > end-begin || most[i] < unbounded && most[i]-most[j] < end-begin {
+					continue
+				}
+				c := cost[k][j]
+				if k+1 < songs {
+					c += max(i-by[k+1], by[k+1]-i)
+				}
+				if c < cost[k+1][i] {
+					cost[k+1][i], from[k+1][i] = c, j
+				}
+			}
+		}
+		begin = end
+	}
+	if cost[songs][n] == far {
+		return by
+	}
+	first = make([]int, songs)
+	for k, i := songs, n; k > 0; k-- {
+		i = from[k][i]
+		first[k-1] = i
+	}
+	return first
+}
+
+// byTime parts slides by their songs' shares of time alone.
+func byTime(lengths, ends []Frames) (first []int) {
 	total := Frames(0)
 	for _, l := range lengths {
 		total += l

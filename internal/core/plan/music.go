@@ -125,7 +125,7 @@ func (p *Plan) solve(d doc.Slideshow, lib doc.Library, in []fit.Slide, wanted []
 		ends = p.songEnds(lib)
 	}
 	if len(ends) > 1 && len(ends) <= len(in) {
-		s, p.OnBeat, err = fit.Parted(in, wanted, ends, firsts(d, lay, ends), g)
+		s, p.OnBeat, err = fit.Parted(in, wanted, ends, firsts(d, in, wanted, lay, ends), g)
 	} else {
 		s, p.OnBeat, err = fit.OnBeats(in, wanted, p.MusicEnd, g)
 	}
@@ -157,7 +157,7 @@ func (p Plan) songEnds(lib doc.Library) (out []timecode.Frames) {
 
 // firsts are the slides that songs begin with: those marked by hand, else by share of
 // time.
-func firsts(d doc.Slideshow, lay fit.Solution, ends []timecode.Frames) []int {
+func firsts(d doc.Slideshow, in []fit.Slide, wanted []timecode.Frames, lay fit.Solution, ends []timecode.Frames) []int {
 	out := []int{0}
 	for i, s := range d.Slides {
 		if i > 0 && s.NewSong && len(out) < len(ends) {
@@ -167,5 +167,5 @@ func firsts(d doc.Slideshow, lay fit.Solution, ends []timecode.Frames) []int {
 	if len(out) == len(ends) {
 		return out
 	}
-	return fit.Share(lay.Lengths, ends)
+	return fit.Share(in, wanted, lay.Lengths, ends)
 }

@@ -73,6 +73,13 @@ func Three(t testing.TB) map[string][]byte {
 	return map[string][]byte{"a.jpg": Photo(t, 1), "b.jpg": Photo(t, 2), "c.jpg": Photo(t, 3)}
 }
 
+// ToMusic fits to the music, however short or long that makes pictures: songs of tests
+// are short.
+func ToMusic() edit.Op {
+	any := 0.0
+	return edit.Several{Called: "Fitted, however short", Ops: []edit.Op{edit.Limits{Shortest: &any, Longest: &any}, edit.Fit{Mode: doc.ToMusic}}}
+}
+
 // Ready is an order that could be rendered, at a small size: three photos
 // fitted to 15 s, however short that makes them.
 func Ready(t testing.TB, h *house.House) int64 {
@@ -80,8 +87,7 @@ func Ready(t testing.TB, h *house.House) int64 {
 	o := Order(t, h)
 	Bring(t, h, o.ID, Three(t))
 	Bring(t, h, o.ID, map[string][]byte{"song.flac": Song(t, 15)})
-	any := 0.0
-	Edit(t, h, o.ID, edit.Several{Called: "Fitted, however short", Ops: []edit.Op{edit.Limits{Shortest: &any, Longest: &any}, edit.Fit{Mode: doc.ToMusic}}})
+	Edit(t, h, o.ID, ToMusic())
 	Edit(t, h, o.ID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}})
 	return o.ID
 }

@@ -1,0 +1,158 @@
+// The soundtrack as an operator works on it: a song too long made to fit, two songs
+// that cross, cuts on the beat, each song with its own pictures, narration, and the
+// studio's own music.
+import assert from "node:assert/strict";
+import { join } from "node:path";
+import { after, before, test } from "node:test";
+import { open, signIn } from "./browser.mjs";
+import { beaten, photos } from "./material.mjs";
+import { Server } from "./server.mjs";
+import { accessible, inOrder, leaf, settled } from "./steps.mjs";
+
+let server, browser, page;
+const step = inOrder();
+
+before(async () => {
+  server = await Server.start();
+  browser = await open();
+  const context = await browser.newContext({ baseURL: server.base, viewport: { width: 1280, height: 800 }, permissions: ["microphone"] });
+  page = await context.newPage();
+  await signIn(page);
+});
+after(async () => {
+  await browser?.close();
+  await server?.stop();
+});
+
+const says = (selector, text) => page.waitForFunction(([s, t]) => document.querySelector(s)?.textContent.includes(t), [selector, text]);
+const numbers = (name) => page.$eval("#soundtrack", (e, n) => e.dataset[n].split(" ").filter(Boolean).map(Number), name);
+const choose = async (name, value, within = "[data-fitting]") => {
+  await page.selectOption(`${within} [name=${name}]`, value);
+  await settled(page);
+};
+const type = async (selector, value) => {
+  await page.fill(selector, value);
+  await page.press(selector, "Tab");
+  await settled(page);
+};
+
+step("songs come in, too long for the pictures", async () => {
+  await page.goto("/orders/new");
+  for (const [field, value] of [["#client", "The Terns"], ["#event", "Race"], ["#due", "2026-12-24"], ["#detail-names", "The Terns"], ["#detail-date", "2026"]]) await page.fill(field, value);
+  await page.press("#detail-date", "Enter");
+  await page.waitForSelector("#next");
+  await leaf(page, "material");
+  const dir = join(server.dir, "in");
+  await page.setInputFiles("#files", [...photos(dir, 5), beaten(dir, 40, "first.flac"), beaten(dir, 30, "second.flac")]);
+  await page.waitForSelector("#material-count:has-text('5 photos, 2 songs')", { timeout: 60000 });
+  await leaf(page, "soundtrack");
+  await page.waitForFunction(() => document.querySelectorAll("#track .track-item").length === 2);
+  await says("#soundtrack", "of music left when the pictures end");
+  await says("#soundtrack", "120.0 beats a minute");
+  await accessible(page, "the soundtrack", "#soundtrack");
+});
+
+step("five pictures are too few for both: the remedies say so, and one is taken", async () => {
+  await choose("mode", "music");
+  await page.waitForSelector("#remedies");
+  await says("#remedies", "Does not fit");
+  await page.click("#remedies button[value='longer pictures']");
+  await page.waitForSelector("#remedies", { state: "detached" });
+  await says("#soundtrack", "They end together, to the frame.");
+});
+
+step("a song is trimmed by dragging its end, holding on to a beat", async () => {
+  await settled(page);
+  await page.waitForTimeout(400); // the head has become lower
+  const grip = await page.locator("#item-1 .grip-to").boundingBox();
+  const lane = await page.locator("#item-1").boundingBox();
+  await page.mouse.move(grip.x + 4, grip.y + 20);
+  await page.mouse.down();
+  await page.mouse.move(grip.x + 4 - lane.width / 3, grip.y + 20, { steps: 8 });
+  const label = await page.textContent(".track-says");
+  assert.match(label, /to 0:\d\d/);
+  await page.mouse.up();
+  await settled(page);
+  const to = Number(await page.inputValue("li[data-at='1'] [name=to]"));
+  assert.ok(to > 15 && to < 25, `the second song ends at ${to}`);
+  if (label.includes("on a beat")) assert.ok(Math.abs(to * 2 - Math.round(to * 2)) < 0.1, `${to} is on a beat`);
+  await page.keyboard.press("Escape");
+  await type("li[data-at='1'] [name=to]", "20");
+  await says("#soundtrack h2", "Pictures and music");
+  assert.equal(await page.$eval("#item-1", (e) => e.dataset.to), "20");
+});
+
+step("the songs cross, and the music is as much shorter", async () => {
+  const end = () => page.$eval("#item-1", (e) => Number(e.dataset.end));
+  assert.ok(Math.abs((await end()) - 60) < 0.1);
+  await page.selectOption("li[data-at='1'] [name=join]", "cross-fade");
+  await settled(page);
+  await type("li[data-at='1'] [name=joinseconds]", "3");
+  assert.ok(Math.abs((await end()) - 57) < 0.1, `ends at ${await end()}`);
+});
+
+step("cuts go to beats, and each song has its own pictures", async () => {
+  await choose("beat", "beats");
+  const [, on, all] = (await page.textContent("#soundtrack")).match(/(\d+) of (\d+) cuts on the beat/);
+  assert.ok(Number(on) >= Number(all) - 2, `${on} of ${all}`);
+  await choose("own", "true");
+  await says("#soundtrack", "They end together, to the frame.");
+});
+
+step("the music is made as long as the pictures", async () => {
+  await choose("mode", "pictures");
+  await type("[data-fitting] [name=pace]", "8");
+  await says("#soundtrack", "They end together, to the frame.");
+  await says("#soundtrack", "The last song is");
+  await choose("mode", "pace");
+  await choose("hold", "true");
+  await choose("mode", "music");
+});
+
+step("a song's level, fades, line and version are set, and wrong ones refused", async () => {
+  await type("li[data-at='0'] [name=fadein]", "2");
+  assert.equal(await page.$eval("#item-0 .track-fade-in", (e) => Math.round(parseFloat(e.style.width))), 5);
+  await type("li[data-at='0'] [name=points]", "5: -6, 9: 0");
+  assert.equal(await page.inputValue("li[data-at='0'] [name=points]"), "5: -6, 9: 0");
+  await type("li[data-at='0'] [name=points]", "loud");
+  await says("#notice", "no point of a volume line");
+  await type("li[data-at='0'] [name=long]", "0:52");
+  await says("li[data-at='0']", "a version of 0:52.0");
+  await page.waitForSelector("#item-0 .track-join", { state: "attached" });
+  await type("li[data-at='0'] [name=long]", "");
+});
+
+step("somebody speaks, and the music gives way", async () => {
+  await page.click("[data-record]");
+  await page.waitForSelector("[data-record]:has-text('Stop')", { timeout: 10000 });
+  await page.waitForTimeout(2500);
+  await page.click("[data-record]");
+  await page.click("button:has-text('Keep this take')");
+  await page.waitForSelector("#track .track-spoken", { timeout: 30000 });
+  await says("[data-whole]", "Under narration music is quieter by");
+  await type("[data-whole] [name=duck]", "-9");
+  assert.equal(await page.inputValue("[data-whole] [name=duck]"), "-9");
+});
+
+step("the studio's own music is listed, and taken into the order", async () => {
+  const order = page.url();
+  await page.goto("/music");
+  await page.setInputFiles("#songs", beaten(join(server.dir, "in"), 45, "studio waltz.flac"));
+  await page.click("button:has-text('Bring in')");
+  await page.waitForFunction(async () => {
+    if (document.body.textContent.includes("0:45.0")) return true;
+    await new Promise((go) => setTimeout(go, 500));
+    location.reload();
+    return false;
+  }, null, { timeout: 30000 });
+  await page.fill("[name=mood]", "glad");
+  await page.fill("[name=until]", "2020-01-01");
+  await page.click("td button:has-text('Keep')");
+  await says("table", "ended");
+  await accessible(page, "the music");
+  await page.goto("/music?text=sad");
+  await says("#main", "Nothing is like that");
+  await page.goto(order);
+  await page.click("#musiclist button:has-text('Take')");
+  await page.waitForFunction(() => document.querySelectorAll("#track .track-item").length === 4, null, { timeout: 20000 });
+});
