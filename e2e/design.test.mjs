@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { open, signIn } from "./browser.mjs";
 import { photos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
+import { accessible, chooseSlide, fitted, inOrder, leaf, settled } from "./steps.mjs";
 
 let server, browser, page;
 
@@ -43,11 +43,11 @@ test("an order is filled", async () => {
   await page.click("text=Open the order");
   const dir = join(server.dir, "in");
   await leaf(page, "Material");
-  await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 20)]);
+  await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 26)]);
   await page.waitForSelector("#material-count:has-text('5 photos, 1 song')", { timeout: 60000 });
   await leaf(page, "Running order");
   await page.waitForSelector("#fit-music:not([disabled])");
-  await edited(() => page.click("#fit-music"));
+  await fitted(page);
 });
 
 /** Opens the panel of a kind of change. */
@@ -464,7 +464,7 @@ test("the film plays as a draft, from the chosen moment, with sound", async () =
     const v = document.querySelector("#player");
     return { duration: v.duration, sound: v.webkitAudioDecodedByteCount, width: v.videoWidth };
   });
-  assert.ok(Math.abs(state.duration - 20) < 0.3, `lasts ${state.duration}`);
+  assert.ok(Math.abs(state.duration - 26) < 0.3, `lasts ${state.duration}`);
   assert.ok(state.sound > 0, "sound is heard");
   assert.equal(state.width, 640);
   console.log(`play_start_ms=${await page.getAttribute("#screen", "data-start-ms")}`);

@@ -7,7 +7,7 @@ import { after, before, test } from "node:test";
 import { open, signIn } from "./browser.mjs";
 import { photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { leaf, render, settled } from "./steps.mjs";
+import { fitted, leaf, render, settled } from "./steps.mjs";
 
 let server, browser, page, frames;
 
@@ -26,8 +26,7 @@ before(async () => {
   await page.setInputFiles("#files", [...photos(dir, 4), song(dir, 20)]);
   await page.waitForSelector("#material-count:has-text('4 photos, 1 song')", { timeout: 60000 });
   await leaf(page, "Running order");
-  await page.click("#fit-music");
-  await page.waitForSelector("#arithmetic:has-text('to the frame')");
+  await fitted(page);
   frames = Number(await page.getAttribute("#work", "data-frames"));
 });
 after(async () => {

@@ -29,6 +29,16 @@ export async function render(page) {
   if ((await page.locator("#beforerendering .notice").count()) > 0) await page.click("dialog >> text=Render all the same");
 }
 
+/** Fits to the music, with shorter pictures than usual where that takes them. */
+export async function fitted(page) {
+  await page.click("#fit-music");
+  await settled(page);
+  const shorter = page.locator("#remedies button[value='shorter pictures']");
+  if ((await shorter.count()) > 0) await shorter.click();
+  await page.waitForSelector("#arithmetic:has-text('to the frame')");
+  await settled(page);
+}
+
 /** Goes to a leaf of the order that is open. */
 export async function leaf(page, name) {
   await page.click(`.leaves a:has-text('${name}')`);

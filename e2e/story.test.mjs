@@ -7,7 +7,7 @@ import { open, signIn } from "./browser.mjs";
 import { Line } from "./line.mjs";
 import { clip, letter, photos, probe, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { accessible, chooseSlide, inOrder, leaf, render, settled } from "./steps.mjs";
+import { accessible, chooseSlide, fitted, inOrder, leaf, render, settled } from "./steps.mjs";
 
 let server, browser, page, errors;
 
@@ -65,7 +65,7 @@ test("a new order says what is missing", async () => {
 test("files come in together; the bad one is named and refused", async () => {
   const dir = join(server.dir, "in");
   await leaf(page, "Material");
-  const files = [...photos(dir, 6), clip(dir), letter(dir), song(dir, 24.3)];
+  const files = [...photos(dir, 6), clip(dir), letter(dir), song(dir, 34.3)];
   await page.setInputFiles("[data-upload-input]", files);
   await page.waitForSelector("[data-refused='letter.jpg']", { timeout: 60000 });
   assert.match(await page.textContent("[data-refused='letter.jpg']"), /letter\.jpg refused: not a photo, clip or song/);
@@ -93,9 +93,9 @@ test("the slides are fitted to the song, exact to the frame", async () => {
   await leaf(page, "Running order");
   await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
   // The song is poured by a job of its own, when it has been looked at.
-  await page.waitForSelector("#arithmetic:has-text('music 0:24.')", { timeout: 30000 });
-  assert.match(await page.textContent("#arithmetic"), /joins × 0\.80 s = .* — music 0:24\.\d — /);
-  await page.click("#fit-music");
+  await page.waitForSelector("#arithmetic:has-text('music 0:34.')", { timeout: 30000 });
+  assert.match(await page.textContent("#arithmetic"), /joins × 0\.80 s = .* — music 0:34\.\d — /);
+  await fitted(page);
   await page.waitForSelector("#arithmetic:has-text('ends with the music, to the frame')");
   await page.waitForSelector("#next:has-text('Ready to render')");
   await page.waitForTimeout(300);

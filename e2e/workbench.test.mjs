@@ -8,7 +8,7 @@ import { join } from "node:path";
 import { open, signIn } from "./browser.mjs";
 import { clip, letter, manyPhotos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { accessible, chooseSlide, inOrder, leaf, settled } from "./steps.mjs";
+import { accessible, chooseSlide, fitted, inOrder, leaf, settled } from "./steps.mjs";
 
 let server, browser, page, dir;
 const mara = { email: "mara@nelko.example", password: "harbour-lights" };
@@ -53,7 +53,7 @@ async function command(words) {
 test("sixty mixed files come in by folder, two are refused and say why", async () => {
   manyPhotos(dir, 56);
   clip(dir);
-  song(dir, 60);
+  song(dir, 150);
   letter(dir);
   writeFileSync(join(dir, "cut off.jpg"), Buffer.concat([Buffer.from([0xff, 0xd8, 0xff, 0xe0]), Buffer.alloc(2000, 7)]));
   await page.goto("/orders/new");
@@ -80,7 +80,7 @@ test("an undated camera is dated, and the slides are sorted", async () => {
   await page.waitForSelector(".contact > li[data-taken='2026-09-12 14:30:00']");
   await leaf(page, "Running order");
   await page.waitForSelector("#fit-music:not([disabled])");
-  await edited(() => page.click("#fit-music"));
+  await fitted(page);
   await edited(() => page.selectOption("[name=by]", "name"));
   assert.match(await undoTitle(), /Sorted/);
 });

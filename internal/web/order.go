@@ -131,6 +131,7 @@ type orderView struct {
 	Shows         []sheetFilter
 	enlarged      map[doc.MediaID]bool // pictures shown larger than they are
 	Track         *trackView           // on the soundtrack's leaf
+	Songs         []songView
 	RenderRows    []renderRow
 	AtHand        []way // of encoding: the usual one and those used last
 	Others        []way
@@ -159,6 +160,12 @@ type findingView struct {
 	Stops      bool
 	Key        string // by which it is marked as meant; empty: it cannot be
 	List       []findingView
+}
+
+// songView is a song of the soundtrack, to be chosen.
+type songView struct {
+	SHA  doc.MediaID
+	Name string
 }
 
 // orderView fills in what a leaf shows.
@@ -212,6 +219,9 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if err := errors.Join(v.discs(ctx, s), v.hosts(ctx, s)); err != nil {
 			return nil, err
 		}
+	}
+	for _, id := range wk.Doc.Soundtrack.Songs() {
+		v.Songs = append(v.Songs, songView{id, wk.Library[id].Name})
 	}
 	if on.leaf == soundtrackLeaf {
 		if v.Track, err = s.track(ctx, wk); err != nil {

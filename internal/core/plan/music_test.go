@@ -1,0 +1,87 @@
+package plan
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/rhythm"
+	"nelko/internal/core/timecode"
+)
+
+// pulse gives a song of the library a beat every half second and bars of four, and a
+// place where it goes on alike.
+func pulse(lib doc.Library, id doc.MediaID) {
+	m := lib[id]
+	m.Heard = &doc.Heard{Rhythm: rhythm.Analysis{BPM: 120, Loops: []rhythm.Loop{{From: 8, To: 16, Alike: 0.9}}}}
+	for k := 0; 0.5*float64(k) < float64(m.Length)/timecode.SampleRate; k++ {
+		m.Heard.Rhythm.Beats = append(m.Heard.Rhythm.Beats, rhythm.Beat{At: 0.5 * float64(k), Strength: 1, Down: k%4 == 0})
+	}
+	lib[id] = m
+}
+
+func TestCutsOnBeatsAndBars(t *testing.T) {
+	d, th, lib := show(t, 16, 70)
+	song := d.Soundtrack.Songs()[0]
+	pulse(lib, song)
+	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4, Strict: 1}
+	plain := Build(d, th, lib)
+	require.NoError(t, plain.FitError)
+	assert.Zero(t, plain.OnBeat, "no beat is asked for")
+	for beat, every := range map[doc.Beat]float64{doc.AnyBeat: 0.5, doc.Downbeat: 2, doc.HalfBeat: 0.25} {
+		d.Fit.Beat = beat
+		p := Build(d, th, lib)
+		require.NoError(t, p.FitError, beat)
+		assert.Equal(t, plain.Frames, p.Frames, "the film is as long: %s", beat)
+		on := 0
+		for i := 1; i < len(p.Slides); i++ {
+			cut := p.Slides[i].Start + p.Slides[i-1].Overlap/2
+			if n := p.Rate.Seconds(cut) / every; n-float64(int(n+0.5)) < 0.034/every && float64(int(n+0.5))-n < 0.034/every {
+				on++
+			}
+		}
+		assert.GreaterOrEqual(t, on, p.OnBeat, beat)
+		assert.GreaterOrEqual(t, p.OnBeat, len(p.Slides)-2, beat)
+	}
+}
+
+func TestMusicIsMadeAsLongAsThePictures(t *testing.T) {
+	d, th, lib := show(t, 12, 30)
+	song := d.Soundtrack.Songs()[0]
+	d.Fit = doc.Fit{Mode: doc.MusicToPictures, PaceSeconds: 4}
+	p := Build(d, th, lib)
+	assert.ErrorIs(t, p.FitError, ErrNoVersion, "it is too short, and nothing is known of it")
+	pulse(lib, song)
+	p = Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	assert.Zero(t, p.Left(), "pictures and music end together")
+	require.NotNil(t, p.Made)
+	assert.Positive(t, p.Made.Joins)
+	assert.Empty(t, d.Soundtrack.Items[0].Made, "the document is as it was")
+
+	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: 1, Hold: true}
+	p = Build(d, th, lib)
+	assert.Zero(t, p.Left(), "the last slide holds")
+	assert.Greater(t, p.Rate.Seconds(p.Slides[len(p.Slides)-1].Length), 5.0)
+}
+
+func TestSongsWithPicturesOfTheirOwn(t *testing.T) {
+	d, th, lib := show(t, 12, 30)
+	lib["second"] = doc.Media{ID: "second", Kind: doc.SongMedia, Length: 24 * timecode.SampleRate}
+	d.Soundtrack.AddSong("second")
+	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4, OwnPictures: true}
+	p := Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	cuts := map[timecode.Frames]bool{}
+	for i := 1; i < len(p.Slides); i++ {
+		cuts[p.Slides[i].Start+p.Slides[i-1].Overlap/2] = true
+	}
+	assert.True(t, cuts[30*30], "a slide gives way where the song does")
+	assert.Zero(t, p.Left())
+	d.Slides[3].NewSong = true
+	p = Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	assert.Equal(t, timecode.Frames(30*30), p.Slides[3].Start+p.Slides[2].Overlap/2, "by hand")
+}
