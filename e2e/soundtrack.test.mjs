@@ -155,4 +155,8 @@ step("the studio's own music is listed, and taken into the order", async () => {
   await page.goto(order);
   await page.click("#musiclist button:has-text('Take')");
   await page.waitForFunction(() => document.querySelectorAll("#track .track-item").length === 4, null, { timeout: 20000 });
+  const list = await (await page.request.get(`${new URL(order).pathname.replace("/soundtrack", "")}/soundtrack.m3u8`)).text();
+  assert.match(list, /^#EXTM3U\n[^]*first\.flac[^]*second\.flac[^]*studio waltz\.flac\n$/);
+  await page.setInputFiles("[data-playlist]", { name: "a.m3u", mimeType: "audio/x-mpegurl", buffer: Buffer.from("#EXTM3U\nno such song.mp3\n") });
+  await says("#notice", "no such song.mp3");
 });

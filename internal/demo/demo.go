@@ -25,6 +25,7 @@ import (
 	"nelko/internal/demo/paint"
 	"nelko/internal/demo/synth"
 	"nelko/internal/house"
+	"nelko/internal/invalid"
 	"nelko/internal/media/vips"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
@@ -124,7 +125,9 @@ func (p Painter) Make(ctx context.Context, j Make) error {
 		return fmt.Errorf("demo order %d: %w", number, err)
 	}
 	if j.Finish {
-		err = bring(ctx, s, row.ID, o.state)
+		if err = bring(ctx, s, row.ID, o.state); err == nil && number == 0 {
+			err = library(ctx, s)
+		}
 	} else {
 		err = o.material(ctx, number, func(name string, data []byte) error {
 			_, err := s.Intake.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name, bytes.NewReader(data))
@@ -348,6 +351,33 @@ func Paint(ctx context.Context, dir string) error {
 		}
 		err := o.material(ctx, i, func(name string, data []byte) error { return os.WriteFile(filepath.Join(sub, name), data, 0o644) })
 		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// library fills the studio's music.
+func library(ctx context.Context, s *house.House) error {
+	until := time.Now().AddDate(1, 0, 0)
+	for id, n := range map[string]store.Music{
+		"kiln": {Mood: "glad", Occasion: "workshop, birthday", Licence: "made for the studio"},
+		"tide": {Mood: "calm", Occasion: "wedding, farewell", Licence: "one studio, one year", LicenceUntil: &until, Favourite: true},
+	} {
+		b, err := songFile(ctx, songs[id])
+		if err != nil {
+			return err
+		}
+		song, err := s.Intake.AddSong(ctx, songs[id].Name+".flac", bytes.NewReader(b))
+		var there *invalid.Input
+		if errors.As(err, &there) {
+			continue // an earlier attempt got so far
+		}
+		if err != nil {
+			return err
+		}
+		n.MediaID = song.MediaID
+		if err := s.Intake.Note(ctx, n); err != nil {
 			return err
 		}
 	}

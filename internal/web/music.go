@@ -7,6 +7,8 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"path"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,6 +18,7 @@ import (
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/intake"
+	"nelko/internal/interchange"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
 )
@@ -250,6 +253,64 @@ func (s *Server) takeNarration(w http.ResponseWriter, r *http.Request) {
 	name := fmt.Sprintf("Narration %s take %d", time.Now().Format("2006-01-02 15.04.05"), f.Take)
 	if _, err := s.House.Intake.Speak(r.Context(), number(r, "order"), name, float64(f.At), http.MaxBytesReader(w, r.Body, maxTake)); err != nil {
 		s.fail(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
+// writePlaylist gives an order's songs as a playlist.
+func (s *Server) writePlaylist(w http.ResponseWriter, r *http.Request) {
+	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	var tracks []interchange.Track
+	for _, p := range d.Plan.Sound.Placed(d.Library) {
+		if p.Role == doc.Music {
+			tracks = append(tracks, interchange.Track{Name: d.Library[p.Media].Name, Title: strings.TrimSuffix(d.Library[p.Media].Name, path.Ext(d.Library[p.Media].Name)), Seconds: float64(p.Length) / timecode.SampleRate})
+		}
+	}
+	kind, write, contentType := chi.URLParam(r, "kind"), interchange.WriteM3U, "audio/x-mpegurl"
+	if kind == "xspf" {
+		write, contentType = interchange.WriteXSPF, "application/xspf+xml"
+	}
+	download(w, contentType, d.Order.Client+" - "+d.Order.Event+"."+kind)
+	if err := write(w, tracks); err != nil {
+		panic(http.ErrAbortHandler)
+	}
+}
+
+// readPlaylist takes the songs that a playlist names from the library into an order.
+func (s *Server) readPlaylist(w http.ResponseWriter, r *http.Request) {
+	tracks, err := interchange.ReadPlaylist(r.Body)
+	if err != nil {
+		s.fail(w, r, &invalid.Input{Field: "playlist", Problem: err.Error()})
+		return
+	}
+	songs, err := s.House.Intake.Music(r.Context(), intake.Wanted{})
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	plain := func(name string) string { return strings.ToLower(strings.TrimSuffix(name, path.Ext(name))) }
+	var missing []string
+	for _, t := range tracks {
+		i := slices.IndexFunc(songs, func(x intake.Song) bool { return plain(x.Media.Name) == plain(t.Name) })
+		if i < 0 {
+			missing = append(missing, t.Name)
+			continue
+		}
+		var wrong *invalid.Input
+		if err := s.House.Intake.TakeSong(r.Context(), number(r, "order"), songs[i].MediaID); errors.As(err, &wrong) {
+			missing = append(missing, wrong.Problem)
+		} else if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+	}
+	if len(missing) > 0 {
+		s.fail(w, r, &invalid.Input{Field: "playlist", Problem: fmt.Sprintf("%d of %d songs were taken. Not in the studio’s music, or not taken: %s", len(tracks)-len(missing), len(tracks), strings.Join(missing, "; "))})
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)

@@ -219,6 +219,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/accept", s.accept)
 		r.Post("/music", s.takeSong)
 		r.Post("/narration", s.takeNarration)
+		r.Get("/soundtrack.{kind:m3u8|xspf}", s.writePlaylist)
+		r.Post("/playlist", s.readPlaylist)
 		r.Post("/holds", s.holdBack)
 		r.Post("/page", s.openPage)
 		r.Post("/page/close", s.closePage)

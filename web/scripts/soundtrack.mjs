@@ -2,6 +2,7 @@
 // moved and faded by dragging on their waveforms, holding on to beats and slides; and
 // narration is recorded.
 import { change, order } from "./order.mjs";
+import { notice } from "./page.mjs";
 
 const part = () => document.getElementById("soundtrack");
 const edit = (name, values) => change(`/orders/${order}/edit/${name}`, values);
@@ -23,11 +24,18 @@ document.addEventListener("nelko:drawn", place);
 
 document.addEventListener("change", (event) => {
   const field = event.target;
-  if (!field.name || !part()?.contains(field)) return;
+  if (!part()?.contains(field)) return;
+  if (field.matches("[data-playlist]")) playlist(field);
+  if (!field.name) return;
   if (field.closest("[data-fitting]")) edit("fitting", [[field.name, field.value]]);
   else if (field.closest("[data-whole]")) edit("soundtrack", [[field.name, field.value]]);
   else if (field.closest("[data-at]")) edit("song", [...of(field), [field.name, field.value]]);
 });
+async function playlist(field) {
+  const answer = await fetch(`/orders/${order}/playlist`, { method: "POST", body: field.files[0], headers: { "X-Nelko": "1" } });
+  field.value = "";
+  if (!answer.ok) notice(await answer.text());
+}
 document.addEventListener("click", (event) => {
   const button = event.target.closest("#soundtrack button");
   if (!button) return;
