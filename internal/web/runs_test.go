@@ -126,7 +126,7 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 	v.signIn("wren@studio.example")
 	v.list("/runs", "Regatta.csv", "Key,Names,Date,E-mail\n1,A & B,x,a@saltmere.example\n2,C,x,\n", "due", "2026-12-24")
 	h := v.studio
-	for name, b := range map[string][]byte{"s.flac": housetest.Song(t, 12), "1/a.jpg": housetest.Photo(t, 1), "2/b.jpg": housetest.Photo(t, 2)} {
+	for name, b := range map[string][]byte{"s.flac": housetest.Song(t, 14), "1/a.jpg": housetest.Photo(t, 1), "2/b.jpg": housetest.Photo(t, 2)} {
 		require.NoError(t, h.Runs.Receive(ctx, 1, name, name, bytes.NewReader(b), nil))
 	}
 	require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: 1}))

@@ -325,7 +325,7 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Equal(t, http.StatusOK, res.StatusCode, "a comma may be the decimal sign")
 	w, err := v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
-	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: 3.5}, w.Doc.Fit)
+	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: 3.5, Shortest: doc.UsualShortest, Longest: doc.UsualLongest}, w.Doc.Fit)
 	res, _ = v.post(page+"/undo", "base", fmt.Sprint(w.Slideshow.Head))
 	assert.Equal(t, http.StatusOK, res.StatusCode)
 
