@@ -29,7 +29,7 @@ type Plan struct {
 	OnBeat   int              // cuts that lie on a beat, where they should
 	Sound    doc.Soundtrack   // what is heard: the document's, with the last song as long as the pictures where that is wanted
 	Made     *rhythm.Made     // how the last song was made so long; nil: it was not
-	FitError error            // why the slides could not be fitted, an *fit.Error or ErrNoMusic
+	FitError error            // why the slides could not be fitted: an *fit.Error, ErrNoMusic or ErrNoVersion
 }
 
 // ErrNoMusic means that slides are to be fitted to a soundtrack without songs.
