@@ -137,13 +137,16 @@ document.addEventListener("pointerup", (event) => {
   if (says) says.hidden = true;
   if (done?.now) edit("song", [...of(done.item), ...done.now.send]);
 });
+function giveUp() {
+  if (!drag) return;
+  show({ left: drag.n.start, right: drag.n.end, says: "" });
+  drag = null;
+  part().querySelector(".track-says").hidden = true;
+}
+document.addEventListener("pointercancel", giveUp);
 document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && drag) {
-    const { item, n } = drag;
-    drag = { item, n };
-    show({ left: n.start, right: n.end, says: "" });
-    drag = null;
-    part().querySelector(".track-says").hidden = true;
+    giveUp();
     return;
   }
   const grip = event.target.closest?.("[data-grip]");
