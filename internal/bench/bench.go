@@ -237,7 +237,7 @@ func (s *show) in(themeID string) (err error) {
 	s.doc = doc.New(s.theme.ID, 1)
 	for _, op := range []edit.Op{
 		edit.Details{Values: map[string]string{"names": "The Gannets", "date": "12 September 2026"}},
-		edit.Pour{Media: append(slices.Clone(s.order), "song")}, edit.Fit{Mode: doc.ToMusic},
+		edit.Pour{Media: append(slices.Clone(s.order), "song")}, edit.AnyTime(), edit.Fit{Mode: doc.ToMusic},
 	} {
 		if s.doc, err = edit.Do(s.doc, op, s.with()); err != nil {
 			return err

@@ -216,7 +216,7 @@ func (b *pagesBench) order() error {
 	if err := b.House.Intake.Pour(b.ctx, intake.Pour{OrderID: o.ID}); err != nil {
 		return err
 	}
-	for _, op := range []edit.Op{edit.Split{Slides: b.slides()}, edit.Fit{Mode: doc.ToMusic}} {
+	for _, op := range []edit.Op{edit.Split{Slides: b.slides()}, edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}} {
 		if err := b.edit(op); err != nil {
 			return err
 		}

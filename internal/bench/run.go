@@ -15,6 +15,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"nelko/internal/core/edit"
 	"nelko/internal/core/raster"
 	"nelko/internal/demo/paint"
 	"nelko/internal/film"
@@ -243,6 +244,10 @@ func openRun(ctx context.Context, h *house.House, name, csv string) (int64, erro
 		return 0, err
 	}
 	r, err := h.Runs.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 1, 0), Table: &t}, nil)
+	if err != nil {
+		return 0, err
+	}
+	_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 	return r.ID, err
 }
 

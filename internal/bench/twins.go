@@ -101,6 +101,6 @@ func twin(ctx context.Context, h *house.House, n int, files map[string][]byte) (
 	if err != nil {
 		return 0, err
 	}
-	_, err = h.Orders.Edit(ctx, o.ID, d.Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil)
+	_, err = h.Orders.Edit(ctx, o.ID, d.Slideshow.Head, edit.Several{Called: "Fitted", Ops: []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}}}, nil)
 	return o.ID, err
 }

@@ -37,7 +37,7 @@ func TestARunOfFolders(t *testing.T) {
 	put("02_lights/d.jpg", housetest.Photo(t, 5))
 	put("03/e.jpg", housetest.Photo(t, 6))
 	put("dunlin eight/f.jpg", housetest.Photo(t, 7))
-	song := put("music/all.flac", housetest.Song(t, 14))
+	song := put("music/all.flac", housetest.Song(t, 17))
 	shelf, err := themes.Shipped()
 	require.NoError(t, err)
 	small := profile.Draft

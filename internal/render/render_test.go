@@ -58,6 +58,7 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func()
 		ids = append(ids, id)
 	}
 	d := doc.New(th.ID, 4)
+	d.Fit.Shortest, d.Fit.Longest = 0, 0 // the films are short
 	d.Frame = doc.Frame{W: 320, H: 180}
 	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "The Gannets", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})

@@ -51,8 +51,7 @@ func begin(t testing.TB, h *house.House, csv string) store.Run {
 	r, err := h.Runs.Open(ctx, runs.New{Name: "Lantern Regatta", Due: time.Now().AddDate(0, 0, 3), Table: &tb}, nil)
 	require.NoError(t, err)
 	settle(t, h, r.ID)
-	any := 0.0 // songs of tests are short
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Limits{Shortest: &any, Longest: &any}, nil)
+	_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 	require.NoError(t, err)
 	return r
 }
@@ -382,8 +381,7 @@ func TestTheOrderOfFilms(t *testing.T) {
 		tb := table(t, "Key;Crew;Date\n1;A;x\n2;B;x\n")
 		r, err := h.Runs.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 0, days), Table: &tb}, nil)
 		require.NoError(t, err)
-		any := 0.0
-		_, err = h.Orders.Do(ctx, *r.PatternID, edit.Limits{Shortest: &any, Longest: &any}, nil)
+		_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 		require.NoError(t, err)
 		drop(t, h, r.ID, map[string][]byte{"s.flac": song, "1/a.jpg": photo, "2/a.jpg": photo})
 		_, err = h.Runs.Go(ctx, r.ID, runs.Render)

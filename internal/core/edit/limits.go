@@ -36,6 +36,9 @@ func (l Limits) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	return d, nil
 }
 
+// AnyTime lets pictures be seen for any time.
+func AnyTime() Limits { return Limits{Shortest: new(float64), Longest: new(float64)} }
+
 // Several are edits that are one step: all of them or none.
 type Several struct {
 	Called string // the step's title

@@ -76,8 +76,7 @@ func Three(t testing.TB) map[string][]byte {
 // ToMusic fits to the music, however short or long that makes pictures: songs of tests
 // are short.
 func ToMusic() edit.Op {
-	any := 0.0
-	return edit.Several{Called: "Fitted, however short", Ops: []edit.Op{edit.Limits{Shortest: &any, Longest: &any}, edit.Fit{Mode: doc.ToMusic}}}
+	return edit.Several{Called: "Fitted, however short", Ops: []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}}}
 }
 
 // Ready is an order that could be rendered, at a small size: three photos
