@@ -16,10 +16,8 @@ const shot = async (name, options = {}, on = page) => {
 
 await signIn(page);
 await shot("day-sheet");
-for (const [path, name] of [["/queue", "queue"], ["/settings", "settings"]]) {
-  await page.goto(path);
-  await shot(name);
-}
+await page.goto("/queue");
+await shot("queue");
 // The Run, with the cell chosen that misses a name.
 await page.goto("/runs/1");
 await page.waitForSelector("#runrows tr");
@@ -51,7 +49,7 @@ await page.click("#kind-look");
 await page.waitForFunction(() => [...document.querySelectorAll("#panel-look .taste img")].length > 5 && [...document.querySelectorAll("#panel-look .taste img")].every((i) => i.naturalWidth > 0));
 await shot("desk");
 await page.click("#kind-slide");
-for (const leaf of ["material", "check"]) {
+for (const leaf of ["material", "soundtrack", "check"]) {
   await page.goto(`/orders/1/${leaf}`);
   await shot(leaf);
 }
