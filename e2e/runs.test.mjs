@@ -83,7 +83,7 @@ test("a dropped list begins the Run", async () => {
 
 test("dropped folders find their rows, and what is doubtful is asked", async () => {
   const pictures = photos(join(tree, "photos"), 9);
-  const files = [{ path: "Crews/song.flac", name: song(tree, 15, "song.flac"), type: "audio/flac" }, { path: "Crews/quay.jpg", name: pictures[8], type: "image/jpeg" }];
+  const files = [{ path: "Crews/song.flac", name: song(tree, 20, "song.flac"), type: "audio/flac" }, { path: "Crews/quay.jpg", name: pictures[8], type: "image/jpeg" }];
   for (const [i, folder] of ["The Gannets", "harbour lights", "03"].entries()) for (const k of [0, 1]) files.push({ path: `Crews/${folder}/p${k}.jpg`, name: pictures[i * 2 + k], type: "image/jpeg" });
   await drop(files);
   await page.waitForSelector("#questions:has-text('harbour lights')", { timeout: 60000 });
@@ -91,7 +91,7 @@ test("dropped folders find their rows, and what is doubtful is asked", async () 
   await press("y");
   await page.waitForSelector("#questions", { state: "detached", timeout: 30000 });
   await page.waitForFunction(() => [...document.querySelectorAll("#runrows tr")].slice(0, 3).every((tr) => tr.querySelector("[data-role='pictures'] a")?.textContent === "2"), null, { timeout: 60000 });
-  await page.waitForFunction(() => document.querySelector("#runrows tr [data-role='fit']").textContent.includes("0:15.0 / 0:15.0"), null, { timeout: 60000 });
+  await page.waitForFunction(() => document.querySelector("#runrows tr [data-role='fit']").textContent.includes("0:20.0 / 0:20.0"), null, { timeout: 60000 });
   await accessible(page, "sheet of a Run");
 });
 
@@ -108,7 +108,7 @@ test("one key shows what needs a person, and it is typed in", async () => {
   await page.waitForFunction(() => !document.querySelector("#runrows tr:nth-child(3)").hasAttribute("data-needs"));
   assert.match(await page.textContent("#runrows tr:nth-child(3) [data-role='detail:names']"), /The Shearwaters/);
   await press("Alt+e");
-  assert.match(await page.textContent("#runfoot"), /3 films, 0:15\.0 each/);
+  assert.match(await page.textContent("#runfoot"), /3 films, 0:20\.0 each/);
   assert.match(await page.textContent("#runfoot"), /left out: no pictures \(04\)/);
 });
 

@@ -168,7 +168,7 @@ func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte, own float64, abou
 	v.Width, v.RowH, v.SlideH, v.WaveY, v.WaveH = rowsWidth, rulerH+slideH+waveH+rowGap, slideH, rulerH+slideH, waveH
 	v.CaptionY, v.CaptionTextY, v.FramesPerRow, v.Seconds, v.Own = slideH-16, slideH-4, per, row, own > 0
 	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, about: about}
-	for _, p := range w.Doc.Soundtrack.Placed(w.Library) {
+	for _, p := range w.Plan.Sound.Placed(w.Library) {
 		if p.Role == doc.Music {
 			d.music = append(d.music, p)
 		}
@@ -264,17 +264,19 @@ func (d drawing) wave(from, row float64) string {
 // peak is the loudest waveform value in a stretch of the soundtrack.
 func (d drawing) peak(second, span float64) (byte, bool) {
 	for _, p := range d.music {
-		start, end := float64(p.Start)/timecode.SampleRate, float64(p.End())/timecode.SampleRate
-		if second < start || second >= end {
-			continue
+		for _, piece := range p.Pieces {
+			start, end := float64(piece.Start)/timecode.SampleRate, float64(piece.Start+piece.Length)/timecode.SampleRate
+			if second < start || second >= end {
+				continue
+			}
+			into := second - start + float64(piece.Begin)/timecode.SampleRate
+			wave := d.waves[p.Media]
+			lo, hi := int(into*sound.PeaksPerSecond), int(math.Ceil((into+span)*sound.PeaksPerSecond))
+			if lo >= len(wave) {
+				return 0, true
+			}
+			return slices.Max(wave[lo:max(lo+1, min(hi, len(wave)))]), true
 		}
-		into := second - start + float64(p.Begin)/timecode.SampleRate
-		wave := d.waves[p.Media]
-		lo, hi := int(into*sound.PeaksPerSecond), int(math.Ceil((into+span)*sound.PeaksPerSecond))
-		if lo >= len(wave) {
-			return 0, true
-		}
-		return slices.Max(wave[lo:max(lo+1, min(hi, len(wave)))]), true
 	}
 	return 0, second < float64(d.Plan.Music)/timecode.SampleRate
 }
