@@ -182,6 +182,25 @@ func (it Item) pieces(m Media) (out []Piece) {
 	return out
 }
 
+// Version is what of a song is heard when it is made want seconds long, out of the
+// length seconds from begin on. ok is false if it cannot be made so long.
+func (m Media) Version(begin, length, want float64) (made rhythm.Made, ok bool) {
+	var loops []rhythm.Loop
+	if m.Heard != nil {
+		for _, l := range m.Heard.Rhythm.Loops {
+			if l.From > begin && l.To < begin+length {
+				loops = append(loops, rhythm.Loop{From: l.From - begin, To: l.To - begin, Alike: l.Alike})
+			}
+		}
+	}
+	made, ok = rhythm.Arrange(length, loops, want)
+	for i := range made.Stretches {
+		made.Stretches[i].From += begin
+		made.Stretches[i].To += begin
+	}
+	return made, ok
+}
+
 // Placed gives every item its place: music one after another, as its joins have it,
 // unless it has a place of its own.
 func (s Soundtrack) Placed(lib Library) []Placed {

@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"nelko/internal/core/doc"
-	"nelko/internal/core/rhythm"
 	"nelko/internal/core/timecode"
 )
 
@@ -115,12 +114,8 @@ func makeLong(it *doc.Item, m doc.Media, seconds float64) error {
 	if seconds == 0 {
 		return nil
 	}
-	var loops []rhythm.Loop
-	if m.Heard != nil {
-		loops = m.Heard.Rhythm.Loops
-	}
 	length := float64(m.Length) / timecode.SampleRate
-	made, ok := rhythm.Arrange(length, loops, math.Round(seconds*1000)/1000)
+	made, ok := m.Version(0, length, math.Round(seconds*1000)/1000)
 	if !ok {
 		return fmt.Errorf("%s has %s, and no place where it could go on unheard: %w", m.Name, timecode.Clock(length), ErrInvalid)
 	}

@@ -42,9 +42,8 @@ func OnBeats(slides []Slide, overlaps []Frames, target Frames, g Grid) (s Soluti
 	if g.Strict > 0 && len(g.Beats) > 0 {
 		newMover(slides, s, target, g).move(&s)
 	}
-	m := mover{grid: g}
 	for _, c := range s.Cuts() {
-		if m.on(c) {
+		if g.on(c) {
 			on++
 		}
 	}
@@ -274,7 +273,7 @@ func (m *mover) evenly(s *Solution) {
 	least, most := make([]Frames, len(m.slides)), make([]Frames, len(m.slides))
 	from := 0
 	for i, c := range cuts {
-		if i < len(cuts)-1 && !m.on(c) && !(i == 0 && c == m.grid.Wait) {
+		if i < len(cuts)-1 && !m.grid.on(c) && !(i == 0 && c == m.grid.Wait) {
 			continue
 		}
 		var free []int
@@ -297,8 +296,8 @@ func (m *mover) evenly(s *Solution) {
 }
 
 // on reports whether a frame is a beat.
-func (m *mover) on(at Frames) bool {
-	_, ok := slices.BinarySearchFunc(m.grid.Beats, at, func(b Beat, at Frames) int { return int(b.At - at) })
+func (g Grid) on(at Frames) bool {
+	_, ok := slices.BinarySearchFunc(g.Beats, at, func(b Beat, at Frames) int { return int(b.At - at) })
 	return ok
 }
 

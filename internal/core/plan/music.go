@@ -7,7 +7,6 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/fit"
-	"nelko/internal/core/rhythm"
 	"nelko/internal/core/timecode"
 )
 
@@ -41,23 +40,10 @@ func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames) error {
 	if want <= 0 {
 		return nil // the pictures end before it begins; what goes on is cut with the film
 	}
-	var loops []rhythm.Loop
-	begin := float64(from) / timecode.SampleRate
-	if m.Heard != nil {
-		for _, l := range m.Heard.Rhythm.Loops {
-			if l.From > begin && l.To < begin+length {
-				loops = append(loops, rhythm.Loop{From: l.From - begin, To: l.To - begin, Alike: l.Alike})
-			}
-		}
-	}
-	made, ok := rhythm.Arrange(length, loops, want)
+	made, ok := m.Version(float64(from)/timecode.SampleRate, length, want)
 	if !ok {
 		return fmt.Errorf("%w: it has %s, they last %s, and there is no place where it could go on unheard", ErrNoVersion,
 			timecode.Clock(length), timecode.Clock(want))
-	}
-	for i := range made.Stretches {
-		made.Stretches[i].From += begin
-		made.Stretches[i].To += begin
 	}
 	p.Sound.Items = slices.Clone(p.Sound.Items)
 	p.Sound.Items[last].Trim, p.Sound.Items[last].Made = doc.Trim{}, made.Stretches

@@ -39,7 +39,9 @@ func (l *Listener) Analyse() Analysis {
 	out := Analysis{Beats: h.beats(r, alike)}
 	out.BPM = tempo(out.Beats)
 	h.bars(out.Beats)
-	out.Sections, out.Loops = l.sections(out.Beats), l.loops(out.Beats)
+	all := l.moments(out.Beats)
+	even := centred(all)
+	out.Sections, out.Loops = sections(all, even, out.Beats), loops(all, even, out.Beats)
 	return out
 }
 
@@ -156,7 +158,7 @@ const vague, plain = 0.05, 0.4
 var groupWeight = []float64{1, 1, 0.7, 0.5}
 
 // tight is how dear it is for beats to be otherwise apart than the tempo says.
-var tight = 100.0
+const tight = 100.0
 
 // place finds beats by dynamic programming: where onsets are, as far apart as the
 // tempo has it.

@@ -25,13 +25,11 @@ const (
 
 // loops finds where a song may be joined to itself: from bar to bar, or from beat to
 // beat where bars are not known.
-func (l *Listener) loops(beats []Beat) []Loop {
-	all := l.moments(beats)
+func loops(all []moment, even [][]float64, beats []Beat) []Loop {
 	n := len(all)
 	if n < before+after+2 {
 		return nil
 	}
-	even := centred(all)
 	down, some := map[float64]bool{}, false
 	for _, b := range beats {
 		down[b.At] = b.Down

@@ -9,7 +9,7 @@ type hearing struct {
 	bands   [][]float64 // onsets of each group, evened, the largest nearby
 	all     []float64   // weighted sum of onsets, evened
 	novelty []float64   // how much the harmony changes
-	loud    []float64   // energy, as a logarithm
+	loud    []float64   // energy
 	silent  float64     // below it there is nothing to hear
 }
 

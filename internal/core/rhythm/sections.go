@@ -70,8 +70,7 @@ const (
 // sections parts a song where what is heard changes: by a checkerboard moved along
 // the diagonal of the moments' likeness to each other (J. Foote, "Automatic audio
 // segmentation using a measure of audio novelty", ICME 2000).
-func (l *Listener) sections(beats []Beat) []Section {
-	all := l.moments(beats)
+func sections(all []moment, even [][]float64, beats []Beat) []Section {
 	n := len(all)
 	if n < 2*edge {
 		if n == 0 {
@@ -79,7 +78,6 @@ func (l *Listener) sections(beats []Beat) []Section {
 		}
 		return []Section{{0, all[n-1].end, "A"}}
 	}
-	even := centred(all)
 	novel := make([]float64, n)
 	top := 0.0
 	for i := range novel {
@@ -126,6 +124,9 @@ func largest(v []float64, i, r int) bool {
 
 // centred are moments with the song's mean taken off and of length one.
 func centred(all []moment) [][]float64 {
+	if len(all) == 0 {
+		return nil
+	}
 	width := len(all[0].sound)
 	mean, dev := make([]float64, width), make([]float64, width)
 	for _, m := range all {

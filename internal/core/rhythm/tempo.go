@@ -35,7 +35,8 @@ func prior(period float64) float64 {
 	return math.Exp(-x * x / 2)
 }
 
-var priorBPM, priorWidth = 115.0, 0.75
+// priorWidth is in octaves.
+const priorBPM, priorWidth = 115.0, 0.75
 
 // even takes away from onsets what is always there and evens out loud and quiet
 // passages: half a second's mean is taken off, and what is left is divided by its
@@ -190,7 +191,7 @@ func follow(g [][]float64) []int {
 	return out
 }
 
-var jumpCost = 6.0
+const jumpCost = 6.0
 
 // peak refines a period to where its strength is greatest, between what is tried.
 func peak(row []float64, k int) float64 {
