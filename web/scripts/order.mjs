@@ -21,9 +21,10 @@ const typed = new Map(); // element → value
 document.addEventListener("input", (event) => {
   if (root.contains(event.target)) typed.set(event.target, event.target.value);
 });
-/** Forgets what was typed in a part that now shows something else. */
-export function forgetTyped(part) {
-  for (const field of typed.keys()) if (part.contains(field)) typed.delete(field);
+// What was typed is about what is shown: it does not stay when that is another slide.
+const about = (part) => part.dataset.shown?.split("|").at(-1);
+function forgetTyped(old, fresh) {
+  if (about(old) !== about(fresh)) for (const field of typed.keys()) if (old.contains(field)) typed.delete(field);
 }
 
 // What the page itself has set stays when the server draws it anew.
@@ -77,6 +78,9 @@ export function draw(html) {
   for (const fresh of parts) {
     const old = document.getElementById(fresh.id);
     if (!old) continue;
+    // An answer about slides that were chosen before comes too late: what is chosen now is asked for.
+    if (about(fresh) !== undefined && about(fresh) !== view.chosen().join(",")) continue;
+    forgetTyped(old, fresh);
     if (fresh.id !== "work" || !drawRows(old, fresh)) morph(old, fresh);
     process(document.getElementById(fresh.id));
   }

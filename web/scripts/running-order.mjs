@@ -1,6 +1,6 @@
 // The running order: choosing, dragging and moving slides, and looking at any
 // moment. All changes are made by the server; this only asks for them.
-import { change, draw, forgetTyped, order, view } from "./order.mjs";
+import { change, draw, order, view } from "./order.mjs";
 import { frameAt, frames, map, mark, reveal, roll, rows, showDrop, slides } from "./rows.mjs";
 
 // What was chosen and looked at is there again after a reload.
@@ -47,7 +47,6 @@ view.moment = () => moment;
 // The margin shows what is chosen, and the film at the moment looked at.
 const wanted = () => [work().dataset.revision, moment, view.chosen().join(",")].join("|");
 let asked = null;
-let shown = document.getElementById("margin")?.dataset.shown;
 async function openMargin() {
   const panel = document.querySelector("#margin [role=tabpanel]:not([hidden])");
   if (document.getElementById("margin").dataset.shown === wanted() && !panel?.querySelector("[data-later]")) return;
@@ -316,10 +315,7 @@ window.addEventListener("hashchange", byAddress);
 
 // After the running order was drawn anew, the selection is where it was, and
 // the margin shows it.
-document.addEventListener("nelko:drawn", ({ detail }) => {
-  const margin = document.getElementById("margin");
-  if (detail.parts.includes("margin") && margin.dataset.shown?.split("|").at(-1) !== shown?.split("|").at(-1)) forgetTyped(margin);
-  shown = margin?.dataset.shown;
+document.addEventListener("nelko:drawn", () => {
   keepInside();
   show();
   if (rows()) openMargin();
