@@ -43,7 +43,9 @@ type Wanted struct {
 	Slow, Fast     float64
 	Short, Long    float64 // seconds
 	FavouritesOnly bool
-	Near           float64 // seconds: sorted by closeness to this length, if above 0
+	Ready          bool     // listened to
+	Near           float64  // seconds: sorted by closeness to this length, if above 0
+	Occasions      []string // a song for one of them comes before those that are a little nearer
 }
 
 // AddSong takes a song into the studio's library. The same file twice is refused.
@@ -110,7 +112,7 @@ func (in *Intake) Music(ctx context.Context, w Wanted) ([]Song, error) {
 	}
 	slices.SortFunc(out, func(a, b Song) int {
 		if w.Near > 0 {
-			return cmp.Or(cmp.Compare(math.Abs(a.Seconds()-w.Near), math.Abs(b.Seconds()-w.Near)), cmp.Compare(a.MediaID, b.MediaID))
+			return cmp.Or(cmp.Compare(w.away(a), w.away(b)), cmp.Compare(a.MediaID, b.MediaID))
 		}
 		fav := 0
 		if a.Favourite != b.Favourite {
@@ -132,10 +134,29 @@ func (s Song) suits(w Wanted) bool {
 	case w.Short > 0 && s.Seconds() < w.Short:
 	case w.Long > 0 && s.Seconds() > w.Long:
 	case w.FavouritesOnly && !s.Favourite:
+	case w.Ready && s.Media.State != store.Ready:
 	default:
 		return true
 	}
 	return false
+}
+
+// ForOne reports whether the song is noted for one of the occasions.
+func (s Song) ForOne(occasions []string) bool {
+	noted := strings.ToLower(s.Occasion)
+	return slices.ContainsFunc(occasions, func(o string) bool { return o != "" && strings.Contains(noted, strings.ToLower(o)) })
+}
+
+// forIt is what a fitting occasion is worth, in seconds of length.
+const forIt = 20
+
+// away is how far a song is from the length looked for.
+func (w Wanted) away(s Song) float64 {
+	off := math.Abs(s.Seconds() - w.Near)
+	if s.ForOne(w.Occasions) {
+		off -= forIt
+	}
+	return off
 }
 
 // Note changes what the studio wrote about a song.

@@ -302,7 +302,7 @@ func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
 func (m Media) Known() doc.Media {
 	f := doc.Media{
 		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
-		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB, Heard: m.Heard,
+		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB, Heard: m.Heard, Came: m.ID,
 	}
 	if m.Seen != nil {
 		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp

@@ -40,6 +40,7 @@ type librarySong struct {
 	Length, Tempo, Loudness string
 	Until                   string // the licence ends
 	Over                    bool   // it has ended
+	ForTheme                bool   // noted for an occasion of the theme
 	Away                    string // how far it is from the length looked for
 }
 
@@ -53,6 +54,7 @@ func (s *Server) librarySongs(ctx context.Context, w intake.Wanted) (out []libra
 		if u := song.LicenceUntil; u != nil {
 			l.Until, l.Over = u.Format(time.DateOnly), u.Before(time.Now().Truncate(24*time.Hour))
 		}
+		l.ForTheme = song.ForOne(w.Occasions)
 		if w.Near > 0 {
 			switch d := song.Seconds() - w.Near; {
 			case d >= 0.5:

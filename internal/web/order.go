@@ -227,11 +227,11 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if v.Track, err = s.track(ctx, wk); err != nil {
 			return nil, err
 		}
-		atPace := wk.Doc
-		atPace.Fit.Mode, atPace.Fit.Hold = doc.AtPace, false
-		near := wk.Plan.Rate.Seconds(plan.Build(atPace, wk.Theme, wk.Library).Frames)
-		v.Track.Near = minutes(near)
-		if v.Track.Library, err = s.librarySongs(ctx, intake.Wanted{Near: math.Max(near, 1)}); err != nil {
+		for _, w := range remedy.Ways(wk.Doc, v.context()) {
+			v.Track.Ways = append(v.Track.Ways, wayView{w})
+		}
+		v.Track.Suit, v.Track.Suits = remedy.Suiting(wk.Doc, v.context())
+		if v.Track.Library, err = s.librarySongs(ctx, intake.Wanted{Near: math.Max(v.Track.Suit.Seconds, 1), Ready: true, Occasions: wk.Theme.Occasions}); err != nil {
 			return nil, err
 		}
 		v.Track.Library = v.Track.Library[:min(8, len(v.Track.Library))]
@@ -330,11 +330,45 @@ func (v *orderView) gather(in *orders.Dossier, checks []plan.Check, see func(pla
 
 // Remedies are what makes a film fit its music that does not.
 func (v *orderView) Remedies() []remedy.Remedy {
-	if v.Plan.FitError == nil {
+	if v.CannotFit() == "" {
 		return nil
 	}
-	return remedy.For(v.Doc, edit.Context{Theme: v.Theme, Library: v.Library})
+	return remedy.For(v.Doc, v.context())
 }
+
+// CannotFit says why the film cannot be fitted to its music, if that is wanted.
+func (v *orderView) CannotFit() string {
+	if wanted, ok := edit.Wanted(v.Doc); ok {
+		return plan.Build(wanted, v.Theme, v.Library).CannotFit()
+	}
+	return v.Plan.CannotFit()
+}
+
+// Terms are the parts of the film's arithmetic.
+func (v *orderView) Terms() []plan.Term {
+	if len(v.Plan.Slides) == 0 {
+		return nil
+	}
+	return v.Plan.Terms(v.Doc, v.Theme, v.Library)
+}
+
+// numbersShown is how many slides a term of the arithmetic leads to.
+const numbersShown = 24
+
+// Numbers are the slides by number, the first of many.
+func (v *orderView) Numbers(ids []doc.SlideID) (out []slideMark) {
+	for i, s := range v.Plan.Slides {
+		if len(out) == min(len(ids), numbersShown) {
+			break
+		}
+		if slices.Contains(ids, s.ID) {
+			out = append(out, slideMark{ID: s.ID, Number: i + 1})
+		}
+	}
+	return out
+}
+
+func (v *orderView) context() edit.Context { return edit.Context{Theme: v.Theme, Library: v.Library} }
 
 // At is the order in addresses, in the shape it is seen in.
 func (v *orderView) At() string { return seenPath(v.Dossier) }

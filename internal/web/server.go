@@ -66,7 +66,7 @@ func New(c Config) (*Server, error) {
 	s.sessions.Cookie.Secure = len(c.BaseURL) > 8 && c.BaseURL[:8] == "https://"
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {

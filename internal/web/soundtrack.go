@@ -1,7 +1,9 @@
 package web
 
 import (
+	"cmp"
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"strconv"
@@ -9,6 +11,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/remedy"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
@@ -35,9 +38,33 @@ type trackView struct {
 	LUFS            float64
 	Duck            doc.Duck
 	Narrated        bool
-	Near            string        // how long the pictures last at the film's pace
-	Library         []librarySong // the nearest to it
+	Ways            []wayView
+	Suit            remedy.Suit // if Suits: how many pictures suit the music
+	Suits           bool
+	Library         []librarySong // the nearest to how long the pictures last at the film's pace
 }
+
+// wayView is a way to fit, with the fields that take it.
+type wayView struct{ remedy.Way }
+
+// Take is what fittingControl reads, as JSON.
+func (w wayView) Take() string {
+	fields := map[string]string{"mode": string(w.Op.Mode)}
+	if b := w.Op.Beat; b != nil {
+		fields["beat"] = cmp.Or(string(*b), freeCuts)
+	}
+	if h := w.Op.Hold; h != nil {
+		fields["hold"] = strconv.FormatBool(*h)
+	}
+	out, err := json.Marshal(fields)
+	if err != nil {
+		panic(err) // strings are always written
+	}
+	return string(out)
+}
+
+// freeCuts is how the page calls cuts that follow no beat.
+const freeCuts = "free"
 
 // barView is a bar of a drawing, in per cent of its width.
 type barView struct {
@@ -339,15 +366,16 @@ func fittingControl(f struct {
 	Strict *share      `form:"strict" label:"How strictly"`
 	Hold   *bool       `form:"hold"`
 	Own    *bool       `form:"own"`
+	Even   *bool       `form:"even"`
 	Pace   *amount     `form:"pace" label:"Seconds a picture"`
 }) (edit.Op, error) {
-	op := edit.Fit{Mode: f.Mode, Strict: (*float64)(f.Strict), Hold: f.Hold, Own: f.Own}
+	op := edit.Fit{Mode: f.Mode, Strict: (*float64)(f.Strict), Hold: f.Hold, Own: f.Own, Even: f.Even}
 	if f.Pace != nil {
 		op.Pace = float64(*f.Pace)
 	}
 	if f.Beat != nil {
 		b := doc.Beat(*f.Beat)
-		if b == "free" {
+		if b == freeCuts {
 			b = ""
 		}
 		op.Beat = &b

@@ -56,15 +56,23 @@ function bring(files) {
   show();
 }
 
+// Songs go one after another, so that they come in as they stand in the list.
+const isSong = (item) => /^audio\//.test(item.file.type) || /\.(mp3|m4a|aac|wav|flac|og[ga]|opus|aiff?)$/i.test(item.file.name);
+let songs = 0; // being sent
 function next() {
-  while (running < atOnce && waiting.length > 0) {
+  while (running < atOnce) {
+    const at = waiting.findIndex((item) => songs === 0 || !isSong(item));
+    if (at < 0) return;
+    const [item] = waiting.splice(at, 1);
     running++;
-    send(waiting.shift());
+    if (isSong(item)) songs++;
+    send(item);
   }
 }
 
 function over(item, wrong) {
   running--;
+  if (isSong(item)) songs--;
   item.away = false;
   if (wrong) {
     item.failed = true;

@@ -277,6 +277,8 @@ type Fit struct {
 	Strict      float64 `json:"strict,omitempty"`           // how much: 0 not at all to 1 wherever it can be
 	Hold        bool    `json:"hold,omitempty"`             // at pace: the last slide stays until the music ends
 	OwnPictures bool    `json:"own_pictures,omitempty"`     // a song's change is a change of slides: each has its own
+	EvenSongs   bool    `json:"even_songs,omitempty"`       // music to pictures: all songs share the time evenly, not only the last is made longer or shorter
+	Auto        bool    `json:"auto,omitempty"`             // nobody chose the rule yet: a fit to the music is taken as soon as there is one
 }
 
 // Beat is what cuts are put on.
@@ -328,6 +330,7 @@ type Media struct {
 	Length      timecode.Samples // clips and songs
 	LUFS        float64          // songs: measured integrated loudness
 	PeakDB      float64          // songs: measured true peak, dBTP
+	Came        int64            // songs: a number that grows with the order in which files came in; 0 if unknown
 	Spoken      *float64         // songs: narration, spoken at this second of the film; nil: music
 	Heard       *Heard           // songs: what else was heard; nil: not listened to yet
 	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
@@ -369,7 +372,7 @@ func New(theme string, seed uint64) Slideshow {
 		Frame: Frame{1920, 1080}, Rate: timecode.R30,
 		Details:    map[string]string{},
 		Soundtrack: Soundtrack{FadeInSeconds: 0.5, FadeOutSeconds: 3, LUFS: OnlineLUFS},
-		Fit:        Fit{Mode: AtPace, PaceSeconds: 4, Shortest: UsualShortest, Longest: UsualLongest},
+		Fit:        Fit{Mode: AtPace, PaceSeconds: 4, Shortest: UsualShortest, Longest: UsualLongest, Auto: true},
 	}
 }
 

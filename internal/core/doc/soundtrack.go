@@ -132,6 +132,17 @@ func (s Soundtrack) Plays(id MediaID) bool {
 // AddSong puts a whole song at the end of the music.
 func (s *Soundtrack) AddSong(id MediaID) { s.Items = append(s.Items, Item{Media: id, Role: Music}) }
 
+// Receive puts a whole song at the end of the music, but before the last songs if
+// they came in later: songs that are brought in together keep their order, whichever
+// was read first.
+func (s *Soundtrack) Receive(m Media, lib Library) {
+	at := len(s.Items)
+	for at > 0 && s.Items[at-1].Role == Music && lib[s.Items[at-1].Media].Came > m.Came {
+		at--
+	}
+	s.Items = slices.Insert(slices.Clone(s.Items), at, Item{Media: m.ID, Role: Music})
+}
+
 // Fade is how sound comes in or goes out.
 type Fade struct {
 	Length timecode.Samples

@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/follow"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/plan"
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
@@ -77,8 +78,16 @@ type Pour struct{ Media []doc.MediaID }
 func (p Pour) Title() string { return "Brought in " + wording.Counted(len(p.Media), "file") }
 
 // Tells implements Telling: into a film that has pictures already, it says as
-// which slides they went.
+// which slides they went; and that the film was fitted, if it was.
 func (p Pour) Tells(before, after doc.Slideshow) string {
+	if before.Fit.Mode != after.Fit.Mode {
+		return p.placed(before, after) + "; fitted to the music"
+	}
+	return p.placed(before, after)
+}
+
+// placed says as which slides what was brought in went into a film that had pictures.
+func (p Pour) placed(before, after doc.Slideshow) string {
 	had, came := before.Uses(), map[doc.MediaID]bool{}
 	for _, id := range p.Media {
 		came[id] = !had[id]
@@ -125,9 +134,10 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 				if songs == 1 && d.Follows != nil && !follow.Has(d, follow.Soundtrack) {
 					d.Soundtrack.Items = nil // a row's own song is instead of the pattern's
 				}
-				if d.Soundtrack.AddSong(id); m.Spoken != nil {
-					it := &d.Soundtrack.Items[len(d.Soundtrack.Items)-1]
-					it.Role, it.At = doc.Narration, m.Spoken
+				if m.Spoken != nil {
+					d.Soundtrack.Items = append(slices.Clip(d.Soundtrack.Items), doc.Item{Media: id, Role: doc.Narration, At: m.Spoken})
+				} else {
+					d.Soundtrack.Receive(m, with.Library)
 				}
 			}
 			continue
@@ -140,7 +150,7 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	}
 	ensureCards(&d)
 	if len(pictures) == 0 {
-		return d, nil
+		return fitted(d, with), nil
 	}
 	if d.Pattern != nil {
 		// Before what stands for the rows' own; from there it can be moved.
@@ -175,7 +185,27 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		own = append(own, number(&d, caster(d, with).Slides(pictures, d.Seed))...)
 	}
 	setBody(&d, follow.Among(own, common))
-	return d, nil
+	return fitted(d, with), nil
+}
+
+// fitted is d fitted to its music if nobody chose how it is fitted and there is a fit
+// within its limits; else as it was.
+func fitted(d doc.Slideshow, with Context) doc.Slideshow {
+	tried, ok := Wanted(d)
+	if !ok || plan.Build(tried, with.Theme, with.Library).FitError != nil {
+		return d
+	}
+	return tried
+}
+
+// Wanted is d as it would be fitted to its music if that could be, where nobody chose
+// how: ok is false where somebody did, or where there is nothing to fit.
+func Wanted(d doc.Slideshow) (wanted doc.Slideshow, ok bool) {
+	if !d.Fit.Auto || d.Follows != nil || d.Pattern != nil || len(d.Soundtrack.Songs()) == 0 || len(d.Uses()) == 0 {
+		return d, false
+	}
+	d.Fit.Mode, d.Fit.Auto = doc.ToMusic, false
+	return d, true
 }
 
 // caster casts by the context's theme, counting pictures as turned and
@@ -486,7 +516,7 @@ func (s Songs) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			d.Soundtrack.Items = append(d.Soundtrack.Items, it)
 		}
 	}
-	return d, nil
+	return fitted(d, with), nil
 }
 
 // Fit chooses the rule for the slides' lengths.
@@ -497,6 +527,7 @@ type Fit struct {
 	Strict *float64  // how much; nil keeps it
 	Hold   *bool     // at pace, whether the last slide stays until the music ends; nil keeps it
 	Own    *bool     // whether each song has its own pictures; nil keeps it
+	Even   *bool     // music to pictures: whether all songs share the time evenly; nil keeps it
 }
 
 // Title implements Op.
@@ -506,6 +537,10 @@ func (f Fit) Title() string {
 		return "Held the last slide until the music ends"
 	case f.Hold != nil:
 		return "Let the music fade with the last slide"
+	case f.Even != nil && *f.Even:
+		return "Let all songs share the time evenly"
+	case f.Even != nil:
+		return "Made the last song as long as is left"
 	case f.Own != nil && *f.Own:
 		return "Gave each song its own pictures"
 	case f.Own != nil:
@@ -529,6 +564,7 @@ var beatNames = map[doc.Beat]string{doc.AnyBeat: "the beat", doc.Downbeat: "bars
 
 // Apply implements Op.
 func (f Fit) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
+	d.Fit.Auto = false
 	if f.Mode != "" {
 		d.Fit.Mode = f.Mode
 	}
@@ -539,6 +575,7 @@ func (f Fit) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	set(&d.Fit.Strict, f.Strict)
 	set(&d.Fit.Hold, f.Hold)
 	set(&d.Fit.OwnPictures, f.Own)
+	set(&d.Fit.EvenSongs, f.Even)
 	if f.Pace != 0 {
 		d.Fit.PaceSeconds = f.Pace
 	}

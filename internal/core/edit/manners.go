@@ -88,7 +88,7 @@ func atPace(d doc.Slideshow, p Pace) (doc.Slideshow, error) {
 			d.Slides[i].Join = &own
 		}
 	}
-	d.Fit.Mode, d.Fit.PaceSeconds = doc.AtPace, p.Every
+	d.Fit.Mode, d.Fit.PaceSeconds, d.Fit.Auto = doc.AtPace, p.Every, false
 	return d, nil
 }
 

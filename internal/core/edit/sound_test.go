@@ -95,3 +95,22 @@ func TestNarrationComesInWhereItWasSpoken(t *testing.T) {
 	assert.Equal(t, 12.5, *it.At)
 	assert.Equal(t, d.Soundtrack.MusicEnd(with.Library), n.Soundtrack.MusicEnd(with.Library))
 }
+
+// Songs that are brought in together keep their order, whichever was read first; what
+// was moved by hand stays where it is.
+func TestSongsComeInAsTheyWereSent(t *testing.T) {
+	with := Context{Library: doc.Library{}}
+	for i, id := range []doc.MediaID{"a", "b", "c", "d"} {
+		with.Library[id] = doc.Media{ID: id, Kind: doc.SongMedia, Length: timecode.SampleRate, Came: int64(i + 1)}
+	}
+	pour := func(d doc.Slideshow, ids ...doc.MediaID) doc.Slideshow {
+		n, err := Do(d, Pour{Media: ids}, with)
+		require.NoError(t, err)
+		return n
+	}
+	assert.Equal(t, []doc.MediaID{"a", "b", "c"}, pour(pour(pour(doc.New("tideline", 1), "b"), "c"), "a").Soundtrack.Songs())
+	d := pour(doc.New("tideline", 1), "a", "b", "c")
+	d, err := Do(d, Songs{Songs: []doc.MediaID{"c", "a", "b"}}, with)
+	require.NoError(t, err)
+	assert.Equal(t, []doc.MediaID{"c", "a", "b", "d"}, pour(d, "d").Soundtrack.Songs())
+}

@@ -19,36 +19,74 @@ func (p *Plan) hear(lib doc.Library) {
 // ErrNoVersion means that a song cannot be made as long as the pictures last.
 var ErrNoVersion = errors.New("the song cannot be made as long as the pictures last")
 
+// evenFade is over how many seconds a song that is not heard to its end gives way to
+// the next (common practice, no source).
+const evenFade = 2
+
 // makeMusic makes the last song so long that the music ends with so many frames of
-// pictures.
-func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames) error {
-	last := -1
+// pictures; or all songs, if they are to share the time evenly.
+func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames, even bool) error {
+	var songs []int
 	for i, it := range p.Sound.Items {
 		if it.Role == doc.Music {
-			last = i
+			songs = append(songs, i)
 		}
 	}
-	placed := p.Sound.Placed(lib)
-	it := p.Sound.Items[last]
-	m := lib[it.Media]
-	want := float64(p.Rate.SampleAt(frames)-placed[last].Start) / timecode.SampleRate
-	from := placed[last].Begin
-	length := float64(m.Length-from) / timecode.SampleRate
-	if it.Trim.To > 0 {
-		length = min(length, it.Trim.To-float64(from)/timecode.SampleRate)
+	p.Sound.Items = slices.Clone(p.Sound.Items)
+	end := p.Rate.SampleAt(frames)
+	for k, i := range songs {
+		last := k == len(songs)-1
+		if !even && !last {
+			continue
+		}
+		until := end
+		if !last {
+			// One gives way to the next in the middle of their join.
+			until = end * timecode.Samples(k+1) / timecode.Samples(len(songs))
+			if j := p.Sound.Items[songs[k+1]].Join; j != nil && j.Kind != doc.Segue {
+				half := timecode.Samples(j.Seconds * timecode.SampleRate / 2)
+				if j.Kind == doc.Gap {
+					half = -half
+				}
+				until += half
+			}
+		}
+		if err := p.makeSong(lib, i, until); err != nil {
+			return err
+		}
+		if !last && p.Made != nil && p.Made.Over > 0 {
+			p.Sound.Items[i].FadeOutSeconds = max(p.Sound.Items[i].FadeOutSeconds, evenFade)
+		}
+	}
+	p.hear(lib)
+	return nil
+}
+
+// makeSong makes item i so long that it ends at a sample of the film.
+func (p *Plan) makeSong(lib doc.Library, i int, until timecode.Samples) error {
+	placed := p.Sound.Placed(lib)[i]
+	m := lib[placed.Media]
+	want := float64(until-placed.Start) / timecode.SampleRate
+	from := float64(placed.Begin) / timecode.SampleRate
+	length := float64(m.Length)/timecode.SampleRate - from
+	if to := p.Sound.Items[i].Trim.To; to > 0 {
+		length = min(length, to-from)
 	}
 	if want <= 0 {
 		return nil // the pictures end before it begins; what goes on is cut with the film
 	}
-	made, ok := m.Version(float64(from)/timecode.SampleRate, length, want)
+	made, ok := m.Version(from, length, want)
 	if !ok {
-		return fmt.Errorf("%w: it has %s, they last %s, and there is no place where it could go on unheard", ErrNoVersion,
-			timecode.Clock(length), timecode.Clock(want))
+		return fmt.Errorf("%w: %s has %s, they last %s, and there is no place where it could go on unheard", ErrNoVersion,
+			m.Name, timecode.Clock(length), timecode.Clock(want))
 	}
-	p.Sound.Items = slices.Clone(p.Sound.Items)
-	p.Sound.Items[last].Trim, p.Sound.Items[last].Made = doc.Trim{}, made.Stretches
+	p.Sound.Items[i].Trim, p.Sound.Items[i].Made = doc.Trim{}, made.Stretches
+	if p.Made != nil {
+		made.Joins += p.Made.Joins
+		made.Alike = min(made.Alike, p.Made.Alike)
+		made.Over = max(made.Over, p.Made.Over)
+	}
 	p.Made = &made
-	p.hear(lib)
 	return nil
 }
 

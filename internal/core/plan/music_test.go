@@ -67,6 +67,30 @@ func TestMusicIsMadeAsLongAsThePictures(t *testing.T) {
 	assert.Greater(t, p.Rate.Seconds(p.Slides[len(p.Slides)-1].Length), 5.0)
 }
 
+// Two songs of 60 s for some 42 s of pictures: each is heard for half of the film, and
+// one gives way to the other in the middle of their cross-fade.
+func TestSongsShareTheTimeEvenly(t *testing.T) {
+	d, th, lib := show(t, 12, 60)
+	lib["second"] = doc.Media{ID: "second", Kind: doc.SongMedia, Length: 60 * timecode.SampleRate}
+	d.Soundtrack.AddSong("second")
+	d.Soundtrack.Items[1].Join = &doc.SongJoin{Kind: doc.CrossFade, Seconds: 2}
+	d.Fit = doc.Fit{Mode: doc.MusicToPictures, PaceSeconds: 4, EvenSongs: true}
+	p := Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	assert.Zero(t, p.Left())
+	placed := p.Sound.Placed(lib)
+	half := float64(p.Rate.SampleAt(p.Frames)) / 2
+	assert.InDelta(t, half, float64(placed[0].End()+placed[1].Start)/2, 2)
+	assert.InDelta(t, 2*timecode.SampleRate, float64(placed[0].End()-placed[1].Start), 2)
+	d.Soundtrack.Items[1].Join = nil
+	p = Build(d, th, lib)
+	require.NoError(t, p.FitError)
+	placed = p.Sound.Placed(lib)
+	assert.InDelta(t, half, float64(placed[1].Start), 2)
+	assert.EqualValues(t, evenFade*timecode.SampleRate, placed[0].Out.Length, "it stops before its own end")
+	assert.Empty(t, d.Soundtrack.Items[0].Made, "the document is as it was")
+}
+
 func TestSongsWithPicturesOfTheirOwn(t *testing.T) {
 	d, th, lib := show(t, 12, 30)
 	lib["second"] = doc.Media{ID: "second", Kind: doc.SongMedia, Length: 24 * timecode.SampleRate}

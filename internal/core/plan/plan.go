@@ -7,7 +7,6 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"strings"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/fit"
@@ -28,7 +27,7 @@ type Plan struct {
 	Short    bool             // overlaps are shorter than wanted
 	OnBeat   int              // cuts that lie on a beat, where they should
 	Sound    doc.Soundtrack   // what is heard: the document's, with the last song as long as the pictures where that is wanted
-	Made     *rhythm.Made     // how the last song was made so long; nil: it was not
+	Made     *rhythm.Made     // how the last song was made so long, with the joins of all that were; nil: none was
 	FitError error            // why the slides could not be fitted: an *fit.Error, ErrNoMusic or ErrNoVersion
 }
 
@@ -75,7 +74,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	case !music:
 		p.FitError = ErrNoMusic
 	case d.Fit.Mode == doc.MusicToPictures:
-		p.FitError = p.makeMusic(lib, sol.Total())
+		p.FitError = p.makeMusic(lib, sol.Total(), d.Fit.EvenSongs)
 	default:
 		if solved, err := p.solve(d, lib, in, wanted, sol); err != nil {
 			p.FitError = err
@@ -161,78 +160,6 @@ func (p Plan) At(n timecode.Frames) (first, second int) {
 		}
 	}
 	return
-}
-
-// Arithmetic writes out how the length of the film comes about, so that an
-// operator can check it.
-func (p Plan) Arithmetic() string {
-	sec := func(f timecode.Frames) string { return fmt.Sprintf("%.2f s", p.Rate.Seconds(f)) }
-	var stills, clips, cards, pinned, overlap timecode.Frames
-	var nStills, nClips, nCards, nPinned, nJoins int
-	even := true
-	var lo, hi timecode.Frames
-	var opening, closing []string
-	for _, s := range p.Slides {
-		if s.Overlap > 0 {
-			nJoins++
-			overlap += s.Overlap
-		}
-		switch {
-		case s.Kind == doc.Opening:
-			opening = append(opening, "opening "+sec(s.Length))
-		case s.Kind == doc.Closing:
-			closing = append(closing, "closing "+sec(s.Length))
-		case s.Kind == doc.Card && s.Pinned == 0:
-			nCards, cards = nCards+1, cards+s.Length
-		case s.Kind == doc.Clip:
-			nClips, clips = nClips+1, clips+s.Length
-		case s.Pinned > 0:
-			nPinned, pinned = nPinned+1, pinned+s.Length
-		default:
-			if nStills == 0 {
-				lo, hi = s.Length, s.Length
-			}
-			lo, hi = min(lo, s.Length), max(hi, s.Length)
-			nStills, stills = nStills+1, stills+s.Length
-			even = hi-lo <= 1
-		}
-	}
-	var parts []string
-	if nStills > 0 {
-		word := wording.Counted(nStills, "picture slide")
-		if even {
-			parts = append(parts, fmt.Sprintf("%s × %.2f s", word, p.Rate.Seconds(stills)/float64(nStills)))
-		} else {
-			parts = append(parts, fmt.Sprintf("%s, together %s", word, sec(stills)))
-		}
-	}
-	if nPinned > 0 {
-		parts = append(parts, fmt.Sprintf("%d pinned %s", nPinned, sec(pinned)))
-	}
-	if nClips > 0 {
-		parts = append(parts, fmt.Sprintf("%s %s", wording.Counted(nClips, "clip"), sec(clips)))
-	}
-	if nCards > 0 {
-		parts = append(parts, fmt.Sprintf("%s %s", wording.Counted(nCards, "text card"), sec(cards)))
-	}
-	parts = append(append(parts, opening...), closing...)
-	line := strings.Join(parts, " + ")
-	if nJoins > 0 {
-		line += fmt.Sprintf(" − %s × %.2f s", wording.Counted(nJoins, "join"), p.Rate.Seconds(overlap)/float64(nJoins))
-	}
-	line += " = " + timecode.Clock(p.Rate.Seconds(p.Frames))
-	if p.Music == 0 {
-		return line + " — no music yet"
-	}
-	line += " — music " + timecode.Clock(float64(p.Music)/timecode.SampleRate)
-	switch left := p.Left(); {
-	case left == 0:
-		return line + " — ends with the music, to the frame"
-	case left > 0:
-		return line + " — " + apart(p.Rate, left) + " of music left"
-	default:
-		return line + " — pictures run on " + apart(p.Rate, -left) + " after the music"
-	}
 }
 
 func apart(r timecode.Rate, n timecode.Frames) string {

@@ -46,8 +46,18 @@ type Remedy struct {
 }
 
 // For finds the remedies of a film that cannot be fitted to its music, the gentlest
-// first; none where it can.
+// first; none where it can. Where nobody chose how it is fitted, they are those of a
+// fit to the music, and taking one chooses that.
 func For(d doc.Slideshow, with edit.Context) []Remedy {
+	if wanted, ok := edit.Wanted(d); ok {
+		out := For(wanted, with)
+		for i, r := range out {
+			if r.Op != nil {
+				out[i].Op = edit.Several{Called: r.Op.Title(), Ops: []edit.Op{edit.Fit{Mode: doc.ToMusic}, r.Op}}
+			}
+		}
+		return out
+	}
 	if d.Fit.Mode != doc.ToMusic {
 		return nil
 	}
