@@ -91,6 +91,42 @@ step("the songs cross, and the music is as much shorter", async () => {
   assert.ok(Math.abs((await end()) - 57) < 0.1, `ends at ${await end()}`);
 });
 
+step("under the running order a song's end is dragged too, and the arithmetic says where it comes from", async () => {
+  await leaf(page, "running order");
+  const end = () => page.$eval("#rows .sound-bar[data-at='1']", (e) => Number(e.dataset.end));
+  const was = await end();
+  const edge = await page.locator("#rows .sound-bar[data-at='1'] [data-grip=to]").boundingBox();
+  const row = await page.locator("#rows .row").first().boundingBox();
+  const seconds = Number(await page.inputValue("#row-seconds"));
+  await page.mouse.move(edge.x + 4, edge.y + 14);
+  await page.mouse.down();
+  await page.mouse.move(edge.x + 4 - (row.width / seconds) * 2, edge.y + 14, { steps: 6 });
+  assert.match(await page.textContent("#drop"), /second\.flac to 0:1[78]\.\d\d/);
+  await page.mouse.up();
+  await settled(page);
+  assert.ok(Math.abs((await end()) - was + 2) < 0.4, `from ${was} to ${await end()}`);
+  await page.click("#arithmetic .term:has-text('music')");
+  await says(".why:popover-open", "second.flac");
+  await page.keyboard.press("Escape");
+  await page.click("#undo");
+  await settled(page);
+  assert.equal(await end(), was);
+  await leaf(page, "soundtrack");
+});
+
+step("what each way of fitting would come to is seen before it is taken", async () => {
+  await page.click("#ways summary");
+  const bars = page.locator("#ways tr:has-text('cuts on bars')");
+  const [, on] = (await bars.textContent()).match(/(\d+) of \d+/);
+  await bars.locator("button").click();
+  await settled(page);
+  await says("#soundtrack", `${on} of`);
+  assert.equal(await page.inputValue("[name=beat]"), "bars");
+  await says("#ways tr[aria-current]", "cuts on bars");
+  await page.click("#undo");
+  await settled(page);
+});
+
 step("cuts go to beats, and each song has its own pictures", async () => {
   await choose("beat", "beats");
   const [, on, all] = (await page.textContent("#soundtrack")).match(/(\d+) of (\d+) cuts on the beat/);

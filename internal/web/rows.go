@@ -3,12 +3,9 @@ package web
 import (
 	"fmt"
 	"math"
-	"slices"
-	"strconv"
 	"strings"
 
 	"nelko/internal/core/doc"
-	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/orders"
@@ -34,18 +31,15 @@ type rowView struct {
 	Filled float64
 	Ticks  []tickView
 	Wave   string
-	Songs  []songMark
+	Sound  []soundBar
+	Bars   []float64 // where bars of the music begin
+	Beats  string    // seconds of the film, space separated: what dragging holds on to
 }
 
 type tickView struct {
 	X, X3 float64
 	Major bool
 	Label string
-}
-
-type songMark struct {
-	X, Y float64
-	Name string
 }
 
 type slideView struct {
@@ -169,10 +163,12 @@ func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte, own float64, abou
 	v.CaptionY, v.CaptionTextY, v.FramesPerRow, v.Seconds, v.Own = slideH-16, slideH-4, per, row, own > 0
 	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, about: about}
 	for _, p := range w.Plan.Sound.Placed(w.Library) {
+		d.placed = append(d.placed, p)
 		if p.Role == doc.Music {
 			d.music = append(d.music, p)
 		}
 	}
+	d.beats = beatsIn(w, d.music)
 	for i := range n {
 		v.Rows = append(v.Rows, d.row(i))
 	}
@@ -195,9 +191,11 @@ func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte, own float64, abou
 
 type drawing struct {
 	*orders.Dossier
-	per   timecode.Frames
-	waves map[doc.MediaID][]byte
-	music []doc.Placed
+	per    timecode.Frames
+	waves  map[doc.MediaID][]byte
+	placed []doc.Placed // the whole soundtrack
+	music  []doc.Placed // the songs of it
+	beats  []filmBeat
 
 	remarks []proofs.Said // open ones
 
@@ -232,53 +230,8 @@ func (d drawing) row(i int) rowView {
 		r.Ticks = append(r.Ticks, tickView{X: x, X3: x + 3, Major: major, Label: strings.TrimSuffix(timecode.Clock(math.Round(from)+float64(s)), ".0")})
 	}
 	r.Wave = d.wave(from, row)
-	for _, p := range d.music {
-		if at := float64(p.Start) / timecode.SampleRate; at >= from-0.001 && at < from+row {
-			r.Songs = append(r.Songs, songMark{X: round((at-from)/row*rowsWidth) + 4, Y: rulerH + d.slideH + 12, Name: d.Library[p.Media].Name})
-		}
-	}
+	d.sound(&r, from, row)
 	return r
-}
-
-// wave draws the soundtrack from one second on for a row's seconds.
-func (d drawing) wave(from, row float64) string {
-	const step = 2.0 // units of the drawing for one bar
-	mid := rulerH + d.slideH + waveH/2
-	var b strings.Builder
-	var bar []byte
-	for x := 0.0; x < rowsWidth; x += step {
-		p, ok := d.peak(from+x/rowsWidth*row, step/rowsWidth*row)
-		if !ok {
-			break
-		}
-		h := math.Max(0.5, float64(p)/255*waveH/2)
-		bar = append(bar[:0], 'M')
-		bar = strconv.AppendFloat(bar, x, 'g', -1, 64)
-		bar = strconv.AppendFloat(append(bar, ' '), mid-h, 'f', 1, 64)
-		bar = strconv.AppendFloat(append(bar, "h1.4v"...), 2*h, 'f', 1, 64)
-		b.Write(append(bar, "h-1.4z"...))
-	}
-	return b.String()
-}
-
-// peak is the loudest waveform value in a stretch of the soundtrack.
-func (d drawing) peak(second, span float64) (byte, bool) {
-	for _, p := range d.music {
-		for _, piece := range p.Pieces {
-			start, end := float64(piece.Start)/timecode.SampleRate, float64(piece.Start+piece.Length)/timecode.SampleRate
-			if second < start || second >= end {
-				continue
-			}
-			into := second - start + float64(piece.Begin)/timecode.SampleRate
-			wave := d.waves[p.Media]
-			lo, hi := int(into*sound.PeaksPerSecond), int(math.Ceil((into+span)*sound.PeaksPerSecond))
-			if lo >= len(wave) {
-				return 0, true
-			}
-			return slices.Max(wave[lo:max(lo+1, min(hi, len(wave)))]), true
-		}
-	}
-	return 0, second < float64(d.Plan.Music)/timecode.SampleRate
 }
 
 func (d drawing) slide(i int) slideView {

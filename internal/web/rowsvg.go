@@ -111,8 +111,36 @@ func (v rowsView) row(b *svg, r rowView) {
 	if r.Wave != "" {
 		b.put(`<path class="wave" d="`, r.Wave, `"/>`)
 	}
-	for _, s := range r.Songs {
-		b.put(`<text x="`, s.X, `" y="`, s.Y, `">♪ `, esc(s.Name), `</text>`)
+	for _, x := range r.Bars {
+		b.put(`<line class="music-bar" x1="`, x, `" x2="`, x, `" y1="`, v.WaveY, `" y2="`, v.WaveY+4, `"/>`)
+	}
+	if r.Beats != "" {
+		b.put(`<metadata class="beats">`, r.Beats, `</metadata>`)
+	}
+	for _, s := range r.Sound {
+		v.soundBar(b, s)
+	}
+	b.put(`</g>`)
+}
+
+// soundBar draws an item of the soundtrack: a thin bar, and at its ends what is dragged
+// to trim it.
+func (v rowsView) soundBar(b *svg, s soundBar) {
+	y, h, word := v.WaveY+v.WaveH-3, 3.0, "♪ "
+	class := "sound-bar"
+	if s.Spoken {
+		y, h, word, class = v.WaveY, 5, "speaks: ", "sound-bar spoken"
+	}
+	b.put(`<g class="`, class, `" data-at="`, int64(s.At), `" data-media="`, esc(string(s.Media)), `" data-from="`, s.From, `" data-to="`, s.To, `" data-start="`, s.Start, `" data-end="`, s.End, `" data-seconds="`, s.Long, `" data-name="`, esc(s.Name), `">`)
+	b.put(`<rect class="sound-body" data-grip="body" x="`, s.X, `" y="`, y-2, `" width="`, max(1, s.W), `" height="`, h+4, `"><title>`, esc(s.Name), `: drag to where it begins</title></rect><rect class="sound-line" x="`, s.X, `" y="`, y, `" width="`, max(1, s.W), `" height="`, h, `"/>`)
+	if s.Begins {
+		b.put(`<text x="`, s.X+4, `" y="`, v.WaveY+12, `">`, word, esc(s.Name), `</text>`)
+	}
+	if s.Begins && !s.Made {
+		b.put(`<rect class="sound-edge" data-grip="from" x="`, max(0, s.X-3), `" y="`, v.WaveY, `" width="7" height="`, v.WaveH, `"><title>Drag: where `, esc(s.Name), ` begins</title></rect>`)
+	}
+	if s.Ends && !s.Made {
+		b.put(`<rect class="sound-edge" data-grip="to" x="`, min(v.Width-7, s.X+s.W-4), `" y="`, v.WaveY, `" width="7" height="`, v.WaveH, `"><title>Drag: where `, esc(s.Name), ` ends</title></rect>`)
 	}
 	b.put(`</g>`)
 }

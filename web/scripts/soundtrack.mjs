@@ -3,6 +3,7 @@
 // narration is recorded.
 import { change, order } from "./order.mjs";
 import { notice } from "./page.mjs";
+import { acts, clock } from "./sounds.mjs";
 
 const part = () => document.getElementById("soundtrack");
 const edit = (name, values) => change(`/orders/${order}/edit/${name}`, values);
@@ -45,8 +46,6 @@ document.addEventListener("click", (event) => {
 
 // Dragging. A grip moves the song's beginning or end, a corner a fade, the bar itself
 // its place in the film.
-const clock = (s) => `${Math.floor(s / 60)}:${(s % 60).toFixed(2).padStart(5, "0")}`;
-const within = (v, low, high) => Math.max(low, Math.min(high, v));
 const marks = (name) => (part().dataset[name] ?? "").split(" ").filter(Boolean).map(Number);
 
 function held(event) {
@@ -55,46 +54,9 @@ function held(event) {
   const perPixel = Number(part().dataset.seconds) / lane.width;
   const d = item.dataset;
   const n = { from: Number(d.from), to: Number(d.to), start: Number(d.start), end: Number(d.end), seconds: Number(d.seconds) };
-  return { item, perPixel, n, grip: event.target.dataset.grip ?? "body", x: event.clientX, made: Number(d.made) > 0 };
+  const holds = { cuts: marks("cuts"), beats: marks("beats"), moment: null };
+  return { item, perPixel, n, holds, grip: event.target.dataset.grip ?? "body", x: event.clientX, made: Number(d.made) > 0 };
 }
-
-/** The nearest beat or slide within eight pixels of a second of the film. */
-function snapped(second, perPixel, free) {
-  if (free) return [second, ""];
-  let best = second;
-  let far = 8 * perPixel;
-  let what = "";
-  for (const name of ["cuts", "beats"])
-    for (const m of marks(name))
-      if (Math.abs(m - second) < far) [best, far, what] = [m, Math.abs(m - second), name === "cuts" ? " · on a slide" : " · on a beat"];
-  return [best, what];
-}
-
-const acts = {
-  from(h, by, free) {
-    const [at, what] = snapped(h.n.start + by, h.perPixel, free);
-    const from = within(h.n.from + at - h.n.start, 0, h.n.to - 0.1);
-    return { says: `from ${clock(from)}${what}`, left: h.n.start + from - h.n.from, right: h.n.end, send: [["from", from.toFixed(3)]] };
-  },
-  to(h, by, free) {
-    const [at, what] = snapped(h.n.end + by, h.perPixel, free);
-    const to = within(h.n.to + at - h.n.end, h.n.from + 0.1, h.n.seconds);
-    return { says: `to ${clock(to)}${what}`, left: h.n.start, right: h.n.end + to - h.n.to, send: [["to", to.toFixed(3)]] };
-  },
-  body(h, by, free) {
-    const [at, what] = snapped(h.n.start + by, h.perPixel, free);
-    const start = Math.max(0, at);
-    return { says: `at ${clock(start)}${what}`, left: start, right: start + h.n.end - h.n.start, send: [["start", start.toFixed(3)]] };
-  },
-  fadein(h, by) {
-    const long = within(h.fade + by, 0, Math.min(30, h.n.end - h.n.start));
-    return { says: `fades in over ${long.toFixed(1)} s`, fade: long, send: [["fadein", long.toFixed(2)]] };
-  },
-  fadeout(h, by) {
-    const long = within(h.fade - by, 0, Math.min(30, h.n.end - h.n.start));
-    return { says: `fades out over ${long.toFixed(1)} s`, fade: long, send: [["fadeout", long.toFixed(2)]] };
-  },
-};
 
 let drag = null;
 function show(now) {
