@@ -152,20 +152,78 @@ step("a song's level, fades, line and version are set, and wrong ones refused", 
   assert.equal(await page.inputValue("li[data-at='0'] [name=points]"), "5: -6, 9: 0");
   await type("li[data-at='0'] [name=points]", "loud");
   await says("#notice", "no point of a volume line");
+  await type("li[data-at='0'] [name=long]", "soon");
+  await says("#notice", "soon");
   await type("li[data-at='0'] [name=long]", "0:52");
+  await says("#version-0", "A version of 0:52.0");
+  const sound = await (await page.request.get(new URL(await page.getAttribute("#version-0 audio", "src"), page.url()).href)).body();
+  assert.equal(sound.subarray(0, 4).toString(), "RIFF");
+  assert.equal(sound.length, 44 + 52 * 48000 * 4);
+  await page.click("#version-0 [data-hear]");
+  await page.waitForFunction(() => document.querySelector("#version-0 audio").currentTime > 1);
+  await page.click("#version-0 button:has-text('Take it')");
+  await settled(page);
   await says("li[data-at='0']", "a version of 0:52.0");
   await page.waitForSelector("#item-0 .track-join", { state: "attached" });
-  await type("li[data-at='0'] [name=long]", "");
+  await page.click("li[data-at='0'] button:has-text('As it is')");
+  await settled(page);
+  assert.equal(await page.locator("#item-0 .track-join").count(), 0);
+});
+
+step("points of the volume line are put, dragged and taken away on the bar", async () => {
+  await type("li[data-at='0'] [name=points]", "");
+  await page.locator("#track").scrollIntoViewIfNeeded();
+  await page.locator("#item-0").scrollIntoViewIfNeeded();
+  const bar = await page.locator("#item-0").boundingBox();
+  await page.mouse.dblclick(bar.x + bar.width / 4, bar.y + bar.height / 2);
+  await page.mouse.dblclick(bar.x + bar.width / 2, bar.y + bar.height / 2);
+  await page.waitForFunction(() => document.querySelectorAll("#item-0 .track-point").length === 2);
+  await settled(page);
+  const point = await page.locator("#item-0 .track-point").nth(1).boundingBox();
+  await page.mouse.move(point.x + 12, point.y + 12);
+  await page.mouse.down();
+  await page.mouse.move(bar.x + bar.width * 0.75, bar.y + bar.height - 2, { steps: 5 });
+  assert.match(await page.textContent(".track-says"), /0:30\.\d\d of it: -3[45]/);
+  await page.mouse.up();
+  await settled(page);
+  assert.match(await page.inputValue("li[data-at='0'] [name=points]"), /^(9|10)\.?\d*: -15, (29|30)\.?\d*: -3/);
+  await page.focus("#item-0 .track-point >> nth=0");
+  await page.keyboard.press("ArrowUp");
+  await settled(page);
+  assert.match(await page.inputValue("li[data-at='0'] [name=points]"), /: -14\.5,/);
+  for (const left of [1, 0]) {
+    await page.locator("#item-0 .track-point").first().dblclick();
+    await page.waitForFunction((n) => document.querySelectorAll("#item-0 .track-point").length === n, left);
+    await settled(page);
+  }
+});
+
+step("the film plays from the playhead, with its sound", async () => {
+  await page.locator(".track-ruler").click({ position: { x: 300, y: 9 } });
+  const from = await page.textContent("#playhead-at");
+  await page.focus("#playhead");
+  await page.keyboard.press("ArrowRight");
+  assert.notEqual(await page.textContent("#playhead-at"), from);
+  await page.click("[data-film]");
+  await page.waitForFunction(() => document.getElementById("film").currentTime > 8 && !document.getElementById("film").paused, null, { timeout: 30000 });
+  await page.click("[data-film]");
+  await page.waitForSelector("#film", { state: "hidden" });
 });
 
 step("somebody speaks, and the music gives way", async () => {
   await page.click("[data-record]");
-  await page.waitForSelector("[data-record]:has-text('Stop')", { timeout: 10000 });
+  await page.waitForSelector("[data-record]:has-text('Stop')", { timeout: 15000 });
+  assert.ok(await page.$eval("#film", (e) => !e.paused && e.muted), "the film plays along, without its sound");
   await page.waitForTimeout(2500);
   await page.click("[data-record]");
   await page.click("button:has-text('Keep this take')");
   await page.waitForSelector("#track .track-spoken", { timeout: 30000 });
   await says("[data-whole]", "Under narration music is quieter by");
+  const spoken = "li:has([name=hold])";
+  await page.selectOption(`${spoken} [name=hold]`, "true");
+  await settled(page);
+  await says(`${spoken}`, "stays until it ends");
+  assert.match(await page.textContent(`${spoken} [name=hold] option:checked`), /slide \d+ stays until it ends/);
   await type("[data-whole] [name=duck]", "-9");
   assert.equal(await page.inputValue("[data-whole] [name=duck]"), "-9");
 });

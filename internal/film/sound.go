@@ -49,7 +49,7 @@ func samples(seconds float64) timecode.Samples {
 func (f *Film) heard() (out []heard) {
 	d, lib := f.Doc, f.Library
 	for _, p := range f.Plan.Sound.Placed(lib) {
-		out = append(out, f.item(p)...)
+		out = append(out, item(p, lib, d.Soundtrack.LUFS)...)
 	}
 	for _, s := range f.Plan.Slides {
 		for _, id := range s.Media {
@@ -80,13 +80,14 @@ func (f *Film) heard() (out []heard) {
 	return out
 }
 
-// item is what is heard of an item: its stretches, crossed where they are joined.
-func (f *Film) item(p doc.Placed) (out []heard) {
-	m := f.Library[p.Media]
+// item is what is heard of an item: its stretches, crossed where they are joined. lufs
+// is how loud songs are to be, 0 as they are.
+func item(p doc.Placed, lib doc.Library, lufs float64) (out []heard) {
+	m := lib[p.Media]
 	gain := math.Pow(10, p.LevelDB/20)
-	if p.Role != doc.ClipSound && f.Doc.Soundtrack.LUFS != 0 {
+	if p.Role != doc.ClipSound && lufs != 0 {
 		// Songs are made as loud as each other; the limiter holds their peaks.
-		gain *= sound.Gain(m.LUFS, f.Doc.Soundtrack.LUFS)
+		gain *= sound.Gain(m.LUFS, lufs)
 	}
 	for k, piece := range p.Pieces {
 		h := heard{Media: p.Media, Music: p.Role == doc.Music, Voice: p.Role == doc.Narration, Begin: piece.Begin, At: piece.Start, Length: piece.Length, Gain: gain}
@@ -150,27 +151,39 @@ func (f *Film) Silent() bool { return len(f.heard()) == 0 }
 
 // Track opens what is heard for mixing. closeAll must be called afterwards.
 func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, closeAll func(), err error) {
-	var open []*media.Sound
+	in, out := f.fades()
+	d := f.Doc.Soundtrack.Ducked()
+	return open(ctx, files, f.Library, f.heard(), sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples(), LUFS: f.Doc.Soundtrack.LUFS,
+		Duck: sound.Duck{DB: d.DB, Attack: samples(d.Attack), Release: samples(d.Release), Ahead: samples(d.Ahead)}})
+}
+
+// Song opens one item of a soundtrack by itself, as it is and from its beginning.
+// closeAll must be called afterwards.
+func Song(ctx context.Context, files media.Files, lib doc.Library, it doc.Item) (t sound.Track, closeAll func(), err error) {
+	it.Role, it.At, it.Join, it.On, it.Hold = doc.Music, nil, nil, "", false
+	p := doc.Soundtrack{Items: []doc.Item{it}}.Placed(lib)[0]
+	return open(ctx, files, lib, item(p, lib, 0), sound.Track{Total: p.Length})
+}
+
+// open gives a track its sources.
+func open(ctx context.Context, files media.Files, lib doc.Library, all []heard, t sound.Track) (_ sound.Track, closeAll func(), err error) {
+	var sources []*media.Sound
 	closeAll = func() {
-		for _, s := range open {
+		for _, s := range sources {
 			s.Close()
 		}
 	}
-	in, out := f.fades()
-	d := f.Doc.Soundtrack.Ducked()
-	t = sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples(), LUFS: f.Doc.Soundtrack.LUFS,
-		Duck: sound.Duck{DB: d.DB, Attack: samples(d.Attack), Release: samples(d.Release), Ahead: samples(d.Ahead)}}
-	for _, h := range f.heard() {
+	for _, h := range all {
 		source := func() (*media.Sound, error) {
 			path, err := files.Path(ctx, h.Media)
 			var src *media.Sound
 			if err == nil {
-				src, err = media.OpenSound(ctx, path, h.Begin, f.Library[h.Media].Kind == doc.SongMedia)
+				src, err = media.OpenSound(ctx, path, h.Begin, lib[h.Media].Kind == doc.SongMedia)
 			}
 			if err != nil {
-				return nil, fmt.Errorf("%s: %w", f.Library[h.Media].Name, err)
+				return nil, fmt.Errorf("%s: %w", lib[h.Media].Name, err)
 			}
-			open = append(open, src)
+			sources = append(sources, src)
 			return src, nil
 		}
 		p := sound.Part{At: h.At, Length: h.Length, Gain: h.Gain, FadeIn: h.FadeIn, FadeOut: h.FadeOut, InShape: h.InShape, OutShape: h.OutShape, Points: h.Points}

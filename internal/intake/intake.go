@@ -114,11 +114,12 @@ type Known struct {
 	Upload, Name string
 	Captured     *time.Time // put right; nil: as the file says
 	Stars        int
+	Sent         *time.Time // nil: when it arrives
 }
 
 // ReceiveKnown is Receive of a file of which more is known.
 func (in *Intake) ReceiveKnown(ctx context.Context, k Known, r io.Reader) (store.Media, error) {
-	return in.receive(ctx, store.Media{OrderID: &k.OrderID, UploadID: k.Upload, Name: k.Name, Captured: k.Captured, Stars: k.Stars}, r)
+	return in.receive(ctx, store.Media{OrderID: &k.OrderID, UploadID: k.Upload, Name: k.Name, Captured: k.Captured, Stars: k.Stars, SentAt: k.Sent}, r)
 }
 
 func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (store.Media, error) {

@@ -4,11 +4,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
 	"time"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/film"
@@ -262,4 +264,26 @@ func (l *Looking) packSound(ctx context.Context, f *film.Film, dir, list string)
 		return errors.Join(err, os.RemoveAll(dir)) // so that it is made anew
 	}
 	return nil
+}
+
+// Song is one item of a soundtrack by itself as a WAV file, to be heard before it is
+// taken. It is gone when it is closed.
+func (l *Looking) Song(ctx context.Context, d *orders.Dossier, it doc.Item) (*os.File, error) {
+	t, closeAll, err := film.Song(ctx, store.MediaFiles{Blobs: l.Blobs}, d.Library, it)
+	if err != nil {
+		return nil, err
+	}
+	defer closeAll()
+	file, err := os.CreateTemp(l.Blobs.Cache(), "song-*.wav")
+	if err != nil {
+		return nil, err
+	}
+	err = errors.Join(os.Remove(file.Name()), render.WriteWAV(t, file))
+	if err == nil {
+		_, err = file.Seek(0, io.SeekStart)
+	}
+	if err != nil {
+		return nil, errors.Join(err, file.Close())
+	}
+	return file, nil
 }

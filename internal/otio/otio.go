@@ -183,7 +183,7 @@ func (w writer) file(m doc.Media) reference {
 
 // songs are the soundtrack's items, a track each, since they may overlap.
 func (w writer) songs() (tracks []item) {
-	for i, p := range w.Doc.Soundtrack.Placed(w.Library) {
+	for i, p := range w.Plan.Sound.Placed(w.Library) {
 		m, rate := w.Library[p.Media], w.Plan.Rate
 		start := rate.FramesIn(p.Start)
 		length := min(rate.FramesIn(p.Length), w.Plan.Frames-start)

@@ -5,9 +5,11 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -334,6 +336,34 @@ func (j *Job) Picture(ctx context.Context, out string, args ...string) error {
 		return err
 	}
 	return outOfRoom(e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, func() {})), filepath.Dir(out))
+}
+
+// WriteWAV writes the soundtrack as it comes out, as a RIFF WAVE file of 16 bits: little
+// endian, a header of 44 bytes (Microsoft and IBM, Multimedia Programming Interface and
+// Data Specifications 1.0, 1991).
+func WriteWAV(t sound.Track, to io.Writer) error {
+	const frame = 4 // bytes of a sample of both sides
+	size := uint32(t.Total * frame)
+	w := bufio.NewWriterSize(to, 1<<18)
+	head := binary.LittleEndian.AppendUint32([]byte("RIFF"), 36+size)
+	head = binary.LittleEndian.AppendUint32(append(head, "WAVEfmt "...), 16)
+	head = binary.LittleEndian.AppendUint16(head, 1) // whole numbers
+	head = binary.LittleEndian.AppendUint16(head, 2)
+	head = binary.LittleEndian.AppendUint32(head, timecode.SampleRate)
+	head = binary.LittleEndian.AppendUint32(head, timecode.SampleRate*frame)
+	head = binary.LittleEndian.AppendUint16(head, frame)
+	head = binary.LittleEndian.AppendUint16(head, 16)
+	head = binary.LittleEndian.AppendUint32(append(head, "data"...), size)
+	_, err := w.Write(head)
+	var raw []byte
+	return errors.Join(err, t.Mix(nil, func(s []float32) error {
+		raw = raw[:0]
+		for _, v := range s {
+			raw = binary.LittleEndian.AppendUint16(raw, uint16(int16(math.Round(float64(max(-1, min(1, v)))*math.MaxInt16))))
+		}
+		_, err := w.Write(raw)
+		return err
+	}), w.Flush())
 }
 
 // MixTo writes the soundtrack as raw 32-bit floats. To be brought to its loudness it is

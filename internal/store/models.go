@@ -225,6 +225,7 @@ type Media struct {
 	Original      *string    // of a camera raw file: the file as received; SHA256 is the picture taken out of it
 	ClientPageID  *int64     // the client's page it came by
 	SpokenAt      *float64   // of narration: seconds into the film at which it was spoken
+	SentAt        *time.Time // as whoever sent it says; nil: when it arrived
 	CreatedAt     time.Time
 }
 
@@ -302,7 +303,7 @@ func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
 func (m Media) Known() doc.Media {
 	f := doc.Media{
 		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
-		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB, Heard: m.Heard, Came: m.ID,
+		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB, Heard: m.Heard, Came: m.came().UnixMilli(),
 	}
 	if m.Seen != nil {
 		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
@@ -316,6 +317,14 @@ func (m Media) Known() doc.Media {
 		f.Small = doc.MediaID(*m.Proxy)
 	}
 	return f
+}
+
+// came is when the file was sent, or arrived.
+func (m Media) came() time.Time {
+	if m.SentAt != nil {
+		return *m.SentAt
+	}
+	return m.CreatedAt
 }
 
 // Meant is a doubt about an order's film that somebody marked as meant.

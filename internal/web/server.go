@@ -220,6 +220,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/music", s.takeSong)
 		r.Post("/narration", s.takeNarration)
 		r.Get("/soundtrack.{kind:m3u8|xspf}", s.writePlaylist)
+		r.Get("/version", s.tryVersion)
+		r.Get("/version.wav", s.versionSound)
 		r.Post("/playlist", s.readPlaylist)
 		r.Post("/holds", s.holdBack)
 		r.Post("/page", s.openPage)

@@ -77,7 +77,11 @@ type slideMark struct {
 	Number int
 	ID     doc.SlideID
 	New    bool // a song begins with it
+	Thumb  string
 }
+
+// leastThumb is how wide a slide is drawn to have its picture, in per cent.
+const leastThumb = 1.5
 
 type tickMark struct {
 	Left  float64
@@ -105,6 +109,9 @@ type itemView struct {
 	Long          string
 	PointList     string // time and level, one a line
 	NarrationRole bool
+	Points        []pointView
+	Line          string // through the points, in units of the waveform's drawing; empty: none
+	OnSlide       int    // the number of the slide that stays until it ends; 0: none
 }
 
 // track draws the soundtrack along the film.
@@ -132,7 +139,13 @@ func (s *Server) track(ctx context.Context, wk *orders.Dossier) (*trackView, err
 	var cuts []string
 	for i, sl := range p.Slides {
 		from := p.Rate.Seconds(sl.Start)
-		t.Slides = append(t.Slides, slideMark{barView{share(from), share(p.Rate.Seconds(sl.Length - sl.Overlap)), ""}, i + 1, sl.ID, sl.NewSong})
+		m := slideMark{barView: barView{share(from), share(p.Rate.Seconds(sl.Length - sl.Overlap)), ""}, Number: i + 1, ID: sl.ID, New: sl.NewSong}
+		if len(sl.Media) > 0 && m.Width >= leastThumb {
+			if row, ok := wk.Row(sl.Media[0]); ok {
+				m.Thumb = fmt.Sprintf("/media/%d/thumb", row.ID)
+			}
+		}
+		t.Slides = append(t.Slides, m)
 		cuts = append(cuts, strconv.FormatFloat(from, 'f', 3, 64))
 	}
 	t.Cuts = strings.Join(cuts, " ")
@@ -216,6 +229,9 @@ func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share fu
 	v := itemView{Item: pl.Item, Index: pl.Index, Name: m.Name, Seconds: seconds(m.Length), Start: seconds(pl.Start), End: seconds(pl.End()),
 		From: seconds(pl.Begin), Own: pl.At != nil, JoinKind: doc.Segue, JoinSeconds: 2, NarrationRole: pl.Role == doc.Narration}
 	v.barView = barView{share(v.Start), share(seconds(pl.Length)), timecode.Clock(seconds(pl.Length))}
+	if pl.Hold {
+		v.OnSlide = wk.Doc.Index(pl.On) + 1
+	}
 	last := pl.Pieces[len(pl.Pieces)-1]
 	v.To = seconds(last.Begin + last.Length)
 	if row, ok := wk.Row(pl.Media); ok {
@@ -254,13 +270,40 @@ func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share fu
 	if n := len(pl.Made); n > 1 {
 		v.Version = fmt.Sprintf("a version of %s, of %d stretches", timecode.Clock(seconds(pl.Length)), n)
 	}
-	var points []string
-	for _, g := range pl.Gain {
-		points = append(points, fmt.Sprintf("%g: %g", g.AtSeconds, g.DB))
-	}
-	v.PointList = strings.Join(points, ", ")
+	v.volume(pl.Gain, seconds(pl.Length))
 	v.Wave = waveOf(pl, wave)
 	return v
+}
+
+// pointView is a point of a volume line on its bar, in per cent of it.
+type pointView struct {
+	Left, Top float64
+	At, DB    float64
+}
+
+// The decibels at the upper and the lower edge of a bar; scripts/volume.mjs has the same.
+const (
+	loudest  = 6.0
+	quietest = -36.0
+)
+
+// volume draws an item's volume line.
+func (v *itemView) volume(gain []doc.GainPoint, long float64) {
+	var words, line []string
+	for i, g := range gain {
+		words = append(words, fmt.Sprintf("%g: %g", g.AtSeconds, g.DB))
+		p := pointView{Left: round2(100 * math.Min(1, g.AtSeconds/math.Max(long, 0.01))), At: g.AtSeconds, DB: g.DB,
+			Top: round2(100 * math.Max(0, math.Min(1, (loudest-g.DB)/(loudest-quietest))))}
+		v.Points = append(v.Points, p)
+		at := fmt.Sprintf("%.1f,%.1f", p.Left/100*waveColumns, p.Top/100*40)
+		if i == 0 {
+			line = append(line, fmt.Sprintf("0,%.1f", p.Top/100*40))
+		}
+		if line = append(line, at); i == len(gain)-1 {
+			line = append(line, fmt.Sprintf("%d,%.1f", waveColumns, p.Top/100*40))
+		}
+	}
+	v.PointList, v.Line = strings.Join(words, ", "), strings.Join(line, " ")
 }
 
 // waveColumns is how finely an item's waveform is drawn.
@@ -310,9 +353,10 @@ func songControl(f struct {
 	Level       *amount           `form:"level" label:"Level"`
 	Points      *string           `form:"points"`
 	Long        *string           `form:"long"`
+	Hold        *bool             `form:"hold"`
 }) (edit.Op, error) {
 	op := edit.Song{At: f.At, Media: f.Media, Role: f.Role, From: (*float64)(f.From), To: (*float64)(f.To), Start: (*float64)(f.Start), Join: f.Join,
-		JoinSeconds: (*float64)(f.JoinSeconds), FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LevelDB: (*float64)(f.Level)}
+		JoinSeconds: (*float64)(f.JoinSeconds), FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LevelDB: (*float64)(f.Level), Hold: f.Hold}
 	if f.Follows {
 		after := -1.0
 		op.Start = &after
@@ -332,13 +376,9 @@ func songControl(f struct {
 		op.Points = &points
 	}
 	if f.Long != nil {
-		var seconds float64
-		if typed := strings.TrimSpace(*f.Long); typed != "" {
-			l, err := timecode.ParseLength(typed, timecode.R30)
-			if err != nil {
-				return nil, &invalid.Input{Field: "long", Problem: err.Error()}
-			}
-			seconds = l.In(timecode.R30)
+		seconds, err := songLength(*f.Long)
+		if err != nil {
+			return nil, err
 		}
 		op.Long = &seconds
 	}

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"nelko/internal/intake"
 	"nelko/internal/invalid"
 
 	"github.com/tus/tusd/v2/pkg/filelocker"
@@ -118,6 +119,17 @@ func boundFor(meta tusd.MetaData) (b bound, err error) {
 	return b, err
 }
 
+// sentAt is when the browser says that a file was sent; nil if it does not say so or
+// cannot know.
+func sentAt(meta tusd.MetaData) *time.Time {
+	ms, err := strconv.ParseInt(meta["sent"], 10, 64)
+	at := time.UnixMilli(ms)
+	if err != nil || time.Since(at).Abs() > abandonedAfter {
+		return nil
+	}
+	return &at
+}
+
 // mayCreate refuses an upload that names no order and no Run, before a byte is
 // sent. A client may name only the page the client has, which takes no more
 // than it should, and must say how large the file is.
@@ -210,7 +222,7 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 	case to.page != "":
 		_, err = u.server.House.Intake.ReceiveByPage(ctx, to.page, id, info.MetaData["filename"], r)
 	default:
-		_, err = u.server.House.Intake.Receive(ctx, to.order, id, info.MetaData["filename"], r)
+		_, err = u.server.House.Intake.ReceiveKnown(ctx, intake.Known{OrderID: to.order, Upload: id, Name: info.MetaData["filename"], Sent: sentAt(info.MetaData)}, r)
 	}
 	if err != nil {
 		return err

@@ -1,6 +1,8 @@
 // Playing the film as a draft: segments are made by the server as they are
 // played. Pressing again goes back to single frames at the moment reached.
-let hls = null;
+import { playList } from "./film.mjs";
+
+let halt = null; // stops what plays
 let pressed = 0; // when playing was last asked for…
 let asked = 0; // …and a margin
 
@@ -10,8 +12,8 @@ const look = () => document.getElementById("look");
 const button = () => document.getElementById("play");
 
 function stop() {
-  hls?.destroy();
-  hls = null;
+  halt?.();
+  halt = null;
 }
 
 function toFrames() {
@@ -33,24 +35,12 @@ function play() {
   const began = performance.now();
   pressed = began;
   player.addEventListener("playing", () => (screen().dataset.startMs = String(Math.round(performance.now() - began))), { once: true });
-  const { Hls } = window;
-  if (Hls?.isSupported()) {
-    hls = new Hls({ startPosition: Number(seconds), maxBufferLength: 8, enableWorker: true });
-    hls.on(Hls.Events.ERROR, (_, data) => {
-      if (data.fatal) toFrames();
-    });
-    hls.loadSource(source);
-    hls.attachMedia(player);
-  } else {
-    player.src = source;
-    player.currentTime = Number(seconds);
-  }
-  player.play().catch(() => {}); // a browser that wants a press of its own shows its button
+  halt = playList(player, source, Number(seconds), toFrames);
 }
 
 document.addEventListener("click", (event) => {
   if (!event.target.closest?.("[data-play]")) return;
-  if (hls || video().src) toFrames();
+  if (halt) toFrames();
   else play();
 });
 
@@ -63,7 +53,7 @@ document.addEventListener("change", (event) => {
 // Play means the slide that was pressed, whose margin is still on its way.
 document.addEventListener("nelko:margin", () => (asked = performance.now()));
 document.addEventListener("nelko:drawn", ({ detail }) => {
-  if (!detail.parts.includes("margin") || hls === null) return;
+  if (!detail.parts.includes("margin") || halt === null) return;
   const again = pressed > asked;
   stop();
   if (again) play();

@@ -3,7 +3,8 @@
 // narration is recorded.
 import { change, order } from "./order.mjs";
 import { notice } from "./page.mjs";
-import { acts, clock } from "./sounds.mjs";
+import { moment } from "./playhead.mjs";
+import { acts } from "./sounds.mjs";
 
 const part = () => document.getElementById("soundtrack");
 const edit = (name, values) => change(`/orders/${order}/edit/${name}`, values);
@@ -17,11 +18,14 @@ const of = (element) => {
 
 // Places come in per cent: the content policy allows no styles in the page.
 function place() {
-  for (const e of part()?.querySelectorAll("[data-left],[data-right],[data-width]") ?? [])
-    for (const side of ["left", "right", "width"]) if (e.dataset[side]) e.style[side] = `${e.dataset[side]}%`;
+  for (const e of part()?.querySelectorAll("[data-left],[data-right],[data-width],[data-top]") ?? [])
+    for (const side of ["left", "right", "width", "top"]) if (e.dataset[side]) e.style[side] = `${e.dataset[side]}%`;
 }
 place();
-document.addEventListener("nelko:drawn", place);
+document.addEventListener("nelko:drawn", () => {
+  place();
+  if (drag?.now) show(drag.now); // what is under the hand stays there
+});
 
 document.addEventListener("change", (event) => {
   const field = event.target;
@@ -30,8 +34,20 @@ document.addEventListener("change", (event) => {
   if (!field.name) return;
   if (field.closest("[data-fitting]")) edit("fitting", [[field.name, field.value]]);
   else if (field.closest("[data-whole]")) edit("soundtrack", [[field.name, field.value]]);
+  else if (field.matches("[data-tries]") && field.value.trim() !== "") tryVersion(field);
   else if (field.closest("[data-at]")) edit("song", [...of(field), [field.name, field.value]]);
 });
+/** A version of a song is heard before it is taken. */
+async function tryVersion(field) {
+  const place = document.getElementById(`version-${field.closest("[data-at]").dataset.at}`);
+  const answer = await fetch(`/orders/${order}/version?${new URLSearchParams([...of(field), ["long", field.value]])}`, { headers: { "HX-Request": "true" } });
+  const text = await answer.text();
+  if (answer.ok) place.innerHTML = text;
+  else {
+    place.replaceChildren();
+    notice(text);
+  }
+}
 async function playlist(field) {
   const answer = await fetch(`/orders/${order}/playlist`, { method: "POST", body: field.files[0], headers: { "X-Nelko": "1" } });
   field.value = "";
@@ -41,7 +57,12 @@ document.addEventListener("click", (event) => {
   const button = event.target.closest("#soundtrack button");
   if (!button) return;
   if (button.matches("[data-drop]")) edit("dropsound", of(button));
-  else if (button.dataset.give) edit("song", [...of(button), [button.dataset.give, button.value]]);
+  else if (button.matches("[data-leave]")) button.closest(".try-version").replaceChildren();
+  else if (button.dataset.hear) {
+    const sound = button.parentElement.querySelector("audio");
+    sound.currentTime = Number(button.dataset.hear);
+    sound.play();
+  } else if (button.dataset.give) edit("song", [...of(button), [button.dataset.give, button.value]]);
 });
 
 // Dragging. A grip moves the song's beginning or end, a corner a fade, the bar itself
@@ -54,7 +75,7 @@ function held(event) {
   const perPixel = Number(part().dataset.seconds) / lane.width;
   const d = item.dataset;
   const n = { from: Number(d.from), to: Number(d.to), start: Number(d.start), end: Number(d.end), seconds: Number(d.seconds) };
-  const holds = { cuts: marks("cuts"), beats: marks("beats"), moment: null };
+  const holds = { cuts: marks("cuts"), beats: marks("beats"), moment: moment() };
   return { item, perPixel, n, holds, grip: event.target.dataset.grip ?? "body", x: event.clientX, made: Number(d.made) > 0 };
 }
 
@@ -71,7 +92,7 @@ function show(now) {
   says.value = now.says;
 }
 document.addEventListener("pointerdown", (event) => {
-  if (event.button !== 0 || !event.target.closest?.(".track-item")) return;
+  if (event.button !== 0 || !event.target.closest?.(".track-item") || event.target.closest(".track-point")) return;
   drag = held(event);
   if (drag.made && (drag.grip === "from" || drag.grip === "to")) {
     drag = null;
@@ -106,6 +127,8 @@ function giveUp() {
   part().querySelector(".track-says").hidden = true;
 }
 document.addEventListener("pointercancel", giveUp);
+// Neither pictures nor chosen words are dragged out of the track.
+document.addEventListener("dragstart", (event) => event.target.parentElement?.closest("#track") && event.preventDefault());
 document.addEventListener("keydown", (event) => {
   if (event.key === "Escape" && drag) {
     giveUp();
@@ -119,90 +142,4 @@ document.addEventListener("keydown", (event) => {
   if (h.made && (h.grip === "from" || h.grip === "to")) return;
   h.fade = ((parseFloat(grip.style.left || grip.style.right) || 0) / 100) * (h.n.end - h.n.start);
   edit("song", [...of(grip), ...acts[h.grip](h, step * (event.shiftKey ? 1 : 0.1), true).send]);
-});
-
-// Recording. Takes are heard first; the one that is kept comes in as narration.
-const recorder = () => document.getElementById("recorder");
-let recording = null;
-
-const wait = (ms) => new Promise((go) => setTimeout(go, ms));
-
-async function record(button) {
-  const out = recorder().querySelector("output");
-  if (recording) {
-    recording.stop();
-    return;
-  }
-  let stream;
-  try {
-    stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false } });
-  } catch (err) {
-    out.value = err.name === "NotAllowedError" ? "The browser may not use the microphone. Allow it beside the address, then press Record again." : "No microphone was found.";
-    return;
-  }
-  for (const n of [3, 2, 1]) {
-    out.value = String(n);
-    await wait(700);
-  }
-  const pieces = [];
-  recording = new MediaRecorder(stream);
-  const ctx = new AudioContext();
-  const ear = ctx.createAnalyser();
-  ctx.createMediaStreamSource(stream).connect(ear);
-  const level = recorder().querySelector("meter");
-  const samples = new Float32Array(ear.fftSize);
-  level.hidden = false;
-  const began = performance.now();
-  const watch = setInterval(() => {
-    ear.getFloatTimeDomainData(samples);
-    level.value = Math.max(...samples.map(Math.abs));
-    out.value = `recording ${clock((performance.now() - began) / 1000)}`;
-  }, 80);
-  recording.addEventListener("dataavailable", (event) => pieces.push(event.data));
-  recording.addEventListener("stop", () => {
-    clearInterval(watch);
-    ctx.close();
-    for (const track of stream.getTracks()) track.stop();
-    level.hidden = true;
-    button.textContent = "Record another take";
-    out.value = "";
-    take(new Blob(pieces, { type: recording.mimeType }));
-    recording = null;
-  });
-  recording.start();
-  button.textContent = "Stop";
-}
-
-let takes = 0;
-function take(blob) {
-  takes += 1;
-  const line = document.createElement("li");
-  line.className = "flex gap-3 items-center mt-2";
-  const sound = document.createElement("audio");
-  sound.controls = true;
-  sound.className = "h-8 w-56";
-  sound.src = URL.createObjectURL(blob);
-  const keep = document.createElement("button");
-  keep.type = "button";
-  keep.className = "button button-small";
-  keep.textContent = "Keep this take";
-  const away = document.createElement("button");
-  away.type = "button";
-  away.className = "button button-small";
-  away.textContent = "Throw away";
-  line.append(`Take ${takes}`, sound, keep, away);
-  recorder().querySelector("[data-takes]").append(line);
-  away.addEventListener("click", () => line.remove());
-  keep.addEventListener("click", async () => {
-    keep.disabled = true;
-    const at = recorder().querySelector("[name=narration-at]").value;
-    const answer = await fetch(`/orders/${order}/narration?${new URLSearchParams({ at, take: takes })}`, { method: "POST", body: blob, headers: { "X-Requested-With": "fetch" } });
-    recorder().querySelector("output").value = answer.ok ? "Kept; it comes in in a moment." : await answer.text();
-    if (answer.ok) line.remove();
-    else keep.disabled = false;
-  });
-}
-document.addEventListener("click", (event) => {
-  const button = event.target.closest("[data-record]");
-  if (button) record(button);
 });

@@ -37,6 +37,8 @@ function show() {
 }
 
 function bring(files) {
+  // When each was sent, one after the other: whichever arrives first, songs keep this order.
+  let sent = Date.now();
   for (const file of files) {
     const row = document.createElement("li");
     row.className = "flex gap-3";
@@ -48,7 +50,7 @@ function bring(files) {
     state.textContent = "waits";
     row.append(name, state);
     lines.append(row);
-    const item = { file, row, state, sent: 0, failed: false, away: false };
+    const item = { file, row, state, begun: sent++, sent: 0, failed: false, away: false };
     items.add(item);
     waiting.push(item);
   }
@@ -56,23 +58,15 @@ function bring(files) {
   show();
 }
 
-// Songs go one after another, so that they come in as they stand in the list.
-const isSong = (item) => /^audio\//.test(item.file.type) || /\.(mp3|m4a|aac|wav|flac|og[ga]|opus|aiff?)$/i.test(item.file.name);
-let songs = 0; // being sent
 function next() {
-  while (running < atOnce) {
-    const at = waiting.findIndex((item) => songs === 0 || !isSong(item));
-    if (at < 0) return;
-    const [item] = waiting.splice(at, 1);
+  while (running < atOnce && waiting.length > 0) {
     running++;
-    if (isSong(item)) songs++;
-    send(item);
+    send(waiting.shift());
   }
 }
 
 function over(item, wrong) {
   running--;
-  if (isSong(item)) songs--;
   item.away = false;
   if (wrong) {
     item.failed = true;
@@ -96,6 +90,7 @@ function over(item, wrong) {
 
 async function send(item) {
   const { file } = item;
+  const told = { filename: file.name, sent: String(item.begun) };
   if (file.size === 0) {
     over(item, "the file is empty");
     return;
@@ -105,7 +100,7 @@ async function send(item) {
     // Tried again for about ten minutes, then left to the operator.
     retryDelays: [500, 1000, 2000, 4000, 8000, 15000, 30000, 60000, 60000, 120000, 120000, 180000],
     chunkSize: 16 * 1024 * 1024,
-    metadata: page ? { filename: file.name, page } : { filename: file.name, order },
+    metadata: page ? { ...told, page } : { ...told, order },
     fingerprint: async () => ["nelko", page ?? order, file.name, file.size, file.lastModified].join("-"),
     removeFingerprintOnSuccess: true,
     onProgress: (sent, total) => {

@@ -330,7 +330,7 @@ type Media struct {
 	Length      timecode.Samples // clips and songs
 	LUFS        float64          // songs: measured integrated loudness
 	PeakDB      float64          // songs: measured true peak, dBTP
-	Came        int64            // songs: a number that grows with the order in which files came in; 0 if unknown
+	Came        int64            // songs: when the file was sent, in milliseconds; 0 if unknown
 	Spoken      *float64         // songs: narration, spoken at this second of the film; nil: music
 	Heard       *Heard           // songs: what else was heard; nil: not listened to yet
 	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture

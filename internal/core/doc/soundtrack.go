@@ -97,7 +97,9 @@ type Item struct {
 	Role           Role             `json:"role"`
 	Trim           Trim             `json:"trim,omitzero"`
 	Made           []rhythm.Stretch `json:"made,omitempty"`       // what is heard of it, joined where it goes on alike; none: Trim
-	At             *float64         `json:"at_seconds,omitempty"` // into the film; nil: after the music before it
+	At             *float64         `json:"at_seconds,omitempty"` // into the film, or from the beginning of On; nil: after the music before it
+	On             SlideID          `json:"on,omitempty"`         // narration that goes where this slide goes; empty, or not in the film: it stays where it is
+	Hold           bool             `json:"hold,omitempty"`       // narration on a slide, which stays until it ends
 	Join           *SongJoin        `json:"join,omitempty"`       // to the music before it, where it has no place of its own; nil: at once
 	Gain           []GainPoint      `json:"gain,omitempty"`       // in order of time; none: as it is
 	LevelDB        float64          `json:"level_db,omitempty"`

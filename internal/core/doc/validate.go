@@ -114,6 +114,8 @@ func (it Item) validate() error {
 		return fmt.Errorf("role: %q is not music, narration or clip", it.Role)
 	case it.At != nil && !between(*it.At, 0, 86400):
 		return fmt.Errorf("at_seconds: %g; must be 0 to 86400", *it.At)
+	case (it.On != "" || it.Hold) && (it.Role != Narration || it.At == nil || it.On == ""):
+		return fmt.Errorf("on: only narration with a time goes with a slide")
 	case !between(it.FadeInSeconds, 0, MaxFade) || !between(it.FadeOutSeconds, 0, MaxFade):
 		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s", MaxFade)
 	case !slices.Contains(FadeShapes, it.Shape):

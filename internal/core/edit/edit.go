@@ -53,7 +53,7 @@ func Do(d doc.Slideshow, op Op, with Context) (doc.Slideshow, error) {
 	if err != nil {
 		return d, err
 	}
-	n = n.Turned(d)
+	n = unmoorLost(d, n.Turned(d), with)
 	if _, follows := op.(follower); n.Follows != nil && !follows {
 		n = follow.Mark(d, n)
 	}

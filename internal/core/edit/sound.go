@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
 )
 
@@ -25,6 +26,7 @@ type Song struct {
 	LevelDB         *float64
 	Points          *[]doc.GainPoint
 	Long            *float64 // seconds: a version made so long; 0: as it is
+	Hold            *bool    // narration: its slide stays until it ends, and it goes with the slide
 }
 
 // Title implements Op.
@@ -34,6 +36,10 @@ func (s Song) Title() string {
 		return "Took a song for narration"
 	case s.Role != nil:
 		return "Took narration for music"
+	case s.Hold != nil && *s.Hold:
+		return "Held a slide until the speaking ends"
+	case s.Hold != nil:
+		return "Let pictures go on under the speaking"
 	case s.From != nil || s.To != nil:
 		return "Trimmed a song"
 	case s.Start != nil:
@@ -80,10 +86,13 @@ func (s Song) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			it.Trim.To = 0
 		}
 	}
-	if s.Start != nil {
-		if it.At = nil; *s.Start >= 0 {
-			it.At = s.Start
+	if s.Hold != nil || s.Start != nil {
+		if err := s.place(d, it, with); err != nil {
+			return d, err
 		}
+	}
+	if it.Role != doc.Narration {
+		it.On, it.Hold = "", false
 	}
 	if s.Join != nil || s.JoinSeconds != nil {
 		j := doc.SongJoin{Kind: doc.Segue, Seconds: 2}
@@ -105,6 +114,65 @@ func (s Song) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		return d, makeLong(it, m, *s.Long)
 	}
 	return d, nil
+}
+
+// place gives an item its place in the film: an own one, or with a slide that waits for
+// it.
+func (s Song) place(d doc.Slideshow, it *doc.Item, with Context) error {
+	unmoor(d, s.At, it, with)
+	if s.Start != nil {
+		if it.At = nil; *s.Start >= 0 {
+			at := *s.Start
+			it.At = &at
+		}
+	}
+	hold := it.Hold
+	set(&hold, s.Hold)
+	it.On, it.Hold = "", false
+	if !hold {
+		return nil
+	}
+	if it.Role != doc.Narration || it.At == nil {
+		return fmt.Errorf("only narration holds a slide: %w", ErrInvalid)
+	}
+	p := plan.Build(d, with.Theme, with.Library)
+	on := p.SlideAt(*it.At)
+	if on < 0 {
+		return fmt.Errorf("no slide is seen at %s: %w", timecode.Clock(*it.At), ErrInvalid)
+	}
+	if sl := p.Slides[on]; sl.Pinned > 0 || sl.Kind == doc.Clip {
+		return fmt.Errorf("slide %d has a set length; unpin it first: %w", on+1, ErrInvalid)
+	}
+	into := max(0, *it.At-p.Rate.Seconds(p.Slides[on].Start))
+	it.At, it.On, it.Hold = &into, p.Slides[on].ID, true
+	return nil
+}
+
+// unmoor gives item i of d, which goes with a slide, the time in the film that it has.
+func unmoor(d doc.Slideshow, i int, it *doc.Item, with Context) {
+	if it.On == "" {
+		return
+	}
+	at := *plan.Build(d, with.Theme, with.Library).Sound.Items[i].At
+	it.At, it.On = &at, ""
+}
+
+// unmoorLost gives narration whose slide an edit took away the time that it had.
+func unmoorLost(before, after doc.Slideshow, with Context) doc.Slideshow {
+	for i, it := range after.Soundtrack.Items {
+		if it.On == "" || after.Index(it.On) >= 0 || before.Index(it.On) < 0 {
+			continue
+		}
+		was := slices.IndexFunc(before.Soundtrack.Items, func(b doc.Item) bool { return b.Media == it.Media && b.On == it.On })
+		if was < 0 {
+			continue
+		}
+		after.Soundtrack.Items = slices.Clone(after.Soundtrack.Items)
+		lost := &after.Soundtrack.Items[i]
+		unmoor(before, was, lost, with)
+		lost.Hold = false
+	}
+	return after
 }
 
 // makeLong makes an item a version of its song so many seconds long, or the song as it

@@ -109,3 +109,27 @@ func TestSongsWithPicturesOfTheirOwn(t *testing.T) {
 	require.NoError(t, p.FitError)
 	assert.Equal(t, timecode.Frames(30*30), p.Slides[3].Start+p.Slides[2].Overlap/2, "by hand")
 }
+
+// A slide stays until the speaking ends, at a pace and fitted, and the speaking goes
+// with its slide.
+func TestASlideStaysUntilTheSpeakingEnds(t *testing.T) {
+	d, th, lib := show(t, 12, 60)
+	at := 0.5
+	lib["spoken"] = doc.Media{ID: "spoken", Kind: doc.SongMedia, Length: 9 * timecode.SampleRate}
+	d.Soundtrack.Items = append(d.Soundtrack.Items, doc.Item{Media: "spoken", Role: doc.Narration, At: &at, On: d.Slides[4].ID, Hold: true})
+	for _, f := range []doc.Fit{{Mode: doc.AtPace, PaceSeconds: 3}, {Mode: doc.ToMusic, PaceSeconds: 3, Shortest: 1.5, Longest: 10}, {Mode: doc.ToMusic, PaceSeconds: 3, Longest: 5}} {
+		d.Fit = f
+		p := Build(d, th, lib)
+		require.NoError(t, p.FitError)
+		said := p.Sound.Placed(lib)[1]
+		s := p.Slides[4]
+		assert.InDelta(t, p.Rate.Seconds(s.Start)+0.5, float64(said.Start)/timecode.SampleRate, 0.001, "it goes with its slide")
+		assert.GreaterOrEqual(t, s.End()-s.Overlap, p.Rate.FramesIn(said.End()), "the next slide comes when it has ended")
+		if f.Mode == doc.ToMusic {
+			assert.Zero(t, p.Left())
+		}
+		assert.Equal(t, 4, p.SlideAt(float64(said.End())/timecode.SampleRate-0.1))
+	}
+	d.Soundtrack.Items[1].On = "gone"
+	assert.EqualValues(t, 0.5*timecode.SampleRate, Build(d, th, lib).Sound.Placed(lib)[1].Start, "without its slide it stays")
+}

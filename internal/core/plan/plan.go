@@ -66,7 +66,9 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 			}
 		}
 	}
+	until := p.holdSlides(d, lib, in, wanted)
 	sol := fit.Lay(in, wanted, d.Rate.Frames(d.Fit.PaceSeconds))
+	holdAtPace(&sol, until)
 	switch music := len(d.Soundtrack.Songs()) > 0; {
 	case d.Fit.Mode == doc.AtPace && d.Fit.Hold && sol.Total() < p.MusicEnd:
 		sol.Lengths[len(sol.Lengths)-1] += p.MusicEnd - sol.Total()
@@ -92,6 +94,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 		}
 		p.Slides = append(p.Slides, ps)
 	}
+	p.placeNarration()
 	return p
 }
 

@@ -127,3 +127,45 @@ func TestAFitIsTakenWhenASongComesIn(t *testing.T) {
 	assert.Equal(t, doc.ToMusic, n.Fit.Mode)
 	assert.Zero(t, plan.Build(n, with.Theme, with.Library).Left())
 }
+
+// Holding a slide for narration, moving that, and losing the slide.
+func TestNarrationHoldsItsSlide(t *testing.T) {
+	d, with := filled(t, 20, 90, nil)
+	at, yes, no := 30.0, true, false
+	with.Library["spoken"] = doc.Media{ID: "spoken", Kind: doc.SongMedia, Length: 8 * timecode.SampleRate, Spoken: &at}
+	do := func(op edit.Op) {
+		t.Helper()
+		n, err := edit.Do(d, op, with)
+		require.NoError(t, err)
+		d = n
+	}
+	heard := func() (float64, plan.Plan) {
+		p := plan.Build(d, with.Theme, with.Library)
+		require.NoError(t, p.FitError)
+		return *p.Sound.Items[1].At, p
+	}
+	do(edit.Pour{Media: []doc.MediaID{"spoken"}})
+	was, p := heard()
+	on := p.SlideAt(was)
+	do(edit.Song{At: 1, Media: "spoken", Hold: &yes})
+	now, p := heard()
+	assert.Equal(t, d.Slides[on].ID, d.Soundtrack.Items[1].On)
+	assert.Equal(t, on, p.SlideAt(now))
+	assert.Equal(t, on, p.SlideAt(now+7.9), "until it has ended")
+
+	later := 60.0
+	do(edit.Song{At: 1, Media: "spoken", Start: &later})
+	moved, p := heard()
+	assert.Greater(t, p.SlideAt(moved), on)
+	lost := d.Soundtrack.Items[1].On
+	before := moved
+	do(edit.Remove{Slides: []doc.SlideID{lost}})
+	after, _ := heard()
+	assert.Empty(t, d.Soundtrack.Items[1].On)
+	assert.InDelta(t, before, after, 0.001, "it stays where it was heard")
+	do(edit.Song{At: 1, Media: "spoken", Hold: &yes})
+	do(edit.Song{At: 1, Media: "spoken", Hold: &no})
+	assert.False(t, d.Soundtrack.Items[1].Hold)
+	_, err := edit.Do(d, edit.Song{At: 0, Media: "song", Hold: &yes}, with)
+	assert.ErrorIs(t, err, edit.ErrInvalid, "music holds nothing")
+}
