@@ -25,6 +25,7 @@ type songFacts struct {
 	RangeLU    float64          `json:"range_lu"`
 	TruePeak   float64          `json:"true_peak_dbtp"`
 	BPM        float64          `json:"bpm"`
+	Key        string           `json:"key"` // empty where none stands out
 	Beats      []float64        `json:"beats"`
 	Strengths  []float64        `json:"beat_strengths"`
 	Downbeats  []float64        `json:"downbeats"`
@@ -45,7 +46,7 @@ func (c *songCmd) Run(ctx context.Context) error {
 	if m.Kind != doc.SongMedia || m.Heard == nil {
 		return fmt.Errorf("%s is a %s, not a song", c.File, m.Kind)
 	}
-	f := songFacts{Seconds: float64(m.Length) / timecode.SampleRate, LUFS: m.LUFS, RangeLU: m.Heard.RangeLU, TruePeak: m.PeakDB, BPM: m.Heard.Rhythm.BPM,
+	f := songFacts{Seconds: float64(m.Length) / timecode.SampleRate, LUFS: m.LUFS, RangeLU: m.Heard.RangeLU, TruePeak: m.PeakDB, BPM: m.Heard.Rhythm.BPM, Key: m.Heard.Rhythm.Key,
 		Beats: []float64{}, Strengths: []float64{}, Downbeats: []float64{}, Sections: m.Heard.Rhythm.Sections, LeadSecond: m.Heard.Lead, TailSecond: m.Heard.Tail}
 	for _, b := range m.Heard.Rhythm.Beats {
 		f.Beats, f.Strengths = append(f.Beats, b.At), append(f.Strengths, b.Strength)
@@ -63,6 +64,9 @@ func (c *songCmd) Run(ctx context.Context) error {
 		fmt.Println("no beat that could be followed")
 	} else {
 		fmt.Printf("%.1f beats a minute: %d beats, %d bars, %d sections\n", math.Round(f.BPM*10)/10, len(f.Beats), len(f.Downbeats), len(f.Sections))
+	}
+	if f.Key != "" {
+		fmt.Println("in", f.Key)
 	}
 	fmt.Printf("silent for %.2f s at the beginning and %.2f s at the end\n", f.LeadSecond, f.TailSecond)
 	return nil

@@ -190,3 +190,20 @@ func TestSoundIsNamedByWhatIsHeard(t *testing.T) {
 		assert.NotEqual(t, before, key(change), name)
 	}
 }
+
+// A disc's film is as loud as discs are, whatever is said for online; what is left as it
+// is stays so.
+func TestAProfileMayHaveItsLoudness(t *testing.T) {
+	for _, c := range []struct {
+		p          profile.Profile
+		said, want float64
+	}{{profile.Film, -14, -14}, {profile.DVDPALWide, -14, -23}, {profile.HDDisc, -16, -23}, {profile.DVDPALWide, 0, 0}} {
+		f := laid(t, func(s *Source) { s.Profile, s.Doc.Soundtrack.LUFS = c.p, c.said })
+		assert.Equal(t, c.want, f.lufs(), c.p.Name)
+	}
+	own, err := profile.DVDPALWide.Own(profile.Change{Name: "louder", LUFS: -20})
+	require.NoError(t, err)
+	assert.Equal(t, -20.0, own.Audio.LUFS)
+	_, err = profile.Film.Own(profile.Change{Name: "loud", LUFS: 3})
+	assert.Error(t, err)
+}

@@ -49,7 +49,7 @@ func samples(seconds float64) timecode.Samples {
 func (f *Film) heard() (out []heard) {
 	d, lib := f.Doc, f.Library
 	for _, p := range f.Plan.Sound.Placed(lib) {
-		out = append(out, item(p, lib, d.Soundtrack.LUFS)...)
+		out = append(out, item(p, lib, f.lufs())...)
 	}
 	for _, s := range f.Plan.Slides {
 		for _, id := range s.Media {
@@ -122,6 +122,14 @@ func (f *Film) fades() (in, out float64) {
 	return f.Doc.Soundtrack.FadeInSeconds, f.Doc.Soundtrack.FadeOutSeconds
 }
 
+// lufs is how loud the film is to be: as its profile has it, unless it is left as it is.
+func (f *Film) lufs() float64 {
+	if own := f.Doc.Soundtrack.LUFS; own == 0 || f.Profile.Audio.LUFS == 0 {
+		return own
+	}
+	return f.Profile.Audio.LUFS
+}
+
 // part gives what is heard of a film from a moment on, so long, with fades of
 // its own at both ends.
 func part(all []heard, from, length timecode.Samples) (out []heard) {
@@ -153,7 +161,7 @@ func (f *Film) Silent() bool { return len(f.heard()) == 0 }
 func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, closeAll func(), err error) {
 	in, out := f.fades()
 	d := f.Doc.Soundtrack.Ducked()
-	return open(ctx, files, f.Library, f.heard(), sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples(), LUFS: f.Doc.Soundtrack.LUFS,
+	return open(ctx, files, f.Library, f.heard(), sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples(), LUFS: f.lufs(),
 		Duck: sound.Duck{DB: d.DB, Attack: samples(d.Attack), Release: samples(d.Release), Ahead: samples(d.Ahead)}})
 }
 
@@ -234,7 +242,7 @@ func (f *Film) nameSound() (string, error) {
 		LUFS            float64
 		Duck            doc.Duck
 		Heard           []heard
-	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.Doc.Soundtrack.LUFS, f.Doc.Soundtrack.Ducked(), f.heard()})
+	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.lufs(), f.Doc.Soundtrack.Ducked(), f.heard()})
 	if err != nil {
 		return "", fmt.Errorf("naming the soundtrack: %w", err)
 	}

@@ -232,12 +232,12 @@ func (in *Intake) Speak(ctx context.Context, order int64, name string, at float6
 	return in.receive(ctx, store.Media{OrderID: &order, UploadID: fmt.Sprintf("spoken/%d/%d", order, in.now().UnixNano()), Name: media.Base(name), SpokenAt: &at}, r)
 }
 
-// Relisten has songs listened to that came in before there was an ear for their beat,
-// some at a time.
+// Relisten has songs listened to that came in before there was an ear for their beat and
+// key, some at a time.
 func (in *Intake) Relisten(ctx context.Context) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var ids []int64
-		if err := tx.Model(&store.Media{}).Where("kind = ? AND state = ? AND heard IS NULL", doc.SongMedia, store.Ready).Order("id DESC").Limit(50).Pluck("id", &ids).Error; err != nil {
+		if err := tx.Model(&store.Media{}).Where("kind = ? AND state = ? AND (heard IS NULL OR heard #> '{rhythm,Key}' IS NULL)", doc.SongMedia, store.Ready).Order("id DESC").Limit(50).Pluck("id", &ids).Error; err != nil {
 			return err
 		}
 		for _, id := range ids {

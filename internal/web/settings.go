@@ -122,6 +122,7 @@ func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
 		MB       *amount `form:"mb" label:"Size"`
 		Captions string  `form:"captions"`
 		Teaser   *amount `form:"teaser" label:"Seconds of a teaser"`
+		LUFS     *amount `form:"lufs" label:"Loudness"`
 	}](posted(r))
 	var p profile.Profile
 	if err == nil {
@@ -135,6 +136,7 @@ func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
 		}
 		c.Lines, c.CRF, c.Kbps = given(f.Lines), given(f.CRF), given(f.Kbps)
 		c.MaxBytes, c.Teaser = int64(1e6*given(f.MB)), float64(given(f.Teaser))
+		c.LUFS = float64(given(f.LUFS))
 		if err == nil {
 			p, err = p.Own(c)
 		}

@@ -249,6 +249,9 @@ func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share fu
 		} else {
 			facts = append(facts, "no beat that could be followed")
 		}
+		if k := h.Rhythm.Key; k != "" {
+			facts = append(facts, k)
+		}
 		if h.Tail > 1 {
 			facts = append(facts, fmt.Sprintf("the last %.1f s are silent", h.Tail))
 		}

@@ -300,7 +300,10 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Contains(t, body, "music 0:20.0")
 	assert.Contains(t, body, `role="listbox"`)
 
-	res, body := v.post(page+"/edit/fit", "base", head)
+	res, body := v.post(page+"/edit/pace", "base", head, "pace", "5")
+	assert.Equal(t, http.StatusOK, res.StatusCode)
+	head = regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
+	res, body = v.post(page+"/edit/fit", "base", head)
 	assert.Equal(t, http.StatusOK, res.StatusCode)
 	assert.Contains(t, body, "ends with the music, to the frame")
 	mara := v.client

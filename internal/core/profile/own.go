@@ -20,6 +20,7 @@ type Change struct {
 	MaxBytes int64
 	Captions Captions
 	Teaser   float64 // seconds
+	LUFS     float64
 }
 
 // Own is a profile made of another by a few changes.
@@ -59,6 +60,9 @@ func (p Profile) Own(c Change) (Profile, error) {
 	}
 	if c.Captions != "" {
 		p.Captions = c.Captions
+	}
+	if c.LUFS != 0 {
+		p.Audio.LUFS = c.LUFS
 	}
 	if c.Teaser != 0 {
 		p.Teaser = &Teaser{From: 4, Seconds: c.Teaser, Fade: min(0.7, c.Teaser/4)}

@@ -104,6 +104,10 @@ type Audio struct {
 	Codec   string `json:"codec"`
 	Encoder string `json:"encoder"`
 	Kbps    int    `json:"kbps,omitempty"` // 0: lossless
+
+	// Integrated loudness that films are brought to which are not left as they are; 0:
+	// each film's own.
+	LUFS float64 `json:"lufs,omitempty"`
 }
 
 // Container is the kind of file.
@@ -266,6 +270,8 @@ func (p Profile) Validate() error {
 	}
 	if a := p.Audio; a.Codec == "" || a.Encoder == "" || a.Kbps != 0 && (a.Kbps < 16 || a.Kbps > 1536) {
 		return fmt.Errorf("audio.kbps: %d of %q; must be 16 to 1536, or 0 for lossless sound", p.Audio.Kbps, p.Audio.Codec)
+	} else if a.LUFS != 0 && (a.LUFS < -40 || a.LUFS > -5) {
+		return fmt.Errorf("audio.lufs: %g; must be −40 to −5, or 0 for the film's own", a.LUFS)
 	}
 	if p.Kind == OfSound {
 		return nil

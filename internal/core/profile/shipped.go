@@ -34,6 +34,14 @@ func at(a Audio, kbps int) Audio {
 	return a
 }
 
+func loud(a Audio, lufs float64) Audio {
+	a.LUFS = lufs
+	return a
+}
+
+// discLUFS is the loudness of what is broadcast or played from discs (EBU R 128).
+const discLUFS = -23
+
 // usual is how the films that play anywhere are encoded: x264's preset
 // superfast, with what slow films of zooms and dissolves gain by: bits kept for
 // what stays in sight (macroblock tree over 20 frames), three pictures between
@@ -72,7 +80,7 @@ func dvd(name string, shape Shape, rate timecode.Rate, height int) Profile {
 	return Profile{Name: name, About: "MPEG-2 and AC-3, for discs", Shape: shape, Lines: height, Rate: rate, Stored: &Stored{Size{720, height}, shape},
 		Video: Video{Codec: "mpeg2video", Encoder: "mpeg2video", Kbps: 6000, Passes: 2, MaxKbps: 8500, BufferKbit: 1835, Pixels: "yuv420p",
 			KeySeconds: (float64(group)) / rate.FPS()},
-		Audio: at(ac3, 192), File: vob, Captions: None}
+		Audio: loud(at(ac3, 192), discLUFS), File: vob, Captions: None}
 }
 
 var (
@@ -95,7 +103,7 @@ var (
 	HDDisc = Profile{Name: "HD disc", About: "H.264 and AC-3, for high-definition discs", Shape: wide, Lines: 1080, Rate: timecode.R24,
 		Video: Video{Codec: "h264", Encoder: "libx264", Preset: "veryfast", Kbps: 16000, Passes: 1, MaxKbps: 30000, BufferKbit: 30000, Profile: "high", Pixels: "yuv420p", KeySeconds: 1,
 			Tuning: "bluray-compat=1:level=4.1:slices=4:open-gop=0:bframes=3:ref=4:aud=1:nal-hrd=vbr:pic-struct=1"},
-		Audio: at(ac3, 448), File: m2ts, Captions: None}
+		Audio: loud(at(ac3, 448), discLUFS), File: m2ts, Captions: None}
 )
 
 // MailBytes is what a film sent by mail may have at most.

@@ -18,6 +18,7 @@ type Analysis struct {
 	Beats    []Beat
 	Sections []Section
 	Loops    []Loop
+	Key      string // as "E flat minor"; empty where none stands out
 }
 
 // shortest is how long a song must be for a beat to be heard in it, in frames.
@@ -36,7 +37,7 @@ func (l *Listener) Analyse() Analysis {
 	strength, alike := gram(append(bands, l.novelty(4)))
 	h := l.hearing(bands)
 	r := h.choose(alike, h.readings(tempi(strength, n)))
-	out := Analysis{Beats: h.beats(r, alike)}
+	out := Analysis{Beats: h.beats(r, alike), Key: l.key()}
 	out.BPM = tempo(out.Beats)
 	h.bars(out.Beats)
 	all := l.moments(out.Beats)
