@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm"
 
 	"nelko/internal/core/doc"
+	"nelko/internal/core/plan"
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/media"
@@ -157,6 +158,36 @@ func (w Wanted) away(s Song) float64 {
 		off -= forIt
 	}
 	return off
+}
+
+// Licences are doubts about songs of the studio's music in a film that anybody may watch
+// who has its address: licences that have ended by a day, and those whose words must be
+// read, because nothing but words says what they allow.
+func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Time) (out []plan.Check, err error) {
+	if len(songs) == 0 {
+		return nil, nil
+	}
+	var noted []struct {
+		store.Music
+		SHA256 string `gorm:"column:sha256"`
+		Name   string
+	}
+	err = in.Store.DB.WithContext(ctx).Table("music").Select("music.*, media.sha256, media.name").Joins("JOIN media ON media.id = music.media_id").
+		Where("media.sha256 IN ? AND (music.licence <> '' OR music.licence_until IS NOT NULL)", songs).Order("music.media_id").Find(&noted).Error
+	for _, m := range noted {
+		c := plan.Check{Weight: plan.Doubt, Field: "soundtrack", Kind: "licence", Key: "licence:" + m.SHA256, Media: doc.MediaID(m.SHA256)}
+		switch until := m.LicenceUntil; {
+		case until != nil && until.Before(day.Truncate(24*time.Hour)):
+			c.Key += ":ended"
+			c.Text = fmt.Sprintf("The licence of %s ended on %s: a link or a host plays it in public", m.Name, until.Format("2 January 2006"))
+		case m.Licence != "":
+			c.Text = fmt.Sprintf("%s goes to a public link: does its licence allow that? “%s”", m.Name, m.Licence)
+		default:
+			continue
+		}
+		out = append(out, c)
+	}
+	return out, err
 }
 
 // Note changes what the studio wrote about a song.

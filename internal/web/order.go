@@ -276,7 +276,11 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 			v.enlarged[c.Media] = true
 		}
 	}
-	v.gather(first, slices.Concat(first.Checks, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
+	licences, err := s.licences(ctx, v)
+	if err != nil {
+		return err
+	}
+	v.gather(first, slices.Concat(first.Checks, licences, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
 	known := map[string]bool{}
 	for _, c := range found {
 		known[c.Field+c.Text] = true
@@ -302,6 +306,18 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 		v.Findings = append(v.Findings, findingView{Text: "Nobody has been told of the link: mail it, or send its address yourself", Path: leafPath(v.Order.ID, deliveriesLeaf)})
 	}
 	return s.House.Orders.Found(ctx, v.Dossier, len(v.Findings))
+}
+
+// licences are doubts about the songs of a film that goes to a public link or a host.
+func (s *Server) licences(ctx context.Context, v *orderView) ([]plan.Check, error) {
+	public := v.Wants(store.LinkDelivery) || v.Wants(store.UploadDelivery)
+	for _, l := range v.Links {
+		public = public || l.ClosedAt == nil
+	}
+	if !public {
+		return nil, nil
+	}
+	return s.House.Intake.Licences(ctx, v.Doc.Soundtrack.Songs(), s.House.Orders.Now())
 }
 
 // gather adds what was found in a shape, several alike as one line.

@@ -180,6 +180,7 @@ var many = map[string]string{
 	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "cropped": "%s lose more than a third of themselves by the layout", "contrast": "%s have words that are hard to read on what is behind them", "outside": "%s have words that reach out of the title-safe area",
 	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "alike": "%s are followed by a look-alike",
 	"join": "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
+	"licence": "%s need a look at their licence, because the film goes to a public link",
 }
 
 // counted is what a kind of check is counted in.
@@ -193,6 +194,8 @@ func counted(kind string) string {
 		return "transition"
 	case "name":
 		return "caption"
+	case "licence":
+		return "song"
 	}
 	return "slide"
 }
