@@ -33,6 +33,7 @@ export async function render(page) {
 export async function fitted(page) {
   if (await page.isEnabled("#fit-music")) await page.click("#fit-music");
   await settled(page);
+  await page.waitForSelector("#orderhead:not([data-cannot]), #remedies", { state: "attached" });
   const shorter = page.locator("#remedies button[value='shorter pictures']");
   if ((await shorter.count()) > 0) await shorter.click();
   await page.waitForSelector("#arithmetic:has-text('to the frame')");

@@ -83,6 +83,13 @@ test("an order is opened, arranged and fitted with the keyboard alone", async ()
   await settled(page);
   assert.deepEqual(await ids(page), before);
   await page.focus("#main");
+  // The song was fitted to when it came in: a pace is held, and fitted anew.
+  await tabTo(page, "#pace");
+  await page.keyboard.type("3");
+  await page.keyboard.press("Enter");
+  await page.waitForSelector("#arithmetic:not(:has-text('to the frame'))");
+  await settled(page);
+  await page.focus("#main");
   await tabTo(page, "#fit-music");
   await page.keyboard.press("Enter");
   await page.waitForSelector("#arithmetic:has-text('to the frame')");

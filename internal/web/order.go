@@ -344,44 +344,16 @@ func (v *orderView) gather(in *orders.Dossier, checks []plan.Check, see func(pla
 	}
 }
 
-// Remedies are what makes a film fit its music that does not.
-func (v *orderView) Remedies() []remedy.Remedy {
-	if v.CannotFit() == "" {
-		return nil
-	}
-	return remedy.For(v.Doc, v.context())
-}
+// CannotFit says why the film cannot be fitted to its music, if that is wanted. What
+// would help is asked for by itself: finding that takes longer than an edit may.
+func (v *orderView) CannotFit() string { return cannotFit(v.Dossier) }
 
-// CannotFit says why the film cannot be fitted to its music, if that is wanted.
-func (v *orderView) CannotFit() string {
-	if wanted, ok := edit.Wanted(v.Doc); ok {
-		return plan.Build(wanted, v.Theme, v.Library).CannotFit()
-	}
-	return v.Plan.CannotFit()
-}
-
-// Terms are the parts of the film's arithmetic.
+// Terms are the parts of the film's arithmetic; why they are so is asked for.
 func (v *orderView) Terms() []plan.Term {
 	if len(v.Plan.Slides) == 0 {
 		return nil
 	}
-	return v.Plan.Terms(v.Doc, v.Theme, v.Library)
-}
-
-// numbersShown is how many slides a term of the arithmetic leads to.
-const numbersShown = 24
-
-// Numbers are the slides by number, the first of many.
-func (v *orderView) Numbers(ids []doc.SlideID) (out []slideMark) {
-	for i, s := range v.Plan.Slides {
-		if len(out) == min(len(ids), numbersShown) {
-			break
-		}
-		if slices.Contains(ids, s.ID) {
-			out = append(out, slideMark{ID: s.ID, Number: i + 1})
-		}
-	}
-	return out
+	return v.Plan.Terms(v.Doc, nil, nil)
 }
 
 func (v *orderView) context() edit.Context { return edit.Context{Theme: v.Theme, Library: v.Library} }

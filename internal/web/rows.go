@@ -33,7 +33,6 @@ type rowView struct {
 	Wave   string
 	Sound  []soundBar
 	Bars   []float64 // where bars of the music begin
-	Beats  string    // seconds of the film, space separated: what dragging holds on to
 }
 
 type tickView struct {

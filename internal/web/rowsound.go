@@ -1,7 +1,9 @@
 package web
 
 import (
+	"encoding/json"
 	"math"
+	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -68,19 +70,39 @@ func (d drawing) sound(r *rowView, from, row float64) {
 		b.W = min(rowsWidth, x(end)) - b.X
 		r.Sound = append(r.Sound, b)
 	}
-	var beats []string
 	drawn := -closestBars
 	for _, b := range d.beats {
 		if b.At < from || b.At >= from+row {
 			continue
 		}
-		beats = append(beats, strconv.FormatFloat(b.At, 'f', 2, 64))
 		if at := x(b.At); b.Down && at-drawn >= closestBars {
 			r.Bars = append(r.Bars, at)
 			drawn = at
 		}
 	}
-	r.Beats = strings.Join(beats, " ")
+}
+
+// heldBeats are the beats of the film, which dragging holds on to: a JSON list of
+// seconds. They are asked for when something is taken hold of.
+func (s *Server) heldBeats(w http.ResponseWriter, r *http.Request) {
+	d, err := s.House.Orders.See(r.Context(), seen(r))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	var songs []doc.Placed
+	for _, p := range d.Plan.Sound.Placed(d.Library) {
+		if p.Role == doc.Music {
+			songs = append(songs, p)
+		}
+	}
+	at := []float64{}
+	for _, b := range beatsIn(d, songs) {
+		at = append(at, math.Round(b.At*1000)/1000)
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	_ = json.NewEncoder(w).Encode(at) // the browser may have gone
 }
 
 // wave draws the soundtrack from one second on for a row's seconds.

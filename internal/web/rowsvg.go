@@ -111,11 +111,12 @@ func (v rowsView) row(b *svg, r rowView) {
 	if r.Wave != "" {
 		b.put(`<path class="wave" d="`, r.Wave, `"/>`)
 	}
-	for _, x := range r.Bars {
-		b.put(`<line class="music-bar" x1="`, x, `" x2="`, x, `" y1="`, v.WaveY, `" y2="`, v.WaveY+4, `"/>`)
-	}
-	if r.Beats != "" {
-		b.put(`<metadata class="beats">`, r.Beats, `</metadata>`)
+	if len(r.Bars) > 0 {
+		b.put(`<path class="music-bar" d="`)
+		for _, x := range r.Bars {
+			b.put("M", x, " ", v.WaveY, "v4")
+		}
+		b.put(`"/>`)
 	}
 	for _, s := range r.Sound {
 		v.soundBar(b, s)

@@ -35,7 +35,7 @@ function keep(attribute, element, how) {
   if (element.tagName === "CANVAS" || (attribute === "style" && element.matches(".contact"))) return false;
   return !(how === "remove" && element.tagName === "image" && attribute === "href");
 }
-const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep, beforeNodeRemoved: (node) => !node.parentElement?.matches("#handles") } });
+const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep, beforeNodeRemoved: (node) => !node.parentElement?.matches("#handles, #remedies-place"), beforeNodeMorphed: (node) => node.id !== "remedies-place" } });
 
 // What htmx has to know of: only elements that ask for something, and only when
 // they are new or ask for something else.
@@ -88,6 +88,37 @@ export function draw(html) {
   if (focused && document.activeElement?.id !== focused) document.getElementById(focused)?.focus({ preventScroll: true });
   document.dispatchEvent(new CustomEvent("nelko:drawn", { detail: { parts: parts.map((p) => p.id) } }));
 }
+
+// What would make the film fit takes longer to find than an edit: it is asked for when
+// nothing has been drawn for a moment, and stays until the next is there.
+const rest = 400; // ms
+let helped = null; // the revision it is about
+let helping = 0;
+function help() {
+  const place = document.getElementById("remedies-place");
+  const head = document.getElementById("orderhead");
+  clearTimeout(helping);
+  if (!place || !head) return;
+  if (!head.hasAttribute("data-cannot")) {
+    place.replaceChildren();
+    helped = null;
+  } else if (document.getElementById("base").value !== helped) helping = setTimeout(ask, helped === null ? 0 : rest, place, head);
+}
+async function ask(place, head) {
+  const revision = document.getElementById("base").value;
+  helped = revision;
+  try {
+    const answer = await fetch(`/orders/${order}/remedies`, { headers: { "HX-Request": "true" } });
+    const text = answer.status === 200 ? await answer.text() : "";
+    if (helped !== revision || !answer.ok || !head.hasAttribute("data-cannot")) return;
+    place.innerHTML = text;
+    process(place);
+  } catch {
+    helped = ""; // away: the next drawing asks again
+  }
+}
+document.addEventListener("nelko:drawn", help);
+help();
 
 // Changes wait here and go out in order. What could not be sent stays, also
 // over a reload, and is sent when the server answers again.

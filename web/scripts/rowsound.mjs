@@ -12,13 +12,18 @@ let drag = null;
 function held(event) {
   const bar = event.target.closest(".sound-bar");
   const d = bar.dataset;
-  const beats = [...rows().querySelectorAll(".beats")].flatMap((e) => e.textContent.split(" ").map(Number));
+  const holds = { cuts: slides().map((g) => Number(g.dataset.start) / rate()), beats: [], moment: view.moment() === null ? null : view.moment() / rate() };
+  // The beats are asked for while the hand begins to move.
+  fetch(`/orders/${order}/beats`)
+    .then((answer) => (answer.ok ? answer.json() : []))
+    .then((beats) => (holds.beats = beats))
+    .catch(() => {}); // then it holds on to slides alone
   return {
     name: d.name,
     values: [["at", d.at], ["media", d.media]],
     grip: event.target.dataset.grip,
     n: { from: Number(d.from), to: Number(d.to), start: Number(d.start), end: Number(d.end), seconds: Number(d.seconds) },
-    holds: { cuts: slides().map((g) => Number(g.dataset.start) / rate()), beats, moment: view.moment() === null ? null : view.moment() / rate() },
+    holds,
     perPixel: perRow() / rate() / bar.closest("svg").clientWidth,
     frame: frameAt(event),
     x: event.clientX,
