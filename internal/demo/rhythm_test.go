@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -13,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/demo/synth"
 	"nelko/internal/media"
 )
@@ -67,6 +69,7 @@ func TestTheBeatsOfTheDemosSongs(t *testing.T) {
 		f := fMeasure(truth, found)
 		assert.GreaterOrEqual(t, f, 0.9, p.Name)
 		assert.InEpsilon(t, p.BPM, m.Heard.Rhythm.BPM, 0.005, p.Name)
+		againstFFmpeg(t, path, m)
 		out, err := exec.Command("aubio", "beat", path).Output()
 		if err != nil {
 			t.Logf("aubio does not answer: %v", err)
@@ -81,4 +84,21 @@ func TestTheBeatsOfTheDemosSongs(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, ours, theirs)
 	t.Logf("F-measure %.3f, aubio %.3f", ours/float64(len(pieces)), theirs/float64(len(pieces)))
+}
+
+// againstFFmpeg compares loudness, range and true peak of music with those of ffmpeg's
+// meter, ebur128.
+func againstFFmpeg(t *testing.T, path string, m doc.Media) {
+	text, err := exec.Command("ffmpeg", "-nostats", "-i", path, "-af", "ebur128=peak=true", "-f", "null", "-").CombinedOutput()
+	require.NoError(t, err)
+	_, summary, _ := strings.Cut(string(text), "Summary:")
+	for pattern, c := range map[string]struct{ ours, within float64 }{
+		`I:\s+(\S+) LUFS`: {m.LUFS, 0.1}, `LRA:\s+(\S+) LU`: {m.Heard.RangeLU, 0.5}, `Peak:\s+(\S+) dBFS`: {m.PeakDB, 0.3},
+	} {
+		found := regexp.MustCompile(pattern).FindStringSubmatch(summary)
+		require.NotNil(t, found, "%s in %s", pattern, summary)
+		v, err := strconv.ParseFloat(found[1], 64)
+		require.NoError(t, err)
+		assert.InDelta(t, v, c.ours, c.within, "%s of %s", pattern, m.Name)
+	}
 }

@@ -171,7 +171,7 @@ func (f *finder) tooMuch(e *fit.Error) {
 	}
 	f.clips(e)
 	if missing := f.now.Rate.Seconds(e.Reach - e.Target); missing > 0 {
-		f.out = append(f.out, Remedy{What: MoreMusic, Count: 1, Amount: math.Ceil(missing*10) / 10, Seconds: f.d.Fit.Shortest, Text: fmt.Sprintf("add a song of %s or more", timecode.Clock(math.Ceil(missing*10)/10))})
+		f.out = append(f.out, Remedy{What: MoreMusic, Count: 1, Amount: math.Ceil(missing*10) / 10, Seconds: f.d.Fit.Shortest, Text: fmt.Sprintf("add a song of %s (%d frames) or more", timecode.Clock(math.Ceil(missing*10)/10), e.Reach-e.Target)})
 	}
 }
 
@@ -189,7 +189,7 @@ func (f *finder) tooLittle(e *fit.Error) {
 	}
 	f.add(Remedy{What: HoldPace, Count: e.Free, Text: fmt.Sprintf("hold %g s a picture and let the music fade at the end of the pictures", f.d.Fit.PaceSeconds), Op: edit.Fit{Mode: doc.AtPace}})
 	over := f.now.Rate.Seconds(e.Target - e.Reach)
-	f.out = append(f.out, Remedy{What: LessMusic, Count: 1, Amount: math.Ceil(over*10) / 10, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("take a song that is %s shorter", timecode.Clock(math.Ceil(over*10)/10))})
+	f.out = append(f.out, Remedy{What: LessMusic, Count: 1, Amount: math.Ceil(over*10) / 10, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("take a song that is %s (%d frames) shorter", timecode.Clock(math.Ceil(over*10)/10), e.Target-e.Reach)})
 	if f.d.Fit.Longest > 0 {
 		n := int(math.Ceil(over / f.d.Fit.Longest))
 		f.out = append(f.out, Remedy{What: MorePics, Count: n, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("bring in %s more, or fewer that are seen shorter", wording.Counted(n, "picture"))})
