@@ -46,7 +46,6 @@ test("an order is filled", async () => {
   await page.setInputFiles("#files", [...photos(dir, 5), song(dir, 26)]);
   await page.waitForSelector("#material-count:has-text('5 photos, 1 song')", { timeout: 60000 });
   await leaf(page, "Running order");
-  await page.waitForSelector("#fit-music:not([disabled])");
   await fitted(page);
 });
 

@@ -31,6 +31,7 @@ export async function render(page) {
 
 /** Fits to the music, with shorter pictures than usual where that takes them. */
 export async function fitted(page) {
+  await page.waitForSelector("#arithmetic:has-text('— music')");
   if (await page.isEnabled("#fit-music")) await page.click("#fit-music");
   await settled(page);
   await page.waitForSelector("#orderhead:not([data-cannot]), #remedies", { state: "attached" });

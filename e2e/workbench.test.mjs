@@ -79,7 +79,6 @@ test("an undated camera is dated, and the slides are sorted", async () => {
   await page.keyboard.press("Enter");
   await page.waitForSelector(".contact > li[data-taken='2026-09-12 14:30:00']");
   await leaf(page, "Running order");
-  await page.waitForSelector("#fit-music:not([disabled])");
   await fitted(page);
   await edited(() => page.selectOption("[name=by]", "name"));
   assert.match(await undoTitle(), /Sorted/);
