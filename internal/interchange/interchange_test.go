@@ -239,6 +239,11 @@ func TestCut(t *testing.T) {
 	}
 	assert.EqualValues(t, d.Plan.Frames, at)
 	assert.Len(t, d.Plan.Slides, slide)
+	heard := 0.0
+	for _, c := range sound.Children {
+		heard += c.Source.Duration.Value
+	}
+	assert.EqualValues(t, min(d.Plan.Frames, d.Plan.MusicEnd), heard, "the songs are as long as they are heard")
 	target := sound.Children[0].References["DEFAULT_MEDIA"].Target
 	assert.True(t, strings.HasPrefix(target, "media/"), "%s lies beside it in the zip", target)
 }

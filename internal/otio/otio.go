@@ -181,21 +181,28 @@ func (w writer) file(m doc.Media) reference {
 	return r
 }
 
-// songs are the soundtrack's items, a track each, since they may overlap.
+// songs are the soundtrack's items, a track each, since they may overlap; a song made of
+// stretches is as many clips.
 func (w writer) songs() (tracks []item) {
 	for i, p := range w.Plan.Sound.Placed(w.Library) {
 		m, rate := w.Library[p.Media], w.Plan.Rate
 		start := rate.FramesIn(p.Start)
-		length := min(rate.FramesIn(p.Length), w.Plan.Frames-start)
-		if length <= 0 {
+		if start >= w.Plan.Frames {
 			continue
 		}
-		on := true
 		track := item{Schema: schemaTrack, Name: fmt.Sprintf("sound %d", i+1), Kind: "Audio", Metadata: map[string]any{}}
 		if start > 0 {
 			track.Children = append(track.Children, item{Schema: schemaGap, Name: "", Source: w.span(0, start), Metadata: map[string]any{}})
 		}
-		track.Children = append(track.Children, item{Schema: schemaClip, Name: m.Name, Source: w.span(rate.FramesIn(p.Begin), length), Enabled: &on, References: map[string]reference{mainReference: w.file(m)}, Active: mainReference, Metadata: map[string]any{}})
+		for _, piece := range p.Pieces {
+			from := rate.FramesIn(piece.Start)
+			length := min(rate.FramesIn(piece.Start+piece.Length), w.Plan.Frames) - from
+			if length <= 0 {
+				continue
+			}
+			on := true
+			track.Children = append(track.Children, item{Schema: schemaClip, Name: m.Name, Source: w.span(rate.FramesIn(piece.Begin), length), Enabled: &on, References: map[string]reference{mainReference: w.file(m)}, Active: mainReference, Metadata: map[string]any{}})
+		}
 		tracks = append(tracks, track)
 	}
 	return tracks
