@@ -135,6 +135,10 @@ func (f *finder) least(most int, op func(n int) edit.Op) int {
 	})
 }
 
+// hardlySeen is how long a picture must be seen, in seconds, to be more than a flicker
+// (common practice, no source).
+const hardlySeen = 1.0
+
 // tooMuch finds what helps against too many pictures.
 func (f *finder) tooMuch(e *fit.Error) {
 	if pinned := f.pinned(); len(pinned) > 0 {
@@ -150,7 +154,13 @@ func (f *finder) tooMuch(e *fit.Error) {
 			return ok
 		})
 		if s := to(n); n > 0 {
-			f.add(Remedy{What: Shorter, Count: e.Free, Text: fmt.Sprintf("let pictures go down to %g s", s), Op: edit.Limits{Shortest: &s}})
+			shorter := Remedy{What: Shorter, Count: e.Free, Text: fmt.Sprintf("let pictures go down to %g s", s), Op: edit.Limits{Shortest: &s}}
+			if s < hardlySeen {
+				shorter.Text += ", hardly seen"
+				defer f.add(shorter) // the last resort
+			} else {
+				f.add(shorter)
+			}
 		}
 	}
 	pairs := f.pairs()

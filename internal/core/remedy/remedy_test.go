@@ -168,3 +168,13 @@ func TestRemediesAreTrue(t *testing.T) {
 		}
 	})
 }
+
+// Pictures that would be hardly seen are the last that is offered.
+func TestPicturesHardlySeenAreTheLastResort(t *testing.T) {
+	d, with := filled(t, 44, 27, nil)
+	list := remedy.For(limits(d, 1.5, 10), with)
+	require.Greater(t, len(list), 1)
+	last := list[len(list)-1]
+	assert.Equal(t, remedy.Shorter, last.What)
+	assert.Contains(t, last.Text, "hardly seen")
+}
