@@ -574,7 +574,7 @@ func (c *counted) Path(ctx context.Context, id doc.MediaID) (string, error) {
 }
 
 func TestBase(t *testing.T) {
-	for in, want := range map[string]string{`C:\Users\x\a.jpg`: "a.jpg", "../../etc/passwd": "passwd", "": "unnamed", "..": "unnamed", "a\nb.jpg": "ab.jpg", "é 海.png": "é 海.png"} {
+	for in, want := range map[string]string{`C:\Users\x\a.jpg`: "a.jpg", "../../etc/passwd": "passwd", "": "unnamed", "..": "unnamed", "a\nb.jpg": "ab.jpg", "é 海.png": "é 海.png", "photo\u202egpj.exe": "photogpj.exe", "\ufeffa\u2066b\xff.jpg": "ab.jpg"} {
 		assert.Equal(t, want, Base(in))
 	}
 }

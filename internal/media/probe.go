@@ -13,6 +13,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/focus"
@@ -333,11 +335,12 @@ func Versions(ctx context.Context) map[string]string {
 }
 
 // Base is the last element of a client's file name, whatever system it came
-// from, without control characters.
+// from, without control characters, marks that turn the direction of text, and what is
+// no text.
 func Base(name string) string {
 	name = filepath.Base(strings.ReplaceAll(name, `\`, "/"))
 	name = strings.Map(func(r rune) rune {
-		if r < 32 || r == 127 || r == '/' {
+		if r < 32 || r == 127 || r == '/' || unicode.Is(unicode.Bidi_Control, r) || r == utf8.RuneError || r == 0xfeff {
 			return -1
 		}
 		return r

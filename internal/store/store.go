@@ -11,6 +11,7 @@ import (
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"github.com/jackc/pgx/v5/pgconn"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/driver/postgres"
@@ -22,6 +23,14 @@ import (
 
 // ErrNotFound means that there is no such row.
 var ErrNotFound = errors.New("not found")
+
+// NoText reports whether the database refused a text because of signs that are none:
+// NUL or broken UTF-8 (PostgreSQL's character_not_in_repertoire and
+// untranslatable_character).
+func NoText(err error) bool {
+	var pg *pgconn.PgError
+	return errors.As(err, &pg) && (pg.Code == "22021" || pg.Code == "22P05")
+}
 
 // Store is an open database. DB, SQL and Pool are three faces of one
 // connection pool, which reconnects by itself.

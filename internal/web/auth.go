@@ -135,9 +135,12 @@ func (s *Server) signInPage(w http.ResponseWriter, r *http.Request) {
 	s.showSignIn(w, r, http.StatusOK, signInView{Next: localPath(r.URL.Query().Get("next"))})
 }
 
-// localPath keeps redirects within the application.
+// localPath keeps redirects within the application. Browsers pass over tabs and line
+// ends in an address, so that "/\t/host" would lead away.
 func localPath(p string) string {
-	if !strings.HasPrefix(p, "/") || strings.HasPrefix(p, "//") || strings.Contains(p, `\`) {
+	odd := func(r rune) bool { return r < ' ' || r == 0x7f || r == '\\' }
+	u, err := url.Parse(p)
+	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(p, "/") || strings.HasPrefix(p, "//") || strings.ContainsFunc(p, odd) || strings.ContainsFunc(u.Path, odd) {
 		return "/"
 	}
 	return p

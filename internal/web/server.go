@@ -12,9 +12,11 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
@@ -118,10 +120,10 @@ func init() { chi.RegisterMethod("PROPFIND") } // WebDAV's
 
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, http.NewCrossOriginProtection().Handler)
+	r.Use(middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
 	// The version is part of the path, so that scripts that import one another
 	// by relative names get those of the same version.
-	static := http.FileServerFS(assets.Assets)
+	static := noListing(http.FileServerFS(assets.Assets))
 	r.With(cacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
 	r.Get("/healthz", s.health)
 	s.clientRoutes(r)
@@ -273,6 +275,45 @@ func securityHeaders(next http.Handler) http.Handler {
 			"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
+		h.Set("X-Robots-Tag", "noindex, nofollow, noarchive") // nothing here is for search engines
+		next.ServeHTTP(w, r)
+	})
+}
+
+// wholeText refuses addresses with what cannot be text: NUL, which no field of the
+// database takes, and broken UTF-8. Forms are looked at where they are kept.
+func wholeText(next http.Handler) http.Handler {
+	whole := func(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		query, err := url.QueryUnescape(r.URL.RawQuery)
+		if err != nil || !whole(query) || !whole(r.URL.Path) {
+			http.Error(w, "The address holds signs that are no text.", http.StatusBadRequest)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// headAsGet answers HEAD wherever GET is; the server sends no body then. Uploads know
+// HEAD themselves.
+func headAsGet(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodHead && !strings.HasPrefix(r.URL.Path, "/uploads") && !strings.HasPrefix(r.URL.Path, "/bring-uploads") {
+			get := *r
+			get.Method = http.MethodGet
+			r = &get
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// noListing answers for folders as for what is not there.
+func noListing(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.URL.Path == "" || strings.HasSuffix(r.URL.Path, "/") {
+			http.NotFound(w, r)
+			return
+		}
 		next.ServeHTTP(w, r)
 	})
 }
@@ -333,6 +374,8 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		http.Error(w, invalid.Problem, http.StatusUnprocessableEntity)
 	case errors.Is(err, store.ErrNotFound):
 		s.message(w, r, http.StatusNotFound, "Not here", "What this address names does not exist, or not any more.", "/", "To the day sheet")
+	case store.NoText(err):
+		http.Error(w, "What was typed holds signs that are no text. Take them out and try again.", http.StatusBadRequest)
 	case r.Context().Err() != nil:
 		w.WriteHeader(499) // the browser went away
 	default:

@@ -60,7 +60,7 @@ func newUploads(s *Server) (*uploads, error) {
 	for at, to := range map[string]*http.Handler{"/uploads/": &u.handler, "/bring-uploads/": &u.clients} {
 		h, err := tusd.NewHandler(tusd.Config{
 			BasePath: at, StoreComposer: composer, MaxSize: maxUpload, Logger: xslog.New(xslog.NewTextHandler(io.Discard, nil)),
-			RespectForwardedHeaders: true, DisableDownload: true, PreFinishResponseCallback: u.finished,
+			RespectForwardedHeaders: true, DisableDownload: true, DisableConcatenation: true, Cors: &tusd.CorsConfig{Disable: true}, PreFinishResponseCallback: u.finished,
 			PreUploadCreateCallback: func(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
 				return u.mayCreate(e, to == &u.clients)
 			},

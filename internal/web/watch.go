@@ -72,7 +72,6 @@ func (s *Server) https() bool { return strings.HasPrefix(s.BaseURL, "https:") }
 // on.
 func addressIsKey(w http.ResponseWriter) {
 	w.Header().Set("Referrer-Policy", "no-referrer")
-	w.Header().Set("X-Robots-Tag", "noindex, nofollow, noarchive")
 }
 
 // watched finds the film behind a link, or tells the client kindly why not,
