@@ -22,6 +22,7 @@ require (
 	github.com/kdomanski/iso9660 v0.4.0
 	github.com/klauspost/compress v1.20.1
 	github.com/landlock-lsm/go-landlock v0.11.2
+	github.com/nbutton23/zxcvbn-go v0.0.0-20210217022336-fa2cb2858354
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/prometheus/client_golang v1.25.0
 	github.com/riverqueue/river v0.51.1

@@ -12,6 +12,7 @@ import (
 
 	"golang.org/x/term"
 
+	"nelko/internal/accounts"
 	"nelko/internal/app"
 	"nelko/internal/demo"
 	"nelko/internal/media"
@@ -93,7 +94,7 @@ func (userFirstCmd) Run(ctx context.Context) error {
 
 // askPassword reads a password, unseen on a terminal.
 func askPassword(in *bufio.Reader) (string, error) {
-	fmt.Print("Password, at least 10 characters: ")
+	fmt.Printf("Password, at least %d characters: ", accounts.MinPassword)
 	if term.IsTerminal(int(os.Stdin.Fd())) {
 		b, err := term.ReadPassword(int(os.Stdin.Fd()))
 		fmt.Println()

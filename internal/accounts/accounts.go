@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net/mail"
 	"strings"
+	"time"
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/pgxstore"
@@ -19,12 +20,6 @@ import (
 
 // Accounts is the room.
 type Accounts struct{ Store *store.Store }
-
-// MinPassword is the least number of characters in a password.
-const MinPassword = 10
-
-// argon2 parameters: OWASP Password Storage Cheat Sheet, from memory.
-var argon = &argon2id.Params{Memory: 19 * 1024, Iterations: 2, Parallelism: 1, SaltLength: 16, KeyLength: 32}
 
 // Add makes an account.
 func (a *Accounts) Add(ctx context.Context, email, name, password string, role store.Role) (store.User, error) {
@@ -39,7 +34,7 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 	if role != store.Owner && role != store.Operator {
 		return u, invalid.Field("role", "The role must be owner or operator.")
 	}
-	hash, err := hashPassword(password)
+	hash, err := hashPassword(password, email, name, a.studio(ctx))
 	if err != nil {
 		return u, err
 	}
@@ -51,24 +46,119 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 	return u, err
 }
 
-func hashPassword(p string) (string, error) {
-	if len([]rune(p)) < MinPassword || len(p) > 500 {
-		return "", invalid.Field("password", "A password needs at least %d characters.", MinPassword)
-	}
-	return argon2id.CreateHash(p, argon)
+// SetPassword gives an account a new password and ends its sessions.
+func (a *Accounts) SetPassword(ctx context.Context, email, password string) error {
+	return a.change(ctx, func(tx *gorm.DB) (store.User, error) {
+		return store.One[store.User](tx, "lower(email) = lower(?)", strings.TrimSpace(email))
+	}, func(_ *gorm.DB, u *store.User) error { return a.password(ctx, u, password) })
 }
 
-// SetPassword gives an account a new password.
-func (a *Accounts) SetPassword(ctx context.Context, email, password string) error {
-	hash, err := hashPassword(password)
-	if err != nil {
+// ChangePassword gives whoever knows the present password a new one and ends all
+// sessions; the user comes back with the era of the next.
+func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User, err error) {
+	err = a.change(ctx, byID(id), func(_ *gorm.DB, was *store.User) error {
+		ok, err := argon2id.ComparePasswordAndHash(present, was.PasswordHash)
+		if err == nil && !ok {
+			err = invalid.Field("present", "That is not your present password.")
+		}
+		if err == nil {
+			err = a.password(ctx, was, next)
+		}
+		u = *was
 		return err
+	})
+	return u, err
+}
+
+// EndSessions ends all sessions of a user; the user comes back with the era of the next.
+func (a *Accounts) EndSessions(ctx context.Context, id int64) (u store.User, err error) {
+	err = a.change(ctx, byID(id), func(_ *gorm.DB, was *store.User) error {
+		was.SessionEra++
+		u = *was
+		return nil
+	})
+	return u, err
+}
+
+// Person is what an owner changes of an account.
+type Person struct {
+	Name     string
+	Role     store.Role
+	Disabled bool
+}
+
+// Change renames an account, gives it a role, and lets it sign in or not. An owner who
+// can sign in is always left. Sessions of one that is disabled are over.
+func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
+	p.Name = strings.TrimSpace(p.Name)
+	switch {
+	case p.Name == "" || len(p.Name) > 200:
+		return invalid.Field("name", "A name has 1 to 200 letters.")
+	case p.Role != store.Owner && p.Role != store.Operator:
+		return invalid.Field("role", "The role must be owner or operator.")
 	}
-	res := a.Store.DB.WithContext(ctx).Model(&store.User{}).Where("lower(email) = lower(?)", strings.TrimSpace(email)).Update("password_hash", hash)
-	if res.Error == nil && res.RowsAffected == 0 {
-		return fmt.Errorf("account %s: %w", email, store.ErrNotFound)
+	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+		if u.Role == store.Owner && u.DisabledAt == nil && (p.Role != store.Owner || p.Disabled) {
+			var others int64
+			err := tx.Model(&store.User{}).Where("role = ? AND disabled_at IS NULL AND id <> ?", store.Owner, id).Count(&others).Error
+			if err != nil {
+				return err
+			}
+			if others == 0 {
+				return invalid.Field("role", "%s is the only owner who can sign in.", u.Name)
+			}
+		}
+		u.Name, u.Role = p.Name, p.Role
+		switch {
+		case p.Disabled && u.DisabledAt == nil:
+			now := time.Now()
+			u.DisabledAt = &now
+			u.SessionEra++
+		case !p.Disabled:
+			u.DisabledAt = nil
+		}
+		return nil
+	})
+}
+
+func byID(id int64) func(*gorm.DB) (store.User, error) {
+	return func(tx *gorm.DB) (store.User, error) { return store.One[store.User](tx, "id = ?", id) }
+}
+
+// change changes one account, alone: what is said of all owners holds.
+func (a *Accounts) change(ctx context.Context, find func(*gorm.DB) (store.User, error), how func(*gorm.DB, *store.User) error) error {
+	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Exec("LOCK TABLE users IN SHARE ROW EXCLUSIVE MODE").Error; err != nil {
+			return err
+		}
+		u, err := find(tx)
+		if err != nil {
+			return fmt.Errorf("account: %w", err)
+		}
+		if err := how(tx, &u); err != nil {
+			return err
+		}
+		return tx.Save(&u).Error
+	})
+}
+
+// password sets a password and ends sessions.
+func (a *Accounts) password(ctx context.Context, u *store.User, p string) error {
+	hash, err := hashPassword(p, u.Email, u.Name, a.studio(ctx))
+	if err == nil {
+		u.PasswordHash = hash
+		u.SessionEra++
 	}
-	return res.Error
+	return err
+}
+
+// studio is the studio's name; none while it has none.
+func (a *Accounts) studio(ctx context.Context) string {
+	st, err := store.One[store.Studio](a.Store.DB.WithContext(ctx), "true")
+	if err != nil {
+		return ""
+	}
+	return st.Name
 }
 
 // Hash hashes a password that is no account's, like a link's: of any length.
@@ -100,15 +190,16 @@ func (a *Accounts) SignIn(ctx context.Context, email, password string) (store.Us
 	if err != nil {
 		return u, err
 	}
-	if !ok {
+	if !ok || u.DisabledAt != nil {
 		return u, ErrSignIn
 	}
 	return u, nil
 }
 
-// ByID is the user of an ID.
-func (a *Accounts) ByID(ctx context.Context, id int64) (store.User, error) {
-	return store.One[store.User](a.Store.DB.WithContext(ctx), "id = ?", id)
+// InSession is the user of a session that began in an era; store.ErrNotFound if it is
+// over.
+func (a *Accounts) InSession(ctx context.Context, id int64, era int) (store.User, error) {
+	return store.One[store.User](a.Store.DB.WithContext(ctx), "id = ? AND session_era = ? AND disabled_at IS NULL", id, era)
 }
 
 // List lists all users.

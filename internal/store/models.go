@@ -56,6 +56,8 @@ type User struct {
 	Email, Name  string
 	Role         Role
 	PasswordHash string
+	SessionEra   int        // sessions that began in an earlier one are over
+	DisabledAt   *time.Time // may not sign in since
 	CreatedAt    time.Time
 }
 

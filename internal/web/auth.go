@@ -30,7 +30,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 		if id != 0 && s.idle(r) {
 			id = 0
 		}
-		u, err := s.House.Accounts.ByID(r.Context(), id)
+		u, err := s.House.Accounts.InSession(r.Context(), id, s.sessions.GetInt(r.Context(), "era"))
 		if id == 0 || errors.Is(err, store.ErrNotFound) {
 			s.askSignIn(w, r)
 			return
@@ -164,6 +164,7 @@ func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	s.sessions.Put(r.Context(), "user", u.ID)
+	s.sessions.Put(r.Context(), "era", u.SessionEra)
 	s.sessions.Put(r.Context(), "used", s.House.Orders.Now().Unix())
 	http.Redirect(w, r, next, http.StatusSeeOther)
 }

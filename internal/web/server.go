@@ -155,6 +155,7 @@ func (s *Server) routes() http.Handler {
 
 func (s *Server) operatorRoutes(r chi.Router) {
 	r.Get("/", s.daySheet)
+	s.accountRoutes(r)
 	r.Get("/events", s.events)
 	r.Get("/orders/new", s.newOrderPage)
 	r.Post("/orders", s.newOrder)
@@ -259,6 +260,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/settings/mark", s.markPicture)
 		r.Post("/settings/mark", s.changeMark)
 		r.Post("/settings/users", s.addUser)
+		r.Post("/settings/users/{user}", s.changeUser)
 		r.Post("/settings/host/{act:in|out}", s.signInAtHost)
 		r.Get("/settings/host/back", s.backFromHost)
 		r.Post("/settings/transitions/forget", s.forgetTransition)

@@ -77,3 +77,40 @@ func version(t *testing.T, v *site) string {
 	out, _, _ := strings.Cut(after, "/")
 	return out
 }
+
+// Who changes the password goes on here and is out everywhere else.
+func TestAPasswordIsChangedByItsOwner(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	elsewhere := v.client
+	v.client = v.browser()
+	v.signIn("wren@studio.example")
+	_, body := v.get("/account")
+	assert.Contains(t, body, "wren@studio.example")
+	res, body := v.post("/account/password", "present", "a wrong password", "password", "oars over slack water")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "not your present password")
+	res, body = v.post("/account/password", "present", "a long password", "password", "wren wren wren")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "name that everybody knows")
+	res, _ = v.post("/account/password", "present", "a long password", "password", "oars over slack water")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+	res, _ = v.get("/")
+	assert.Equal(t, http.StatusOK, res.StatusCode, "this session goes on")
+	here := v.client
+	v.client = elsewhere
+	res, _ = v.get("/")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode, "the other is over")
+	v.client = here
+	res, _ = v.post("/account/sessions")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+
+	res, body = v.post("/settings/users/1", "name", "Wren", "role", "operator")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	assert.Contains(t, body, "only owner")
+	res, _ = v.post("/settings/users/2", "name", "Mara Q.", "role", "operator", "disabled", "true")
+	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
+	v.client = v.browser()
+	res, _ = v.post("/signin", "email", "mara@studio.example", "password", "a long password")
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+}

@@ -212,7 +212,7 @@ func TestRoles(t *testing.T) {
 	assert.Contains(t, body, "Osprey Quay")
 	res, body = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "short", "role", "operator")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
-	assert.Contains(t, body, "at least 10 characters")
+	assert.Contains(t, body, "at least 12 characters")
 	res, _ = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "a long password", "role", "operator")
 	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
 }
