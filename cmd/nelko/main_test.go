@@ -1,13 +1,18 @@
 package main
 
 import (
+	"context"
 	"testing"
 
 	"github.com/alecthomas/kong"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/app"
 	"nelko/internal/core/doc"
+	"nelko/internal/demo"
+	"nelko/internal/house/housetest"
+	"nelko/internal/store"
 )
 
 func TestParseSize(t *testing.T) {
@@ -39,4 +44,26 @@ func TestMakeCommandLine(t *testing.T) {
 	assert.ErrorContains(t, err, "/nowhere")
 	_, err = parse("user", "add", "--role", "king", "a@b.example")
 	assert.ErrorContains(t, err, "role")
+}
+
+// Other machines are not let at an account whose password is public.
+func TestTheDemosAccountIsForThisMachine(t *testing.T) {
+	h := housetest.Open(t)
+	ctx := context.Background()
+	serve := func(addr string, c serveCmd) error {
+		return c.mayServe(ctx, &app.App{Settings: app.Settings{Addr: addr}, House: h})
+	}
+	for _, addr := range []string{"127.0.0.1:8080", "localhost:80", "[::1]:8080"} {
+		assert.NoError(t, serve(addr, serveCmd{Demo: true}), addr)
+	}
+	for _, addr := range []string{"0.0.0.0:8080", ":8080", "192.168.1.5:80", "[::]:80", "studio.example:80"} {
+		assert.ErrorContains(t, serve(addr, serveCmd{Demo: true}), "--demo-open", addr)
+		assert.NoError(t, serve(addr, serveCmd{Demo: true, DemoOpen: true}), addr)
+		assert.NoError(t, serve(addr, serveCmd{}), "there is no such account")
+	}
+	_, err := h.Accounts.Add(ctx, demo.Email, "", demo.Password, store.Owner)
+	require.NoError(t, err)
+	assert.ErrorContains(t, serve("0.0.0.0:80", serveCmd{}), "everybody knows", "it was made before")
+	require.NoError(t, h.Accounts.SetPassword(ctx, demo.Email, "oars over slack water"))
+	assert.NoError(t, serve("0.0.0.0:80", serveCmd{}), "its password is another now")
 }

@@ -35,7 +35,23 @@ const (
 )
 
 type serveCmd struct {
-	Demo bool `help:"Load the demo data if the studio is empty."`
+	Demo     bool `help:"Load the demo data if the studio is empty."`
+	DemoOpen bool `help:"Serve the demo's account, whose password everybody knows, to other machines too."`
+}
+
+// mayServe refuses to let other machines at the demo's account: its password is public.
+func (c *serveCmd) mayServe(ctx context.Context, a *app.App) error {
+	if c.DemoOpen || app.Loopback(a.Settings.Addr) {
+		return nil
+	}
+	_, err := a.House.Accounts.SignIn(ctx, demo.Email, demo.Password)
+	if !c.Demo && errors.Is(err, accounts.ErrSignIn) {
+		return nil
+	}
+	if err != nil && !errors.Is(err, accounts.ErrSignIn) {
+		return err
+	}
+	return fmt.Errorf("other machines reach %s, and everybody knows the password of the demo's account %s: listen on 127.0.0.1, change the password with “nelko user reset”, or say --demo-open", a.Settings.Addr, demo.Email)
 }
 
 // Run implements the subcommand.
@@ -49,6 +65,9 @@ func (c *serveCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer a.Close()
+	if err := c.mayServe(ctx, a); err != nil {
+		return err
+	}
 	if c.Demo {
 		if err := demo.Begin(ctx, a.House); err != nil {
 			return err

@@ -269,17 +269,20 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	return nil
 }
 
+// Loopback reports whether only this machine reaches an address to listen on.
+func Loopback(addr string) bool {
+	host, _, err := net.SplitHostPort(addr)
+	ip := net.ParseIP(host)
+	return err == nil && (host == "localhost" || ip != nil && ip.IsLoopback())
+}
+
 // metrics serves figures for Prometheus on a loopback address of their own
 // until ctx ends.
 func (a *App) metrics(ctx context.Context) error {
 	if a.Settings.Metrics == "" {
 		return nil
 	}
-	host, _, err := net.SplitHostPort(a.Settings.Metrics)
-	if err != nil {
-		return err
-	}
-	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+	if !Loopback(a.Settings.Metrics) {
 		return fmt.Errorf("%s is not a loopback address", a.Settings.Metrics)
 	}
 	l, err := net.Listen("tcp", a.Settings.Metrics)
