@@ -13,6 +13,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -296,11 +297,14 @@ func wholeText(next http.Handler) http.Handler {
 	})
 }
 
-// headAsGet answers HEAD wherever GET is; the server sends no body then. Uploads know
-// HEAD themselves.
+// headAsGet answers HEAD wherever GET is; the server sends no body then. Uploads and
+// stand-ins know HEAD themselves.
 func headAsGet(next http.Handler) http.Handler {
+	own := func(path string) bool {
+		return slices.ContainsFunc([]string{"/uploads", "/bring-uploads", "/standins/"}, func(p string) bool { return strings.HasPrefix(path, p) })
+	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodHead && !strings.HasPrefix(r.URL.Path, "/uploads") && !strings.HasPrefix(r.URL.Path, "/bring-uploads") {
+		if r.Method == http.MethodHead && !own(r.URL.Path) {
 			get := *r
 			get.Method = http.MethodGet
 			r = &get
