@@ -31,15 +31,13 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 	if name == "" {
 		u.Name, _, _ = strings.Cut(email, "@")
 	}
-	if role != store.Owner && role != store.Operator {
-		return u, invalid.Field("role", "The role must be owner or operator.")
-	}
-	hash, err := hashPassword(password, email, name, a.studio(ctx))
-	if err != nil {
+	if err := checkRole(role); err != nil {
 		return u, err
 	}
-	u.PasswordHash = hash
-	err = a.Store.DB.WithContext(ctx).Create(&u).Error
+	if err := setPassword(a.Store.DB.WithContext(ctx), &u, password); err != nil {
+		return u, err
+	}
+	err := a.Store.DB.WithContext(ctx).Create(&u).Error
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		return u, invalid.Field("email", "There is an account for %s already.", email)
 	}
@@ -50,19 +48,19 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 func (a *Accounts) SetPassword(ctx context.Context, email, password string) error {
 	return a.change(ctx, func(tx *gorm.DB) (store.User, error) {
 		return store.One[store.User](tx, "lower(email) = lower(?)", strings.TrimSpace(email))
-	}, func(_ *gorm.DB, u *store.User) error { return a.password(ctx, u, password) })
+	}, func(tx *gorm.DB, u *store.User) error { return newPassword(tx, u, password) })
 }
 
 // ChangePassword gives whoever knows the present password a new one and ends all
 // sessions; the user comes back with the era of the next.
 func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User, err error) {
-	err = a.change(ctx, byID(id), func(_ *gorm.DB, was *store.User) error {
+	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		ok, err := argon2id.ComparePasswordAndHash(present, was.PasswordHash)
 		if err == nil && !ok {
 			err = invalid.Field("present", "That is not your present password.")
 		}
 		if err == nil {
-			err = a.password(ctx, was, next)
+			err = newPassword(tx, was, next)
 		}
 		u = *was
 		return err
@@ -91,11 +89,11 @@ type Person struct {
 // can sign in is always left. Sessions of one that is disabled are over.
 func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
 	p.Name = strings.TrimSpace(p.Name)
-	switch {
-	case p.Name == "" || len(p.Name) > 200:
+	if p.Name == "" || len(p.Name) > 200 {
 		return invalid.Field("name", "A name has 1 to 200 letters.")
-	case p.Role != store.Owner && p.Role != store.Operator:
-		return invalid.Field("role", "The role must be owner or operator.")
+	}
+	if err := checkRole(p.Role); err != nil {
+		return err
 	}
 	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		if u.Role == store.Owner && u.DisabledAt == nil && (p.Role != store.Owner || p.Disabled) {
@@ -142,23 +140,33 @@ func (a *Accounts) change(ctx context.Context, find func(*gorm.DB) (store.User, 
 	})
 }
 
-// password sets a password and ends sessions.
-func (a *Accounts) password(ctx context.Context, u *store.User, p string) error {
-	hash, err := hashPassword(p, u.Email, u.Name, a.studio(ctx))
+func checkRole(r store.Role) error {
+	if r != store.Owner && r != store.Operator {
+		return invalid.Field("role", "The role must be owner or operator.")
+	}
+	return nil
+}
+
+// newPassword sets another password and ends sessions.
+func newPassword(tx *gorm.DB, u *store.User, p string) error {
+	err := setPassword(tx, u, p)
 	if err == nil {
-		u.PasswordHash = hash
 		u.SessionEra++
 	}
 	return err
 }
 
-// studio is the studio's name; none while it has none.
-func (a *Accounts) studio(ctx context.Context) string {
-	st, err := store.One[store.Studio](a.Store.DB.WithContext(ctx), "true")
-	if err != nil {
-		return ""
+// setPassword sets the password of an account that is kept afterwards.
+func setPassword(tx *gorm.DB, u *store.User, p string) error {
+	st, err := store.One[store.Studio](tx, "true")
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return err
 	}
-	return st.Name
+	if err := checkPassword(p, u.Email, u.Name, st.Name); err != nil {
+		return err
+	}
+	u.PasswordHash, err = argon2id.CreateHash(p, argon)
+	return err
 }
 
 // Hash hashes a password that is no account's, like a link's: of any length.

@@ -73,10 +73,3 @@ func checkPassword(p string, known ...string) error {
 	}
 	return nil
 }
-
-func hashPassword(p string, known ...string) (string, error) {
-	if err := checkPassword(p, known...); err != nil {
-		return "", err
-	}
-	return argon2id.CreateHash(p, argon)
-}

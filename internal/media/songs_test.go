@@ -95,13 +95,13 @@ func TestSongsOfEveryKindAreExact(t *testing.T) {
 func TestOddSongs(t *testing.T) {
 	dir := t.TempDir()
 	ctx := context.Background()
-	make := func(name string, args ...string) string {
+	made := func(name string, args ...string) string {
 		path := filepath.Join(dir, name)
 		tool(t, "ffmpeg", append(append([]string{"-v", "error", "-f", "lavfi"}, args...), path)...)
 		return path
 	}
 	// The header says ten minutes, there are two seconds.
-	lies := make("lies.wav", "-i", "sine=440:d=2", "-ac", "2", "-ar", "48000", "-fflags", "+bitexact")
+	lies := made("lies.wav", "-i", "sine=440:d=2", "-ac", "2", "-ar", "48000", "-fflags", "+bitexact")
 	raw, err := os.ReadFile(lies)
 	require.NoError(t, err)
 	binary.LittleEndian.PutUint32(raw[40:], 600*48000*4)
@@ -110,7 +110,7 @@ func TestOddSongs(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 2*timecode.SampleRate, float64(m.Length), 64, "as long as it sounds, not as it says")
 
-	cut := make("cut.mp3", "-i", "sine=440:d=20", "-c:a", "libmp3lame", "-b:a", "128k")
+	cut := made("cut.mp3", "-i", "sine=440:d=20", "-c:a", "libmp3lame", "-b:a", "128k")
 	raw, err = os.ReadFile(cut)
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(cut, raw[:len(raw)/2], 0o644))
@@ -118,12 +118,12 @@ func TestOddSongs(t *testing.T) {
 	require.NoError(t, err)
 	assert.InDelta(t, 10, float64(m.Length)/timecode.SampleRate, 0.3, "what came of a broken copy")
 
-	m, _, err = Probe(ctx, make("silent.flac", "-i", "anullsrc=d=20"), "silent.flac")
+	m, _, err = Probe(ctx, made("silent.flac", "-i", "anullsrc=d=20"), "silent.flac")
 	require.NoError(t, err)
 	assert.Empty(t, m.Heard.Rhythm.Beats)
 	assert.InDelta(t, 20, m.Heard.Lead, 0.01)
 
-	m, _, err = Probe(ctx, make("clipped.wav", "-i", "aevalsrc=max(-1\\,min(1\\,4*sin(2*PI*220*t)))|max(-1\\,min(1\\,4*sin(2*PI*220*t))):d=5:s=48000"), "clipped.wav")
+	m, _, err = Probe(ctx, made("clipped.wav", "-i", "aevalsrc=max(-1\\,min(1\\,4*sin(2*PI*220*t)))|max(-1\\,min(1\\,4*sin(2*PI*220*t))):d=5:s=48000"), "clipped.wav")
 	require.NoError(t, err)
 	assert.Greater(t, m.PeakDB, 0.0, "between its samples it is louder than full scale")
 
@@ -145,7 +145,7 @@ func TestOddSongs(t *testing.T) {
 	if testing.Short() {
 		return
 	}
-	long, _, err := Probe(ctx, make("long.mp3", "-i", "anoisesrc=c=pink:a=0.3:d=900:r=44100,tremolo=f=2:d=0.95", "-ac", "2", "-c:a", "libmp3lame", "-b:a", "128k"), "long.mp3")
+	long, _, err := Probe(ctx, made("long.mp3", "-i", "anoisesrc=c=pink:a=0.3:d=900:r=44100,tremolo=f=2:d=0.95", "-ac", "2", "-c:a", "libmp3lame", "-b:a", "128k"), "long.mp3")
 	require.NoError(t, err)
 	assert.InDelta(t, 900, float64(long.Length)/timecode.SampleRate, 0.002, "a quarter of an hour")
 	assert.NotNil(t, long.Heard)

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -30,13 +29,10 @@ func (s *Server) accountPage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int, n *notice) {
-	b, err := s.base(r, "Your account")
+	b, err := s.noted(r, "Your account", n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
-	}
-	if n != nil {
-		b.Notice = n
 	}
 	s.render(w, r, status, "account", struct {
 		base

@@ -199,6 +199,15 @@ type navItem struct {
 	Here       bool
 }
 
+// noted is base with a notice of the page's own, if there is one.
+func (s *Server) noted(r *http.Request, title string, n *notice) (base, error) {
+	b, err := s.base(r, title)
+	if n != nil {
+		b.Notice = n
+	}
+	return b, err
+}
+
 func (s *Server) base(r *http.Request, title string) (base, error) {
 	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {

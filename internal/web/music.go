@@ -110,13 +110,10 @@ func (s *Server) musicPage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showMusic(w http.ResponseWriter, r *http.Request, status int, n *notice) {
-	b, err := s.base(r, "Music")
+	b, err := s.noted(r, "Music", n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
-	}
-	if n != nil {
-		b.Notice = n
 	}
 	want, err := wantedMusic(r.URL.Query())
 	var wrong *invalid.Input

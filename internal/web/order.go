@@ -353,7 +353,7 @@ func (v *orderView) Terms() []plan.Term {
 	if len(v.Plan.Slides) == 0 {
 		return nil
 	}
-	return v.Plan.Terms(v.Doc, nil, nil)
+	return v.Plan.Terms()
 }
 
 func (v *orderView) context() edit.Context { return edit.Context{Theme: v.Theme, Library: v.Library} }

@@ -155,15 +155,12 @@ func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *notice) {
-	b, err := s.base(r, "New order")
+	b, err := s.noted(r, "New order", n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	all := s.House.Shelf.Themes.All()
-	if n != nil {
-		b.Notice = n
-	}
 	chosen, err := s.House.Shelf.Themes.Get(form["theme"])
 	if err != nil {
 		if chosen, err = s.House.Shelf.Themes.Get(shelf.DefaultTheme); err != nil {

@@ -161,13 +161,9 @@ func drawRows(w *orders.Dossier, waves map[doc.MediaID][]byte, own float64, abou
 	v.Width, v.RowH, v.SlideH, v.WaveY, v.WaveH = rowsWidth, rulerH+slideH+waveH+rowGap, slideH, rulerH+slideH, waveH
 	v.CaptionY, v.CaptionTextY, v.FramesPerRow, v.Seconds, v.Own = slideH-16, slideH-4, per, row, own > 0
 	d := drawing{Dossier: w, per: per, waves: waves, slideH: slideH, about: about}
-	for _, p := range w.Plan.Sound.Placed(w.Library) {
-		d.placed = append(d.placed, p)
-		if p.Role == doc.Music {
-			d.music = append(d.music, p)
-		}
-	}
-	d.beats = beatsIn(w, d.music)
+	d.placed = w.Plan.Sound.Placed(w.Library)
+	d.music = songsOf(d.placed)
+	d.beats = beatsIn(w.Library, d.music...)
 	for i := range n {
 		v.Rows = append(v.Rows, d.row(i))
 	}

@@ -11,7 +11,6 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/sound"
 	"nelko/internal/core/timecode"
-	"nelko/internal/orders"
 )
 
 // soundBar is what lies in one row of an item of the soundtrack, in units of the
@@ -34,10 +33,20 @@ type filmBeat struct {
 	Down bool
 }
 
-// beatsIn are the beats of songs where they are heard.
-func beatsIn(w *orders.Dossier, songs []doc.Placed) (out []filmBeat) {
-	for _, p := range songs {
-		h := w.Library[p.Media].Heard
+// songsOf is the music among items.
+func songsOf(items []doc.Placed) (out []doc.Placed) {
+	for _, p := range items {
+		if p.Role == doc.Music {
+			out = append(out, p)
+		}
+	}
+	return out
+}
+
+// beatsIn are the beats of items where they are heard.
+func beatsIn(lib doc.Library, items ...doc.Placed) (out []filmBeat) {
+	for _, p := range items {
+		h := lib[p.Media].Heard
 		if h == nil {
 			continue
 		}
@@ -90,14 +99,8 @@ func (s *Server) heldBeats(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	var songs []doc.Placed
-	for _, p := range d.Plan.Sound.Placed(d.Library) {
-		if p.Role == doc.Music {
-			songs = append(songs, p)
-		}
-	}
 	at := []float64{}
-	for _, b := range beatsIn(d, songs) {
+	for _, b := range beatsIn(d.Library, songsOf(d.Plan.Sound.Placed(d.Library))...) {
 		at = append(at, math.Round(b.At*1000)/1000)
 	}
 	w.Header().Set("Content-Type", "application/json")

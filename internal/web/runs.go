@@ -117,13 +117,10 @@ func (s *Server) newRunPage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showNewRun(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *notice) {
-	b, err := s.base(r, "New Run")
+	b, err := s.noted(r, "New Run", n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
-	}
-	if n != nil {
-		b.Notice = n
 	}
 	s.render(w, r, status, "newrun", struct {
 		base

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"nelko/internal/accounts"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/delivery"
@@ -21,13 +22,10 @@ func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int, n *notice) {
-	b, err := s.base(r, "Settings")
+	b, err := s.noted(r, "Settings", n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
-	}
-	if n != nil {
-		b.Notice = n
 	}
 	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
@@ -66,7 +64,8 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		Fields      []string
 		Host        *store.HostAccount
 		HostAddress string
-	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...), account, s.House.Hosting.Host})
+		Least       int // characters of a password
+	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...), account, s.House.Hosting.Host, accounts.MinPassword})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong

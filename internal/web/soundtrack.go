@@ -161,16 +161,10 @@ func (s *Server) track(ctx context.Context, wk *orders.Dossier) (*trackView, err
 			firstMusic = false
 		}
 		t.Narrated = t.Narrated || v.NarrationRole
-		if h := wk.Library[pl.Media].Heard; h != nil && pl.Role == doc.Music {
-			for _, b := range h.Rhythm.Beats {
-				for _, piece := range pl.Pieces {
-					if at, ok := piece.InFilm(timecode.Samples(b.At * timecode.SampleRate)); ok {
-						beats = append(beats, strconv.FormatFloat(float64(at)/timecode.SampleRate, 'f', 3, 64))
-					}
-				}
-			}
-		}
 		t.Items = append(t.Items, v)
+	}
+	for _, b := range beatsIn(wk.Library, songsOf(placed)...) {
+		beats = append(beats, strconv.FormatFloat(b.At, 'f', 3, 64))
 	}
 	t.HasBeats = len(beats) > 0
 	t.Beats = strings.Join(beats, " ")
@@ -255,15 +249,10 @@ func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share fu
 		if h.Tail > 1 {
 			facts = append(facts, fmt.Sprintf("the last %.1f s are silent", h.Tail))
 		}
-		for _, b := range h.Rhythm.Beats {
-			if !b.Down {
-				continue
-			}
-			for _, piece := range pl.Pieces {
-				if at, ok := piece.InFilm(timecode.Samples(b.At * timecode.SampleRate)); ok {
-					v.Bars = append(v.Bars, of(at-pl.Start))
-				}
-			}
+	}
+	for _, b := range beatsIn(wk.Library, pl) {
+		if b.Down {
+			v.Bars = append(v.Bars, round2(100*(b.At-v.Start)/math.Max(1e-6, seconds(pl.Length))))
 		}
 	}
 	v.Facts = strings.Join(facts, " · ")

@@ -15,17 +15,16 @@ import (
 // 5.1.5).
 func TestNobodyIsLedAway(t *testing.T) {
 	v := open(t)
+	who := []string{"wren@studio.example", "mara@studio.example"} // in turn: tries of one are limited
 	for next, want := range map[string]string{
 		"/orders/1?x=2#y": "/orders/1?x=2#y", "//evil.example": "/", "/\t/evil.example": "/", "/\n/evil.example": "/", `/\evil.example`: "/", `\/evil.example`: "/",
 		"https://evil.example/": "/", "javascript:alert(1)": "/", "/%5cevil.example": "/", "/%09/evil.example": "/", "evil.example": "/", "": "/",
 	} {
-		res, _ := v.post("/signin", "email", "wren@studio.example", "password", "a long password", "next", next)
+		who[0], who[1] = who[1], who[0]
+		res, _ := v.post("/signin", "email", who[0], "password", "a long password", "next", next)
 		assert.Equal(t, want, res.Header.Get("Location"), "%q", next)
 		v.post("/signout")
 		v.client = v.browser()
-		if next == "" {
-			break
-		}
 	}
 }
 

@@ -20,7 +20,7 @@ func (s *Server) why(w http.ResponseWriter, r *http.Request) {
 	}
 	var terms []plan.Term
 	if len(d.Plan.Slides) > 0 {
-		terms = d.Plan.Terms(d.Doc, d.Theme, d.Library)
+		terms = d.Plan.Explained(d.Doc, d.Theme, d.Library)
 	}
 	n := queryInt(r, "term", -1)
 	if n < 0 || n >= int64(len(terms)) {

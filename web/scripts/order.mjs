@@ -35,7 +35,7 @@ function keep(attribute, element, how) {
   if (element.tagName === "CANVAS" || (attribute === "style" && element.matches(".contact"))) return false;
   return !(how === "remove" && element.tagName === "image" && attribute === "href");
 }
-const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep, beforeNodeRemoved: (node) => !node.parentElement?.matches("#handles, #remedies-place"), beforeNodeMorphed: (node) => node.id !== "remedies-place" } });
+const morph = (old, fresh) => Idiomorph.morph(old, fresh, { morphStyle: "outerHTML", restoreFocus: true, callbacks: { beforeAttributeUpdated: keep, beforeNodeRemoved: (node) => !node.parentElement?.matches("#handles"), beforeNodeMorphed: (node) => node.id !== "remedies-place" } });
 
 // What htmx has to know of: only elements that ask for something, and only when
 // they are new or ask for something else.

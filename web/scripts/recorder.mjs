@@ -15,11 +15,13 @@ async function record(button) {
     recording.stop();
     return;
   }
+  button.disabled = true; // until it records: a second press would begin another
   let stream;
   try {
     stream = await navigator.mediaDevices.getUserMedia({ audio: { echoCancellation: false, noiseSuppression: false } });
   } catch (err) {
     out.value = err.name === "NotAllowedError" ? "The browser may not use the microphone. Allow it beside the address, then press Record again." : "No microphone was found.";
+    button.disabled = false;
     return;
   }
   for (const n of [3, 2, 1]) {
@@ -55,6 +57,7 @@ async function record(button) {
   });
   recording.start();
   button.textContent = "Stop";
+  button.disabled = false;
 }
 
 let takes = 0;

@@ -23,7 +23,7 @@ type Term struct {
 // operator can check it.
 func (p Plan) Arithmetic() string {
 	var b strings.Builder
-	for _, t := range p.Terms(doc.Slideshow{}, nil, nil) {
+	for _, t := range p.Terms() {
 		if t.Sign != "" {
 			b.WriteString(" " + t.Sign + " ")
 		}
@@ -47,10 +47,8 @@ func kindOf(s Slide) string {
 	return "still"
 }
 
-// Terms are the parts of the arithmetic in the order in which they are written. d, t
-// and lib, of which the plan was made, are asked where each comes from; without a
-// theme none says.
-func (p Plan) Terms(d doc.Slideshow, t *theme.Theme, lib doc.Library) []Term {
+// Terms are the parts of the arithmetic in the order in which they are written.
+func (p Plan) Terms() []Term {
 	sums := map[string]timecode.Frames{}
 	ids := map[string][]doc.SlideID{}
 	var single []Term // openings and closings
@@ -99,14 +97,23 @@ func (p Plan) Terms(d doc.Slideshow, t *theme.Theme, lib doc.Library) []Term {
 	if n := len(joined); n > 0 {
 		out = append(out, Term{Sign: "−", Text: fmt.Sprintf("%s × %.2f s", wording.Counted(n, "join"), p.Rate.Seconds(overlap)/float64(n)), Slides: joined})
 	}
-	out = append(out, Term{Sign: "=", Text: timecode.Clock(p.Rate.Seconds(p.Frames))}, p.music(), p.between())
-	if p.Music == 0 {
-		out = out[:len(out)-1]
+	out = append(out, Term{Sign: "=", Text: timecode.Clock(p.Rate.Seconds(p.Frames))}, p.music())
+	if p.Music > 0 {
+		out = append(out, p.between())
 	}
-	if t != nil {
-		for i := range out {
-			p.explain(&out[i], at, d, t, lib)
-		}
+	return out
+}
+
+// Explained are Terms with where each comes from: d, t and lib are what the plan was made
+// of.
+func (p Plan) Explained(d doc.Slideshow, t *theme.Theme, lib doc.Library) []Term {
+	at := map[doc.SlideID]int{}
+	for i, s := range p.Slides {
+		at[s.ID] = i
+	}
+	out := p.Terms()
+	for i := range out {
+		p.explain(&out[i], at, d, t, lib)
 	}
 	return out
 }

@@ -51,10 +51,11 @@ func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames, even bool) err
 				until += half
 			}
 		}
-		if err := p.makeSong(lib, i, until); err != nil {
+		over, err := p.makeSong(lib, i, until)
+		if err != nil {
 			return err
 		}
-		if !last && p.Made != nil && p.Made.Over > 0 {
+		if !last && over > 0 {
 			p.Sound.Items[i].FadeOutSeconds = max(p.Sound.Items[i].FadeOutSeconds, evenFade)
 		}
 	}
@@ -62,8 +63,9 @@ func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames, even bool) err
 	return nil
 }
 
-// makeSong makes item i so long that it ends at a sample of the film.
-func (p *Plan) makeSong(lib doc.Library, i int, until timecode.Samples) error {
+// makeSong makes item i so long that it ends at a sample of the film; over is how many
+// seconds before its own end.
+func (p *Plan) makeSong(lib doc.Library, i int, until timecode.Samples) (over float64, err error) {
 	placed := p.Sound.Placed(lib)[i]
 	m := lib[placed.Media]
 	want := float64(until-placed.Start) / timecode.SampleRate
@@ -73,21 +75,22 @@ func (p *Plan) makeSong(lib doc.Library, i int, until timecode.Samples) error {
 		length = min(length, to-from)
 	}
 	if want <= 0 {
-		return nil // the pictures end before it begins; what goes on is cut with the film
+		return 0, nil // the pictures end before it begins; what goes on is cut with the film
 	}
 	made, ok := m.Version(from, length, want)
 	if !ok {
-		return fmt.Errorf("%w: %s has %s, they last %s, and there is no place where it could go on unheard", ErrNoVersion,
+		return 0, fmt.Errorf("%w: %s has %s, they last %s, and there is no place where it could go on unheard", ErrNoVersion,
 			m.Name, timecode.Clock(length), timecode.Clock(want))
 	}
 	p.Sound.Items[i].Trim, p.Sound.Items[i].Made = doc.Trim{}, made.Stretches
+	over = made.Over
 	if p.Made != nil {
 		made.Joins += p.Made.Joins
 		made.Alike = min(made.Alike, p.Made.Alike)
 		made.Over = max(made.Over, p.Made.Over)
 	}
 	p.Made = &made
-	return nil
+	return over, nil
 }
 
 // Beats are the film's: where in it cuts are welcome, as the document's rule has it.

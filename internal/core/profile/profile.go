@@ -270,8 +270,9 @@ func (p Profile) Validate() error {
 	}
 	if a := p.Audio; a.Codec == "" || a.Encoder == "" || a.Kbps != 0 && (a.Kbps < 16 || a.Kbps > 1536) {
 		return fmt.Errorf("audio.kbps: %d of %q; must be 16 to 1536, or 0 for lossless sound", p.Audio.Kbps, p.Audio.Codec)
-	} else if a.LUFS != 0 && (a.LUFS < -40 || a.LUFS > -5) {
-		return fmt.Errorf("audio.lufs: %g; must be −40 to −5, or 0 for the film's own", a.LUFS)
+	}
+	if l := p.Audio.LUFS; l != 0 && (l < -40 || l > -5) {
+		return fmt.Errorf("audio.lufs: %g; must be −40 to −5, or 0 for the film's own", l)
 	}
 	if p.Kind == OfSound {
 		return nil
