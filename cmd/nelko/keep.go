@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"nelko/internal/app"
 )
@@ -51,6 +52,18 @@ func (c *verifyCmd) Run(ctx context.Context) error {
 		fmt.Printf("%s; it is made again\n", d)
 	}
 	fmt.Printf("Read back %d discs; %d damaged\n", discs, len(damaged))
+	if err != nil {
+		return err
+	}
+	files, lost, err := a.House.Intake.Verify(ctx, c.All, 1000, 0)
+	for _, l := range lost {
+		of := "no order"
+		if len(l.Orders) > 0 {
+			of = "of order " + strings.Trim(strings.Join(strings.Fields(fmt.Sprint(l.Orders)), ", "), "[]")
+		}
+		fmt.Printf("%s, %s: %s; send it in again, or bring a backup back\n", l.Name, of, l.Why)
+	}
+	fmt.Printf("Read back %d files of material; %d damaged or missing\n", files, len(lost))
 	return err
 }
 
@@ -60,7 +73,12 @@ type backupCmd struct {
 
 // Run implements the subcommand.
 func (c *backupCmd) Run(ctx context.Context) error {
-	a, err := open(ctx)
+	// As whoever asks: only that user may be able to write where it is to be.
+	s, err := app.ReadSettings()
+	if err != nil {
+		return err
+	}
+	a, err := app.Open(ctx, s)
 	if err != nil {
 		return err
 	}

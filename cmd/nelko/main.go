@@ -31,7 +31,8 @@ type commands struct {
 	Demo     demoCmd     `cmd:"" help:"Load the demo data, or paint its material into a folder."`
 	User     userCmd     `cmd:"" help:"Add an account or reset a password."`
 	Sweep    sweepCmd    `cmd:"" help:"Do away with what nobody needs any more, as the server does every hour."`
-	Verify   verifyCmd   `cmd:"" help:"Read the files of delivered films back, compare them with their sums, and have what is damaged made again."`
+	Verify   verifyCmd   `cmd:"" help:"Read films, discs and material back, compare them with their sums, have made again what can be, and name what must be sent in again."`
+	Soak     soakCmd     `cmd:"" help:"Run a studio of its own under operators and viewers while server, worker and database are killed at random, and see that nothing that was acknowledged is lost."`
 	Backup   backupCmd   `cmd:"" help:"Write the whole studio into one file, while it works."`
 	Restore  restoreCmd  `cmd:"" help:"Put a backed-up studio into an empty database and blob store."`
 }

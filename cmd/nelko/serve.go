@@ -7,8 +7,11 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"os/user"
 	"runtime/debug"
+	"strconv"
 	"strings"
+	"syscall"
 
 	"golang.org/x/term"
 
@@ -21,10 +24,38 @@ import (
 
 func open(ctx context.Context) (*app.App, error) {
 	s, err := app.ReadSettings()
+	if err == nil {
+		err = asOwner(s.Var)
+	}
 	if err != nil {
 		return nil, err
 	}
 	return app.Open(ctx, s)
+}
+
+// asOwner has root go on as the user whose folder of local files it is: what is
+// written there must be that user's, who runs the server.
+func asOwner(folder string) error {
+	st, err := os.Stat(folder)
+	if err != nil || os.Geteuid() != 0 {
+		return nil // there is none yet
+	}
+	owner, ok := st.Sys().(*syscall.Stat_t)
+	if !ok || owner.Uid == 0 {
+		return nil
+	}
+	who, err := user.LookupId(strconv.FormatUint(uint64(owner.Uid), 10))
+	if err != nil {
+		return fmt.Errorf("the owner of %s: %w", folder, err)
+	}
+	group, err := strconv.Atoi(who.Gid)
+	if err != nil {
+		return err
+	}
+	if err := errors.Join(syscall.Setgroups([]int{group}), syscall.Setgid(group), syscall.Setuid(int(owner.Uid))); err != nil {
+		return fmt.Errorf("going on as %s, whose folder %s is: %w", who.Username, folder, err)
+	}
+	return nil
 }
 
 // A server's pages make much short-lived garbage in a small heap, so it may
@@ -44,7 +75,7 @@ func (c *serveCmd) mayServe(ctx context.Context, a *app.App) error {
 	if c.DemoOpen || app.Loopback(a.Settings.Addr) {
 		return nil
 	}
-	_, err := a.House.Accounts.SignIn(ctx, demo.Email, demo.Password)
+	_, err := a.House.Accounts.Check(ctx, demo.Email, demo.Password)
 	if !c.Demo && errors.Is(err, accounts.ErrSignIn) {
 		return nil
 	}
@@ -54,12 +85,17 @@ func (c *serveCmd) mayServe(ctx context.Context, a *app.App) error {
 	return fmt.Errorf("other machines reach %s, and everybody knows the password of the demo's account %s: listen on 127.0.0.1, change the password with “nelko user reset”, or say --demo-open", a.Settings.Addr, demo.Email)
 }
 
+// keepToOneself has all files and folders that this process makes readable by
+// its own user only.
+func keepToOneself() { syscall.Umask(0o077) }
+
 // Run implements the subcommand.
 func (c *serveCmd) Run(ctx context.Context) error {
 	if os.Getenv("GOGC") == "" && os.Getenv("GOMEMLIMIT") == "" {
 		debug.SetGCPercent(servedGarbage)
 		debug.SetMemoryLimit(servedMemory)
 	}
+	keepToOneself()
 	a, err := open(ctx)
 	if err != nil {
 		return err
@@ -130,6 +166,7 @@ type workCmd struct{}
 
 // Run implements the subcommand.
 func (workCmd) Run(ctx context.Context) error {
+	keepToOneself()
 	a, err := open(ctx)
 	if err != nil {
 		return err

@@ -30,33 +30,95 @@ const (
 	probeAll   = 15 * time.Minute // everything about one file, decoding a whole song included
 	quietLimit = 60 * time.Second // a decoder that gives nothing for so long is taken for stuck
 	afterKill  = 2 * time.Second  // what is waited for once a child was killed
+
+	// The memory of a decoder. Frames larger than those of most cameras need
+	// more, as decoders hold several.
+	decoderMemory = 640 << 20
+	largeMemory   = 1600 << 20
+	largeFrame    = 4096 * 2304 // pixels
+
+	// Processor time: seconds for a look at a file, and for decoding one to its
+	// end, which long clips in films need.
+	lookSeconds   = 60
+	decodeSeconds = 4 * 3600
 )
 
 // errStuck means that a decoder gave nothing for too long.
 var errStuck = fmt.Errorf("nothing came of it for %.0f s", quietLimit.Seconds())
 
-// child is a command that ends with ctx, whatever it is doing.
-func child(ctx context.Context, name string, args ...string) *exec.Cmd {
+// child is a command in a cage that ends with ctx and with this process,
+// whatever it is doing.
+func child(ctx context.Context, c cage, name string, args ...string) *exec.Cmd {
 	cmd := exec.CommandContext(ctx, name, args...)
 	cmd.WaitDelay = afterKill
-	return cmd
+	if c.free {
+		return withParent(cmd)
+	}
+	return caged(cmd, c)
 }
 
-// output runs a child within a limit and gives what it writes.
-func output(ctx context.Context, limit time.Duration, name string, args ...string) ([]byte, error) {
+// noCage is for programs that see no client's file.
+var noCage = cage{free: true}
+
+// probing is the cage of a program that looks at a file.
+func probing(path string, seconds uint64) cage {
+	return cage{Memory: decoderMemory, Seconds: seconds, Read: []string{path}}
+}
+
+// decoding is the cage of a program that decodes frames of so many pixels; 0
+// of a clip that was taken once, whatever its size.
+func decoding(path string, seconds uint64, pixels int) cage {
+	c := probing(path, seconds)
+	if pixels == 0 || pixels > largeFrame {
+		c.Memory = largeMemory
+	}
+	return c
+}
+
+// output runs a child within a limit and gives what it writes, at most
+// mostOutput bytes.
+func output(ctx context.Context, limit time.Duration, c cage, name string, args ...string) ([]byte, error) {
 	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%s was not done within %.0f s", name, limit.Seconds()))
 	defer cancel()
-	var stderr bytes.Buffer
-	cmd := child(ctx, name, args...)
-	cmd.Stderr = &stderr
-	out, err := cmd.Output()
+	var stderr, stdout short
+	stdout.most, stderr.most = mostOutput, mostWords
+	cmd := child(ctx, c, name, args...)
+	cmd.Stderr, cmd.Stdout = &stderr, &stdout
+	err := cmd.Run()
 	if err != nil && ctx.Err() != nil {
 		return nil, context.Cause(ctx)
+	}
+	if err == nil && stdout.over {
+		err = errors.New("it says too much")
 	}
 	if err != nil {
 		return nil, fmt.Errorf("%s: %s: %w", name, lastLine(stderr.String()), err)
 	}
-	return out, nil
+	return stdout.Bytes(), nil
+}
+
+// What is taken of a child's output: of what it tells of a file, and of what
+// it complains of.
+const (
+	mostOutput = 64 << 20
+	mostWords  = 64 << 10
+)
+
+// short is a buffer that keeps no more than so many bytes.
+type short struct {
+	bytes.Buffer
+	most int
+	over bool
+}
+
+// Write implements io.Writer. What is too much is let go.
+func (s *short) Write(p []byte) (int, error) {
+	if room := s.most - s.Len(); room < len(p) {
+		s.over = true
+		s.Buffer.Write(p[:max(0, room)])
+		return len(p), nil
+	}
+	return s.Buffer.Write(p)
 }
 
 // watched reads from a child and ends it when it gives nothing for quiet.

@@ -5,6 +5,9 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
 	"net"
 	"os"
 	"os/exec"
@@ -56,7 +59,7 @@ func TestListsAreNotFollowed(t *testing.T) {
 		cancel()
 		_, err = OpenSound(context.Background(), path, 0, true)
 		require.NoError(t, err, name)
-		_, err = clipPixels(context.Background(), path, 32, 32, 0)
+		_, err = clipPixels(context.Background(), path, 32, 32, 0, 0)
 		assert.Error(t, err, name)
 	}
 	assert.Empty(t, asked, "nothing was fetched")
@@ -84,7 +87,7 @@ func TestFormatsAreKnownToFFmpeg(t *testing.T) {
 func TestStuckDecoderIsEnded(t *testing.T) {
 	ctx, end := context.WithCancelCause(context.Background())
 	defer end(nil)
-	cmd := child(ctx, "sh", "-c", "printf abc; exec sleep 600")
+	cmd := child(ctx, cage{Memory: decoderMemory}, "sh", "-c", "printf abc; exec sleep 600")
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
@@ -117,6 +120,34 @@ func TestSlowReaderEndsNoDecoder(t *testing.T) {
 }
 
 func TestChildHasALimit(t *testing.T) {
-	_, err := output(context.Background(), 200*time.Millisecond, "sleep", "600")
+	_, err := output(context.Background(), 200*time.Millisecond, noCage, "sleep", "600")
 	assert.ErrorContains(t, err, "sleep was not done")
+}
+
+// A decoder that is killed in the middle, as for want of memory, is an error: what
+// it gave is not the end of the clip or the song.
+func TestKilledDecodersAreNoEnd(t *testing.T) {
+	dir := t.TempDir()
+	clip, song := filepath.Join(dir, "clip.mp4"), filepath.Join(dir, "song.flac")
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=d=20:s=1280x720", clip).Run())
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=330:d=600", song).Run())
+	c, err := openClip(context.Background(), clip, scene.Asset{W: 640, H: 360}, raster.BT709, timecode.Rate{Num: 25, Den: 1}, 0, 0)
+	require.NoError(t, err)
+	_, _, err = c.frame(3)
+	require.NoError(t, err)
+	require.NoError(t, c.p.cmd.Process.Kill())
+	for n := timecode.Frames(4); n < 500 && err == nil; n++ {
+		_, _, err = c.frame(n)
+	}
+	require.Error(t, err)
+	s, err := OpenSound(context.Background(), song, 0, true)
+	require.NoError(t, err)
+	buf := make([]float32, 1<<14)
+	_, err = s.Read(buf)
+	require.NoError(t, err)
+	require.NoError(t, s.p.cmd.Process.Kill())
+	for err == nil {
+		_, err = s.Read(buf)
+	}
+	require.NotErrorIs(t, err, io.EOF)
 }

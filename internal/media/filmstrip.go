@@ -24,7 +24,7 @@ func Filmstrip(ctx context.Context, path string, m doc.Media) ([]byte, error) {
 	out := raster.Pixels{W: w * stripFrames, H: stripHeight, Channels: 3, Pix: make([]byte, w*stripFrames*stripHeight*3)}
 	seconds := float64(m.Length) / timecode.SampleRate
 	for i := range stripFrames {
-		px, err := clipPixels(ctx, path, w, stripHeight, seconds*(float64(i)+0.5)/stripFrames)
+		px, err := clipPixels(ctx, path, w, stripHeight, seconds*(float64(i)+0.5)/stripFrames, 0)
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
@@ -50,7 +50,7 @@ func drawSound(ctx context.Context, path string, on raster.Pixels) error {
 	h := on.H / 3
 	args := append([]string{}, local...)
 	args = append(args, "-i", "file:"+path, "-filter_complex", fmt.Sprintf("[0:a:0]aformat=channel_layouts=mono,showwavespic=s=%dx%d:colors=white:scale=sqrt,format=gray", on.W, h), "-frames:v", "1", "-f", "rawvideo", "-")
-	p, err := startFFmpeg(ctx, args...)
+	p, err := startFFmpeg(ctx, probing(path, lookSeconds), args...)
 	if err != nil {
 		return err
 	}

@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"slices"
 	"sync"
+	"syscall"
 
 	"nelko/internal/media/pango"
 	"nelko/internal/media/vips"
@@ -33,24 +34,47 @@ type Shelf interface {
 	Fonts(content string) (map[string][]byte, error)
 }
 
-var installed sync.Map // fonts by content, each a func() error that is run once
+var installed sync.Map // fonts by content, each an *installing
+
+// installing is fonts that are made known once.
+type installing struct{ once func() error }
 
 // InstallFonts makes a theme's fonts known to the typesetter under their
 // content. Doing it again costs nothing.
 func InstallFonts(shelf Shelf, content string) error {
-	once, _ := installed.LoadOrStore(content, sync.OnceValue(func() error {
+	kept, _ := installed.LoadOrStore(content, &installing{sync.OnceValue(func() error {
 		conf, err := unpackFonts(shelf, content)
 		if err != nil {
 			return fmt.Errorf("installing fonts: %w", err)
 		}
 		pango.AddFonts(content, conf)
 		return nil
-	}))
-	err := once.(func() error)()
+	})})
+	err := kept.(*installing).once()
 	if err != nil {
-		installed.CompareAndDelete(content, once) // so that it is tried again
+		installed.CompareAndDelete(content, kept) // so that it is tried again
 	}
 	return err
+}
+
+// ownFolder is a folder for what can be made again, of the user that this
+// process runs as: nobody else puts anything into it.
+func ownFolder() (string, error) {
+	dir := filepath.Join(os.TempDir(), fmt.Sprintf("nelko-%d", os.Getuid()))
+	if base, err := os.UserCacheDir(); err == nil {
+		dir = filepath.Join(base, "nelko")
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return "", err
+	}
+	st, err := os.Stat(dir)
+	if err != nil {
+		return "", err
+	}
+	if sys, ok := st.Sys().(*syscall.Stat_t); ok && int(sys.Uid) != os.Getuid() {
+		return "", fmt.Errorf("%s is another user's", dir)
+	}
+	return dir, nil
 }
 
 // unpackFonts writes fonts into a folder named for their content and gives
@@ -60,16 +84,16 @@ func unpackFonts(shelf Shelf, content string) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	base, err := os.UserCacheDir()
+	base, err := ownFolder()
 	if err != nil {
-		base = os.TempDir()
+		return "", err
 	}
-	dir := filepath.Join(base, "nelko", "fonts-"+content[:16])
+	dir := filepath.Join(base, "fonts-"+content[:16])
 	conf := filepath.Join(dir, "fonts.conf")
 	if _, err := os.Stat(conf); err == nil {
 		return conf, nil
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return "", err
 	}
 	for _, name := range slices.Sorted(maps.Keys(files)) {
@@ -86,7 +110,7 @@ func unpackFonts(shelf Shelf, content string) (string, error) {
 // fonts, by which words are set that a theme's own fonts lack letters for.
 // Equal names mean equal frames.
 func DrawnBy(ctx context.Context) (string, error) {
-	out, err := output(ctx, probeLimit, "fc-list", "--format", "%{file} %{fontversion}\n")
+	out, err := output(ctx, probeLimit, noCage, "fc-list", "--format", "%{file} %{fontversion}\n")
 	if err != nil {
 		return "", fmt.Errorf("listing the system's fonts: %w", err)
 	}

@@ -4,7 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"math"
+	"time"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/raster"
@@ -22,13 +22,8 @@ type Looked struct {
 // copyQuality is the JPEG quality of thumbnails and small copies.
 const copyQuality = 82
 
-// LookAtPicture is LookAt of a picture, in this process. What is no picture is
-// vips.ErrFormat.
-func LookAtPicture(path, name string, side int) (l Looked, err error) {
-	h, err := header(path)
-	if err != nil {
-		return l, err
-	}
+// lookAtPicture is LookAt of a picture with a header, in this process.
+func lookAtPicture(h vips.Header, path, name string, side int) (l Looked, err error) {
 	large := max(h.Width, h.Height) > 2*SmallSide
 	read := side
 	if large {
@@ -46,35 +41,50 @@ func LookAtPicture(path, name string, side int) (l Looked, err error) {
 
 // smaller is a JPEG of pixels, at most side on their longer side.
 func smaller(p raster.Pixels, side int) ([]byte, error) {
-	if k := math.Min(1, float64(side)/float64(max(p.W, p.H))); k < 1 {
-		var err error
-		if p, err = vips.Resize(p, max(1, int(float64(p.W)*k)), max(1, int(float64(p.H)*k))); err != nil {
-			return nil, err
-		}
+	w, h := within(p.W, p.H, side)
+	p, err := vips.Resize(p, w, h)
+	if err != nil {
+		return nil, err
 	}
 	return vips.JPEG(Flatten(p, White), copyQuality)
 }
 
+// Looker is what looks at files.
+type Looker struct {
+	Pictures *Readers // read pictures in processes of their own; nil: in this one
+	// Quick leaves what takes longer than most files, songs among them, to
+	// others: it is ErrSlow or ErrSong.
+	Quick bool
+}
+
+// ErrSong means that a file is a song, which takes longer than most files.
+var ErrSong = errors.New("it is a song")
+
+// quickClip is how long a quick look at a clip may take.
+const quickClip = 5 * time.Second
+
 // LookAt finds out all that is to be known of a file, and makes its thumbnail,
 // side pixels on its longer side, and a small copy of a large photo. A file that
-// cannot be used is a *Refused error. Pictures are read by r, in a process of
-// their own; without one in this process.
-func LookAt(ctx context.Context, r *Readers, path, name string, side int) (l Looked, err error) {
-	if r != nil {
-		l, err = r.Look(ctx, path, name, side)
-	} else {
-		l, err = LookAtPicture(path, name, side)
-	}
+// cannot be used is a *Refused error.
+func (k Looker) LookAt(ctx context.Context, path, name string, side int) (l Looked, err error) {
+	l, err = k.Pictures.Look(ctx, path, name, side)
 	if !errors.Is(err, vips.ErrFormat) {
 		return l, err
 	}
 	// No picture: ffmpeg's own processes read it.
-	l.Facts, l.Wave, err = inTime(ctx, doc.Media{Name: name}, path)
-	if err != nil || l.Facts.Kind == doc.SongMedia {
-		return l, err
+	within, cancel := ctx, context.CancelFunc(func() {})
+	if k.Quick {
+		within, cancel = context.WithTimeout(ctx, quickClip)
 	}
-	if l.Thumb, err = Thumbnail(ctx, path, l.Facts, side, White); err != nil {
-		err = fmt.Errorf("thumbnail: %w", err)
+	defer cancel()
+	m := doc.Media{Name: name}
+	if l.Facts, l.Wave, err = inTime(within, m, path, !k.Quick); err == nil && l.Facts.Kind == doc.ClipMedia {
+		if l.Thumb, err = firstFrame(within, path, l.Facts, side); err != nil {
+			err = fmt.Errorf("thumbnail: %w", err)
+		}
+	}
+	if within.Err() != nil && ctx.Err() == nil {
+		return Looked{}, ErrSlow
 	}
 	return l, err
 }

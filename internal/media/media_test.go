@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
@@ -510,7 +511,7 @@ type testAssets struct {
 }
 
 func newAssets(t testing.TB, files Files, lib doc.Library, budget int) testAssets {
-	return testAssets{NewSprites(files, themestest.Shelf(t), budget), lib}
+	return testAssets{NewSprites(files, themestest.Shelf(t), nil, budget), lib}
 }
 
 func (a testAssets) Lane() *Lane { return a.Sprites.Lane(context.Background(), a.lib, false) }
@@ -577,4 +578,26 @@ func TestBase(t *testing.T) {
 	for in, want := range map[string]string{`C:\Users\x\a.jpg`: "a.jpg", "../../etc/passwd": "passwd", "": "unnamed", "..": "unnamed", "a\nb.jpg": "ab.jpg", "é 海.png": "é 海.png", "photo\u202egpj.exe": "photogpj.exe", "\ufeffa\u2066b\xff.jpg": "ab.jpg"} {
 		assert.Equal(t, want, Base(in))
 	}
+}
+
+// noFonts is a shelf whose fonts cannot be had at first.
+type noFonts struct{ tries int }
+
+func (n *noFonts) File(string) ([]byte, error) { return nil, errors.New("no file") }
+func (n *noFonts) Fonts(string) (map[string][]byte, error) {
+	if n.tries++; n.tries == 1 {
+		return nil, errors.New("the disk is away")
+	}
+	return map[string][]byte{}, nil
+}
+
+// Fonts that could not be installed are tried again.
+func TestFontsAreTriedAgain(t *testing.T) {
+	t.Setenv("XDG_CACHE_HOME", t.TempDir())
+	shelf := &noFonts{}
+	content := strings.Repeat("f", 64)
+	require.ErrorContains(t, InstallFonts(shelf, content), "the disk is away")
+	require.NoError(t, InstallFonts(shelf, content))
+	require.NoError(t, InstallFonts(shelf, content))
+	assert.Equal(t, 2, shelf.tries, "and once they are there never again")
 }

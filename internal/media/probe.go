@@ -1,6 +1,7 @@
 package media
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -37,12 +38,16 @@ func refuse(format string, a ...any) error { return &Refused{fmt.Sprintf(format,
 const maxPixels = 400e6
 
 // Probe finds out what the file at path is and all that the core needs to
-// know of it. name is the file's name as the client sent it. Songs are
-// measured for loudness; peaks is their waveform. A file that cannot be used
-// is a *Refused error.
+// know of it. Pictures are read in this process: it is for files that no stranger
+// sent. name is the file's name as the client sent it. Songs are measured for
+// loudness; peaks is their waveform. A file that cannot be used is a *Refused
+// error.
 func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, err error) {
 	m.Name = name
 	h, err := header(path)
+	if err == nil && h.Needs > mostDecoded {
+		return m, nil, tooLarge(h.Needs)
+	}
 	if err == nil {
 		m, _, err = photo(m, h, path, faces.Side)
 		return m, nil, err
@@ -50,7 +55,12 @@ func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, e
 	if !errors.Is(err, vips.ErrFormat) {
 		return m, nil, err
 	}
-	return inTime(ctx, m, path)
+	return inTime(ctx, m, path, true)
+}
+
+// tooLarge refuses a picture whose decoding takes too much memory.
+func tooLarge(needs int64) error {
+	return refuse("decoding the picture takes %d MB of memory at once, and at most %d MB can be used; save it smaller, or without layers and interlacing", needs>>20, mostDecoded>>20)
 }
 
 // header reads a picture's header. What is no picture is vips.ErrFormat, an
@@ -64,17 +74,20 @@ func header(path string) (vips.Header, error) {
 		return vips.Header{}, refuse("the file is empty")
 	}
 	h, err := vips.ReadHeader(path)
-	if err != nil && !errors.Is(err, vips.ErrFormat) {
-		err = refuse("the picture is damaged (%v)", err)
+	switch {
+	case err == nil || errors.Is(err, vips.ErrFormat):
+		return h, err
+	case strings.Contains(err.Error(), "out of memory"): // some formats are decoded by looking at them
+		return h, refuse("decoding the picture takes more memory than one picture can be given")
 	}
-	return h, err
+	return h, refuse("the picture is damaged (%v)", err)
 }
 
 // inTime is footage within the time that reading a whole file may take.
-func inTime(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
+func inTime(ctx context.Context, m doc.Media, path string, songs bool) (doc.Media, []byte, error) {
 	limited, cancel := context.WithTimeout(ctx, probeAll)
 	defer cancel()
-	m, peaks, err := footage(limited, m, path)
+	m, peaks, err := footage(limited, m, path, songs)
 	if limited.Err() != nil && ctx.Err() == nil {
 		return m, nil, refuse("reading it took longer than %.0f minutes", probeAll.Minutes())
 	}
@@ -125,16 +138,15 @@ func photo(m doc.Media, h vips.Header, path string, side int) (doc.Media, raster
 	}
 	// Reading it once proves that all of it is there, and shows faces and what
 	// stands out.
-	k := math.Min(1, float64(max(side, faces.Side))/float64(max(m.W, m.H)))
-	p, err := vips.Load(path, max(1, int(float64(m.W)*k)), max(1, int(float64(m.H)*k)))
+	w, ht := within(m.W, m.H, max(side, faces.Side))
+	p, err := vips.Load(path, w, ht)
 	if err != nil {
 		return m, none, refuse("the picture is damaged or cut off (%v)", err)
 	}
-	seen := p
-	if k := faces.Side / float64(max(p.W, p.H)); k < 1 {
-		if seen, err = vips.Resize(p, max(1, int(float64(p.W)*k)), max(1, int(float64(p.H)*k))); err != nil {
-			return m, none, err
-		}
+	w, ht = within(p.W, p.H, faces.Side)
+	seen, err := vips.Resize(p, w, ht)
+	if err != nil {
+		return m, none, err
 	}
 	if m.Faces, err = faces.Find(seen); err != nil {
 		return m, none, err
@@ -205,10 +217,10 @@ type probedStream struct {
 	} `json:"side_data_list"`
 }
 
-func ffprobe(ctx context.Context, limit time.Duration, path string, extra ...string) (*probed, error) {
+func ffprobe(ctx context.Context, limit time.Duration, c cage, path string, extra ...string) (*probed, error) {
 	args := append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, local...)
 	args = append(append(args, extra...), "file:"+path)
-	out, err := output(ctx, limit, "ffprobe", args...)
+	out, err := output(ctx, limit, c, "ffprobe", args...)
 	if err != nil {
 		return nil, err
 	}
@@ -224,13 +236,18 @@ func lastLine(s string) string {
 	return lines[len(lines)-1]
 }
 
-func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, error) {
-	p, err := ffprobe(ctx, probeLimit, path)
+// footage looks at a clip or, if songs are meant to be read too, a song; else a
+// song is ErrSong.
+func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Media, []byte, error) {
+	p, err := ffprobe(ctx, probeLimit, probing(path, lookSeconds), path)
 	if ctx.Err() != nil {
 		return m, nil, ctx.Err()
 	}
 	if err != nil {
 		return m, nil, refuse("not a photo, clip or song that Nelko can read")
+	}
+	if err := judgeSound(p); err != nil {
+		return m, nil, err
 	}
 	length, _ := strconv.ParseFloat(p.Format.Duration, 64) // 0 when unknown: measured below
 	audio := false
@@ -238,6 +255,9 @@ func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, 
 		audio = audio || s.CodecType == "audio"
 		if s.CodecType != "video" || s.Disposition["attached_pic"] == 1 || s.Width == 0 {
 			continue
+		}
+		if err := judgePicture(s); err != nil {
+			return m, nil, err
 		}
 		m.Kind, m.W, m.H = doc.ClipMedia, s.Width, s.Height
 		m.Sound = slices.ContainsFunc(p.Streams, func(o probedStream) bool { return o.CodecType == "audio" })
@@ -255,11 +275,14 @@ func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, 
 		}
 		m.Captured = creation(s.Tags, p.Format.Tags)
 		m.Length = timecode.Samples(math.Round(length * timecode.SampleRate))
+		if length > longestClip.Seconds() {
+			return m, nil, refuse("the clip says it lasts %.0f hours; at most %.0f can be used", length/3600, longestClip.Hours())
+		}
 		if m.Length < timecode.SampleRate/30 {
 			return m, nil, refuse("the clip has no moving picture")
 		}
 		// One frame decoded proves that the picture can be read.
-		if _, err := clipPixels(ctx, path, 64, 64, 0); err != nil {
+		if _, err := clipPixels(ctx, path, 64, 64, 0, s.Width*s.Height); err != nil {
 			return m, nil, refuse("the clip cannot be decoded (%v)", err)
 		}
 		return m, nil, nil
@@ -267,7 +290,50 @@ func footage(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, 
 	if !audio {
 		return m, nil, refuse("not a photo, clip or song that Nelko can read")
 	}
+	if length > longestSong.Seconds() {
+		return m, nil, refuse("the song says it lasts %.1f hours; at most %.0f can be used", length/3600, longestSong.Hours())
+	}
+	if !songs {
+		return m, nil, ErrSong
+	}
 	return song(ctx, m, path)
+}
+
+// What clips and songs may say of themselves. What says more is no camera's
+// and no studio's, and decoding it would take memory and time without end.
+const (
+	largestFrame = 8192 * 5120 // pixels
+	longestClip  = 12 * time.Hour
+	longestSong  = 3 * time.Hour
+	slowestSound = 4000   // samples a second
+	fastestSound = 768000 // samples a second
+	mostChannels = 64
+)
+
+// judgePicture refuses frames that are too large to be decoded.
+func judgePicture(s probedStream) error {
+	if s.Width < 2 || s.Height < 2 || s.Width > largestFrame/s.Height {
+		return refuse("the clip's frames have %d×%d pixels; at most %d×%d can be used", s.Width, s.Height, 8192, largestFrame/8192)
+	}
+	return nil
+}
+
+// judgeSound refuses sound that no recorder writes.
+func judgeSound(p *probed) error {
+	for _, s := range p.Streams {
+		if s.CodecType != "audio" {
+			continue
+		}
+		rate, err := strconv.Atoi(s.SampleRate)
+		switch {
+		case err != nil || rate < slowestSound || rate > fastestSound:
+			return refuse("the sound says it has %s samples a second; %d to %d can be used", cmp.Or(s.SampleRate, "no"), slowestSound, fastestSound)
+		case s.Channels < 1 || s.Channels > mostChannels:
+			return refuse("the sound says it has %d channels; 1 to %d can be used", s.Channels, mostChannels)
+		}
+		return nil // the first is what is played
+	}
+	return nil
 }
 
 func creation(tags ...map[string]string) time.Time {
@@ -296,7 +362,9 @@ func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, err
 		ear.Write(buf[:n])
 		still.Write(buf[:n])
 		peaks.Write(buf[:n])
-		m.Length += timecode.Samples(n / 2)
+		if m.Length += timecode.Samples(n / 2); m.Length > timecode.Samples(longestSong.Seconds())*timecode.SampleRate {
+			return m, nil, refuse("the song lasts longer than %.0f hours", longestSong.Hours())
+		}
 		if errors.Is(err, io.EOF) {
 			break
 		}
@@ -321,7 +389,7 @@ func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, err
 func Versions(ctx context.Context) map[string]string {
 	v := map[string]string{"libvips": vips.Version()}
 	for _, tool := range []string{"ffmpeg", "ffprobe"} {
-		out, err := output(ctx, probeLimit, tool, "-version")
+		out, err := output(ctx, probeLimit, noCage, tool, "-version")
 		if err != nil {
 			v[tool] = ""
 			continue

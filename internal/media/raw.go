@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"io"
+	"os"
 	"path"
 	"slices"
 	"strings"
@@ -62,6 +63,24 @@ func RawPreview(r io.ReaderAt, size int64) ([]byte, error) {
 		jpg = WithEXIF(jpg, s.orientation, s.taken, s.camera)
 	}
 	return jpg, nil
+}
+
+// rawPicture is RawPreview of a file; nothing of one that is a JPEG itself.
+func rawPicture(path string) ([]byte, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	st, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	var begins [2]byte
+	if _, err := f.ReadAt(begins[:], 0); err == nil && begins == [2]byte{0xff, 0xd8} {
+		return nil, nil
+	}
+	return RawPreview(f, st.Size())
 }
 
 // rawSearch looks through a TIFF's directories.

@@ -2,6 +2,7 @@ package media
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"os"
 	"os/exec"
@@ -95,7 +96,7 @@ func TestRawPreview(t *testing.T) {
 		require.NoError(t, err)
 		path := filepath.Join(t.TempDir(), "p.jpg")
 		require.NoError(t, os.WriteFile(path, jpg, 0o644))
-		l, err := LookAtPicture(path, "a.nef", 480)
+		l, err := (*Readers)(nil).Look(context.Background(), path, "a.nef", 480)
 		require.NoError(t, err)
 		assert.Equal(t, []int{1200, 1800}, []int{l.Facts.W, l.Facts.H}, "upright")
 		assert.Equal(t, "Saltmere Four", l.Facts.Camera)

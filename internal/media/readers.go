@@ -10,35 +10,47 @@ import (
 	"log/slog"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"runtime/debug"
-	"strings"
 	"sync"
 	"time"
 
-	"github.com/landlock-lsm/go-landlock/landlock"
-	"golang.org/x/sys/unix"
+	"golang.org/x/sync/semaphore"
 
+	"nelko/internal/core/raster"
 	"nelko/internal/media/vips"
 )
 
 // Pictures that clients send are read by processes of their own, so that no
 // file, however made, takes the program down: they are limited in time, in
 // memory and in what they may open. The program starts itself anew for that,
-// with readerVariable set to the folders the files lie in.
+// with readerVariable set to their cage, which names the folders the files lie
+// in.
 const readerVariable = "NELKO_READS_PICTURES_IN"
 
 // The limits of a reading process.
 const (
-	readerMemory = 6 << 30 // of addresses; libvips maps whole files and large buffers
-	readerFiles  = 64      // open at a time
-	readerTime   = 2 * time.Minute
-	readerTurns  = 500 // pictures after which a fresh process takes over
+	readerMemory  = 600 << 20 // of data, beside what it has from the beginning
+	readerTurns   = 500       // pictures after which a fresh process takes over
+	patientlyRead = 55 * time.Second
+	quicklyRead   = 2 * time.Second
+	patientNice   = 10
 )
 
+// Bytes that decoding one picture may take at once, and those from which on
+// pictures wait for each other (pictures that take less are read side by side).
+const (
+	mostDecoded  = 480 << 20
+	fewDecoded   = 128 << 20
+	decodedAtAll = 640 << 20
+)
+
+// decodingMemory is what the large pictures being read by this program's processes
+// take together.
+var decodingMemory = semaphore.NewWeighted(decodedAtAll)
+
 func init() {
-	if dir, is := os.LookupEnv(readerVariable); is {
-		if err := readPictures(filepath.SplitList(dir), os.Stdin, os.Stdout); err != nil {
+	if text, is := os.LookupEnv(readerVariable); is {
+		if err := readPictures(text, os.Stdin, os.Stdout); err != nil {
 			fmt.Fprintln(os.Stderr, err)
 			os.Exit(1)
 		}
@@ -46,44 +58,85 @@ func init() {
 	}
 }
 
+// What a reading process can be asked for.
+const (
+	doLook = iota
+	doLoad
+	doLoadBuffer
+	doSmaller
+	doRaw
+)
+
+// readRequest is one picture to be read. Which fields count depends on Do.
 type readRequest struct {
+	Do         int
 	Path, Name string
+	Buffer     []byte
 	Side       int
+	W, H       int
+	Cover      bool
+	Colour     raster.RGB
+	Most       int64 // bytes that decoding it may take
 }
 
 type readAnswer struct {
 	Looked  Looked
+	Pixels  raster.Pixels
+	JPEG    []byte
+	Needs   int64 // it was not read, as it takes more than Most
 	Refused string
 	Format  bool // no picture
 	Failed  string
 }
 
-// confine limits what this process may do from now on.
-func confine(dirs []string) error {
-	for what, limit := range map[int]uint64{unix.RLIMIT_AS: readerMemory, unix.RLIMIT_NOFILE: readerFiles, unix.RLIMIT_CORE: 0, unix.RLIMIT_FSIZE: 0} {
-		if err := unix.Setrlimit(what, &unix.Rlimit{Cur: limit, Max: limit}); err != nil {
-			return fmt.Errorf("limit %d: %w", what, err)
+// do does what is asked for in this process.
+func (q readRequest) do() (a readAnswer) {
+	var h vips.Header
+	var err error
+	if q.Do != doRaw && q.Do != doLoadBuffer {
+		if h, err = header(q.Path); err == nil && q.Most > 0 && h.Needs > q.Most {
+			return readAnswer{Needs: h.Needs}
 		}
 	}
-	// Libraries that are loaded as they are needed, and the files themselves; no
-	// network. A kernel that knows none of it goes without.
-	rules := []landlock.Rule{landlock.RODirs("/usr", "/lib", "/etc", "/proc"), landlock.RODirs(dirs...).IgnoreIfMissing(), landlock.RWFiles("/dev/null").IgnoreIfMissing()}
-	if _, err := os.Stat("/lib64"); err == nil {
-		rules = append(rules, landlock.RODirs("/lib64"))
+	switch {
+	case err != nil:
+	case q.Do == doLook:
+		a.Looked, err = lookAtPicture(h, q.Path, q.Name, q.Side)
+	case q.Do == doLoad:
+		a.Pixels, err = vips.Load(q.Path, q.W, q.H)
+	case q.Do == doLoadBuffer:
+		a.Pixels, err = vips.LoadBuffer(q.Buffer, q.W, q.H, q.Cover)
+	case q.Do == doSmaller:
+		a.JPEG, err = smallJPEG(h, q.Path, q.Side, q.Colour)
+	case q.Do == doRaw:
+		a.JPEG, err = rawPicture(q.Path)
+	default:
+		err = fmt.Errorf("no reader does %d", q.Do)
 	}
-	if err := landlock.V5.BestEffort().RestrictPaths(rules...); err != nil {
-		return err
+	var refused *Refused
+	switch {
+	case err == nil:
+	case errors.As(err, &refused):
+		a.Refused = refused.Reason
+	case errors.Is(err, vips.ErrFormat):
+		a.Format = true
+	default:
+		a.Failed = err.Error()
 	}
-	return landlock.V5.BestEffort().RestrictNet()
+	return a
 }
 
 // readPictures answers requests until its input ends.
-func readPictures(dirs []string, in io.Reader, out io.Writer) error {
-	debug.SetMemoryLimit(512 << 20)
-	if err := Startup(); err != nil {
-		return err
+func readPictures(text string, in io.Reader, out io.Writer) error {
+	debug.SetMemoryLimit(256 << 20)
+	c, err := cageOf(text)
+	if err == nil {
+		err = Startup()
 	}
-	if err := confine(dirs); err != nil {
+	if err == nil {
+		err = c.enter(data())
+	}
+	if err != nil {
 		return err
 	}
 	dec, w := gob.NewDecoder(bufio.NewReader(in)), bufio.NewWriter(out)
@@ -95,20 +148,7 @@ func readPictures(dirs []string, in io.Reader, out io.Writer) error {
 		} else if err != nil {
 			return err
 		}
-		var a readAnswer
-		var refused *Refused
-		l, err := LookAtPicture(q.Path, q.Name, q.Side)
-		switch {
-		case err == nil:
-			a.Looked = l
-		case errors.As(err, &refused):
-			a.Refused = refused.Reason
-		case errors.Is(err, vips.ErrFormat):
-			a.Format = true
-		default:
-			a.Failed = err.Error()
-		}
-		if err := enc.Encode(a); err != nil {
+		if err := enc.Encode(q.do()); err != nil {
 			return err
 		}
 		if err := w.Flush(); err != nil {
@@ -120,6 +160,7 @@ func readPictures(dirs []string, in io.Reader, out io.Writer) error {
 // reader is a process that reads pictures.
 type reader struct {
 	cmd  *exec.Cmd
+	said short // its last words
 	in   io.WriteCloser
 	enc  *gob.Encoder
 	dec  *gob.Decoder
@@ -128,24 +169,48 @@ type reader struct {
 
 // Readers are processes that read pictures.
 type Readers struct {
-	dirs []string
-	idle chan *reader // as many as may run; nil for one that is to be started
+	cage  string // of each, as it is told
+	limit time.Duration
+	quick bool
+	idle  chan *reader // as many as may run; nil for one that is to be started
 
 	end    sync.Once
 	closed chan struct{}
 }
 
-// errReadersClosed means that the program is being stopped.
-var errReadersClosed = errors.New("the application is being stopped")
+var (
+	// errReadersClosed means that the program is being stopped.
+	errReadersClosed = errors.New("the application is being stopped")
+	// ErrSlow means that a file takes longer, or more memory, than quick readers
+	// give it, or that one was lost over it.
+	ErrSlow = errors.New("it takes longer than most files")
+)
 
 // NewReaders is so many processes that read pictures in some folders. They are
 // started when they are needed. Close ends them.
 func NewReaders(n int, dirs ...string) *Readers {
-	r := &Readers{dirs: dirs, idle: make(chan *reader, n), closed: make(chan struct{})}
+	return newReaders(n, cage{Memory: readerMemory, Read: dirs})
+}
+
+func newReaders(n int, c cage) *Readers {
+	r := &Readers{cage: c.text(), limit: patientlyRead, idle: make(chan *reader, n), closed: make(chan struct{})}
 	for range n {
 		r.idle <- nil
 	}
 	return r
+}
+
+// QuickReaders are readers that leave what takes long to others (ErrSlow), so
+// that nothing waits for it.
+func QuickReaders(n int, dirs ...string) *Readers {
+	r := NewReaders(n, dirs...)
+	r.limit, r.quick = quicklyRead, true
+	return r
+}
+
+// PatientReaders are readers that give way to all else that the machine does.
+func PatientReaders(n int, dirs ...string) *Readers {
+	return newReaders(n, cage{Memory: readerMemory, Nice: patientNice, Read: dirs})
 }
 
 // Close waits for what is being read and ends the processes. Closing again does
@@ -162,14 +227,11 @@ func (r *Readers) Close() {
 }
 
 func (r *Readers) start() (*reader, error) {
-	self, err := os.Executable()
-	if err != nil {
-		return nil, err
-	}
-	cmd := exec.Command(self)
-	cmd.Env = []string{readerVariable + "=" + strings.Join(r.dirs, string(filepath.ListSeparator)), "PATH=" + os.Getenv("PATH"), "VIPS_CONCURRENCY=1", "MALLOC_ARENA_MAX=2", "HOME=/"}
-	cmd.Stderr = os.Stderr
-	p := &reader{cmd: cmd}
+	cmd := withParent(exec.Command(self))
+	cmd.Env = bareEnv(readerVariable+"="+r.cage, "VIPS_CONCURRENCY=1")
+	p := &reader{cmd: cmd, said: short{most: mostWords}}
+	cmd.Stderr = &p.said
+	var err error
 	if p.in, err = cmd.StdinPipe(); err != nil {
 		return nil, err
 	}
@@ -177,7 +239,7 @@ func (r *Readers) start() (*reader, error) {
 	if err != nil {
 		return nil, err
 	}
-	p.enc, p.dec = gob.NewEncoder(p.in), gob.NewDecoder(bufio.NewReader(out))
+	p.enc, p.dec = gob.NewEncoder(p.in), gob.NewDecoder(bufio.NewReaderSize(out, 1<<16))
 	return p, cmd.Start()
 }
 
@@ -194,63 +256,147 @@ func (p *reader) kill() {
 	_ = p.cmd.Wait() // it was killed
 }
 
-// Look is LookAtPicture in a process of its own. If the process does not come
+// Look is Looker.LookAt of a picture, in a process of its own. What is no
+// picture is vips.ErrFormat. If the process does not come
 // back with an answer, or takes too long, the file is refused.
-func (r *Readers) Look(ctx context.Context, path, name string, side int) (l Looked, err error) {
+func (r *Readers) Look(ctx context.Context, path, name string, side int) (Looked, error) {
+	a, err := r.ask(ctx, readRequest{Do: doLook, Path: path, Name: name, Side: side})
+	return a.Looked, err
+}
+
+// Load is vips.Load in a process of its own.
+func (r *Readers) Load(ctx context.Context, path string, w, h int) (raster.Pixels, error) {
+	a, err := r.ask(ctx, readRequest{Do: doLoad, Path: path, W: w, H: h})
+	return a.Pixels, err
+}
+
+// LoadBuffer is vips.LoadBuffer in a process of its own.
+func (r *Readers) LoadBuffer(ctx context.Context, b []byte, w, h int, cover bool) (raster.Pixels, error) {
+	a, err := r.ask(ctx, readRequest{Do: doLoadBuffer, Buffer: b, W: w, H: h, Cover: cover})
+	return a.Pixels, err
+}
+
+// Smaller makes a small JPEG of a picture, at most side pixels on its longer
+// side. What is transparent shows the colour on.
+func (r *Readers) Smaller(ctx context.Context, path string, side int, on raster.RGB) ([]byte, error) {
+	a, err := r.ask(ctx, readRequest{Do: doSmaller, Path: path, Side: side, Colour: on})
+	return a.JPEG, err
+}
+
+// Raw is the picture that a camera put into a raw file; see RawPreview.
+func (r *Readers) Raw(ctx context.Context, path string) ([]byte, error) {
+	a, err := r.ask(ctx, readRequest{Do: doRaw, Path: path})
+	return a.JPEG, err
+}
+
+// ask has a request done by a process of its own, or without readers in this
+// one. What takes much memory waits until there is enough.
+func (r *Readers) ask(ctx context.Context, q readRequest) (readAnswer, error) {
+	q.Most = fewDecoded
+	if r == nil {
+		q.Most = mostDecoded
+	}
+	a, err := r.once(ctx, q)
+	if err != nil || a.Needs == 0 {
+		return a, err
+	}
+	if a.Needs > mostDecoded {
+		return a, tooLarge(a.Needs)
+	}
+	if r.quick {
+		return a, ErrSlow
+	}
+	if err := decodingMemory.Acquire(ctx, a.Needs); err != nil {
+		return a, err
+	}
+	defer decodingMemory.Release(a.Needs)
+	q.Most = 0
+	return r.once(ctx, q)
+}
+
+// once has a request done.
+func (r *Readers) once(ctx context.Context, q readRequest) (a readAnswer, err error) {
+	if r == nil {
+		a = q.do()
+		return a, a.err()
+	}
 	var p *reader
 	select {
 	case <-r.closed:
-		return l, errReadersClosed
+		return a, errReadersClosed
 	case p = <-r.idle:
 	case <-ctx.Done():
-		return l, ctx.Err()
+		return a, ctx.Err()
 	}
 	back := p
 	defer func() { r.idle <- back }()
 	if p == nil {
 		if p, err = r.start(); err != nil {
-			return l, fmt.Errorf("a process that reads pictures: %w", err)
+			return a, fmt.Errorf("a process that reads pictures: %w", err)
 		}
 		back = p
 	}
-	done := make(chan error, 1)
-	var a readAnswer
+	type said struct {
+		a   readAnswer
+		err error
+	}
+	done := make(chan said, 1)
 	go func() {
-		err := p.enc.Encode(readRequest{path, name, side})
-		if err == nil {
-			err = p.dec.Decode(&a)
+		var s said
+		if s.err = p.enc.Encode(q); s.err == nil {
+			s.err = p.dec.Decode(&s.a)
 		}
-		done <- err
+		done <- s
 	}()
-	late := time.NewTimer(readerTime)
+	limit := r.limit
+	if p.read == 0 {
+		limit += time.Second // it is being started
+	}
+	late := time.NewTimer(limit)
 	defer late.Stop()
+	slow := false
 	select {
-	case err = <-done:
+	case s := <-done:
+		a, err = s.a, s.err
 	case <-late.C:
-		err = fmt.Errorf("no answer after %s", readerTime)
+		slow, err = true, fmt.Errorf("no answer after %s", limit)
 	case <-ctx.Done():
 		err = ctx.Err()
 	}
 	if err != nil {
 		back = nil
 		p.kill()
-		if ctx.Err() != nil {
-			return l, ctx.Err()
+		switch {
+		case ctx.Err() != nil:
+			return readAnswer{}, ctx.Err()
+		case slow && r.quick:
+			return readAnswer{}, ErrSlow
 		}
-		slog.Warn("a process that read a picture was lost", "name", name, "error", err, "state", p.cmd.ProcessState.String())
-		return l, refuse("reading it stopped the program that reads pictures: it is damaged, or much too large")
+		slog.WarnContext(ctx, "a process that read a picture was lost", "name", q.Name, "error", err, "state", p.cmd.ProcessState.String(), "said", lastLine(p.said.String()))
+		if r.quick {
+			return readAnswer{}, ErrSlow // once more, by others: the process may have been killed for no fault of the file
+		}
+		if slow {
+			return readAnswer{}, refuse("reading it took longer than %.0f s, so it is not a picture as cameras and programs make them", r.limit.Seconds())
+		}
+		return readAnswer{}, refuse("reading it stopped the program that reads pictures: it is damaged, or takes too much memory")
 	}
 	if p.read++; p.read >= readerTurns {
 		back = nil
 		p.end()
 	}
+	return a, a.err()
+}
+
+// err is the error that an answer tells of.
+func (a readAnswer) err() error {
 	switch {
 	case a.Refused != "":
-		return l, &Refused{a.Refused}
+		return &Refused{a.Refused}
 	case a.Format:
-		return l, vips.ErrFormat
+		return vips.ErrFormat
 	case a.Failed != "":
-		return l, errors.New(a.Failed)
+		return errors.New(a.Failed)
 	}
-	return a.Looked, nil
+	return nil
 }

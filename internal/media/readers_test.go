@@ -35,7 +35,7 @@ func TestReadersSeeTheSame(t *testing.T) {
 	r := NewReaders(1, dir)
 	defer r.Close()
 	for _, path := range paths {
-		here, err := LookAtPicture(path, "a.jpg", 480)
+		here, err := (*Readers)(nil).Look(context.Background(), path, "a.jpg", 480)
 		require.NoError(t, err)
 		there, err := r.Look(context.Background(), path, "a.jpg", 480)
 		require.NoError(t, err)
@@ -94,7 +94,8 @@ func TestReadersAreConfined(t *testing.T) {
 	require.NoError(t, err)
 	limits, err := os.ReadFile("/proc/" + r.processes()[0] + "/limits")
 	require.NoError(t, err)
-	assert.Regexp(t, `Max address space +6442450944 `, string(limits))
+	assert.Regexp(t, `Max data size +[1-9]\d{8,9} `, string(limits), "some hundred MB")
+	assert.Regexp(t, `Max open files +64 `, string(limits))
 	assert.Regexp(t, `Max file size +0 `, string(limits))
 	env, err := os.ReadFile("/proc/" + r.processes()[0] + "/environ")
 	require.NoError(t, err)
@@ -103,6 +104,56 @@ func TestReadersAreConfined(t *testing.T) {
 	if _, err := r.Look(context.Background(), elsewhere[0], "a.jpg", 480); err == nil {
 		t.Log("this kernel has no Landlock: what a process may open is not limited here")
 	}
+}
+
+// A decoder sees its file and no other, has the limits it should, and is told no
+// secrets.
+func TestDecodersAreCaged(t *testing.T) {
+	t.Setenv("NELKO_DATABASE_URL", "postgres://secret")
+	dir := t.TempDir()
+	mine, other := filepath.Join(dir, "mine"), filepath.Join(dir, "other")
+	for _, path := range []string{mine, other} {
+		require.NoError(t, os.WriteFile(path, []byte("here\n"), 0o600))
+	}
+	ask := func(script string) (string, error) {
+		out, err := output(context.Background(), 10*time.Second, probing(mine, 60), "sh", "-c", script)
+		return string(out), err
+	}
+	out, err := ask("cat " + mine + " /proc/self/limits /proc/self/environ")
+	require.NoError(t, err)
+	assert.Contains(t, out, "here\n")
+	assert.Regexp(t, `Max data size +671088640 `, out)
+	assert.Regexp(t, `Max cpu time +60 `, out)
+	assert.Regexp(t, `Max file size +0 `, out)
+	assert.NotContains(t, out, "secret")
+	if _, err := ask("cat " + other); err == nil {
+		t.Log("this kernel has no Landlock")
+	}
+	_, err = ask("echo more > " + mine)
+	assert.Error(t, err, "nothing is written")
+	_, err = output(context.Background(), 10*time.Second, cage{Memory: 64 << 20}, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=s=8000x8000:d=1", "-f", "null", "-")
+	assert.Error(t, err, "more memory than it may have")
+}
+
+// Quick readers leave what takes long to others, and go on with the next.
+func TestQuickReaders(t *testing.T) {
+	dir := t.TempDir()
+	paths := jpegs(t, dir, "640x480", "9000x9000")
+	r := QuickReaders(1, dir)
+	defer r.Close()
+	_, err := r.Look(context.Background(), paths[0], "a.jpg", 480)
+	require.NoError(t, err)
+	r.limit = 30 * time.Millisecond
+	_, err = r.Look(context.Background(), paths[1], "large.jpg", 480)
+	require.ErrorIs(t, err, ErrSlow)
+	r.limit = time.Minute
+	_, err = r.Look(context.Background(), paths[0], "a.jpg", 480)
+	require.NoError(t, err)
+	pid, err := strconv.Atoi(r.processes()[0])
+	require.NoError(t, err)
+	time.AfterFunc(50*time.Millisecond, func() { _ = syscall.Kill(pid, syscall.SIGKILL) })
+	_, err = r.Look(context.Background(), paths[1], "large.jpg", 480)
+	require.ErrorIs(t, err, ErrSlow, "one that is lost is no reason yet to refuse the file")
 }
 
 // processes are the identifiers of the processes that are idle.

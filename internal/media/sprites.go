@@ -17,7 +17,6 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/latest"
 	"nelko/internal/media/pango"
-	"nelko/internal/media/vips"
 )
 
 // Files finds the local file of a medium by its content.
@@ -29,8 +28,9 @@ type Files interface {
 // in memory. What it holds is named by content, so one serves all films, and
 // outlives every edit of them.
 type Sprites struct {
-	files Files
-	shelf Shelf
+	files   Files
+	shelf   Shelf
+	readers *Readers // nil: pictures are read in this process
 
 	making singleflight.Group
 	slots  *semaphore.Weighted // held while one is being prepared
@@ -52,9 +52,15 @@ const mostSprites = 1 << 16
 
 // NewSprites prepares sprites from clients' files and those of themes, and
 // keeps at most budget bytes of them.
-func NewSprites(files Files, shelf Shelf, budget int) *Sprites {
-	return &Sprites{files: files, shelf: shelf, slots: semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0))),
+// Pictures are read by r, in processes of their own; nil: in this one.
+func NewSprites(files Files, shelf Shelf, r *Readers, budget int) *Sprites {
+	return &Sprites{files: files, shelf: shelf, readers: r, slots: semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0))),
 		kept: latest.NewSized[spriteKey](mostSprites, budget, (*raster.Sprite).Bytes)}
+}
+
+// Smaller is Readers.Smaller of the readers that these sprites are prepared by.
+func (s *Sprites) Smaller(ctx context.Context, path string, side int, on raster.RGB) ([]byte, error) {
+	return s.readers.Smaller(ctx, path, side, on)
 }
 
 // Held is the memory that prepared sprites take, in bytes.
@@ -135,7 +141,7 @@ func (s *Sprites) prepare(ctx context.Context, k spriteKey, lib doc.Library) (*r
 		}
 		return raster.NewSprite(p, m)
 	case scene.Image:
-		p, err := s.shelfPicture(as)
+		p, err := s.shelfPicture(ctx, as)
 		if err != nil {
 			return nil, fmt.Errorf("a picture of the theme: %w", err)
 		}
@@ -167,9 +173,9 @@ func (s source) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
 	}
 	var p raster.Pixels
 	if s.lib[as.Media].Kind == doc.ClipMedia {
-		p, err = clipPixels(s.ctx, path, w, h, float64(as.Begin)/timecode.SampleRate)
+		p, err = clipPixels(s.ctx, path, w, h, float64(as.Begin)/timecode.SampleRate, 0)
 	} else {
-		p, err = vips.Load(path, w, h)
+		p, err = s.readers.Load(s.ctx, path, w, h)
 	}
 	if err != nil {
 		return p, err
@@ -198,12 +204,12 @@ func (s source) inside(as scene.Asset) (raster.Pixels, error) {
 }
 
 // shelfPicture reads a picture of a theme, in the middle of W×H pixels.
-func (s *Sprites) shelfPicture(as scene.Asset) (raster.Pixels, error) {
+func (s *Sprites) shelfPicture(ctx context.Context, as scene.Asset) (raster.Pixels, error) {
 	b, err := s.shelf.File(as.File)
 	if err != nil {
 		return raster.Pixels{}, err
 	}
-	p, err := vips.LoadBuffer(b, as.W, as.H, as.Cover)
+	p, err := s.readers.LoadBuffer(ctx, b, as.W, as.H, as.Cover)
 	if err != nil {
 		return p, err
 	}

@@ -2,7 +2,6 @@ package media
 
 import (
 	"bufio"
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/binary"
@@ -13,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"syscall"
 
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
@@ -24,14 +24,14 @@ import (
 type process struct {
 	cmd    *exec.Cmd
 	out    *bufio.Reader
-	stderr bytes.Buffer
+	stderr short
 	cancel context.CancelCauseFunc
 }
 
-func startFFmpeg(ctx context.Context, args ...string) (*process, error) {
+func startFFmpeg(ctx context.Context, c cage, args ...string) (*process, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
-	p := &process{cancel: cancel}
-	p.cmd = child(ctx, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)
+	p := &process{cancel: cancel, stderr: short{most: mostWords}}
+	p.cmd = child(ctx, c, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)
 	p.cmd.Stderr = &p.stderr
 	pipe, err := p.cmd.StdoutPipe()
 	if err != nil {
@@ -54,6 +54,17 @@ func (p *process) finish() error {
 		return fmt.Errorf("ffmpeg: %s: %w", lastLine(p.stderr.String()), err)
 	}
 	return nil
+}
+
+// killed reports whether a child did not end by itself: what it gave is not all
+// that there is.
+func killed(err error) bool {
+	var e *exec.ExitError
+	if !errors.As(err, &e) {
+		return false
+	}
+	status, ok := e.Sys().(syscall.WaitStatus)
+	return ok && status.Signaled()
 }
 
 // Close stops ffmpeg wherever it is.
@@ -81,7 +92,7 @@ func OpenSound(ctx context.Context, path string, from timecode.Samples, exact bo
 	}
 	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:a:0", "-f", "f32le", "-ac", "2",
 		"-ar", fmt.Sprint(timecode.SampleRate), "-")
-	p, err := startFFmpeg(ctx, args...)
+	p, err := startFFmpeg(ctx, probing(path, decodeSeconds), args...)
 	if err != nil {
 		return nil, err
 	}
@@ -124,7 +135,7 @@ func (s *Sound) next(p []float32) (int, error) {
 	}
 	if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
 		s.done = true
-		if err := s.p.finish(); err != nil && n == 0 {
+		if err := s.p.finish(); err != nil && (n == 0 || killed(err)) {
 			return 0, err
 		}
 		return n, io.EOF
@@ -140,14 +151,15 @@ func (s *Sound) Close() {
 	}
 }
 
-// clipPixels decodes one frame at the given second to RGB.
-func clipPixels(ctx context.Context, path string, w, h int, second float64) (raster.Pixels, error) {
+// clipPixels decodes one frame at the given second to RGB. pixels is the size
+// of the clip's frames, 0 if it was taken once.
+func clipPixels(ctx context.Context, path string, w, h int, second float64, pixels int) (raster.Pixels, error) {
 	ctx, cancel := context.WithTimeoutCause(ctx, frameLimit, errStuck)
 	defer cancel()
 	args := append([]string{"-ss", fmt.Sprintf("%.3f", second)}, local...)
 	args = append(args, "-i", "file:"+path, "-map", "0:v:0", "-frames:v", "1",
 		"-vf", fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd", w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
-	p, err := startFFmpeg(ctx, args...)
+	p, err := startFFmpeg(ctx, decoding(path, lookSeconds, pixels), args...)
 	if err != nil {
 		return raster.Pixels{}, err
 	}
@@ -181,11 +193,16 @@ const keptFrames = 3
 
 // openClip decodes a clip from frame from on, counted from begin seconds into
 // it, at the film's rate: frames are dropped or repeated so that each is the
-// one shown at its time (ffmpeg's fps filter, rounding to the nearest).
+// one shown at its time (ffmpeg's fps filter, rounding to the nearest). Which
+// that is does not depend on from: times are the clip's own throughout, frames
+// are counted from begin, and those before from are left out after that.
 func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix, rate timecode.Rate, begin float64, from timecode.Frames) (*clipStream, error) {
-	args := []string{}
-	if at := begin + rate.Seconds(from); at > 0 {
-		args = append(args, "-ss", fmt.Sprintf("%.6f", at))
+	args := []string{"-copyts", "-start_at_zero"}
+	// From a key frame at or before the frame that may still be shown then. In
+	// transport streams a place between key frames may be found; what can be
+	// decoded begins with the next one.
+	if at := begin + rate.Seconds(from-1) - betweenKeys; at > 0 {
+		args = append(args, "-noaccurate_seek", "-ss", fmt.Sprintf("%.6f", at))
 	}
 	matrix := "bt709"
 	if m == raster.BT601 {
@@ -199,11 +216,11 @@ func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix,
 	var sample raster.Pixels
 	if as.Look.Improve {
 		var err error
-		if sample, err = clipPixels(ctx, path, sampleW, sampleH, begin); err != nil {
+		if sample, err = clipPixels(ctx, path, sampleW, sampleH, begin, 0); err != nil {
 			return nil, err
 		}
 	}
-	graded, err := gradeFilter(as.Look, sample)
+	graded, table, err := gradeFilter(as.Look, sample)
 	if err != nil {
 		return nil, err
 	}
@@ -212,33 +229,45 @@ func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix,
 		sharp = fmt.Sprintf(",unsharp=5:5:%.3[1]f:5:5:%.3[1]f", as.Look.Sharpen*1.2)
 	}
 	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:v:0",
-		"-vf", fmt.Sprintf("%sfps=%s,%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p%s", turn, rate.Fraction(), graded, w, h, matrix, sharp),
+		"-vf", fmt.Sprintf("fps=%s:start_time=%.6f,trim=start_frame=%d,setpts=PTS-STARTPTS,%s%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p%s", rate.Fraction(), begin, from, turn, graded, w, h, matrix, sharp),
 		"-f", "rawvideo", "-")
-	p, err := startFFmpeg(ctx, args...)
+	c := decoding(path, decodeSeconds, 0)
+	if table != "" {
+		c.Read = append(c.Read, table)
+	}
+	p, err := startFFmpeg(ctx, c, args...)
 	if err != nil {
 		return nil, err
 	}
 	return &clipStream{p: p, w: w, h: h, first: from}, nil
 }
 
+// betweenKeys is how far apart key frames of transport streams are at most, in
+// seconds, as cameras and broadcasters make them (common practice, no source).
+const betweenKeys = 1.0
+
 // The size at which a clip's first frame is looked at for its levels.
 const sampleW, sampleH = 160, 90
 
 // gradeFilter is an ffmpeg filter for a look: its colours as a table, which
-// ffmpeg interpolates.
-func gradeFilter(l look.Look, sample raster.Pixels) (string, error) {
+// ffmpeg interpolates, and the file that holds it.
+func gradeFilter(l look.Look, sample raster.Pixels) (filter, table string, err error) {
 	if l.Sharpen = 0; l == (look.Look{}) {
-		return "", nil
+		return "", "", nil
 	}
 	cube := l.Cube(sample)
 	sum := sha256.Sum256([]byte(cube))
-	name := filepath.Join(os.TempDir(), fmt.Sprintf("nelko-look-%x.cube", sum[:8]))
+	dir, err := ownFolder()
+	if err != nil {
+		return "", "", fmt.Errorf("writing a look's table: %w", err)
+	}
+	name := filepath.Join(dir, fmt.Sprintf("look-%x.cube", sum[:8]))
 	if _, err := os.Stat(name); err != nil {
 		if err := writeWhole(name, []byte(cube)); err != nil {
-			return "", fmt.Errorf("writing a look's table: %w", err)
+			return "", "", fmt.Errorf("writing a look's table: %w", err)
 		}
 	}
-	return "format=gbrp,lut3d=file=" + name + ":interp=trilinear,", nil
+	return "format=gbrp,lut3d=file=" + name + ":interp=trilinear,", name, nil
 }
 
 // frame returns frame n, reading on as far as needed. ok is false if n lies
@@ -257,7 +286,9 @@ func (c *clipStream) frame(n timecode.Frames) (s *raster.Sprite, ok bool, err er
 		}
 		if err != nil {
 			c.ended = true
-			if e := c.p.finish(); e != nil && len(c.kept) == 0 {
+			// A damaged clip ends early, and its last frame stays; one whose decoder was
+			// killed must not.
+			if e := c.p.finish(); e != nil && (len(c.kept) == 0 || killed(e)) {
 				return nil, true, e
 			}
 			if len(c.kept) == 0 {

@@ -28,7 +28,7 @@ type Stream struct {
 
 // Streams lists the streams of a finished film.
 func Streams(ctx context.Context, path string) ([]Stream, error) {
-	p, err := ffprobe(ctx, probeAll, path, "-count_packets")
+	p, err := ffprobe(ctx, probeAll, probing(path, decodeSeconds), path, "-count_packets")
 	if err != nil {
 		return nil, err
 	}
@@ -82,7 +82,7 @@ func lasts(s probedStream, file string) (float64, error) {
 // FrameTimes lists when each frame of a file's picture is shown, in seconds,
 // in order.
 func FrameTimes(ctx context.Context, path string) ([]float64, error) {
-	out, err := output(ctx, probeAll, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path)
+	out, err := output(ctx, probeAll, probing(path, decodeSeconds), "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path)
 	if err != nil {
 		return nil, err
 	}

@@ -28,29 +28,31 @@ func Flatten(p raster.Pixels, on raster.RGB) raster.Pixels {
 // behind them.
 var White = raster.RGB{R: 255, G: 255, B: 255}
 
-// Thumbnail makes a small JPEG of a photo or of a clip's first frame, at most
-// side pixels on its longer side. What is transparent shows the colour on.
-func Thumbnail(ctx context.Context, path string, m doc.Media, side int, on raster.RGB) ([]byte, error) {
-	k := math.Min(1, float64(side)/float64(max(m.W, m.H)))
-	w, h := max(1, int(float64(m.W)*k)), max(1, int(float64(m.H)*k))
-	var p raster.Pixels
-	var err error
-	if m.Kind == doc.ClipMedia {
-		p, err = clipPixels(ctx, path, w, h, 0)
-	} else {
-		p, err = vips.Load(path, w, h)
-	}
+// firstFrame makes a small JPEG of a clip's first frame, at most side pixels on
+// its longer side.
+func firstFrame(ctx context.Context, path string, m doc.Media, side int) ([]byte, error) {
+	w, h := within(m.W, m.H, side)
+	p, err := clipPixels(ctx, path, w, h, 0, 0)
 	if err != nil {
 		return nil, err
 	}
-	return vips.JPEG(Flatten(p, on), 82)
+	return vips.JPEG(p, copyQuality)
 }
 
-// Smaller makes a small JPEG of a picture file of any size.
-func Smaller(ctx context.Context, path string, side int) ([]byte, error) {
-	h, err := vips.ReadHeader(path)
+// smallJPEG is Readers.Smaller of a picture with a header, in this process.
+func smallJPEG(h vips.Header, path string, side int, on raster.RGB) ([]byte, error) {
+	w, ht := Upright(h.Width, h.Height, h.Orientation)
+	w, ht = within(w, ht, side)
+	p, err := vips.Load(path, w, ht)
 	if err != nil {
 		return nil, err
 	}
-	return Thumbnail(ctx, path, doc.Media{Kind: doc.PhotoMedia, W: h.Width, H: h.Height}, side, White)
+	return vips.JPEG(Flatten(p, on), copyQuality)
+}
+
+// within is the size of a w×h picture that has at most side pixels on its
+// longer side.
+func within(w, h, side int) (int, int) {
+	k := math.Min(1, float64(side)/float64(max(w, h, 1)))
+	return max(1, int(float64(w)*k)), max(1, int(float64(h)*k))
 }

@@ -12,6 +12,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promauto"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/rivertype"
+
+	"nelko/internal/store"
 )
 
 // Job is one job being worked on.
@@ -27,8 +29,8 @@ func Later(d time.Duration) error { return river.JobSnooze(d) }
 // Kind is how the jobs of one type are worked on.
 type Kind[T river.JobArgs] struct {
 	Work func(context.Context, Job[T]) error
-	// Refuse is told once of a job that cannot be done, and why: the worker
-	// died twice on it. It marks what the job was for as failed. Nil where
+	// Refuse is told once of a job that cannot be done, and why: workers died on
+	// it. It marks what the job was for as failed. Nil where
 	// nobody waits for the job.
 	Refuse func(ctx context.Context, args T, why string) error
 }
@@ -64,28 +66,36 @@ type worker[T river.JobArgs] struct {
 	id   *string
 }
 
-// deadly is how many worker processes may die on a job.
-const deadly = 2
+// A worker that ended by itself, by a fault in it or for want of memory, was
+// ended by what it worked on, twice is enough; one that was killed, or of which
+// nobody knows, more likely by somebody: whatever it worked on is to blame for
+// only a part of it.
+const (
+	blameKnown   = 5
+	blameUnknown = 1
+	deadly       = 2 * blameKnown
+)
 
 // Work implements river.Worker.
 func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error {
-	if n := deaths(j.Metadata); n >= deadly {
-		return w.refuse(ctx, j, n)
+	if deaths, blame := deaths(j.Metadata); blame >= deadly {
+		return w.refuse(ctx, j, deaths)
 	}
+	ctx = store.As(ctx, &store.Actor{Job: j.ID})
 	start := time.Now()
 	err := w.kind.Work(ctx, Job[T]{Args: j.Args, Worker: *w.id, Last: j.Attempt >= j.MaxAttempts})
 	if err != nil && ctx.Err() != nil {
 		err = Later(time.Second) // stopped on purpose: not a failed try
 	}
 	jobs.WithLabelValues(j.Kind, outcome(err)).Observe(time.Since(start).Seconds())
-	slog.Info("job", "job", j.ID, "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
+	slog.InfoContext(ctx, "job", "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
 	return err
 }
 
 func (w *worker[T]) refuse(ctx context.Context, j *river.Job[T], n int) error {
 	why := fmt.Sprintf("the program ended %d times while it was being worked on", n)
 	jobs.WithLabelValues(j.Kind, "refused").Observe(0)
-	slog.Error("job refused", "job", j.ID, "kind", j.Kind, "why", why)
+	slog.ErrorContext(ctx, "job refused", "job", j.ID, "kind", j.Kind, "why", why)
 	if w.kind.Refuse != nil {
 		if err := w.kind.Refuse(ctx, j.Args, why); err != nil {
 			return err
@@ -97,15 +107,17 @@ func (w *worker[T]) refuse(ctx context.Context, j *river.Job[T], n int) error {
 // Timeout implements river.Worker.
 func (w *worker[T]) Timeout(*river.Job[T]) time.Duration { return -1 }
 
-// deaths is how many workers died on a job, which rescue counts.
-func deaths(metadata []byte) int {
+// deaths is how many workers died on a job, and how much it is to blame, which
+// Rescue counts.
+func deaths(metadata []byte) (deaths, blame int) {
 	var m struct {
 		Deaths int `json:"nelko_deaths"`
+		Blame  int `json:"nelko_blame"`
 	}
 	if len(metadata) == 0 || json.Unmarshal(metadata, &m) != nil {
-		return 0 // River's own data is of no concern here
+		return 0, 0 // River's own data is of no concern here
 	}
-	return m.Deaths
+	return m.Deaths, m.Blame
 }
 
 var jobs = promauto.NewHistogramVec(prometheus.HistogramOpts{

@@ -4,6 +4,12 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -18,6 +24,7 @@ import (
 	"nelko/internal/house/housetest"
 	"nelko/internal/intake"
 	"nelko/internal/making"
+	"nelko/internal/media/hostile"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/standin"
@@ -126,43 +133,135 @@ func TestStoppedRenderIsFinishedByTheNextWorker(t *testing.T) {
 	assert.Equal(t, second.ID(), w.Renders[0].Worker)
 }
 
-// A file on which workers died twice is refused by name, with the reason, and
-// not tried for ever; one death is forgiven.
+// A file on which workers died twice by a fault is refused by name, with the
+// reason, and not tried for ever; one such death is forgiven, and so are some by
+// which workers were only killed.
 func TestDeadlyJobsAreRefused(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
-	_, err := s.Intake.Receive(ctx, o.ID, "a", "deadly.jpg", bytes.NewReader(housetest.Photo(t, 1)))
+	boot, err := os.ReadFile("/proc/sys/kernel/random/boot_id")
 	require.NoError(t, err)
-	die := func() {
-		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY['gone'] WHERE kind = 'ingest' AND state = 'available'").Error)
+	n := 0
+	die := func(name, lastWords string) {
+		n++
+		witness := filepath.Join(t.TempDir(), "words")
+		require.NoError(t, os.WriteFile(witness, []byte(lastWords), 0o600))
+		id := fmt.Sprint("gone-", n)
+		require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at, boot, witness, oom_kills) VALUES (?, now() - interval '1 minute', ?, ?, 1 << 40)", id, strings.TrimSpace(string(boot)), witness).Error)
+		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY[?] WHERE kind = 'ingest' AND (args->>'media_id')::bigint = (SELECT id FROM media WHERE name = ?)", id, name).Error)
 		require.NoError(t, queue.Rescue(ctx, s.Store))
+		if lastWords != "" {
+			assert.NoFileExists(t, witness)
+		}
 	}
-	die()
-	die()
-	_, err = s.Intake.Receive(ctx, o.ID, "b", "unlucky.jpg", bytes.NewReader(housetest.Photo(t, 2)))
-	require.NoError(t, err)
-	require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY['gone'] WHERE kind = 'ingest' AND metadata->>'nelko_deaths' IS NULL").Error)
-	require.NoError(t, queue.Rescue(ctx, s.Store))
+	for i, name := range []string{"deadly.jpg", "unlucky.jpg", "killed.jpg"} {
+		_, err := s.Intake.Receive(ctx, o.ID, name, name, bytes.NewReader(housetest.Photo(t, i)))
+		require.NoError(t, err)
+	}
+	die("deadly.jpg", "SIGSEGV: segmentation violation")
+	die("deadly.jpg", "panic: runtime error")
+	die("unlucky.jpg", "panic: runtime error")
+	for range 4 {
+		die("killed.jpg", "")
+	}
 	w := startWorkers(t, s)
 	defer w.Stop(5 * time.Second)
 	d := eventually(t, s, o.ID, "both settled", func(d *orders.Dossier) bool {
-		return len(d.Media) == 2 && d.Media[0].State != store.Waiting && d.Media[1].State != store.Waiting
+		return len(d.Media) == 3 && !slices.ContainsFunc(d.Media, func(m store.Media) bool { return m.State == store.Waiting })
 	})
 	assert.Equal(t, store.Refused, d.Media[0].State)
 	assert.Contains(t, d.Media[0].Reason, "the program ended 2 times")
-	assert.Equal(t, store.Ready, d.Media[1].State, d.Media[1].Reason)
+	for _, m := range d.Media[1:] {
+		assert.Equal(t, store.Ready, m.State, "%s: %s", m.Name, m.Reason)
+	}
 	var state string
 	require.Eventually(t, func() bool {
 		return s.Store.DB.Raw("SELECT state FROM river_job WHERE (metadata->>'nelko_deaths')::int = 2").Scan(&state).Error == nil && state == "cancelled"
 	}, 10*time.Second, 50*time.Millisecond, "it is not tried again")
 }
 
+// What takes a reader's whole patience holds nobody up: another order's photo
+// is ready meanwhile. A file that is dismissed while it is read is read no more.
+func TestHostileFilesHoldNobodyUp(t *testing.T) {
+	s := housetest.Open(t)
+	bad, good := housetest.Order(t, s), housetest.Order(t, s)
+	w := startWorkers(t, s)
+	defer w.Stop(5 * time.Second)
+	dir := t.TempDir()
+	require.NoError(t, hostile.Make(ctx, dir))
+	for _, f := range hostile.Files() {
+		b, err := os.ReadFile(f.Path(dir))
+		require.NoError(t, err)
+		_, err = s.Intake.Receive(ctx, bad.ID, f.Name, f.Name, bytes.NewReader(b))
+		require.NoError(t, err)
+	}
+	begun := time.Now()
+	_, err := s.Intake.Receive(ctx, good.ID, "good", "good.jpg", bytes.NewReader(housetest.Photo(t, 1)))
+	require.NoError(t, err)
+	eventually(t, s, good.ID, "the photo is ready", func(d *orders.Dossier) bool { return d.Media[0].State == store.Ready })
+	took := time.Since(begun)
+	assert.Less(t, took, 30*time.Second)
+	find := func(d *orders.Dossier) (waits int, endless int64) {
+		for _, m := range d.Media {
+			if m.Name == "turbulence.svg" && m.State == store.Waiting {
+				endless = m.ID
+			} else if m.State == store.Waiting {
+				waits++
+			}
+		}
+		return waits, endless
+	}
+	_, endless := find(housetest.Load(t, s, bad.ID))
+	require.NotZero(t, endless, "others were ready before it")
+	require.NoError(t, s.Intake.Dismiss(ctx, bad.ID, endless))
+	eventually(t, s, bad.ID, "all others are settled", func(d *orders.Dossier) bool { n, _ := find(d); return n == 0 })
+	assert.Eventually(t, func() bool {
+		var n int64
+		return s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'ingest' AND state <> 'completed'").Scan(&n).Error == nil && n == 0
+	}, 10*time.Second, 100*time.Millisecond, "the job of the one that was dismissed has ended")
+	for _, m := range housetest.Load(t, s, bad.ID).Media {
+		if m.State == store.Refused {
+			assert.NotEmpty(t, m.Reason, m.Name)
+		}
+	}
+}
+
 // Reading files, pours, mail and rendering wait for nothing but themselves:
 // each kind says a queue of its own.
 func TestQueuesOfTheirOwn(t *testing.T) {
 	queues := map[string]string{}
-	for kind, opts := range map[string]river.InsertOpts{"read": intake.Read{}.InsertOpts(), "pour": intake.Pour{}.InsertOpts(), "mail": delivery.SendLink{}.InsertOpts(), "film": making.Film{}.InsertOpts(), "help": making.Help{}.InsertOpts()} {
+	for kind, opts := range map[string]river.InsertOpts{"read": intake.Read{}.InsertOpts(), "songs": intake.Read{Song: true}.InsertOpts(), "slow": intake.Read{Slow: true}.InsertOpts(), "pour": intake.Pour{}.InsertOpts(), "mail": delivery.SendLink{}.InsertOpts(), "film": making.Film{}.InsertOpts(), "help": making.Help{}.InsertOpts()} {
 		assert.Empty(t, queues[opts.Queue], "%s shares a queue", kind)
 		queues[opts.Queue] = kind
+	}
+}
+
+// A worker that a fault ends leaves its last words, one that is killed none.
+func TestLastWords(t *testing.T) {
+	if how := os.Getenv("NELKO_TEST_END"); how != "" {
+		s := housetest.Open(t)
+		_, err := queue.Start(ctx, s.Store, "", s.Rooms()...)
+		require.NoError(t, err)
+		var witness string
+		require.NoError(t, s.Store.DB.Raw("SELECT witness FROM workers").Scan(&witness).Error)
+		fmt.Println("witness", witness)
+		if how == "killed" {
+			require.NoError(t, syscall.Kill(os.Getpid(), syscall.SIGKILL))
+		}
+		go func() { panic("a fault") }()
+		select {}
+	}
+	for _, how := range []string{"fault", "killed"} {
+		cmd := exec.Command(os.Args[0], "-test.run=^TestLastWords$", "-test.v")
+		cmd.Env = append(os.Environ(), "NELKO_TEST_END="+how)
+		out, err := cmd.CombinedOutput()
+		require.Error(t, err, how)
+		_, rest, ok := strings.Cut(string(out), "witness ")
+		require.True(t, ok, string(out))
+		path, _, _ := strings.Cut(rest, "\n")
+		b, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.NoError(t, os.Remove(path))
+		assert.Equal(t, how == "fault", strings.Contains(string(b), "a fault"), how)
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/jackc/pgx/v5"
 	"github.com/riverqueue/river"
 	"github.com/riverqueue/river/riverdriver/riverpgxv5"
+	"gorm.io/gorm"
 
 	"nelko/internal/store"
 )
@@ -22,6 +23,8 @@ type Workers struct {
 	client *river.Client[pgx.Tx]
 	stop   context.CancelFunc
 	beats  chan struct{}
+
+	witness string // the file for its last words; empty: none
 }
 
 // ID names this process in the queue.
@@ -45,6 +48,7 @@ func Start(ctx context.Context, s *store.Store, tools string, rooms ...Room) (*W
 	if err != nil {
 		return nil, fmt.Errorf("workers: %w", err)
 	}
+	w.witness = lastWords()
 	if err := w.beat(ctx); err != nil {
 		return nil, fmt.Errorf("workers: %w", err)
 	}
@@ -68,6 +72,7 @@ func (w *Workers) Stop(within time.Duration) {
 	}
 	w.stop()
 	<-w.beats
+	forgetWords(w.witness)
 	// What could not be put off in time goes back; nobody died on it.
 	_, err := w.store.SQL.ExecContext(ctx, "UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1) "+
 		"WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] = $1", w.id)
@@ -90,7 +95,7 @@ var Alive = fmt.Sprintf("seen_at >= now() - interval '%d seconds'", int(deadAfte
 
 func (w *Workers) beat(ctx context.Context) error {
 	_, err := w.store.SQL.ExecContext(ctx,
-		"INSERT INTO workers (id, tools) VALUES ($1, $2) ON CONFLICT (id) DO UPDATE SET seen_at = now()", w.id, w.tools)
+		"INSERT INTO workers (id, tools, boot, witness, oom_kills) VALUES ($1, $2, $3, $4, $5) ON CONFLICT (id) DO UPDATE SET seen_at = now()", w.id, w.tools, boot(), w.witness, oomKills())
 	return err
 }
 
@@ -115,14 +120,34 @@ func (w *Workers) watch(ctx context.Context) {
 	}
 }
 
-// Rescue gives the running jobs of dead workers back to the queue and counts
-// the death. River's own rescuer goes by a job's age, which cannot tell a
-// long render from a dead one, so this looks at the workers instead.
+// Rescue gives the running jobs of dead workers back to the queue, and notes
+// the death and how much the job is to blame for it (see blameKnown). River's own
+// rescuer goes by a job's age, which cannot tell a long render from a dead one,
+// so this looks at the workers instead.
 func Rescue(ctx context.Context, s *store.Store) error {
-	_, err := s.SQL.ExecContext(ctx, `
-		WITH gone AS (DELETE FROM workers WHERE NOT `+Alive+`)
-		UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1),
-			metadata = jsonb_set(coalesce(metadata, '{}'), '{nelko_deaths}', to_jsonb(coalesce((metadata->>'nelko_deaths')::int, 0) + 1))
-		WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] NOT IN (SELECT id FROM workers WHERE `+Alive+`)`)
-	return err
+	return s.Tx(ctx, func(tx *gorm.DB) error {
+		var dead []struct {
+			ID, Boot, Witness string
+			OOMKills          int64 `gorm:"column:oom_kills"`
+		}
+		if err := tx.Raw("DELETE FROM workers WHERE NOT " + Alive + " RETURNING id, boot, witness, oom_kills").Scan(&dead).Error; err != nil {
+			return err
+		}
+		const last = "attempted_by[array_upper(attempted_by, 1)]"
+		back := func(blame int, whose string, args ...any) error {
+			return tx.Exec(`UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1),
+				metadata = coalesce(metadata, '{}') || jsonb_build_object('nelko_deaths', coalesce((metadata->>'nelko_deaths')::int, 0) + 1, 'nelko_blame', coalesce((metadata->>'nelko_blame')::int, 0) + ?)
+				WHERE state = 'running' AND `+whose, append([]any{blame}, args...)...).Error
+		}
+		for _, w := range dead {
+			n := blameUnknown
+			if endedByItself(w.Boot, w.Witness, w.OOMKills) {
+				n = blameKnown
+			}
+			if err := back(n, last+" = ?", w.ID); err != nil {
+				return err
+			}
+		}
+		return back(blameUnknown, last+" NOT IN (SELECT id FROM workers WHERE "+Alive+")")
+	})
 }

@@ -68,16 +68,23 @@ int nelko_metadata(const char *path, const char *name, void **data, size_t *leng
 	return 0;
 }
 
-int nelko_header(const char *path, int *w, int *h, int *orientation, char *taken, char *offset, char *camera, int n) {
+int nelko_header(const char *path, nelko_head *head) {
+	vips_error_clear(); /* of what was read before */
 	VipsImage *im = is_svg(path) ? drawing(path, 0, 0) : vips_image_new_from_file(path, "access", VIPS_ACCESS_SEQUENTIAL, NULL);
 	if (!im)
 		return -1;
-	*w = vips_image_get_width(im);
-	*h = vips_image_get_page_height(im);
-	*orientation = vips_image_get_orientation(im);
-	copy_string(im, "exif-ifd2-DateTimeOriginal", taken, n);
-	copy_string(im, "exif-ifd0-Model", camera, n);
-	copy_string(im, "exif-ifd2-OffsetTimeOriginal", offset, n);
+	head->w = vips_image_get_width(im);
+	head->h = vips_image_get_page_height(im);
+	head->orientation = vips_image_get_orientation(im);
+	head->bands = vips_image_get_bands(im);
+	head->bytes = vips_format_sizeof(vips_image_get_format(im));
+	head->whole = 0;
+	if (vips_image_get_typeof(im, "interlaced"))
+		vips_image_get_int(im, "interlaced", &head->whole);
+	copy_string(im, "exif-ifd2-DateTimeOriginal", head->taken, sizeof head->taken);
+	copy_string(im, "exif-ifd0-Model", head->camera, sizeof head->camera);
+	copy_string(im, "exif-ifd2-OffsetTimeOriginal", head->offset, sizeof head->offset);
+	copy_string(im, "jpeg-chroma-subsample", head->sampling, sizeof head->sampling);
 	g_object_unref(im);
 	return 0;
 }
@@ -109,6 +116,8 @@ static int to_pixels(VipsImage *in, nelko_pixels *out) {
 	out->w = vips_image_get_width(im);
 	out->h = vips_image_get_height(im);
 	out->bands = vips_image_get_bands(im);
+	/* libjpeg's words for it, which are no error to libvips. */
+	out->early = strstr(vips_error_buffer(), "premature end") != NULL;
 	result = 0;
 done:
 	for (int i = 0; i < 4; i++)

@@ -9,6 +9,7 @@ package vips
 import "C"
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"runtime"
@@ -54,6 +55,7 @@ type Header struct {
 	Taken         string
 	TakenOffset   string
 	Camera        string // what it calls itself
+	Needs         int64  // bytes that decoding it takes at once, about
 }
 
 // Drawing is the Loader of pictures of lines and areas (SVG), which have no
@@ -84,14 +86,36 @@ func ReadHeader(path string) (Header, error) {
 	if !readable[h.Loader] {
 		return h, ErrFormat
 	}
-	var w, ht, o C.int
-	var taken, offset, camera [256]C.char
-	if C.nelko_header(p, &w, &ht, &o, &taken[0], &offset[0], &camera[0], 256) != 0 {
+	var head C.nelko_head
+	if C.nelko_header(p, &head) != 0 {
 		return h, lastError("reading the picture's header")
 	}
-	h.Width, h.Height, h.Orientation = int(w), int(ht), int(o)
-	h.Taken, h.TakenOffset, h.Camera = C.GoString(&taken[0]), C.GoString(&offset[0]), exifText(C.GoString(&camera[0]))
+	h.Width, h.Height, h.Orientation = int(head.w), int(head.h), int(head.orientation)
+	h.Taken, h.TakenOffset, h.Camera = C.GoString(&head.taken[0]), C.GoString(&head.offset[0]), exifText(C.GoString(&head.camera[0]))
+	h.Needs = needs(h, int64(head.bands), int64(head.bytes), head.whole != 0, C.GoString(&head.sampling[0]))
 	return h, nil
+}
+
+// needs is how many bytes decoding a picture takes at once. Most formats are
+// decoded some rows at a time; others only whole.
+func needs(h Header, bands, depth int64, whole bool, sampling string) int64 {
+	pixels, rows := int64(h.Width)*int64(h.Height), int64(h.Width)*512*bands*depth
+	switch {
+	case h.Loader == "jpegload" && whole:
+		// All coefficients, of two bytes (ITU-T T.81, A.4: each scan tells a little
+		// more of all of them), where colours may have fewer than brightness.
+		if sampling == "4:2:0" {
+			return pixels*3 + rows
+		}
+		return pixels*2*bands + rows
+	case h.Loader == "pngload" && whole:
+		return pixels*bands*depth + rows // seven passes over all of it (PNG, 8.2)
+	case h.Loader == "webpload", h.Loader == "gifload":
+		return pixels * 4
+	case h.Loader == "heifload":
+		return pixels * (3 + bands) * depth // planes, and what is made of them
+	}
+	return rows
 }
 
 // Metadata is a block of metadata of a picture by libvips' name for it, such as
@@ -138,7 +162,23 @@ func Load(path string, w, h int) (raster.Pixels, error) {
 	if C.nelko_load(p, C.int(w), C.int(h), &out) != 0 {
 		return raster.Pixels{}, lastError("reading the picture")
 	}
-	return take(&out), nil
+	px := take(&out)
+	if out.early != 0 && endsFlat(px) {
+		return raster.Pixels{}, errors.New("the file ends before the picture does")
+	}
+	return px, nil
+}
+
+// endsFlat reports whether the lowest rows, an eighth of them, are all alike:
+// what is drawn where there is no data left.
+func endsFlat(p raster.Pixels) bool {
+	row := p.W * p.Channels
+	for y := max(1, p.H-max(1, p.H/8)); y < p.H; y++ {
+		if !bytes.Equal(p.Pix[y*row:(y+1)*row], p.Pix[(y-1)*row:y*row]) {
+			return false
+		}
+	}
+	return p.H > 1
 }
 
 func take(o *C.nelko_pixels) raster.Pixels {
