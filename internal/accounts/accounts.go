@@ -25,19 +25,24 @@ type Accounts struct{ Store *store.Store }
 func (a *Accounts) Add(ctx context.Context, email, name, password string, role store.Role) (store.User, error) {
 	email, name = strings.TrimSpace(email), strings.TrimSpace(name)
 	u := store.User{Email: email, Name: name, Role: role}
-	if at, err := mail.ParseAddress(email); err != nil || at.Address != email {
-		return u, invalid.Field("email", "%q is not an e-mail address.", email)
+	if at, err := mail.ParseAddress(email); err != nil || at.Address != email || len(email) > maxEmail {
+		return u, invalid.Field("email", "%.60q is not an e-mail address.", email)
 	}
 	if name == "" {
 		u.Name, _, _ = strings.Cut(email, "@")
 	}
-	if err := checkRole(role); err != nil {
+	if err := errors.Join(checkName(u.Name), checkRole(role)); err != nil {
 		return u, err
 	}
 	if err := setPassword(a.Store.DB.WithContext(ctx), &u, password); err != nil {
 		return u, err
 	}
-	err := a.Store.DB.WithContext(ctx).Create(&u).Error
+	err := a.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Create(&u).Error; err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidAccount, 0, fmt.Sprintf("Added %s, %s", u.Email, u.Role))
+	})
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		return u, invalid.Field("email", "There is an account for %s already.", email)
 	}
@@ -48,19 +53,24 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 func (a *Accounts) SetPassword(ctx context.Context, email, password string) error {
 	return a.change(ctx, func(tx *gorm.DB) (store.User, error) {
 		return store.One[store.User](tx, "lower(email) = lower(?)", strings.TrimSpace(email))
-	}, func(tx *gorm.DB, u *store.User) error { return newPassword(tx, u, password) })
+	}, func(tx *gorm.DB, u *store.User) error {
+		if err := newPassword(tx, u, password); err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidAccount, 0, "New password for "+u.Email)
+	})
 }
 
 // ChangePassword gives whoever knows the present password a new one and ends all
 // sessions; the user comes back with the era of the next.
 func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User, err error) {
 	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
-		ok, err := argon2id.ComparePasswordAndHash(present, was.PasswordHash)
-		if err == nil && !ok {
-			err = invalid.Field("present", "That is not your present password.")
-		}
+		err := isPresent(was, present)
 		if err == nil {
 			err = newPassword(tx, was, next)
+		}
+		if err == nil {
+			err = store.Note(tx, store.DidAccount, 0, "Changed the password of "+was.Email)
 		}
 		u = *was
 		return err
@@ -70,10 +80,10 @@ func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next s
 
 // EndSessions ends all sessions of a user; the user comes back with the era of the next.
 func (a *Accounts) EndSessions(ctx context.Context, id int64) (u store.User, err error) {
-	err = a.change(ctx, byID(id), func(_ *gorm.DB, was *store.User) error {
+	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		was.SessionEra++
 		u = *was
-		return nil
+		return store.Note(tx, store.DidAccount, 0, "Ended the sessions of "+was.Email)
 	})
 	return u, err
 }
@@ -89,8 +99,8 @@ type Person struct {
 // can sign in is always left. Sessions of one that is disabled are over.
 func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
 	p.Name = strings.TrimSpace(p.Name)
-	if p.Name == "" || len(p.Name) > 200 {
-		return invalid.Field("name", "A name has 1 to 200 letters.")
+	if err := checkName(p.Name); err != nil {
+		return err
 	}
 	if err := checkRole(p.Role); err != nil {
 		return err
@@ -115,7 +125,11 @@ func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
 		case !p.Disabled:
 			u.DisabledAt = nil
 		}
-		return nil
+		may := "may sign in"
+		if p.Disabled {
+			may = "cannot sign in"
+		}
+		return store.Note(tx, store.DidAccount, 0, fmt.Sprintf("Changed %s: %s, %s, %s", u.Email, u.Name, u.Role, may))
 	})
 }
 
@@ -138,6 +152,20 @@ func (a *Accounts) change(ctx context.Context, find func(*gorm.DB) (store.User, 
 		}
 		return tx.Save(&u).Error
 	})
+}
+
+// The longest name and e-mail of an account, in bytes (RFC 5321, 4.5.3.1, for the
+// latter).
+const (
+	maxName  = 200
+	maxEmail = 254
+)
+
+func checkName(name string) error {
+	if name == "" || len(name) > maxName {
+		return invalid.Field("name", "A name has 1 to %d letters.", maxName)
+	}
+	return nil
 }
 
 func checkRole(r store.Role) error {
@@ -184,8 +212,48 @@ var ErrSignIn = errors.New("e-mail and password do not belong together")
 // noOne is a hash that takes as long to check as a real one.
 var noOne, _ = argon2id.CreateHash("nobody has this password", argon)
 
-// SignIn checks an e-mail and a password.
+// SignIn checks an e-mail and a password, and notes who came or was refused. One
+// with a TOTPSecret is not in yet: SecondStep comes next.
 func (a *Accounts) SignIn(ctx context.Context, email, password string) (store.User, error) {
+	u, err := a.Check(ctx, email, password)
+	tx := a.Store.DB.WithContext(ctx)
+	switch {
+	case errors.Is(err, ErrSignIn) && u.ID != 0:
+		return u, errors.Join(err, store.Note(tx, store.DidRefuse, 0, "The password was not that of "+u.Email))
+	case errors.Is(err, ErrSignIn):
+		// What was typed is not kept: it may be a password.
+		return u, errors.Join(err, store.Note(tx, store.DidRefuse, 0, "There is no such account"))
+	case err != nil:
+		return u, err
+	}
+	if u.TOTPSecret != "" {
+		return u, nil // not in before the second step
+	}
+	return u, a.noteSelf(ctx, u, store.DidSignIn)
+}
+
+// SignedOut notes that somebody signed out.
+func (a *Accounts) SignedOut(ctx context.Context, u store.User) error {
+	return a.noteSelf(ctx, u, store.DidSignOut)
+}
+
+// noteSelf notes what a user does, who is known by it.
+func (a *Accounts) noteSelf(ctx context.Context, u store.User, what string) error {
+	store.ActorOf(ctx).Is(u)
+	return store.Note(a.Store.DB.WithContext(ctx), what, 0, "")
+}
+
+// isPresent refuses a password that is not a user's.
+func isPresent(u *store.User, password string) error {
+	ok, err := Matches(password, u.PasswordHash)
+	if err == nil && !ok {
+		err = invalid.Field("present", "That is not your present password.")
+	}
+	return err
+}
+
+// Check is SignIn that leaves no trace.
+func (a *Accounts) Check(ctx context.Context, email, password string) (store.User, error) {
 	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)", strings.TrimSpace(email))
 	if errors.Is(err, store.ErrNotFound) {
 		_, _ = argon2id.ComparePasswordAndHash(password, noOne) // so that an unknown address takes as long
@@ -193,6 +261,9 @@ func (a *Accounts) SignIn(ctx context.Context, email, password string) (store.Us
 	}
 	if err != nil {
 		return u, err
+	}
+	if u.RemovedAt != nil {
+		return u, ErrSignIn
 	}
 	ok, err := argon2id.ComparePasswordAndHash(password, u.PasswordHash)
 	if err != nil {
@@ -210,9 +281,33 @@ func (a *Accounts) InSession(ctx context.Context, id int64, era int) (store.User
 	return store.One[store.User](a.Store.DB.WithContext(ctx), "id = ? AND session_era = ? AND disabled_at IS NULL", id, era)
 }
 
-// List lists all users.
+// List lists all users, those that were removed aside.
 func (a *Accounts) List(ctx context.Context) (users []store.User, err error) {
-	return users, a.Store.DB.WithContext(ctx).Order("id").Find(&users).Error
+	return users, a.Store.DB.WithContext(ctx).Where("removed_at IS NULL").Order("id").Find(&users).Error
+}
+
+// Remove does away with an account that cannot sign in. Its name stays with what
+// was done by it; e-mail, password, second step and known browsers go, and the
+// e-mail can have an account again.
+func (a *Accounts) Remove(ctx context.Context, id int64) error {
+	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+		if u.DisabledAt == nil {
+			return invalid.Field("remove", "%s can still sign in: say that it cannot first.", u.Name)
+		}
+		now := time.Now()
+		was := u.Email
+		u.RemovedAt, u.Email, u.PasswordHash, u.TOTPSecret, u.SessionEra = &now, fmt.Sprintf("removed-%d@removed.invalid", u.ID), "", "", u.SessionEra+1
+		for _, rows := range []any{&store.RecoveryCode{}, &store.KnownDevice{}} {
+			if err := tx.Where("user_id = ?", id).Delete(rows).Error; err != nil {
+				return err
+			}
+		}
+		// Nor is the e-mail left in the trail.
+		if err := tx.Exec("UPDATE trail SET words = replace(words, ?, ?) WHERE position(? in words) > 0", was, u.Name, was).Error; err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidAccount, 0, "Removed the account of "+u.Name)
+	})
 }
 
 // Any reports whether anybody can sign in yet.

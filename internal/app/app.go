@@ -30,7 +30,7 @@ import (
 type Settings struct {
 	Addr        string `env:"NELKO_ADDR" envDefault:"127.0.0.1:8080"` // where to listen
 	BaseURL     string `env:"NELKO_URL"`                              // the address clients reach; by default the listening one
-	DatabaseURL string `env:"NELKO_DATABASE_URL,required"`            // postgres://…
+	DatabaseURL string `env:"NELKO_DATABASE_URL"`                     // postgres://…; by default the one that ./run started in Var
 	Blobs       string `env:"NELKO_BLOBS"`                            // any gocloud.dev blob URL; by default a folder in Var
 	Var         string `env:"NELKO_VAR" envDefault:"var"`             // folder for local files
 	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
@@ -42,6 +42,7 @@ type Settings struct {
 	Watch       string `env:"NELKO_WATCH"`                               // folder whose sub-folders Runs may watch; empty: none
 	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`                         // room for kept segments; 0 is the usual
 	Metrics     string `env:"NELKO_METRICS" envDefault:"127.0.0.1:9180"` // loopback address for Prometheus; empty: none
+	Proxies     string `env:"NELKO_TRUSTED_PROXIES"`                     // addresses and networks of proxies that say whom they ask for
 	LogLevel    string `env:"NELKO_LOG" envDefault:"info"`
 }
 
@@ -56,6 +57,9 @@ func ReadSettings() (Settings, error) {
 		return s, err
 	}
 	s.Var = abs
+	if s.DatabaseURL == "" {
+		s.DatabaseURL = bundled(s.Var)
+	}
 	if s.Blobs == "" {
 		s.Blobs = "file://" + filepath.ToSlash(filepath.Join(s.Var, "blobs"))
 	}
@@ -69,8 +73,28 @@ func ReadSettings() (Settings, error) {
 	if err := level.UnmarshalText([]byte(s.LogLevel)); err != nil {
 		return s, fmt.Errorf("NELKO_LOG: %w", err)
 	}
-	slog.SetDefault(slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})))
+	slog.SetDefault(slog.New(byActor{slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})}))
 	return s, nil
+}
+
+// bundled is the database that ./run keeps in a folder or in the studio's below
+// it; empty if none can be read there.
+func bundled(folder string) string {
+	for _, dir := range []string{filepath.Join(folder, "postgres"), filepath.Join(folder, "studio", "postgres")} {
+		password, err := os.ReadFile(filepath.Join(dir, "password"))
+		if err != nil {
+			continue
+		}
+		// The fourth line of PostgreSQL's lock file is its port.
+		lock, err := os.ReadFile(filepath.Join(dir, "data", "postmaster.pid"))
+		lines := strings.Split(string(lock), "\n")
+		if err != nil || len(lines) < 4 {
+			continue
+		}
+		u := url.URL{Scheme: "postgres", User: url.UserPassword("nelko", strings.TrimSpace(string(password))), Host: net.JoinHostPort("127.0.0.1", strings.TrimSpace(lines[3])), Path: "nelko", RawQuery: "sslmode=disable"}
+		return u.String()
+	}
+	return ""
 }
 
 // App is the opened application, without server or workers.
@@ -81,7 +105,10 @@ type App struct {
 
 // Open opens database and blob store, migrates the schema and opens the rooms.
 func Open(ctx context.Context, s Settings) (*App, error) {
-	if err := os.MkdirAll(s.Var, 0o755); err != nil {
+	if s.DatabaseURL == "" {
+		return nil, fmt.Errorf("there is no database: set NELKO_DATABASE_URL, or start ./run, whose database is found in NELKO_VAR (%s)", s.Var)
+	}
+	if err := os.MkdirAll(s.Var, 0o700); err != nil {
 		return nil, fmt.Errorf("folder for local files: %w", err)
 	}
 	db, err := store.Open(ctx, s.DatabaseURL)
@@ -232,7 +259,12 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 			}()
 		}
 	}
+	proxies, err := web.ParseProxies(a.Settings.Proxies)
+	if err != nil {
+		return fmt.Errorf("NELKO_TRUSTED_PROXIES: %w", err)
+	}
 	handler, err := web.New(web.Config{
+		Proxies:   proxies,
 		Photos:    photos,
 		VideoHost: host,
 		House:     a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",

@@ -226,6 +226,10 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 		s.order = slices.Insert(s.order, (i+1)*o.Photos/(o.Clips+1)+i, m.ID)
 	}
 	s.lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate))}
+	s.files["song"] = filepath.Join(dir, "song.flac")
+	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("sine=330:d=%g:r=48000", o.Seconds), s.files["song"]).CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("making a song: %s: %w", msg, err)
+	}
 	return s, s.in(cmp.Or(o.Theme, "tideline"))
 }
 
@@ -338,7 +342,7 @@ func (s *show) lay(p profile.Profile) (*film.Film, error) {
 }
 
 func (s *show) sprites() *media.Sprites {
-	return media.NewSprites(s.files, s.shelf, media.DefaultBudget)
+	return media.NewSprites(s.files, s.shelf, nil, media.DefaultBudget)
 }
 
 // took is what something cost: seconds on the clock, and seconds of processor
@@ -492,7 +496,7 @@ func (s *show) small(ctx context.Context) error {
 	for _, id := range s.order {
 		m := s.lib[id]
 		m.Small = id + ".small"
-		jpg, err := media.Thumbnail(ctx, s.files[id], m, media.SmallSide, media.White)
+		jpg, err := (*media.Readers)(nil).Smaller(ctx, s.files[id], media.SmallSide, media.White)
 		if err == nil {
 			err = os.WriteFile(s.files[id]+".small", jpg, 0o644)
 		}

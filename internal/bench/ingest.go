@@ -98,7 +98,7 @@ func bringIn(ctx context.Context, h *house.House, files [][]byte, n int) error {
 			if err != nil {
 				return err
 			}
-			return h.Intake.Read(ctx, intake.Read{MediaID: m.ID})
+			return h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true})
 		})
 	}
 	if err := g.Wait(); err != nil {

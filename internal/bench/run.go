@@ -124,7 +124,7 @@ func note(ctx context.Context, h *house.House, order int64, segments map[string]
 
 // forget does away with kept segments and prepared pictures.
 func forget(ctx context.Context, h *house.House) error {
-	h.Making.Sprites = media.NewSprites(store.MediaFiles{Blobs: h.Blobs}, h.Shelf.Themes, media.DefaultBudget)
+	h.Making.Sprites = media.NewSprites(store.MediaFiles{Blobs: h.Blobs}, h.Shelf.Themes, nil, media.DefaultBudget)
 	return h.Store.DB.WithContext(ctx).Exec("DELETE FROM segments").Error
 }
 
@@ -262,7 +262,7 @@ func settleRun(ctx context.Context, h *house.House, id int64) error {
 		return err
 	}
 	for _, m := range waiting {
-		if err := h.Intake.Read(ctx, intake.Read{MediaID: m.ID}); err != nil {
+		if err := h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}); err != nil {
 			return err
 		}
 	}

@@ -88,7 +88,7 @@ func twin(ctx context.Context, h *house.House, n int, files map[string][]byte) (
 	for name, b := range files {
 		m, err := h.Intake.Receive(ctx, o.ID, fmt.Sprint(n, name), name, bytes.NewReader(b))
 		if err == nil {
-			err = h.Intake.Read(ctx, intake.Read{MediaID: m.ID})
+			err = h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true})
 		}
 		if err != nil {
 			return 0, err

@@ -50,6 +50,17 @@ func WriteVTT(w io.Writer, lines []plan.Cue, rate timecode.Rate) error {
 	return subtitles(lines, rate).WriteToWebVTT(w)
 }
 
+// without reads subtitles without the panics that the library has for some
+// broken files.
+func without(read func(io.Reader) (*astisub.Subtitles, error), in io.Reader) (s *astisub.Subtitles, err error) {
+	defer func() {
+		if why := recover(); why != nil {
+			err = fmt.Errorf("they are broken (%v)", why)
+		}
+	}()
+	return read(in)
+}
+
 // MostCues is how many subtitles of a file are read.
 const MostCues = 5000
 
@@ -62,13 +73,11 @@ func Read(r io.Reader, rate timecode.Rate) ([]plan.Cue, error) {
 		_, _ = in.Discard(3) // a byte order mark
 	}
 	start, _ := in.Peek(6) // what is shorter is no WebVTT
-	var s *astisub.Subtitles
-	var err error
+	read := astisub.ReadFromSRT
 	if string(start) == "WEBVTT" {
-		s, err = astisub.ReadFromWebVTT(in)
-	} else {
-		s, err = astisub.ReadFromSRT(in)
+		read = astisub.ReadFromWebVTT
 	}
+	s, err := without(read, in)
 	if err != nil {
 		return nil, fmt.Errorf("these are no subtitles in SubRip or WebVTT: %w", err)
 	}

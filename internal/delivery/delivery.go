@@ -428,6 +428,9 @@ func (dl *Delivery) CountDownload(ctx context.Context, w Watched) error {
 		if err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Update("downloads", gorm.Expr("downloads + 1")).Error; err != nil {
 			return err
 		}
+		if err := store.Note(tx, store.DidWatch, w.Order.ID, "Downloaded: "+w.Delivery.Title); err != nil {
+			return err
+		}
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: w.Order.ID})
 	})
 }
@@ -437,6 +440,9 @@ func (dl *Delivery) CountView(ctx context.Context, w Watched) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
 		err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Updates(map[string]any{"views": gorm.Expr("views + 1"), "last_view": dl.Now()}).Error
 		if err != nil {
+			return err
+		}
+		if err := store.Note(tx, store.DidWatch, w.Order.ID, "Watched: "+w.Delivery.Title); err != nil {
 			return err
 		}
 		err = tx.Model(&store.Delivery{}).Where("id = ? AND proof = ''", w.Delivery.ID).Update("proof", "watched "+dl.Now().Format("2 January 2006 15:04")).Error

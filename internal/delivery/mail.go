@@ -4,15 +4,20 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
+
+	netmail "net/mail"
 
 	"github.com/wneessen/go-mail"
 )
 
 // SMTP sends mail through a server at an smtp:// or smtps:// URL, which may
-// carry a user and password.
+// carry a user and password. The way there must be encrypted, unless the server
+// is on this machine or the URL says ?tls=optional or ?tls=none.
 type SMTP struct {
 	URL  string
 	From string // address mail comes from
@@ -24,7 +29,11 @@ func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) erro
 	if err != nil || u.Hostname() == "" {
 		return fmt.Errorf("mail server address %q is not of the form smtp://host:port", s.URL)
 	}
-	opts := []mail.Option{mail.WithTimeout(20 * time.Second), mail.WithTLSPolicy(mail.TLSOpportunistic)}
+	policy, err := tlsPolicy(u)
+	if err != nil {
+		return err
+	}
+	opts := []mail.Option{mail.WithTimeout(20 * time.Second), mail.WithTLSPolicy(policy)}
 	if u.Scheme == "smtps" {
 		opts = append(opts, mail.WithSSL())
 	}
@@ -36,7 +45,8 @@ func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) erro
 		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(u.User.Username()), mail.WithPassword(password))
 	}
 	m := mail.NewMsg()
-	if err := m.FromFormat(fromName, s.From); err != nil {
+	from := netmail.Address{Name: fromName, Address: s.From} // quoted and encoded as it must be (RFC 5322, 2047)
+	if err := m.From(from.String()); err != nil {
 		return fmt.Errorf("sender: %w", err)
 	}
 	if err := m.To(to); err != nil {
@@ -49,14 +59,35 @@ func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) erro
 		return err
 	}
 	if err := c.DialAndSendWithContext(ctx, m); err != nil {
-		err = fmt.Errorf("sending mail to %s: %w", to, err)
 		var no *mail.SendError
-		if errors.As(err, &no) && no.ErrorCode() >= 500 {
-			return &unsentMail{err.Error(), true}
+		refused := errors.As(err, &no) && no.ErrorCode() >= 500
+		// Whom it is for is known where it is shown, and is nothing for a log.
+		why := "sending mail: " + strings.ReplaceAll(err.Error(), to, "…")
+		if policy == mail.TLSMandatory && strings.Contains(why, "STARTTLS") {
+			why += "; a server without encryption is used only if NELKO_MAIL says ?tls=optional"
 		}
-		return err
+		return &unsentMail{why, refused}
 	}
 	return nil
+}
+
+// tlsPolicy is how far the way to a mail server must be encrypted.
+func tlsPolicy(u *url.URL) (mail.TLSPolicy, error) {
+	switch said := u.Query().Get("tls"); said {
+	case "required":
+		return mail.TLSMandatory, nil
+	case "optional":
+		return mail.TLSOpportunistic, nil
+	case "none":
+		return mail.NoTLS, nil
+	case "":
+		if ip := net.ParseIP(u.Hostname()); u.Hostname() == "localhost" || ip != nil && ip.IsLoopback() {
+			return mail.TLSOpportunistic, nil
+		}
+		return mail.TLSMandatory, nil
+	default:
+		return mail.TLSMandatory, fmt.Errorf("the mail server's address says ?tls=%s; it may be required, optional or none", said)
+	}
 }
 
 // unsentMail is why a mail was not sent. What a server refuses for good (a reply

@@ -1,8 +1,12 @@
 package delivery_test
 
 import (
+	"bufio"
 	"context"
 	"errors"
+	"fmt"
+	"net"
+	"strings"
 	"testing"
 	"time"
 
@@ -38,7 +42,7 @@ func TestMailArrivesAsWritten(t *testing.T) {
 func TestMailErrorsSayWhy(t *testing.T) {
 	ctx := context.Background()
 	assert.ErrorContains(t, delivery.SMTP{URL: "nowhere", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "not of the form smtp://host:port")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "sending mail to c@d.example")
+	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "sending mail")
 	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "not an address", "s", "b"), "recipient")
 }
 
@@ -109,4 +113,69 @@ func TestMailToNobodyIsGivenUp(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, now.MailError, "there is nobody of that name here")
 	assert.Empty(t, now.UnsentToken)
+}
+
+// Whatever a studio is called, its name arrives whole in one header and adds no
+// other (RFC 5322, 3.2.4; RFC 2047).
+func TestAnyStudioNameMakesAHeader(t *testing.T) {
+	box := &standin.Mailbox{Store: storetest.Open(t)}
+	require.NoError(t, box.Start())
+	defer box.Stop()
+	m := delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
+	for i, name := range []string{`The "Quay" Studio`, `Back\slash`, "Zoë & Söhne — 海", "a, b; <c@d.example>", "One\r\nBcc: thief@example.com", ""} {
+		to := fmt.Sprintf("zoe%d@saltmere.example", i)
+		require.NoError(t, m.Send(ctx, name, to, "Film", "Here it is"), "%q", name)
+		got, err := store.One[store.StandinMail](box.Store.DB, "recipient = ?", to)
+		require.NoError(t, err)
+		assert.Equal(t, "films@studio.example", got.Sender)
+		assert.Equal(t, "Here it is", strings.TrimSpace(got.Body))
+	}
+	var others int64
+	require.NoError(t, box.Store.DB.Model(&store.StandinMail{}).Where("recipient LIKE 'thief%'").Count(&others).Error)
+	assert.Zero(t, others)
+}
+
+// A server elsewhere is used by an encrypted way only, unless its address says
+// otherwise (ASVS 9.2.1), and what it says names nobody in a log.
+func TestMailIsEncrypted(t *testing.T) {
+	plain := func(t *testing.T) string {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		t.Cleanup(func() { l.Close() })
+		go func() {
+			for {
+				c, err := l.Accept()
+				if err != nil {
+					return
+				}
+				go func() {
+					defer c.Close()
+					fmt.Fprint(c, "220 mail.example ESMTP\r\n")
+					sc := bufio.NewScanner(c)
+					for sc.Scan() {
+						switch line := strings.ToUpper(sc.Text()); {
+						case strings.HasPrefix(line, "EHLO"):
+							fmt.Fprint(c, "250 mail.example\r\n") // no STARTTLS
+						case strings.HasPrefix(line, "RCPT"):
+							fmt.Fprint(c, "550 no such user zoe@saltmere.example\r\n")
+						default:
+							fmt.Fprint(c, "250 ok\r\n")
+						}
+					}
+				}()
+			}
+		}()
+		return l.Addr().String()
+	}
+	at := plain(t)
+	err := delivery.SMTP{URL: "smtp://" + at + "?tls=required", From: "a@b.example"}.Send(ctx, "x", "zoe@saltmere.example", "s", "b")
+	assert.ErrorContains(t, err, "STARTTLS")
+	assert.ErrorContains(t, err, "?tls=optional")
+	err = delivery.SMTP{URL: "smtp://" + at, From: "a@b.example"}.Send(ctx, "x", "zoe@saltmere.example", "s", "b")
+	assert.ErrorContains(t, err, "no such user")
+	assert.NotContains(t, err.Error(), "zoe@")
+	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://" + at + "?tls=perhaps", From: "a@b.example"}.Send(ctx, "x", "zoe@saltmere.example", "s", "b"), "tls=perhaps")
+	for url, required := range map[string]bool{"smtp://mail.example": true, "smtp://mail.example?tls=optional": false, "smtp://localhost": false, "smtp://127.0.0.1:25": false, "smtp://[::1]:25": false, "smtp://192.0.2.1": true} {
+		assert.Equal(t, required, delivery.Encrypts(url), url)
+	}
 }

@@ -108,7 +108,7 @@ func (s *Spec) menus(ctx context.Context, dir string) ([]page, error) {
 	if err != nil {
 		return nil, err
 	}
-	pool := media.NewSprites(files, s.Shelf, media.DefaultBudget)
+	pool := media.NewSprites(files, s.Shelf, nil, media.DefaultBudget)
 	all := s.pages()
 	var out []page
 	for i, sc := range scenes {

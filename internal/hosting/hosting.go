@@ -96,12 +96,22 @@ func (h *Hosting) SignedIn(ctx context.Context, code, verifier string) error {
 		return err
 	}
 	a := store.HostAccount{ID: 1, Host: h.Host, Token: b, ConnectedAt: h.Now()}
-	return h.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&a).Error
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&a).Error; err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidSettings, 0, "Signed the studio in at the video host")
+	})
 }
 
 // SignOut forgets the sign-in.
 func (h *Hosting) SignOut(ctx context.Context) error {
-	return h.Store.DB.WithContext(ctx).Where("id = 1").Delete(&store.HostAccount{}).Error
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := tx.Where("id = 1").Delete(&store.HostAccount{}).Error; err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidSettings, 0, "Signed the studio out at the video host")
+	})
 }
 
 // Account is the studio's sign-in, or nil.

@@ -4,6 +4,7 @@ package house
 
 import (
 	"context"
+	"runtime"
 	"strings"
 	"time"
 
@@ -32,6 +33,7 @@ type House struct {
 	Blobs *store.Blobs
 	Queue *queue.Inserter
 
+	reading  reading
 	Accounts *accounts.Accounts
 	Shelf    *shelf.Shelf
 	Orders   *orders.Orders
@@ -60,8 +62,23 @@ type Settings struct {
 	Now          func() time.Time
 }
 
-// readers is how many processes read what comes in.
-const readers = 2
+// reading is the processes that read pictures.
+type reading struct{ quick, patient, drawing *media.Readers }
+
+// quickReaders is how many processes read what comes in. One more takes the
+// files that need long, and as many as the machine has processors read what
+// is drawn.
+const quickReaders = 2
+
+func newReading(dirs []string) reading {
+	return reading{media.QuickReaders(quickReaders, dirs...), media.PatientReaders(1, dirs...), media.NewReaders(runtime.NumCPU(), dirs...)}
+}
+
+func (r reading) close() {
+	r.quick.Close()
+	r.patient.Close()
+	r.drawing.Close()
+}
 
 // spriteBytes is the memory for prepared pictures of all films that are looked
 // at or made in this process.
@@ -91,13 +108,14 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	}
 	b.Touch = s.TouchBlob
 	h := &House{Store: s, Blobs: b, Queue: q, Accounts: &accounts.Accounts{Store: s}}
-	h.Shelf = &shelf.Shelf{Store: s, Blobs: b, Themes: on, Own: set.Themes}
+	h.reading = newReading(b.Folders())
+	h.Shelf = &shelf.Shelf{Store: s, Blobs: b, Themes: on, Own: set.Themes, Readers: h.reading.drawing}
 	if err := h.Shelf.Stock(ctx); err != nil {
 		return nil, err
 	}
 	h.Orders = orders.NewRoom(s, h.Shelf, film.House{Tools: tools, Shelf: on}, set.Now)
-	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Folder: set.Intake, Photos: set.Photos, Readers: media.NewReaders(readers, b.Folders()...)}
-	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, spriteBytes)
+	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Folder: set.Intake, Photos: set.Photos, Quick: h.reading.quick, Patient: h.reading.patient}
+	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, h.reading.drawing, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
@@ -127,5 +145,5 @@ func (h *House) Hear(e store.Event) {
 // Close ends what the rooms do in the background.
 func (h *House) Close() {
 	h.Looking.Close()
-	h.Intake.Readers.Close()
+	h.reading.close()
 }

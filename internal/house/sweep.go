@@ -18,7 +18,7 @@ import (
 // The sweeper does away with what nobody needs any more. This is the list of
 // all it owns; what is not on it is nobody's to clear.
 //
-//   - orders deleted longer than orders.DeletedFor ago
+//   - orders deleted for longer than the studio keeps them, and old lines of the trail
 //   - kept segments, soundtracks and loops beyond their room
 //   - files of the blob store that nothing refers to
 //   - local copies of files of a blob store that is elsewhere, beyond their room
@@ -198,14 +198,24 @@ func treeSize(root string) (n int64) {
 // sweepEvery is how often a process sweeps.
 const sweepEvery = time.Hour
 
-// KeepTidy sweeps again and again until ctx ends.
+// KeepTidy sweeps now, and again and again until ctx ends.
 func (h *House) KeepTidy(ctx context.Context) {
 	relisten := func() {
 		if err := h.Intake.Relisten(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("having songs listened to", "error", err)
 		}
 	}
+	sweep := func() {
+		s, err := h.Sweep(ctx, false)
+		if err != nil && ctx.Err() == nil {
+			slog.Warn("swept in part", "error", err)
+		}
+		if s != (Swept{}) {
+			slog.Info("swept", "what", s.String())
+		}
+	}
 	relisten()
+	sweep() // what was left by who was killed
 	tick := time.NewTicker(sweepEvery)
 	defer tick.Stop()
 	for {
@@ -223,19 +233,20 @@ func (h *House) KeepTidy(ctx context.Context) {
 			} else if len(v.Damaged) > 0 {
 				slog.Error("films were damaged and are made again", "films", len(v.Damaged), "first", v.Damaged[0].Why)
 			}
+			if _, lost, err := h.Intake.Verify(ctx, false, verifyAtOnce, verifyRest); err != nil && ctx.Err() == nil {
+				slog.Warn("reading material back", "error", err)
+			} else {
+				for _, l := range lost {
+					slog.Error("a file is damaged or missing; send it in again", "file", l.Name, "why", l.Why, "orders", l.Orders)
+				}
+			}
 			if _, damaged, err := h.Pressing.Verify(ctx, false, verifyAtOnce); err != nil && ctx.Err() == nil {
 				slog.Warn("reading discs' images back", "error", err)
 			} else if len(damaged) > 0 {
 				slog.Error("images of discs were damaged and are made again", "discs", len(damaged), "first", damaged[0])
 			}
 			relisten()
-			s, err := h.Sweep(ctx, false)
-			if err != nil && ctx.Err() == nil {
-				slog.Warn("swept in part", "error", err)
-			}
-			if s != (Swept{}) {
-				slog.Info("swept", "what", s.String())
-			}
+			sweep()
 		}
 	}
 }

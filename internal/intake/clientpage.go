@@ -56,6 +56,9 @@ func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.
 		if err := tx.Create(&p).Error; err != nil {
 			return err
 		}
+		if err := store.Note(tx, store.DidLink, orderID, "Opened a page for the client"); err != nil {
+			return err
+		}
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
 	})
 }
@@ -68,6 +71,9 @@ func closePages(tx *gorm.DB, orderID int64, now time.Time) error {
 func (in *Intake) ClosePage(ctx context.Context, orderID int64) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := closePages(tx, orderID, in.Now()); err != nil {
+			return err
+		}
+		if err := store.Note(tx, store.DidLink, orderID, "Closed the client's page"); err != nil {
 			return err
 		}
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path"
 	"slices"
 	"strings"
@@ -16,6 +15,7 @@ import (
 
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -33,33 +33,46 @@ type Intake struct {
 	Queue  orders.Queue
 	Orders *orders.Orders
 	Now    func() time.Time
-	// Readers read pictures in processes of their own; nil: in this one.
-	Readers *media.Readers
-	Photos  string // address of the photo source, where the studio has set no other
-	Folder  string // whose sub-folders are named by orders and looked into; empty: none
+	// Quick read pictures in processes of their own, Patient those that take long;
+	// nil: in this one.
+	Quick, Patient *media.Readers
+
+	Photos string // address of the photo source, where the studio has set no other
+	Folder string // whose sub-folders are named by orders and looked into; empty: none
 }
 
 // Read is the job that looks at a received file.
 type Read struct {
 	MediaID int64 `json:"media_id"`
-	Song    bool  `json:"song,omitempty"` // by its name: read before what waits
+	Song    bool  `json:"song,omitempty"` // likely to be a song
+	Slow    bool  `json:"slow,omitempty"` // found to take longer than most files
 }
 
 // Kind implements river.JobArgs.
 func (Read) Kind() string { return "ingest" }
 
 // The queues of the room. Reading files never waits for anything else, nor
-// anything else for it.
+// anything else for it; and photos and short looks at clips wait for nothing
+// that takes longer than they do.
 const (
 	reading = "reading"
+	songs   = "songs"
+	slow    = "slow"
 	pours   = "pours"
 )
+
+// fullFor is how long a file waits for room on a full disk before it is looked
+// at again.
+const fullFor = 10 * time.Second
 
 // InsertOpts implements river.JobArgsWithInsertOpts.
 func (r Read) InsertOpts() river.InsertOpts {
 	o := river.InsertOpts{Queue: reading, MaxAttempts: 8, Priority: 2}
-	if r.Song {
-		o.Priority = 1
+	switch {
+	case r.Slow:
+		o.Queue = slow
+	case r.Song:
+		o.Queue = songs
 	}
 	return o
 }
@@ -84,9 +97,17 @@ func (Pour) InsertOpts() river.InsertOpts {
 // Jobs implements queue.Room.
 func (in *Intake) Jobs(js *queue.Jobs) {
 	js.Serve(reading, 2)
+	js.Serve(songs, 2)
+	js.Serve(slow, 1)
 	js.Serve(pours, 2)
 	queue.Handle(js, queue.Kind[Read]{
-		Work:   func(ctx context.Context, j queue.Job[Read]) error { return in.Read(ctx, j.Args) },
+		Work: func(ctx context.Context, j queue.Job[Read]) error {
+			err := in.Read(ctx, j.Args)
+			if store.Full(err) {
+				return queue.Later(fullFor) // nothing is wrong with the file
+			}
+			return err
+		},
 		Refuse: in.refuse,
 	})
 	js.Serve(fetching, 1)
@@ -140,6 +161,9 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 		if err := in.Take(ctx, tx, &m); err != nil {
 			return err
 		}
+		if err := store.Note(tx, store.DidUpload, orderID, m.Name); err != nil {
+			return err
+		}
 		// Where others are being read already, their pour will say what there is.
 		var others int64
 		err := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'waiting' AND id <> ?", orderID, m.ID).Limit(1).Count(&others).Error
@@ -177,6 +201,13 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	twin, err := store.One[store.Media](tx.Omit("waveform"), "(order_id = ? OR run_id = ?) AND (sha256 = ? OR original = ?) AND state <> 'refused'", m.OrderID, m.RunID, m.SHA256, m.SHA256)
 	if err == nil {
 		m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
+		if twin.Damage != "" {
+			// It was stored with this one.
+			m.Reason = fmt.Sprintf("%s, which was damaged or missing, is whole again by it", twin.Name)
+			if err := tx.Model(&store.Media{}).Where("sha256 = ?", twin.SHA256).Updates(map[string]any{"damage": "", "verified_at": nil}).Error; err != nil {
+				return err
+			}
+		}
 	} else if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
@@ -191,7 +222,7 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	if err := tx.Create(m).Error; err != nil || m.State == store.Refused {
 		return err
 	}
-	return in.Queue.Insert(ctx, tx, Read{m.ID, slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
+	return in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
 }
 
 // home is the order whose film a medium goes into; 0 if there is none.
@@ -230,6 +261,41 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err != nil {
 		return err
 	}
+	wanted, done := in.whileWanted(ctx, m.ID)
+	defer done()
+	err = in.look(wanted, m, path, j)
+	if errors.Is(context.Cause(wanted), errDismissed) {
+		return nil
+	}
+	return err
+}
+
+// errDismissed ends the reading of a file that nobody wants any more.
+var errDismissed = errors.New("the file was dismissed")
+
+// whileWanted ends the context when a medium is there no longer.
+func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, func()) {
+	ctx, end := context.WithCancelCause(ctx)
+	go func() {
+		tick := time.NewTicker(time.Second)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				var n int64
+				if err := in.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("id = ?", id).Count(&n).Error; err == nil && n == 0 {
+					end(errDismissed)
+				}
+			}
+		}
+	}()
+	return ctx, func() { end(nil) }
+}
+
+// look looks at a file and notes what it is, or leaves it to who has more time.
+func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) (err error) {
 	var refused *media.Refused
 	if media.IsRaw(m.Name) && m.Original == nil {
 		if path, err = in.develop(ctx, &m, path); errors.As(err, &refused) {
@@ -238,7 +304,23 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 			return fmt.Errorf("%s: %w", m.Name, err)
 		}
 	}
-	l, err := media.LookAt(ctx, in.Readers, path, m.Name, ThumbSide)
+	with := media.Looker{Pictures: in.Quick, Quick: !j.Song && !j.Slow}
+	if j.Slow {
+		with.Pictures = in.Patient
+	}
+	l, err := with.LookAt(ctx, path, m.Name, ThumbSide)
+	if song := errors.Is(err, media.ErrSong); song || errors.Is(err, media.ErrSlow) {
+		return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+			if err := in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: song, Slow: !song}); err != nil {
+				return err
+			}
+			order, err := home(tx, &m)
+			if err != nil || order == 0 {
+				return err
+			}
+			return store.Tell(tx, store.Event{What: store.OrderChanged, ID: order})
+		})
+	}
 	if errors.As(err, &refused) {
 		return in.settle(ctx, &m, refused.Reason)
 	}
@@ -270,8 +352,8 @@ func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) er
 		m.State = store.Refused
 	}
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Save(m).Error; err != nil {
-			return err
+		if saved := tx.Select("*").Updates(m); saved.Error != nil || saved.RowsAffected == 0 {
+			return saved.Error // dismissed meanwhile
 		}
 		order, err := home(tx, m)
 		if err != nil || order == 0 {
@@ -301,16 +383,10 @@ func (in *Intake) refuse(ctx context.Context, j Read, why string) error {
 // develop has the picture that the camera put into a raw file stand for it, and
 // gives where that is. The raw file itself stays as it was received.
 func (in *Intake) develop(ctx context.Context, m *store.Media, path string) (string, error) {
-	f, err := os.Open(path)
-	if err != nil {
-		return "", err
-	}
-	defer f.Close()
-	var begins [2]byte
-	if _, err := f.ReadAt(begins[:], 0); err == nil && begins == [2]byte{0xff, 0xd8} {
+	jpg, err := in.Patient.Raw(ctx, path)
+	if err == nil && len(jpg) == 0 {
 		return path, nil // a JPEG by its content, such as one that was taken out before
 	}
-	jpg, err := media.RawPreview(f, m.Size)
 	if err != nil {
 		return "", err
 	}
@@ -381,10 +457,47 @@ func moreToCome(d *orders.Dossier, now time.Time) bool {
 	return slices.ContainsFunc(d.Media, func(m store.Media) bool { return m.State == store.Waiting })
 }
 
-// Dismiss forgets a refused file.
+// Dismiss forgets a file that was refused, or is not read yet; whoever reads it
+// ends.
 func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?)) AND state = 'refused'", mediaID, orderID, orderID).Delete(&store.Media{}).Error; err != nil {
+		if res := tx.Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?)) AND state IN ('refused', 'waiting')", mediaID, orderID, orderID).Delete(&store.Media{}); res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		if err := store.Note(tx, store.DidDelete, orderID, "Dismissed a file that was refused, or not read yet"); err != nil {
+			return err
+		}
+		return in.Orders.Changed(ctx, tx, orderID)
+	})
+}
+
+// Erase does away with a ready medium of an order that its film does not show
+// and does not play: its row now, its file once nothing else has it. Steps of
+// the history that showed it cannot be gone back to any more.
+func (in *Intake) Erase(ctx context.Context, orderID, mediaID int64) error {
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		// The film stands still meanwhile.
+		if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+			return err
+		}
+		d, err := in.Orders.Load(ctx, orderID)
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(d.Media, func(m store.Media) bool {
+			return m.ID == mediaID && m.State == store.Ready && m.OrderID != nil && *m.OrderID == orderID
+		})
+		if at < 0 {
+			return fmt.Errorf("medium %d: %w", mediaID, store.ErrNotFound)
+		}
+		m := d.Media[at]
+		if id := m.DocID(); d.Doc.Uses()[id] || d.Doc.Soundtrack.Plays(id) {
+			return invalid.Field("media", "%s is in the film. Leave it out of the film first.", m.Name)
+		}
+		if err := tx.Delete(&store.Media{}, "id = ?", mediaID).Error; err != nil {
+			return err
+		}
+		if err := store.Note(tx, store.DidDelete, orderID, "Erased a file of the material"); err != nil {
 			return err
 		}
 		return in.Orders.Changed(ctx, tx, orderID)

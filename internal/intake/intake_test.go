@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -37,7 +38,6 @@ func TestReceivingTwiceAndTwins(t *testing.T) {
 	assert.Equal(t, store.Refused, twin.State)
 	assert.Contains(t, twin.Reason, "the same file as a.jpg")
 	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, twin.ID))
-	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, a.ID), "only refused files can be dismissed")
 	assert.Len(t, housetest.Load(t, s, o.ID).Media, 1)
 
 	bad, err := s.Intake.Receive(ctx, o.ID, "u3", "letter.jpg", strings.NewReader("Dear studio"))
@@ -51,6 +51,8 @@ func TestReceivingTwiceAndTwins(t *testing.T) {
 	assert.NotNil(t, w.Media[0].Thumbnail)
 	assert.Equal(t, store.Refused, w.Media[1].State)
 	assert.Contains(t, w.Media[1].Reason, "not a photo")
+	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, a.ID), "only what is refused or waits can be dismissed")
+	assert.Len(t, housetest.Load(t, s, o.ID).Media, 2)
 	_, err = s.Intake.Receive(ctx, 999, "u4", "a.jpg", bytes.NewReader(jpg))
 	assert.Error(t, err, "no such order")
 }
@@ -64,7 +66,7 @@ func TestPoursTakeEverything(t *testing.T) {
 	for i := range 4 {
 		m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"), bytes.NewReader(housetest.Photo(t, i)))
 		require.NoError(t, err)
-		jobs = append(jobs, intake.Read{MediaID: m.ID})
+		jobs = append(jobs, intake.Read{MediaID: m.ID, Song: true})
 	}
 	bad, err := s.Intake.Receive(ctx, o.ID, "bad", "bad.jpg", strings.NewReader("no picture"))
 	require.NoError(t, err)
@@ -102,7 +104,7 @@ func TestManyAtOnce(t *testing.T) {
 		wg.Go(func() {
 			m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("many", i), fmt.Sprintf("%d.jpg", i), bytes.NewReader(photos[i]))
 			if assert.NoError(t, err) {
-				assert.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+				assert.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 			}
 		})
 	}
@@ -146,4 +148,46 @@ func TestAWrongClock(t *testing.T) {
 		var inv *invalid.Input
 		assert.ErrorAs(t, err, &inv)
 	}
+}
+
+// A picture that is not in the film is erased for good; steps of the history that
+// showed it are told from others.
+func TestErasingAPicture(t *testing.T) {
+	h := housetest.Open(t)
+	id := housetest.Ready(t, h)
+	d := housetest.Load(t, h, id)
+	m := d.Media[slices.IndexFunc(d.Media, func(m store.Media) bool { return m.Kind == doc.PhotoMedia })]
+	var input *invalid.Input
+	require.ErrorAs(t, h.Intake.Erase(ctx, id, m.ID), &input, "it is in the film")
+	shown := d.Slideshow.Head
+	i := slices.IndexFunc(d.Doc.Slides, func(s doc.Slide) bool { return slices.Contains(s.Media, m.DocID()) })
+	housetest.Edit(t, h, id, edit.Remove{Slides: []doc.SlideID{d.Doc.Slides[i].ID}})
+	without := housetest.Load(t, h, id)
+	require.False(t, without.Doc.Uses()[m.DocID()])
+	other := housetest.Order(t, h)
+	require.ErrorIs(t, h.Intake.Erase(ctx, other.ID, m.ID), store.ErrNotFound)
+	require.NoError(t, h.Intake.Erase(ctx, id, m.ID))
+	after := housetest.Load(t, h, id)
+	assert.Len(t, after.Media, len(d.Media)-1)
+	_, err := h.Orders.Undo(ctx, id, after.Slideshow.Head, nil)
+	require.ErrorAs(t, err, &input)
+	assert.Contains(t, input.Problem, "erased")
+	_, err = h.Orders.GoTo(ctx, id, after.Slideshow.Head, shown, nil)
+	require.ErrorAs(t, err, &input)
+	assert.Equal(t, without.Slideshow.Head, housetest.Load(t, h, id).Slideshow.Head, "nothing moved")
+	housetest.Edit(t, h, id, edit.Recast{})
+	_, err = h.Orders.Undo(ctx, id, housetest.Load(t, h, id).Slideshow.Head, nil)
+	require.NoError(t, err, "what never showed it is gone back to as ever")
+	free, err := h.Store.FreeBlobs(ctx, 100)
+	require.NoError(t, err)
+	assert.False(t, slices.ContainsFunc(free, func(b store.Blob) bool { return b.SHA256 == m.SHA256 }), "its grace is not over")
+	require.NoError(t, h.Store.DB.Exec("UPDATE blobs SET touched_at = now() - interval '2 hours'").Error)
+	_, err = h.Sweep(ctx, false)
+	require.NoError(t, err)
+	there, err := h.Blobs.Exists(ctx, m.SHA256)
+	require.NoError(t, err)
+	assert.False(t, there)
+	deeds, err := h.Store.Trail(ctx, store.Asked{OrderID: id, What: store.DidDelete, Most: 9})
+	require.NoError(t, err)
+	assert.Len(t, deeds, 1)
 }

@@ -75,6 +75,9 @@ func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, 
 		if err := tx.Create(&s.Music).Error; err != nil {
 			return err
 		}
+		if err := store.Note(tx, store.DidUpload, 0, m.Name); err != nil {
+			return err
+		}
 		return in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: true})
 	})
 	return s, err
@@ -216,7 +219,10 @@ func (in *Intake) DropSong(ctx context.Context, id int64) error {
 		if res.Error != nil {
 			return res.Error
 		}
-		return tx.Delete(&store.Media{}, "id = ?", id).Error
+		if err := tx.Delete(&store.Media{}, "id = ?", id).Error; err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidDelete, 0, "Took a song out of the library")
 	})
 }
 
@@ -286,7 +292,7 @@ func (in *Intake) hear(ctx context.Context, m store.Media) error {
 	if err != nil {
 		return err
 	}
-	facts, _, err := media.Probe(ctx, path, m.Name)
+	l, err := media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
 	var refused *media.Refused
 	if errors.As(err, &refused) {
 		return nil // it was taken once; what it was then stays
@@ -294,7 +300,7 @@ func (in *Intake) hear(ctx context.Context, m store.Media) error {
 	if err != nil {
 		return fmt.Errorf("%s: %w", m.Name, err)
 	}
-	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").Updates(&store.Media{Heard: facts.Heard}).Error
+	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").Updates(&store.Media{Heard: l.Facts.Heard}).Error
 }
 
 // SongWave is the waveform of a song of the library.

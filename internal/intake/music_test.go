@@ -32,7 +32,7 @@ func TestTheStudiosMusic(t *testing.T) {
 	var wrong *invalid.Input
 	require.ErrorAs(t, in.TakeSong(ctx, o.ID, short.MediaID), &wrong, "not listened to yet")
 	for _, s := range []intake.Song{short, long} {
-		require.NoError(t, in.Read(ctx, intake.Read{MediaID: s.MediaID}))
+		require.NoError(t, in.Read(ctx, intake.Read{MediaID: s.MediaID, Song: true}))
 	}
 	_, err := in.AddSong(ctx, "again.flac", bytes.NewReader(housetest.Song(t, 12)))
 	require.ErrorAs(t, err, &wrong)
@@ -97,7 +97,7 @@ func TestNarrationAndSongsOfBefore(t *testing.T) {
 	o := housetest.Order(t, h)
 	m, err := h.Intake.Speak(ctx, o.ID, "take 1", 7.5, bytes.NewReader(housetest.Song(t, 3)))
 	require.NoError(t, err)
-	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	items := housetest.Load(t, h, o.ID).Doc.Soundtrack.Items
 	require.Len(t, items, 1)
@@ -112,6 +112,6 @@ func TestNarrationAndSongsOfBefore(t *testing.T) {
 	var jobs int64
 	require.NoError(t, h.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'ingest' AND (args->>'media_id')::bigint = ?", m.ID).Scan(&jobs).Error)
 	assert.Positive(t, jobs)
-	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	assert.NotNil(t, housetest.Load(t, h, o.ID).Library[m.DocID()].Heard)
 }

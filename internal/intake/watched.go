@@ -43,7 +43,7 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 	told, failed := make(<-chan fsnotify.Event), make(<-chan error)
 	w, err := fsnotify.NewWatcher()
 	if err != nil {
-		slog.Warn("the file system does not tell of changes; the watched folder is looked into every so often", "error", err)
+		slog.WarnContext(ctx, "the file system does not tell of changes; the watched folder is looked into every so often", "error", err)
 	} else {
 		defer w.Close()
 		told, failed = w.Events, w.Errors
@@ -61,14 +61,14 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 			soon.Reset(settled + 200*time.Millisecond)
 			continue
 		case err := <-failed:
-			slog.Warn("watched folder", "folder", in.Folder, "error", err) // it is looked into every so often
+			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err) // it is looked into every so often
 			continue
 		case <-soon.C:
 		case <-tick.C:
 		}
 		again, err := in.LookIntoFolder(ctx)
 		if err != nil && ctx.Err() == nil {
-			slog.Warn("watched folder", "folder", in.Folder, "error", err)
+			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err)
 		}
 		if again {
 			soon.Reset(time.Second)

@@ -29,7 +29,7 @@ import (
 // read has all waiting files looked at, and what is ready poured.
 func read(t *testing.T, s *house.House, order int64) {
 	for _, m := range housetest.Load(t, s, order).Media {
-		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
 	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: order}))
 }
@@ -273,7 +273,7 @@ func TestCameraRaw(t *testing.T) {
 	got := func(upload, name string, b []byte) store.Media {
 		m, err := s.Intake.Receive(ctx, o.ID, upload, name, bytes.NewReader(b))
 		require.NoError(t, err)
-		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 		m, err = store.One[store.Media](s.Store.DB, "id = ?", m.ID)
 		require.NoError(t, err)
 		return m

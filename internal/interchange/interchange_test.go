@@ -59,7 +59,7 @@ func TestZipOpensElsewhere(t *testing.T) {
 	row, err := there.Interchange.Open(ctx, bytes.NewReader(b), int64(len(b)), nil)
 	require.NoError(t, err)
 	for _, m := range housetest.Load(t, there, row.ID).Media {
-		require.NoError(t, there.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+		require.NoError(t, there.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
 	require.NoError(t, there.Intake.Pour(ctx, intake.Pour{OrderID: row.ID}))
 	is := housetest.Load(t, there, row.ID)

@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"nelko/internal/media"
 	"net/url"
-	"path"
 	"strconv"
 	"strings"
 )
@@ -80,7 +80,7 @@ func ReadPlaylist(r io.Reader) ([]Track, error) {
 			return nil, fmt.Errorf("the playlist cannot be read as XSPF: %w", err)
 		}
 		for _, t := range p.Tracks {
-			out = append(out, Track{fileOf(t.Location), t.Title, float64(t.Duration) / 1000})
+			out = append(out, Track{fileOf(t.Location), t.Title, max(0, float64(t.Duration)/1000)})
 		}
 		return out, nil
 	}
@@ -90,7 +90,7 @@ func ReadPlaylist(r io.Reader) ([]Track, error) {
 		switch info, ok := strings.CutPrefix(line, "#EXTINF:"); {
 		case ok:
 			seconds, title, _ := strings.Cut(info, ",")
-			if v, err := strconv.ParseFloat(strings.TrimSpace(seconds), 64); err == nil && v > 0 {
+			if v, err := strconv.ParseFloat(strings.TrimSpace(seconds), 64); err == nil && v > 0 && !math.IsInf(v, 0) {
 				next.Seconds = v
 			}
 			next.Title = strings.TrimSpace(title)
@@ -111,5 +111,5 @@ func fileOf(location string) string {
 	if u, err := url.Parse(location); err == nil && (u.Scheme == "" || len(u.Scheme) > 1) {
 		location = u.Path
 	}
-	return path.Base(strings.ReplaceAll(location, `\`, "/"))
+	return media.Base(location)
 }

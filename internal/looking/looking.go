@@ -277,7 +277,7 @@ func (l *Looking) Small(ctx context.Context, sha string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	b, err := media.Smaller(ctx, path, smallSide)
+	b, err := l.Sprites.Smaller(ctx, path, smallSide, media.White)
 	if err == nil {
 		l.small.Add(sha, b)
 	}

@@ -276,7 +276,7 @@ func gather(ctx context.Context, r Request, s *Summary) (*material, error) {
 		return nil, err
 	}
 	m := &material{house: film.House{Tools: tools, Shelf: r.Shelf}, lib: doc.Library{}, files: media.FilesIn{}}
-	m.pool = media.NewSprites(m.files, r.Shelf, media.DefaultBudget)
+	m.pool = media.NewSprites(m.files, r.Shelf, nil, media.DefaultBudget)
 	entries, err := os.ReadDir(r.Media)
 	if err != nil {
 		return nil, fmt.Errorf("reading the media folder: %w", err)

@@ -153,7 +153,7 @@ func (x *run) open(ctx context.Context) error {
 		return fmt.Errorf("what was made before (%s): %w", x.madePath(), err)
 	}
 	x.house = film.House{Tools: tools, Shelf: x.Shelf}
-	x.sprites = media.NewSprites(x.files, x.Shelf, media.DefaultBudget)
+	x.sprites = media.NewSprites(x.files, x.Shelf, nil, media.DefaultBudget)
 	return nil
 }
 

@@ -80,7 +80,7 @@ func TestWhatMayBeRendered(t *testing.T) {
 // A stored file that is not what it was, or gone, is told in words.
 func TestDamagedFiles(t *testing.T) {
 	s := housetest.Open(t)
-	why, n, err := s.Making.Damaged(ctx, "0000000000000000000000000000000000000000000000000000000000000000", "the image")
+	why, n, err := s.Blobs.Damaged(ctx, "0000000000000000000000000000000000000000000000000000000000000000", "the image")
 	require.NoError(t, err)
 	assert.Equal(t, []any{"the image is gone", int64(0)}, []any{why, n})
 }

@@ -17,8 +17,8 @@ import (
 	"time"
 
 	"github.com/riverqueue/river"
-	"golang.org/x/sys/unix"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
 	"nelko/internal/captions"
 	"nelko/internal/core/compose"
@@ -187,20 +187,31 @@ func (mk *Making) beginIn(ctx context.Context, d *orders.Dossier, n Wanted) ([]s
 		if p, err = p.Sized(p.Rate.Frames(lasts), w, h); err != nil {
 			return nil, invalid.Field("profile", "Not rendered as %s: %v.", name, err)
 		}
-		running := slices.IndexFunc(d.Renders, func(r store.Render) bool {
-			return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Revision == d.Slideshow.Head && r.Profile == p.Name && r.Shape == d.ShapeName()
-		})
-		if running >= 0 {
-			out = append(out, d.Renders[running]) // pressed twice
-		} else {
-			wanted = append(wanted, p)
-		}
+		wanted = append(wanted, p)
 	}
-	if len(wanted) == 0 {
-		return out, nil
-	}
-	drawn, leads := profile.Together(wanted, w, h)
 	err := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		// One press after the other: what was pressed twice, even at the same moment,
+		// is made once.
+		if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"), "id = ?", d.Order.ID); err != nil {
+			return err
+		}
+		var there []store.Render
+		if err := tx.Where("order_id = ? AND revision = ? AND shape = ?", d.Order.ID, d.Slideshow.Head, d.ShapeName()).Order("id").Find(&there).Error; err != nil {
+			return err
+		}
+		wanted = slices.DeleteFunc(wanted, func(p profile.Profile) bool {
+			running := slices.IndexFunc(there, func(r store.Render) bool {
+				return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Profile == p.Name
+			})
+			if running >= 0 {
+				out = append(out, there[running])
+			}
+			return running >= 0
+		})
+		if len(wanted) == 0 {
+			return nil
+		}
+		drawn, leads := profile.Together(wanted, w, h)
 		made, err := mk.queue(ctx, tx, d, drawn, leads, n.Missing)
 		out = append(out, made...)
 		return err
@@ -274,6 +285,9 @@ func (mk *Making) insert(ctx context.Context, tx *gorm.DB, o store.Order, r *sto
 	if err := tx.Select("*").Omit("id", "created_at").Create(r).Error; err != nil {
 		return err
 	}
+	if err := store.Note(tx, store.DidRender, o.ID, "Render in "+r.Profile); err != nil {
+		return err
+	}
 	return mk.enqueue(ctx, tx, o, r.ID)
 }
 
@@ -344,9 +358,12 @@ func (mk *Making) changed(ctx context.Context, tx *gorm.DB, orderID int64) error
 // Cancel stops a render that is waiting or running.
 func (mk *Making) Cancel(ctx context.Context, orderID, renderID int64) error {
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		err := tx.Model(&store.Render{}).Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')", renderID, orderID).
-			Updates(map[string]any{"state": store.RenderCancelled, "finished_at": mk.Now()}).Error
-		if err != nil {
+		res := tx.Model(&store.Render{}).Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')", renderID, orderID).
+			Updates(map[string]any{"state": store.RenderCancelled, "finished_at": mk.Now()})
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		if err := store.Note(tx, store.DidRender, orderID, "Stopped a render"); err != nil {
 			return err
 		}
 		return mk.changed(ctx, tx, orderID)
@@ -391,7 +408,7 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	if errors.Is(err, errTaken) {
 		return nil
 	}
-	if errors.Is(err, unix.ENOSPC) || errors.Is(err, unix.EDQUOT) {
+	if store.Full(err) {
 		err = errors.Join(render.ErrFull, err)
 	}
 	if errors.Is(err, render.ErrFull) && ctx.Err() == nil {
@@ -512,7 +529,18 @@ func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, 
 		Lanes: func(ctx context.Context) render.Lane { return mk.Sprites.Lane(ctx, f.Library, false) },
 	}}
 	b.segs, err = f.Segments()
+	if err == nil && store.Free(dir) < roomFor(f) {
+		err = render.ErrFull
+	}
 	return b, err
+}
+
+// roomFor is how much room making a film takes, in bytes, with its segments
+// beside it: some bits for each pixel, as is usual for what cameras see (common
+// practice, no source).
+func roomFor(f *film.Film) int64 {
+	const bytesAPixel = 0.04
+	return int64(bytesAPixel * float64(f.Scene.W*f.Scene.H) * float64(f.Frames()))
 }
 
 // beside is what a render's file tells of its film, and the films of renders
@@ -577,7 +605,7 @@ func (mk *Making) attempt(ctx context.Context, r store.Render) error {
 	}
 	// The film is done whatever becomes of old segments; the sweeper tries again.
 	if _, err := mk.Kept.Evict(context.WithoutCancel(ctx), false); err != nil {
-		slog.Warn("old segments stay", "error", err)
+		slog.WarnContext(ctx, "old segments stay", "error", err)
 	}
 	return nil
 }

@@ -90,7 +90,7 @@ const DefaultSegmentBytes = 40 << 30
 const inUse = time.Hour
 
 // Evict forgets the least recently used segments until the rest fits the room
-// given to them, and tells how many.
+// given to them, and the disk, and tells how many.
 func (k *Segments) Evict(ctx context.Context, dryRun bool) (evicted int64, err error) {
 	room := k.MaxBytes
 	if room == 0 {
@@ -98,8 +98,13 @@ func (k *Segments) Evict(ctx context.Context, dryRun bool) (evicted int64, err e
 	}
 	var held int64
 	tx := k.Store.DB.WithContext(ctx)
-	if err := tx.Model(&store.Segment{}).Select("coalesce(sum(size), 0)").Scan(&held).Error; err != nil || held <= room {
+	if err := tx.Model(&store.Segment{}).Select("coalesce(sum(size), 0)").Scan(&held).Error; err != nil {
 		return 0, err
+	}
+	// What can be made again takes no more than half of what there is for it and
+	// for what cannot.
+	if room = min(room, (held+k.Blobs.Free())/2); held <= room {
+		return 0, nil
 	}
 	var rows []store.Segment
 	if err := tx.Where("used_at < ?", k.Now().Add(-inUse)).Order("used_at").Find(&rows).Error; err != nil {

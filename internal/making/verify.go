@@ -72,35 +72,10 @@ func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n i
 		if sha == nil {
 			continue
 		}
-		why, size, err := mk.Damaged(ctx, *sha, "the file of its "+name)
+		why, size, err := mk.Blobs.Damaged(ctx, *sha, "the file of its "+name)
 		if n += size; err != nil || why != "" {
 			return why, n, err
 		}
-	}
-	return "", n, nil
-}
-
-// Damaged reads a stored file back and says what is wrong with it, and how much
-// was read. An error says that nothing is known.
-func (mk *Making) Damaged(ctx context.Context, sha, name string) (why string, n int64, err error) {
-	there, err := mk.Blobs.Exists(ctx, sha)
-	if err != nil {
-		return "", 0, err // the store is away
-	}
-	if !there {
-		return name + " is gone", 0, nil
-	}
-	in, err := mk.Blobs.Open(ctx, sha)
-	if err != nil {
-		return "", 0, err
-	}
-	n = in.Size()
-	got, err := store.SumOf(in)
-	if err := errors.Join(err, in.Close()); err != nil {
-		return fmt.Sprintf("%s cannot be read (%v)", name, err), n, nil
-	}
-	if got != sha {
-		return fmt.Sprintf("%s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, sha), n, nil
 	}
 	return "", n, nil
 }

@@ -153,7 +153,7 @@ func (o *Orders) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revisi
 // a Run, steps by which it followed its pattern are stepped over: they are no
 // step of anybody's at the order.
 func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return headOf(o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+	return headOf(o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		own, err := ownStep(tx, d)
 		if err == nil && own.Parent == 0 {
 			err = invalid.Field("undo", "There is nothing to undo.")
@@ -165,7 +165,7 @@ func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int6
 // Redo moves an order's slideshow forward again to the newest edit of base, or
 // of what base only followed the pattern after.
 func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return headOf(o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+	return headOf(o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		own, err := ownStep(tx, d)
 		if err != nil {
 			return 0, err
@@ -217,6 +217,23 @@ func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int6
 	return d, err
 }
 
+// step is move to a step of the history, which may show what has been erased
+// since: to such a one nothing moves.
+func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
+	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if d, err = o.moveIn(ctx, tx, orderID, base, author, to); err != nil {
+			return err
+		}
+		for id := range d.Doc.Uses() {
+			if _, there := d.Library[id]; !there {
+				return invalid.Field("undo", "That step shows a picture that has been erased since.")
+			}
+		}
+		return nil
+	})
+	return d, err
+}
+
 // moveIn is move in a transaction.
 func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
 	d := &Dossier{}
@@ -243,7 +260,7 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 	if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).Update("head", head).Error; err != nil {
 		return d, err
 	}
-	before := d.Revision.Details
+	before, was := d.Revision.Details, d.Slideshow.Head
 	d.Slideshow.Head = head
 	// Whoever changes the order otherwise is waited for, as in Changed.
 	if d.Order, err = store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?", orderID); err != nil {
@@ -260,6 +277,16 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 	}
 	if o.Moved != nil && d.Order.RunID != nil {
 		if err := o.Moved(ctx, tx, d.Order); err != nil {
+			return d, err
+		}
+	}
+	if author != nil {
+		// What the program does by itself is in the history.
+		words := d.Revision.Title
+		if head < was {
+			words = "Back to: " + words
+		}
+		if err := store.Note(tx, store.DidEdit, orderID, words); err != nil {
 			return d, err
 		}
 	}

@@ -62,7 +62,7 @@ func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
 // GoTo makes an order's film what it was after a step of its history. base is
 // the revision the caller sees.
 func (o *Orders) GoTo(ctx context.Context, orderID int64, base, number int, author *int64) (*Dossier, error) {
-	return o.move(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+	return o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		r, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", d.Slideshow.ID, number)
 		if err != nil {
 			return 0, fmt.Errorf("step %d of order %d: %w", number, orderID, err)

@@ -67,7 +67,7 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	m, err := s.Intake.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
 	assert.Equal(t, "Reading 1 file", next())
-	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	assert.Equal(t, "No music yet", next())
 	_, err = s.Making.Begin(ctx, o.ID, "")

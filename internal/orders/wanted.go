@@ -55,7 +55,7 @@ func (o *Orders) Want(ctx context.Context, id int64, kinds []store.DeliveryKind)
 	if err != nil {
 		return err
 	}
-	return o.change(ctx, id, map[string]any{"wants": string(b)})
+	return o.put(ctx, id, map[string]any{"wants": string(b)}, store.DidOrder, "Changed what is to be delivered")
 }
 
 // Went is a delivery of an order as its next step needs it. What was taken back
@@ -143,6 +143,13 @@ func (d *Dossier) Wants(kind store.DeliveryKind) bool { return slices.Contains(W
 // NoteDelivery writes a step into a delivery's history and tells of it.
 func (o *Orders) NoteDelivery(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
 	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: o.Now(), Text: text}).Error; err != nil {
+		return err
+	}
+	what := store.DidDeliver
+	if d.Kind == store.LinkDelivery || d.Kind == store.ProofDelivery {
+		what = store.DidLink
+	}
+	if err := store.Note(tx, what, d.OrderID, text+": "+d.Title); err != nil {
 		return err
 	}
 	return o.Changed(ctx, tx, d.OrderID)

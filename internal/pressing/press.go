@@ -9,7 +9,6 @@ import (
 	"path/filepath"
 	"time"
 
-	"golang.org/x/sys/unix"
 	"gorm.io/gorm"
 
 	discs "nelko/internal/core/disc"
@@ -51,7 +50,7 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 		return 0, err
 	}
 	err = p.press(ctx, x, films)
-	if errors.Is(err, unix.ENOSPC) || errors.Is(err, unix.EDQUOT) || errors.Is(err, render.ErrFull) {
+	if store.Full(err) || errors.Is(err, render.ErrFull) {
 		return fullLook, p.set(ctx, d.ID, store.DeliveryWaiting, map[string]any{"error": render.ErrFull.Error()}, "")
 	}
 	return 0, err
@@ -273,7 +272,7 @@ func (p *Pressing) Verify(ctx context.Context, all bool, most int) (files int, d
 		return 0, nil, err
 	}
 	for _, x := range list {
-		why, _, err := p.Making.Damaged(ctx, *x.Image, "the image")
+		why, _, err := p.Blobs.Damaged(ctx, *x.Image, "the image")
 		if err != nil {
 			return files, damaged, err
 		}

@@ -335,7 +335,7 @@ func (p *Proofs) Remind(ctx context.Context, dryRun bool) (n int64, err error) {
 			return p.Delivery.Remind(ctx, tx, r.LinkID, days)
 		})
 		if err != nil && !errors.Is(err, errDry) {
-			slog.Warn("a reminder was not sent", "order", r.OrderID, "error", err)
+			slog.WarnContext(ctx, "a reminder was not sent", "order", r.OrderID, "error", err)
 			continue
 		}
 		if sent {

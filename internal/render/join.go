@@ -210,7 +210,7 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 		if err != nil {
 			return t, err
 		}
-		if jpg, err = media.Smaller(ctx, path, coverSide); err != nil {
+		if jpg, err = (*media.Readers)(nil).Smaller(ctx, path, coverSide, media.White); err != nil {
 			return t, err
 		}
 		if err := os.WriteFile(path, jpg, 0o600); err != nil {

@@ -72,7 +72,7 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func()
 	f.Doc.Soundtrack.Items = nil // the song is only a length
 	f.Plan.Sound = f.Doc.Soundtrack
 	return f, func() Job {
-		pool := media.NewSprites(files, shelf, 1<<20)
+		pool := media.NewSprites(files, shelf, nil, 1<<20)
 		return Job{Film: f, Files: files, Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, lib, false) }}
 	}
 }

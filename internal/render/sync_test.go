@@ -134,7 +134,7 @@ func seen(t *testing.T, f *film.Film, song string) (out string, changes []timeco
 		files[id] = filepath.Join(dir, string(id))
 		require.NoError(t, os.WriteFile(files[id], jpg, 0o644))
 	}
-	pool := media.NewSprites(files, themestest.Shelf(t), 1<<20)
+	pool := media.NewSprites(files, themestest.Shelf(t), nil, 1<<20)
 	out = filepath.Join(dir, "film.mp4")
 	_, err := Film(context.Background(), Job{Film: f, Files: files, Out: out, Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, f.Library, false) }})
 	require.NoError(t, err)

@@ -4,13 +4,11 @@ import (
 	"context"
 	"fmt"
 	"os"
-	"path/filepath"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -47,27 +45,16 @@ func renders(t *testing.T, h *house.House) (out []store.Render) {
 // A disk that becomes full in the middle of a Run: what was made is whole, the
 // rest waits, says why, and is made once there is room.
 func TestADiskThatIsFull(t *testing.T) {
-	small := filepath.Join(t.TempDir(), "small")
-	require.NoError(t, os.Mkdir(small, 0o755))
-	if err := unix.Mount("tmpfs", small, "tmpfs", 0, "size=48m"); err != nil {
-		t.Skip("needs the right to mount a small disk: ", err)
-	}
-	defer func() { assert.NoError(t, unix.Unmount(small, unix.MNT_DETACH)) }()
-	b, err := store.OpenBlobs(ctx, "file://"+filepath.Join(small, "blobs"), filepath.Join(small, "cache"))
-	require.NoError(t, err)
-	defer b.Close()
+	b, small := storetest.SmallDisk(t, "48m")
 	h := housetest.On(t, storetest.Open(t), b, house.Settings{})
 	r := ready(t, h, 3)
-	_, err = h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.Len(t, all, 3)
 	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: all[0].ID}, "w", false))
 
-	var st unix.Statfs_t
-	require.NoError(t, unix.Statfs(small, &st))
-	filler := filepath.Join(small, "filler")
-	require.NoError(t, os.WriteFile(filler, make([]byte, int64(st.Bavail)*st.Bsize), 0o600))
+	filler := storetest.Fill(t, small)
 	for _, rd := range all[1:] {
 		for range 2 { // also on a last try
 			assert.ErrorIs(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true), render.ErrFull)

@@ -146,6 +146,9 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 		if err := store.KeepBlob(tx, sha, size); err != nil {
 			return err
 		}
+		if err := store.NoteRun(tx, store.DidUpload, id, name); err != nil {
+			return err
+		}
 		if strings.EqualFold(filepath.Ext(name), ".zip") && folder == "" {
 			return rs.Queue.Insert(ctx, tx, Unpack{id, uploadID, name, sha})
 		}
@@ -559,7 +562,7 @@ func (rs *Runs) WatchFolders(ctx context.Context) {
 	defer tick.Stop()
 	for {
 		if err := rs.Look(ctx); err != nil && ctx.Err() == nil {
-			slog.Warn("watched folders", "error", err)
+			slog.WarnContext(ctx, "watched folders", "error", err)
 		}
 		select {
 		case <-ctx.Done():

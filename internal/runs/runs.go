@@ -76,6 +76,9 @@ func (rs *Runs) Open(ctx context.Context, n New, author *int64) (store.Run, erro
 		if err := tx.Create(&run).Error; err != nil {
 			return err
 		}
+		if err := store.NoteRun(tx, store.DidOrder, run.ID, "Opened the Run"); err != nil {
+			return err
+		}
 		if err := tx.Model(&store.Order{ID: p.ID}).Update("run_id", run.ID).Error; err != nil {
 			return err
 		}
@@ -211,6 +214,13 @@ func (rs *Runs) Archive(ctx context.Context, id int64, archived bool) error {
 		if archived {
 			now := rs.Now()
 			at = &now
+		}
+		words := "Brought the Run back"
+		if archived {
+			words = "Put the Run away"
+		}
+		if err := store.NoteRun(tx, store.DidOrder, id, words); err != nil {
+			return err
 		}
 		return change(tx, id, map[string]any{"archived_at": at})
 	})

@@ -78,7 +78,7 @@ func settle(t testing.TB, h *house.House, run int64) {
 		var waiting []store.Media
 		require.NoError(t, h.Store.DB.Where("state = 'waiting'").Find(&waiting).Error)
 		for _, m := range waiting {
-			require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+			require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 		}
 		var all []store.Order
 		require.NoError(t, h.Store.DB.Where("run_id = ?", run).Find(&all).Error)

@@ -39,12 +39,15 @@ func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
 	if n > MaxMarkBytes {
 		return refuse(fmt.Sprintf("it is larger than %d MB", MaxMarkBytes>>20))
 	}
-	facts, _, err := media.Probe(ctx, tmp.Name(), name)
+	l, err := media.Looker{Pictures: s.Readers, Quick: true}.LookAt(ctx, tmp.Name(), name, markSide)
+	facts := l.Facts
 	var refused *media.Refused
 	switch {
 	case errors.As(err, &refused):
 		return refuse(refused.Reason)
-	case err != nil:
+	case errors.Is(err, media.ErrSlow):
+		return refuse("reading it takes too long")
+	case err != nil && !errors.Is(err, media.ErrSong):
 		return err
 	case facts.Kind != doc.PhotoMedia:
 		return refuse("it is not a picture")
@@ -72,6 +75,9 @@ func (s *Shelf) ClearMark(ctx context.Context) error {
 
 func setMark(tx *gorm.DB, p *store.Picture) error {
 	if err := tx.Model(&store.Studio{ID: 1}).Select("MarkPicture").Updates(store.Studio{MarkPicture: p}).Error; err != nil {
+		return err
+	}
+	if err := store.Note(tx, store.DidSettings, 0, "Changed the studio's mark"); err != nil {
 		return err
 	}
 	return store.Tell(tx, store.Event{What: store.StudioChanged})
@@ -108,5 +114,5 @@ func (s *Shelf) MarkImage(ctx context.Context, p store.Picture) ([]byte, error) 
 	if err != nil {
 		return nil, err
 	}
-	return media.Thumbnail(ctx, path, doc.Media{Kind: doc.PhotoMedia, W: p.W, H: p.H}, markSide, markGround)
+	return s.Readers.Smaller(ctx, path, markSide, markGround)
 }

@@ -67,6 +67,9 @@ func (s *Shelf) KeepProfile(ctx context.Context, p profile.Profile) error {
 	}
 	return s.profilesChange(ctx, func(tx *gorm.DB) error {
 		row := store.Profile{Name: p.Name, Setting: p, Own: true}
+		if err := store.Note(tx, store.DidSettings, 0, "Kept the way of encoding "+p.Name); err != nil {
+			return err
+		}
 		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"setting"})}).Create(&row).Error
 	})
 }
@@ -75,6 +78,9 @@ func (s *Shelf) KeepProfile(ctx context.Context, p profile.Profile) error {
 // were made with it stay as they are, and can be made again.
 func (s *Shelf) ForgetProfile(ctx context.Context, name string) error {
 	return s.profilesChange(ctx, func(tx *gorm.DB) error {
+		if err := store.Note(tx, store.DidSettings, 0, "Removed the way of encoding "+name); err != nil {
+			return err
+		}
 		return tx.Where("name = ? AND own", name).Delete(&store.Profile{}).Error
 	})
 }

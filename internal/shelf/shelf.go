@@ -22,6 +22,7 @@ import (
 
 	"nelko/internal/core/theme"
 	"nelko/internal/invalid"
+	"nelko/internal/media"
 	"nelko/internal/store"
 	"nelko/themes"
 )
@@ -30,6 +31,9 @@ import (
 type Shelf struct {
 	Store *store.Store
 	Blobs *store.Blobs
+
+	// Readers read pictures in processes of their own; nil: in this one.
+	Readers *media.Readers
 
 	// Themes are on the shelf now; earlier versions come from the store.
 	Themes *themes.Shelf
@@ -81,7 +85,31 @@ type Settings struct {
 	Folder, FileNames, Photos *string
 	Contact, Credits          *string                  // of the studio's own cards
 	Mails                     map[string]store.RunMail // nil: as they are
+	Keeping                   *Keeping                 // nil: as it is
 }
+
+// Keeping is for how many days the studio keeps what is over; 0: for good.
+type Keeping struct {
+	Deleted  int // orders, before they are really gone
+	Archived int // orders that were put away, before they are deleted
+	Trail    int // lines of the trail
+}
+
+// longestKept is the most that is kept by number, in days.
+const longestKept = 36500
+
+func (k Keeping) check() error {
+	for field, days := range map[string]int{"keep_deleted": k.Deleted, "keep_archived": k.Archived, "keep_trail": k.Trail} {
+		if days < 0 || days > longestKept {
+			return invalid.Field(field, "What is over is kept for 1 to %d days, or for good with 0.", longestKept)
+		}
+	}
+	return nil
+}
+
+// maxAddress is the longest address of a folder, and the longest pattern of
+// names, in bytes.
+const maxAddress = 1000
 
 // Change keeps changed settings.
 func (s *Shelf) Change(ctx context.Context, n Settings) error {
@@ -105,9 +133,13 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		}
 	}
 	for field, text := range map[string]*string{"folder": n.Folder, "file_names": n.FileNames, "photos": n.Photos} {
-		if text != nil {
-			set[field] = strings.TrimSpace(*text)
+		if text == nil {
+			continue
 		}
+		if len(*text) > maxAddress {
+			return invalid.Field(field, "An address or a pattern may have at most %d characters.", maxAddress)
+		}
+		set[field] = strings.TrimSpace(*text)
 	}
 	for field, text := range map[string]*string{"contact": n.Contact, "credits": n.Credits} {
 		if text == nil {
@@ -119,6 +151,9 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		}
 		set[field] = v
 	}
+	if n.Sites != nil && len(*n.Sites) > maxCredits {
+		return invalid.Field("sites", "The list of sites may have at most %d characters.", maxCredits)
+	}
 	if n.Sites != nil {
 		list := strings.Fields(*n.Sites)
 		for _, site := range list {
@@ -129,6 +164,12 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		}
 		set["sites"] = strings.Join(list, "\n")
 	}
+	if k := n.Keeping; k != nil {
+		if err := k.check(); err != nil {
+			return err
+		}
+		set["keep_deleted"], set["keep_archived"], set["keep_trail"] = k.Deleted, k.Archived, k.Trail
+	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
 			return err
@@ -137,6 +178,16 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 			if err := tx.Model(&store.Studio{}).Where("id = 1").Select("mails").Updates(store.Studio{Mails: n.Mails}).Error; err != nil {
 				return err
 			}
+		}
+		words := "Kept the studio's settings"
+		if n.Mails != nil {
+			words = "Kept what clients are written"
+		}
+		if k := n.Keeping; k != nil {
+			words = fmt.Sprintf("What is over is kept for days: deleted orders %d, orders put away %d, the trail %d", k.Deleted, k.Archived, k.Trail)
+		}
+		if err := store.Note(tx, store.DidSettings, 0, words); err != nil {
+			return err
 		}
 		return store.Tell(tx, store.Event{What: store.StudioChanged})
 	})

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -66,37 +67,70 @@ func (b *Blobs) Close() error { return b.bucket.Close() }
 
 func key(sha string) string { return sha[:2] + "/" + sha }
 
+// ErrGone means that a file is not where it was kept.
+var ErrGone = errors.New("its file is missing from the store: send it in again, or bring the backup back with “nelko restore”")
+
+// Given is a file that its owner changes no more and is about to remove. Where
+// the store is a folder on the same disk it is not copied: it becomes the blob.
+type Given struct{ *os.File }
+
 // Put stores what r gives and returns its SHA-256 in hex and its size. The
 // file is there wholly or not at all; one that is there already is kept.
 func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, err error) {
-	tmp, err := os.CreateTemp(b.cache, "put-*")
-	if err != nil {
-		return "", 0, fmt.Errorf("storing a file: %w", err)
-	}
-	defer os.Remove(tmp.Name())
-	defer tmp.Close()
+	defer func() {
+		if err != nil {
+			err = fmt.Errorf("storing a file: %w", err)
+		}
+	}()
 	h := sha256.New()
-	if size, err = io.Copy(io.MultiWriter(tmp, h), r); err != nil {
-		return "", 0, fmt.Errorf("storing a file: %w", err)
+	g, given := r.(Given)
+	file := g.File
+	if given = given && b.local != ""; given {
+		size, err = io.Copy(h, file)
+	} else {
+		if file, err = os.CreateTemp(b.cache, "put-*"); err != nil {
+			return "", 0, err
+		}
+		defer os.Remove(file.Name())
+		defer file.Close()
+		size, err = io.Copy(io.MultiWriter(file, h), r)
+	}
+	if err != nil {
+		return "", 0, err
 	}
 	sha = hex.EncodeToString(h.Sum(nil))
 	if b.Touch != nil {
 		if err := b.Touch(ctx, sha, size); err != nil {
-			return "", 0, fmt.Errorf("storing a file: %w", err)
+			return "", 0, err
 		}
 	}
-	if there, err := b.bucket.Exists(ctx, key(sha)); err != nil {
-		return "", 0, fmt.Errorf("storing a file: %w", err)
-	} else if there {
+	if there, err := b.bucket.Exists(ctx, key(sha)); err != nil || there {
+		return sha, size, err
+	}
+	if given && b.link(file, sha) == nil {
 		return sha, size, nil
 	}
-	if _, err := tmp.Seek(0, io.SeekStart); err != nil {
-		return "", 0, fmt.Errorf("storing a file: %w", err)
+	if _, err := file.Seek(0, io.SeekStart); err != nil {
+		return "", 0, err
 	}
-	if err := b.bucket.Upload(ctx, key(sha), tmp, &blob.WriterOptions{ContentType: "application/octet-stream"}); err != nil {
-		return "", 0, fmt.Errorf("storing a file: %w", err)
+	return sha, size, b.bucket.Upload(ctx, key(sha), file, &blob.WriterOptions{ContentType: "application/octet-stream"})
+}
+
+// link makes a file the blob itself. On another disk, or one that knows no links,
+// it cannot be.
+func (b *Blobs) link(f *os.File, sha string) error {
+	to := filepath.Join(b.local, filepath.FromSlash(key(sha)))
+	err := os.MkdirAll(filepath.Dir(to), 0o700)
+	if err == nil {
+		err = f.Chmod(0o600)
 	}
-	return sha, size, nil
+	if err == nil {
+		err = os.Link(f.Name(), to)
+	}
+	if errors.Is(err, fs.ErrExist) {
+		return nil // somebody else stored the same meanwhile
+	}
+	return err
 }
 
 // Open reads a file; the reader can seek.
@@ -105,6 +139,9 @@ func (b *Blobs) Open(ctx context.Context, sha string) (*blob.Reader, error) {
 		return nil, fmt.Errorf("blob %q: %w", sha, ErrNotFound)
 	}
 	r, err := b.bucket.NewReader(ctx, key(sha), nil)
+	if gcerrors.Code(err) == gcerrors.NotFound {
+		return nil, fmt.Errorf("%w: %w", ErrGone, err)
+	}
 	if err != nil {
 		return nil, fmt.Errorf("reading file %s…: %w", sha[:8], err)
 	}
@@ -118,7 +155,11 @@ func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
 		return "", fmt.Errorf("blob %q: %w", sha, ErrNotFound)
 	}
 	if b.local != "" {
-		return filepath.Join(b.local, filepath.FromSlash(key(sha))), nil
+		path := filepath.Join(b.local, filepath.FromSlash(key(sha)))
+		if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
+			return "", ErrGone
+		}
+		return path, nil
 	}
 	path := filepath.Join(b.cache, sha)
 	if _, err := os.Stat(path); err == nil {
@@ -153,6 +194,31 @@ func (b *Blobs) Exists(ctx context.Context, sha string) (bool, error) {
 	return b.bucket.Exists(ctx, key(sha))
 }
 
+// Damaged reads a file back and says what is wrong with it, and how much was
+// read; name is what it is called there. An error says that nothing is known.
+func (b *Blobs) Damaged(ctx context.Context, sha, name string) (why string, n int64, err error) {
+	there, err := b.Exists(ctx, sha)
+	if err != nil {
+		return "", 0, err // the store is away
+	}
+	if !there {
+		return name + " is gone", 0, nil
+	}
+	in, err := b.Open(ctx, sha)
+	if err != nil {
+		return "", 0, err
+	}
+	n = in.Size()
+	got, err := SumOf(in)
+	if err := errors.Join(err, in.Close()); err != nil {
+		return fmt.Sprintf("%s cannot be read (%v)", name, err), n, nil
+	}
+	if got != sha {
+		return fmt.Sprintf("%s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, sha), n, nil
+	}
+	return "", n, nil
+}
+
 // Delete removes a file. One that is not there is no error.
 func (b *Blobs) Delete(ctx context.Context, sha string) error {
 	err := b.bucket.Delete(ctx, key(sha))
@@ -170,7 +236,7 @@ func (b *Blobs) Delete(ctx context.Context, sha string) error {
 // Folders are where files lie that Path gives.
 func (b *Blobs) Folders() []string {
 	if b.local != "" {
-		return []string{b.local}
+		return []string{b.local, b.cache}
 	}
 	return []string{b.cache}
 }

@@ -23,7 +23,11 @@ type Studio struct {
 	FileNames string // pattern of their names; empty: the usual one
 	Contact   string // line on the studio's contact card; empty: none
 	Credits   string // lines of its credits; empty: none
-	Photos    string // address of the WebDAV folder with albums that photos are fetched from; empty: none
+	// For how many days deleted and archived orders are kept, and lines of the
+	// trail; 0: for good.
+	KeepDeleted, KeepArchived, KeepTrail int
+
+	Photos string // address of the WebDAV folder with albums that photos are fetched from; empty: none
 
 	Mails map[string]RunMail `gorm:"serializer:json"` // what clients are written, by what it is about; the usual words where there are none
 	Mark  string             // words in a corner of finished films; empty: none
@@ -58,7 +62,24 @@ type User struct {
 	PasswordHash string
 	SessionEra   int        // sessions that began in an earlier one are over
 	DisabledAt   *time.Time // may not sign in since
+	RemovedAt    *time.Time // is only a name since, for what was done
+	TOTPSecret   string     `gorm:"column:totp_secret"` // of the authenticator; empty: no second step
+	TOTPStep     int64      `gorm:"column:totp_step"`   // of the last code that was taken
 	CreatedAt    time.Time
+}
+
+// RecoveryCode stands in for an authenticator, once.
+type RecoveryCode struct {
+	UserID int64  `gorm:"primaryKey"`
+	Hash   []byte `gorm:"primaryKey"`
+	UsedAt *time.Time
+}
+
+// KnownDevice is a browser from which a user has signed in.
+type KnownDevice struct {
+	UserID int64  `gorm:"primaryKey"`
+	Hash   []byte `gorm:"primaryKey"`
+	SeenAt time.Time
 }
 
 // Order is one client's commission. Its details are printed in all its
@@ -228,6 +249,8 @@ type Media struct {
 	ClientPageID  *int64     // the client's page it came by
 	SpokenAt      *float64   // of narration: seconds into the film at which it was spoken
 	SentAt        *time.Time // as whoever sent it says; nil: when it arrived
+	Damage        string     // what was found when its file was read back; empty: nothing
+	VerifiedAt    *time.Time // when that was
 	CreatedAt     time.Time
 }
 

@@ -20,41 +20,81 @@ func (s *Server) accountRoutes(r chi.Router) {
 	guess := httprate.LimitBy(10, time.Minute, byUser, httprate.WithLimitHandler(s.tooManyPasswords))
 	r.With(smallForm, guess).Post("/account/password", s.changePassword)
 	r.With(smallForm).Post("/account/sessions", s.endSessions)
+	r.With(smallForm).Post("/account/session", s.endSession)
+	r.With(smallForm).Post("/account/second/begin", s.beginSecondStep)
+	r.Get("/account/second.png", s.secretPicture)
+	r.With(smallForm, guess).Post("/account/second", s.setSecondStep)
+	r.With(smallForm, guess).Post("/account/second/drop", s.dropSecondStep)
 }
 
 func byUser(r *http.Request) (string, error) { return fmt.Sprint(user(r).ID), nil }
 
 func (s *Server) accountPage(w http.ResponseWriter, r *http.Request) {
-	s.showAccount(w, r, http.StatusOK, nil)
+	s.showAccount(w, r, http.StatusOK, nil, nil)
 }
 
-func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int, n *notice) {
+// mostSessions is how many sessions are shown, those used last.
+const mostSessions = 12
+
+// showAccount shows the page of one's own account, and recovery codes that were
+// made just now.
+func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int, n *notice, codes []string) {
 	b, err := s.noted(r, "Your account", n)
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.render(w, r, status, "account", struct {
-		base
-		Least int
-	}{b, accounts.MinPassword})
-}
-
-// accountDone goes on in this session, which is the only one left, or says what is wrong.
-func (s *Server) accountDone(w http.ResponseWriter, r *http.Request, u store.User, err error, done string) {
-	var input *invalid.Input
-	switch {
-	case errors.As(err, &input):
-		s.showAccount(w, r, http.StatusUnprocessableEntity, &notice{"bad", input.Problem})
-		return
-	case err == nil:
-		err = s.sessions.RenewToken(r.Context())
-	}
+	list, err := s.sessionsOf(r, user(r))
 	if err != nil {
 		s.fail(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), "era", u.SessionEra)
+	more := max(0, len(list)-mostSessions)
+	list = list[:len(list)-more]
+	left, err := s.House.Accounts.CodesLeft(r.Context(), user(r).ID)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	secret := ""
+	if key := s.pending(r); key != nil {
+		secret = key.Secret()
+	}
+	s.render(w, r, status, "account", struct {
+		base
+		Least    int
+		Sessions []sessionView
+		More     int    // sessions that are not shown
+		Secret   string // of an authenticator that is being set up
+		Codes    []string
+		Left     int64 // recovery codes
+	}{b, accounts.MinPassword, list, more, secret, codes, left})
+}
+
+// accountFailed answers what went wrong with a change of one's own account, and
+// reports whether anything did.
+func (s *Server) accountFailed(w http.ResponseWriter, r *http.Request, err error) bool {
+	var input *invalid.Input
+	switch {
+	case err == nil:
+		return false
+	case errors.As(err, &input):
+		s.showAccount(w, r, http.StatusUnprocessableEntity, &notice{"bad", input.Problem}, nil)
+	default:
+		s.fail(w, r, err)
+	}
+	return true
+}
+
+// accountDone goes on in this session, which is the only one left, or says what is wrong.
+func (s *Server) accountDone(w http.ResponseWriter, r *http.Request, u store.User, err error, done string) {
+	if err == nil {
+		err = s.sessions.RenewToken(r.Context())
+	}
+	if s.accountFailed(w, r, err) {
+		return
+	}
+	s.sessions.Put(r.Context(), inEra, u.SessionEra)
 	s.tell(r, done)
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }
@@ -69,19 +109,26 @@ func (s *Server) endSessions(w http.ResponseWriter, r *http.Request) {
 	s.accountDone(w, r, u, err, "You are signed out everywhere else.")
 }
 
-// changeUser renames an account, gives it a role, and lets it sign in or not.
+// changeUser renames an account, gives it a role, and lets it sign in or not; or
+// forgets its second step, or removes it.
 func (s *Server) changeUser(w http.ResponseWriter, r *http.Request) {
 	f, err := decode[struct {
 		Name     string     `form:"name"`
 		Role     store.Role `form:"role"`
 		Disabled bool       `form:"disabled"`
 	}](posted(r))
-	if err == nil {
-		err = s.House.Accounts.Change(r.Context(), number(r, "user"), accounts.Person{Name: f.Name, Role: f.Role, Disabled: f.Disabled})
-	}
-	done := f.Name + " is changed."
-	if f.Disabled {
-		done = f.Name + " cannot sign in any more."
+	who, done := number(r, "user"), ""
+	switch act := r.PostForm.Get("act"); {
+	case err != nil:
+	case act == "second":
+		err, done = s.House.Accounts.ForgetSecondStep(r.Context(), who), f.Name+" signs in with the password alone, until another second step is set."
+	case act == "remove":
+		err, done = s.House.Accounts.Remove(r.Context(), who), "The account is removed. What was done by it keeps its name."
+	default:
+		err, done = s.House.Accounts.Change(r.Context(), who, accounts.Person{Name: f.Name, Role: f.Role, Disabled: f.Disabled}), f.Name+" is changed."
+		if f.Disabled {
+			done = f.Name + " cannot sign in any more."
+		}
 	}
 	s.settled(w, r, done, err)
 }

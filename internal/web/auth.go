@@ -26,11 +26,11 @@ func user(r *http.Request) *store.User {
 
 func (s *Server) signedIn(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		id := s.sessions.GetInt64(r.Context(), "user")
+		id := s.sessions.GetInt64(r.Context(), inUser)
 		if id != 0 && s.idle(r) {
 			id = 0
 		}
-		u, err := s.House.Accounts.InSession(r.Context(), id, s.sessions.GetInt(r.Context(), "era"))
+		u, err := s.House.Accounts.InSession(r.Context(), id, s.sessions.GetInt(r.Context(), inEra))
 		if id == 0 || errors.Is(err, store.ErrNotFound) {
 			s.askSignIn(w, r)
 			return
@@ -39,6 +39,7 @@ func (s *Server) signedIn(next http.Handler) http.Handler {
 			s.fail(w, r, err)
 			return
 		}
+		store.ActorOf(r.Context()).Is(u)
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), userKey{}, &u)))
 	})
 }
@@ -53,9 +54,9 @@ const (
 // idle reports whether a session was left alone for too long.
 func (s *Server) idle(r *http.Request) bool {
 	now := s.House.Orders.Now()
-	since := now.Sub(time.Unix(s.sessions.GetInt64(r.Context(), "used"), 0))
+	since := now.Sub(time.Unix(s.sessions.GetInt64(r.Context(), inUsed), 0))
 	if since > noteEvery && since <= idleFor {
-		s.sessions.Put(r.Context(), "used", now.Unix())
+		s.sessions.Put(r.Context(), inUsed, now.Unix())
 	}
 	return since > idleFor
 }
@@ -82,8 +83,8 @@ func (s *Server) ownersOnly(next http.Handler) http.Handler {
 	})
 }
 
-// byAddress counts sign-in tries by the address they come from, which behind
-// a proxy is the proxy's; byEmail by the account they are for.
+// byAddress counts by the address that requests come from (see forwarded);
+// byEmail by the account that they are for.
 func byAddress(r *http.Request) (string, error) {
 	host, _, err := net.SplitHostPort(r.RemoteAddr)
 	return httprate.CanonicalizeIP(host), err
@@ -148,6 +149,20 @@ func localPath(p string) string {
 
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 	next := localPath(r.PostForm.Get("next"))
+	now := s.House.Orders.Now()
+	address, _ := byAddress(r) // empty where there is none
+	email, _ := byEmail(r)     // never fails
+	keys := []counted{{"address " + address, triesOfAddress}, {"one " + email + " " + address, triesOfOne}}
+	if !s.House.Accounts.KnownTo(r.Context(), email, deviceOf(r)) {
+		// Last, so that one address alone does not use up what all have.
+		keys = append(keys, counted{"account " + email, triesOfAccount})
+	}
+	for _, k := range keys {
+		if !s.tries.take(k.key, k.limit, now) {
+			s.tooManySignIns(w, r)
+			return
+		}
+	}
 	u, err := s.House.Accounts.SignIn(r.Context(), r.PostForm.Get("email"), r.PostForm.Get("password"))
 	if errors.Is(err, accounts.ErrSignIn) {
 		s.showSignIn(w, r, http.StatusUnprocessableEntity, signInView{
@@ -156,31 +171,54 @@ func (s *Server) signIn(w http.ResponseWriter, r *http.Request) {
 		})
 		return
 	}
+	for _, k := range keys {
+		s.tries.right(k.key) // or nothing that was guessed, where the database was away
+	}
+	if err == nil && u.TOTPSecret != "" {
+		if err = s.sessions.RenewToken(r.Context()); err == nil {
+			s.sessions.Put(r.Context(), inHalf, u.ID)
+			s.sessions.Put(r.Context(), inHalfAt, now.Unix())
+			s.sessions.Put(r.Context(), inNext, next)
+			http.Redirect(w, r, "/signin/code", http.StatusSeeOther)
+			return
+		}
+	}
 	if err == nil {
-		err = s.sessions.RenewToken(r.Context())
+		err = s.begin(w, r, u, next)
 	}
 	if err != nil {
 		s.fail(w, r, err)
-		return
 	}
-	s.sessions.Put(r.Context(), "user", u.ID)
-	s.sessions.Put(r.Context(), "era", u.SessionEra)
-	s.sessions.Put(r.Context(), "used", s.House.Orders.Now().Unix())
-	http.Redirect(w, r, next, http.StatusSeeOther)
 }
 
 func (s *Server) tooManySignIns(w http.ResponseWriter, r *http.Request) {
 	s.showSignIn(w, r, http.StatusTooManyRequests, signInView{
-		Next: "/", Notice: &notice{"bad", "Too many tries. Wait a minute, then try again."},
+		Next: "/", Notice: &notice{"bad", "Too many tries. Wait some minutes, then try again."},
 	})
 }
 
 func (s *Server) signOut(w http.ResponseWriter, r *http.Request) {
+	if err := s.noteSignOut(r); err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	if err := s.sessions.Destroy(r.Context()); err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	http.Redirect(w, r, "/signin", http.StatusSeeOther)
+}
+
+// noteSignOut notes who goes; nobody if the session was over already.
+func (s *Server) noteSignOut(r *http.Request) error {
+	u, err := s.House.Accounts.InSession(r.Context(), s.sessions.GetInt64(r.Context(), inUser), s.sessions.GetInt(r.Context(), inEra))
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return s.House.Accounts.SignedOut(r.Context(), u)
 }
 
 // notice is a message at the head of a page; Kind is bad, good or empty.
@@ -222,7 +260,7 @@ func (s *Server) base(r *http.Request, title string) (base, error) {
 		items = append(items, navItem{Name: "Settings", Path: "/settings"})
 	}
 	for _, i := range items {
-		i.Here = i.Path == r.URL.Path || i.Path == "/runs" && strings.HasPrefix(r.URL.Path, "/runs/")
+		i.Here = i.Path == r.URL.Path || strings.HasPrefix(r.URL.Path, i.Path+"/")
 		b.Nav = append(b.Nav, i)
 	}
 	if k := s.sessions.PopString(r.Context(), "notice"); k != "" {

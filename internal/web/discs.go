@@ -14,7 +14,6 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/chi/v5/middleware"
 
 	discs "nelko/internal/core/disc"
 	"nelko/internal/core/profile"
@@ -298,7 +297,7 @@ func (s *Server) stepShow(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if err != nil && r.Context().Err() == nil {
-		slog.Warn("a disc cannot be shown", "id", middleware.GetReqID(r.Context()), "disc", st.Disc.DeliveryID, "error", err)
+		slog.WarnContext(r.Context(), "a disc cannot be shown", "disc", st.Disc.DeliveryID, "error", err)
 	}
 }
 

@@ -188,6 +188,10 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
 }
 
+func (s *Server) eraseMedium(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Intake.Erase(r.Context(), number(r, "order"), number(r, "media")), nil)
+}
+
 func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
 }

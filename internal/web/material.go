@@ -193,6 +193,12 @@ type slideLink struct {
 	Path   string
 }
 
+// Files that are not read after slowAfter are named, so many of them.
+const (
+	slowAfter = 3 * time.Second
+	mostSlow  = 8
+)
+
 // material lays the contact sheet out: pictures in the order they were taken,
 // those without a time last, then songs.
 func (v *orderView) material(storing int) {
@@ -203,11 +209,17 @@ func (v *orderView) material(storing int) {
 		switch m.State {
 		case store.Refused:
 			v.RefusedMedia = append(v.RefusedMedia, m)
-		case store.Waiting:
-			waiting++
-		default:
+		case store.Ready:
+			if m.Damage != "" {
+				v.LostMedia = append(v.LostMedia, m)
+			}
 			counts[m.Kind]++
 			rows = append(rows, m)
+		default:
+			waiting++
+			if len(v.SlowMedia) < mostSlow && time.Since(m.CreatedAt) > slowAfter {
+				v.SlowMedia = append(v.SlowMedia, m)
+			}
 		}
 	}
 	slices.SortStableFunc(rows, func(a, b store.Media) int {

@@ -125,6 +125,8 @@ type orderView struct {
 	Newer         string // version of the theme that can be taken
 	MaterialCount string
 	RefusedMedia  []store.Media
+	LostMedia     []store.Media // damaged or missing
+	SlowMedia     []store.Media // not read yet, for longer than most
 	UsedCount     string
 	Cameras       []string // whose clocks can be put right
 	Sheet         []mediumView

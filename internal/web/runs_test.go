@@ -133,7 +133,7 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 	var media []store.Media
 	require.NoError(t, h.Store.DB.Find(&media).Error)
 	for _, m := range media {
-		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
 	var all []store.Order
 	require.NoError(t, h.Store.DB.Find(&all).Error)

@@ -12,8 +12,8 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -22,7 +22,6 @@ import (
 	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
-	"github.com/go-chi/httprate"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"nelko/internal/core/doc"
@@ -42,6 +41,10 @@ type Config struct {
 	UploadDir string // where uploads lie until they are whole
 	StandIns  bool   // show the stand-ins' pages
 
+	ReadWithin time.Duration // how long a form may take to come; 0: the usual
+
+	Proxies []netip.Prefix // whose word is taken for whom they ask for
+
 	VideoHost *standin.Host // the stand-in's; nil: none
 	Photos    http.Handler  // the stand-in photo source, at PhotosPath; nil: none
 }
@@ -53,13 +56,14 @@ type Server struct {
 	templates *template.Template
 	version   string
 	uploads   *uploads
+	tries     *tries
 	hub       *hub
 	handler   http.Handler
 }
 
 // New makes a server. Close must be called afterwards.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c, hub: newHub()}
+	s := &Server{Config: c, hub: newHub(), tries: newTries()}
 	s.sessions = scs.New()
 	s.sessions.Store = c.House.Accounts.Sessions()
 	s.sessions.Lifetime = 14 * 24 * time.Hour
@@ -68,8 +72,11 @@ func New(c Config) (*Server, error) {
 	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	s.sessions.Cookie.Secure = len(c.BaseURL) > 8 && c.BaseURL[:8] == "https://"
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
+	if s.ReadWithin == 0 {
+		s.ReadWithin = usualWithin
+	}
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {
@@ -121,7 +128,7 @@ func init() { chi.RegisterMethod("PROPFIND") } // WebDAV's
 
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
+	r.Use(bounded(s.ReadWithin), forwarded(s.Proxies), middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
 	// The version is part of the path, so that scripts that import one another
 	// by relative names get those of the same version.
 	static := noListing(http.FileServerFS(assets.Assets))
@@ -135,13 +142,13 @@ func (s *Server) routes() http.Handler {
 	if s.Photos != nil {
 		r.Mount(PhotosPath, s.Photos)
 	}
-	tooMany := httprate.WithLimitHandler(s.tooManySignIns)
 	// The form is read before the session is looked for.
-	r.With(smallForm, s.sessions.LoadAndSave, httprate.LimitBy(60, time.Minute, byAddress, tooMany), httprate.LimitBy(10, time.Minute, byEmail, tooMany)).
-		Post("/signin", s.signIn)
+	r.With(smallForm, s.sessions.LoadAndSave).Post("/signin", s.signIn)
+	r.With(smallForm, s.sessions.LoadAndSave).Post("/signin/code", s.tellCode)
 	r.Group(func(r chi.Router) {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/signin", s.signInPage)
+		r.Get("/signin/code", s.codePage)
 		r.Post("/signout", s.signOut)
 		r.Group(func(r chi.Router) {
 			r.Use(s.signedIn)
@@ -213,6 +220,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/undo", s.undo)
 		r.Post("/redo", s.redo)
 		r.Post("/media/{media}/dismiss", s.dismiss)
+		r.Post("/media/{media}/erase", s.eraseMedium)
 		r.Post("/media/{media}/stars", s.rate)
 		r.Post("/media/{media}/time", s.retime)
 		r.Post("/clock", s.shiftClock)
@@ -267,6 +275,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/settings/transitions/forget", s.forgetTransition)
 		r.Post("/settings/profiles", s.keepProfile)
 		r.Post("/settings/letters", s.changeLetters)
+		r.Post("/settings/keeping", s.changeKeeping)
+		r.Get("/settings/trail", s.trailPage)
 		r.Post("/settings/profiles/forget", s.forgetProfile)
 	})
 }
@@ -300,11 +310,8 @@ func wholeText(next http.Handler) http.Handler {
 // headAsGet answers HEAD wherever GET is; the server sends no body then. Uploads and
 // stand-ins know HEAD themselves.
 func headAsGet(next http.Handler) http.Handler {
-	own := func(path string) bool {
-		return slices.ContainsFunc([]string{"/uploads", "/bring-uploads", "/standins/"}, func(p string) bool { return strings.HasPrefix(path, p) })
-	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodHead && !own(r.URL.Path) {
+		if r.Method == http.MethodHead && !beginsWith(r.URL.Path, "/uploads", "/bring-uploads", "/standins/") {
 			get := *r
 			get.Method = http.MethodGet
 			r = &get
@@ -339,6 +346,13 @@ func requestLog(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		start := time.Now()
+		// Who it is turns out later, in signedIn or by a client's link.
+		address, _ := byAddress(r) // empty where there is none
+		actor := &store.Actor{Request: middleware.GetReqID(r.Context()), Address: address, Who: "a stranger"}
+		if beginsWith(r.URL.Path, "/watch/", "/bring") {
+			actor.Who = "a client"
+		}
+		r = r.WithContext(store.As(r.Context(), actor))
 		next.ServeHTTP(ww, r)
 		took := time.Since(start)
 		countRequest(r, ww.Status(), took)
@@ -346,7 +360,7 @@ func requestLog(next http.Handler) http.Handler {
 		if ww.Status() >= 500 || (r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodPatch) {
 			level = slog.LevelInfo
 		}
-		slog.Log(r.Context(), level, "request", "id", middleware.GetReqID(r.Context()), "method", r.Method, "path", routePattern(r),
+		slog.Log(r.Context(), level, "request", "method", r.Method, "path", routePattern(r),
 			"status", ww.Status(), "ms", took.Milliseconds())
 	})
 }
@@ -380,12 +394,15 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		http.Error(w, invalid.Problem, http.StatusUnprocessableEntity)
 	case errors.Is(err, store.ErrNotFound):
 		s.message(w, r, http.StatusNotFound, "Not here", "What this address names does not exist, or not any more.", "/", "To the day sheet")
+	case store.Full(err):
+		slog.ErrorContext(r.Context(), "the disk is full", "path", routePattern(r), "error", err)
+		s.message(w, r, http.StatusInsufficientStorage, "No room", "The studio’s disk is full. Nothing that was kept is lost. Once there is room again, try again.", r.URL.Path, "Try again")
 	case store.NoText(err):
 		http.Error(w, "What was typed holds signs that are no text. Take them out and try again.", http.StatusBadRequest)
 	case r.Context().Err() != nil:
 		w.WriteHeader(499) // the browser went away
 	default:
-		slog.Error("request failed", "id", middleware.GetReqID(r.Context()), "path", routePattern(r), "error", err)
+		slog.ErrorContext(r.Context(), "request failed", "path", routePattern(r), "error", err)
 		s.message(w, r, http.StatusServiceUnavailable, "Not just now",
 			"The server cannot do this at the moment; its log says why. Nothing that was kept is lost. Try again in a moment.", r.URL.Path, "Try again")
 	}
@@ -403,7 +420,7 @@ func (s *Server) message(w http.ResponseWriter, r *http.Request, status int, tit
 func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, name string, data any) {
 	var b buffer
 	if err := s.templates.ExecuteTemplate(&b, name, data); err != nil {
-		slog.Error("template", "name", name, "error", err, "id", middleware.GetReqID(r.Context()))
+		slog.ErrorContext(r.Context(), "template", "name", name, "error", err)
 		http.Error(w, "The page cannot be shown; the log says why.", http.StatusInternalServerError)
 		return
 	}

@@ -181,6 +181,23 @@ func (s *Server) changeLetters(w http.ResponseWriter, r *http.Request) {
 	s.settled(w, r, "From now on clients are written so.", err)
 }
 
+// changeKeeping sets for how long what is over is kept.
+func (s *Server) changeKeeping(w http.ResponseWriter, r *http.Request) {
+	f, err := decode[struct {
+		Deleted  int `form:"keep_deleted" label:"Days of deleted orders"`
+		Archived int `form:"keep_archived" label:"Days of orders put away"`
+		Trail    int `form:"keep_trail" label:"Days of the trail"`
+	}](posted(r))
+	var st store.Studio
+	if err == nil {
+		st, err = s.House.Shelf.Studio(r.Context())
+	}
+	if err == nil {
+		err = s.House.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Keeping: &shelf.Keeping{Deleted: f.Deleted, Archived: f.Archived, Trail: f.Trail}})
+	}
+	s.settled(w, r, "What is over is kept for so long from now on.", err)
+}
+
 // letterView is a letter in the settings.
 type letterView struct {
 	What, Called string

@@ -1,14 +1,26 @@
 package web_test
 
 import (
+	"encoding/base64"
 	"fmt"
+	"io"
+	"net"
 	"net/http"
+	"net/http/httptest"
+	"net/url"
 	"strings"
+	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
+	"nelko/internal/delivery"
 	"nelko/internal/house/housetest"
+	"nelko/internal/runs"
+	"nelko/internal/store"
+	"nelko/internal/web"
 )
 
 // Redirects after signing in stay here, however they are written (OWASP ASVS 4.0.3,
@@ -112,4 +124,135 @@ func TestAPasswordIsChangedByItsOwner(t *testing.T) {
 	v.client = v.browser()
 	res, _ = v.post("/signin", "email", "mara@studio.example", "password", "a long password")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+}
+
+// A request that never comes to its end is ended, and one that is too large is
+// not read (ASVS 11.1.4); what is done with one that came may take its time.
+func TestRequestsComeWithinTime(t *testing.T) {
+	v := open(t)
+	h, err := web.New(web.Config{House: v.studio, BaseURL: "http://films.example", UploadDir: t.TempDir(), ReadWithin: 300 * time.Millisecond})
+	require.NoError(t, err)
+	srv := httptest.NewServer(h)
+	t.Cleanup(func() { srv.Close(); h.Close() })
+	v.Server = srv
+	v.signIn("wren@studio.example")
+	for _, path := range []string{"/signin", "/orders", "/settings/studio"} {
+		c, err := net.Dial("tcp", strings.TrimPrefix(srv.URL, "http://"))
+		require.NoError(t, err)
+		u, err := url.Parse(srv.URL)
+		require.NoError(t, err)
+		cookie := ""
+		for _, k := range v.client.Jar.Cookies(u) {
+			cookie += k.Name + "=" + k.Value + "; "
+		}
+		fmt.Fprintf(c, "POST %s HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 100\r\n\r\nname=", path, cookie)
+		require.NoError(t, c.SetReadDeadline(time.Now().Add(20*time.Second)))
+		_, err = io.ReadAll(c)
+		assert.NoError(t, err, "%s: the server hangs up", path)
+		c.Close()
+	}
+	res, _ := v.do("POST", "/settings/studio", strings.NewReader("name="+strings.Repeat("x", 5<<20)), "Content-Type", "application/x-www-form-urlencoded")
+	assert.GreaterOrEqual(t, res.StatusCode, 400)
+	assert.NotEqual(t, strings.Repeat("x", 5<<20), v.text("SELECT name FROM studio"))
+	// A kept connection is none the worse for a deadline of before.
+	for range 3 {
+		res, _ := v.post("/settings/keeping", "keep_deleted", "30", "keep_archived", "0", "keep_trail", "730")
+		require.Equal(t, http.StatusSeeOther, res.StatusCode)
+		time.Sleep(400 * time.Millisecond)
+		res, _ = v.get("/")
+		require.Equal(t, http.StatusOK, res.StatusCode)
+	}
+}
+
+// Six presses at once make one render.
+func TestSixPressesMakeOneRender(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	id := housetest.Ready(t, v.studio)
+	var wg sync.WaitGroup
+	for range 6 {
+		wg.Go(func() { v.post(fmt.Sprintf("/orders/%d/renders", id), "profile", "MP4") })
+	}
+	wg.Wait()
+	assert.Equal(t, "1", v.text("SELECT count(*) FROM renders"))
+	assert.Equal(t, "1", v.text("SELECT count(*) FROM river_job WHERE kind = 'render'"))
+}
+
+// Every text that is typed has a length: none that is too long is kept, and each
+// is refused in words (ASVS 5.1.3, 5.1.4).
+func TestEveryTextHasALength(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	id := housetest.Ready(t, v.studio)
+	housetest.Rendered(t, v.studio, id)
+	_, err := v.studio.Runs.Open(ctx, runs.New{Name: "Run", Due: time.Now()}, nil)
+	require.NoError(t, err)
+	link := v.link(id, delivery.NewLink{Title: "Regatta", Days: 30})
+	o := fmt.Sprintf("/orders/%d", id)
+	d := housetest.Load(t, v.studio, id)
+	slide := string(d.Doc.Slides[0].ID)
+	long := strings.Repeat("long words ", 9000)
+	for _, f := range [][]string{
+		{"/orders", "client", long, "event", "x", "due", "2030-01-01"},
+		{"/orders", "client", "x", "event", long, "due", "2030-01-01"},
+		{"/orders", "client", "x", "event", "x", "due", "2030-01-01", "client_email", long},
+		{"/orders", "client", "x", "event", "x", "due", "2030-01-01", "detail-names", long},
+		{o + "/head", "client", long, "event", "x", "due", "2030-01-01"},
+		{o + "/edit/details", "base", "1", "detail-names", long},
+		{o + "/edit/caption", "base", "1", "slide", slide, "caption", long},
+		{o + "/links", "title", long, "days", "30"},
+		{o + "/links", "title", "x", "days", "30", "note", long},
+		{o + "/links", "title", "x", "days", "30", "password", long},
+		{o + "/proof", "title", long, "days", "30"},
+		{o + "/presets", "name", long},
+		{o + "/transitions", "name", long},
+		{"/settings/studio", "name", long},
+		{"/settings/studio", "name", "x", "mark", long},
+		{"/settings/studio", "name", "x", "watermark", long},
+		{"/settings/studio", "name", "x", "contact", long},
+		{"/settings/studio", "name", "x", "credits", long},
+		{"/settings/studio", "name", "x", "folder", "file:///" + long},
+		{"/settings/studio", "name", "x", "file_names", long},
+		{"/settings/studio", "name", "x", "sites", "https://" + strings.ReplaceAll(long, " ", "")},
+		{"/settings/studio", "name", "x", "photos", "davs://a/" + long},
+		{"/settings/users", "name", long, "email", "a@studio.example", "password", "gravel lantern heron", "role", "operator"},
+		{"/settings/users", "name", "x", "email", strings.ReplaceAll(long, " ", "") + "@studio.example", "password", "gravel lantern heron", "role", "operator"},
+		{"/settings/users", "name", "x", "email", "b@studio.example", "password", long, "role", "operator"},
+		{"/settings/profiles", "name", long, "base", "MP4"},
+		{"/settings/profiles", "name", "x", "about", long, "base", "MP4"},
+		{"/settings/letters", "link-subject", long, "link-text", "x {link}"},
+		{"/settings/letters", "link-subject", "x", "link-text", long + "{link}"},
+		{"/account/password", "present", "a long password", "password", long},
+		{link + "/remarks", "who", long, "text", "x", "at", "1"},
+		{link + "/remarks", "who", "x", "text", long, "at", "1"},
+		{link + "/approve", "name", long},
+		{"/signin", "email", long, "password", long},
+	} {
+		res, body := v.post(f[0], f[1:]...)
+		assert.Less(t, res.StatusCode, 500, "%s %s: %.200s", f[0], f[1], body)
+	}
+	var columns []struct{ TableName, ColumnName string }
+	require.NoError(t, v.studio.Store.DB.Raw("SELECT c.table_name, c.column_name FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name) WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND c.data_type IN ('text', 'jsonb', 'character varying')").Scan(&columns).Error)
+	require.Greater(t, len(columns), 60)
+	for _, c := range columns {
+		kept := v.text(fmt.Sprintf("SELECT count(*) FROM %q WHERE %q::text LIKE '%%long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words%%'", c.TableName, c.ColumnName))
+		assert.Equal(t, "0", kept, "%s.%s", c.TableName, c.ColumnName)
+	}
+}
+
+// An upload for which there is no room is told so before a byte of it is sent.
+func TestNoRoomForAnUpload(t *testing.T) {
+	v := open(t)
+	v.signIn("wren@studio.example")
+	id := housetest.Order(t, v.studio).ID
+	meta := fmt.Sprintf("filename %s,order %s", base64.StdEncoding.EncodeToString([]byte("a.jpg")), base64.StdEncoding.EncodeToString(fmt.Append(nil, id)))
+	free := store.Free(t.TempDir())
+	for size, want := range map[int64]int{1000: http.StatusCreated, min(free+(1<<20), 19<<30): http.StatusInsufficientStorage} {
+		if size > 1000 && size <= free {
+			t.Log("this disk has room for the largest upload")
+			continue
+		}
+		res, body := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", fmt.Sprint(size), "Upload-Metadata", meta)
+		assert.Equal(t, want, res.StatusCode, body)
+	}
 }

@@ -2,10 +2,12 @@ package web
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
+	"maps"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -16,6 +18,7 @@ import (
 
 	"nelko/internal/intake"
 	"nelko/internal/invalid"
+	"nelko/internal/store"
 
 	"github.com/tus/tusd/v2/pkg/filelocker"
 	"github.com/tus/tusd/v2/pkg/filestore"
@@ -40,20 +43,25 @@ type uploads struct {
 	stop    context.CancelFunc
 	done    sync.WaitGroup
 	whole   chan string // uploads that have come in
+	large   chan string // those of them that take long to be read
 	storing singleflight.Group
 
 	mu     sync.Mutex
 	orders map[string]int64 // of uploads that are whole and not stored yet
 }
 
-// storers is how many files are stored at the same time.
-const storers = 2
+// storers is how many files are stored at the same time, and one that is
+// larger than largeUpload in bytes: small ones do not wait for it.
+const (
+	storers     = 2
+	largeUpload = 256 << 20
+)
 
 func newUploads(s *Server) (*uploads, error) {
-	if err := os.MkdirAll(s.UploadDir, 0o755); err != nil {
+	if err := os.MkdirAll(s.UploadDir, 0o700); err != nil {
 		return nil, fmt.Errorf("upload folder: %w", err)
 	}
-	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir), whole: make(chan string, 1000), orders: map[string]int64{}}
+	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir), whole: make(chan string, 1000), large: make(chan string, 1000), orders: map[string]int64{}}
 	composer := tusd.NewStoreComposer()
 	u.files.UseIn(composer)
 	filelocker.New(s.UploadDir).UseIn(composer)
@@ -73,13 +81,17 @@ func newUploads(s *Server) (*uploads, error) {
 	ctx, stop := context.WithCancel(context.Background())
 	u.stop = stop
 	u.done.Go(func() { u.sweep(ctx) })
-	for range storers {
+	for i := range storers + 1 {
+		from := u.whole
+		if i == storers {
+			from = u.large
+		}
 		u.done.Go(func() {
 			for {
 				select {
 				case <-ctx.Done():
 					return
-				case id := <-u.whole:
+				case id := <-from:
 					u.store(ctx, id)
 				}
 			}
@@ -130,6 +142,24 @@ func sentAt(meta tusd.MetaData) *time.Time {
 	return &at
 }
 
+// senderMeta is what an upload's sender is kept under.
+const senderMeta = "nelko-sender"
+
+// sender is who acts in a context, as it is kept with an upload.
+func sender(ctx context.Context) (string, error) {
+	b, err := json.Marshal(store.ActorOf(ctx))
+	return string(b), err
+}
+
+// sentBy is the context of who sent an upload.
+func sentBy(ctx context.Context, meta tusd.MetaData) context.Context {
+	var a store.Actor
+	if json.Unmarshal([]byte(meta[senderMeta]), &a) != nil {
+		return ctx // of before that was kept
+	}
+	return store.As(ctx, &a)
+}
+
 // mayCreate refuses an upload that names no order and no Run, before a byte is
 // sent. A client may name only the page the client has, which takes no more
 // than it should, and must say how large the file is.
@@ -137,6 +167,8 @@ func (u *uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, t
 	to, err := boundFor(e.Upload.MetaData)
 	switch {
 	case err != nil:
+	case store.Free(u.dir) < e.Upload.Size:
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_FULL", "The studio’s disk has no room for this file.", http.StatusInsufficientStorage)
 	case client != (to.page != "") || (client && e.Upload.SizeIsDeferred):
 		err = strconv.ErrSyntax
 	case to.page != "":
@@ -149,7 +181,11 @@ func (u *uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, t
 	var none *invalid.Input
 	switch {
 	case err == nil:
-		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, nil
+		// Who sends it is not for the browser to say, and is known again when it is
+		// stored.
+		meta := maps.Clone(e.Upload.MetaData)
+		meta[senderMeta], err = sender(e.Context)
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{MetaData: meta}, err
 	case client && errors.As(err, &none):
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_PAGE", none.Problem, http.StatusUnprocessableEntity)
 	case errors.As(err, &none) || errors.Is(err, strconv.ErrSyntax):
@@ -166,8 +202,12 @@ func (u *uploads) finished(e tusd.HookEvent) (tusd.HTTPResponse, error) {
 		u.orders[e.Upload.ID] = to.order
 		u.mu.Unlock()
 	}
+	to := u.whole
+	if e.Upload.Size > largeUpload {
+		to = u.large
+	}
 	select {
-	case u.whole <- e.Upload.ID:
+	case to <- e.Upload.ID:
 	default: // so many at once: the sweep takes it
 	}
 	return tusd.HTTPResponse{}, nil
@@ -211,11 +251,13 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 	if err != nil {
 		return fmt.Errorf("upload %s names no order: %w", id, err)
 	}
-	r, err := up.GetReader(ctx)
+	ctx = sentBy(ctx, info.MetaData)
+	f, err := os.Open(filepath.Join(u.dir, id))
 	if err != nil {
 		return err
 	}
-	defer r.Close()
+	defer f.Close()
+	r := store.Given{File: f} // nobody writes to it any more, and it is removed below
 	switch {
 	case to.run != 0:
 		err = u.server.House.Runs.Receive(ctx, to.run, id, to.path, r, nil)

@@ -113,7 +113,7 @@ async function send(item) {
       const status = error.originalResponse?.getStatus() ?? 0;
       if (status === 0 || status >= 500 || status === 409 || status === 423) {
         item.away = true;
-        item.state.textContent = "tries again";
+        item.state.textContent = status === 507 ? "the studio’s disk is full; tries again" : "tries again";
         show();
         return true;
       }

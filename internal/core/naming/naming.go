@@ -109,7 +109,8 @@ func Safe(s string) string {
 			return -1
 		}
 		return r
-	}, norm.NFC.String(s))
+	}, s)
+	s = norm.NFC.String(s) // now, as what was taken out may have stood between a letter and its mark
 	s = strings.Join(strings.Fields(s), " ")
 	s = strings.Trim(cut(s, MaxBytes), " .")
 	if reserved.MatchString(s) {

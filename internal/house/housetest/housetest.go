@@ -133,7 +133,7 @@ func Bring(t testing.TB, h *house.House, orderID int64, files map[string][]byte)
 	for name, b := range files {
 		m, err := h.Intake.Receive(ctx, orderID, fmt.Sprintf("%d/%s", orderID, name), name, bytes.NewReader(b))
 		require.NoError(t, err)
-		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID}))
+		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
 	require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: orderID}))
 }

@@ -1,0 +1,325 @@
+// Package soak runs a studio of its own for a while, with operators who send
+// files in, edit, render and deliver, and viewers who watch, while its server,
+// its worker and its database are killed at random moments; and then looks
+// whether everything is there that was acknowledged, once.
+package soak
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"net/http/cookiejar"
+	"os"
+	"path/filepath"
+	"slices"
+	"sync"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"nelko/internal/app"
+	"nelko/internal/demo/paint"
+	"nelko/internal/media"
+	"nelko/internal/media/vips"
+	"nelko/internal/standin"
+	"nelko/internal/store"
+)
+
+// Settings are what a soak is run with.
+type Settings struct {
+	For       time.Duration // how long it works and kills
+	Seed      uint64        // of what is done and killed, and when
+	Operators int
+	Checkout  string // folder with scripts/pg
+	Binary    string // of nelko
+	Log       io.Writer
+}
+
+// Settling is how long the studio may take, after the last fault, to finish
+// what was begun.
+const settling = 10 * time.Minute
+
+// Figures are what a soak came to. Whatever is lost, double or damaged should
+// be nought.
+type Figures struct {
+	Orders, Uploads, Edits, Renders, Links, Views int // acknowledged
+	Unanswered                                    int // asked for, and nobody knows
+	KilledServer, KilledWorker, KilledDatabase    int
+	Lost, Double, Damaged, Unfinished             int
+	MailsTwice                                    int // a server may take a mail and its answer be lost
+	Wrong                                         []string
+}
+
+// Print writes the figures as name=value lines.
+func (f Figures) Print(w io.Writer) {
+	for _, l := range []struct {
+		name string
+		n    int
+	}{{"orders", f.Orders}, {"uploads", f.Uploads}, {"edits", f.Edits}, {"renders", f.Renders}, {"deliveries", f.Links}, {"views", f.Views}, {"unanswered", f.Unanswered},
+		{"killed_server", f.KilledServer}, {"killed_worker", f.KilledWorker}, {"killed_database", f.KilledDatabase},
+		{"lost", f.Lost}, {"double", f.Double}, {"damaged", f.Damaged}, {"unfinished", f.Unfinished}, {"mails_twice", f.MailsTwice}} {
+		fmt.Fprintf(w, "soak_%s=%d\n", l.name, l.n)
+	}
+}
+
+// studio is the one that is soaked.
+type studio struct {
+	Settings
+	dir  string
+	url  string // of the database
+	addr string
+	env  []string
+
+	server, worker *process
+
+	photo []byte
+	song  []byte
+
+	mu    sync.Mutex
+	acked acked
+	f     Figures
+}
+
+// acked is what was acknowledged, and what was asked for without an answer.
+type acked struct {
+	orders  []string           // events
+	uploads map[string]string  // identifiers, and the sums of what was sent
+	edits   []int              // numbers in a detail
+	unknown map[int]bool       // edits without an answer
+	renders map[int64]int      // by order
+	perhaps map[int64]int      // renders without an answer, by order
+	links   map[string]watched // by title
+}
+
+// watched is a link as a viewer has it.
+type watched struct {
+	order int64
+	path  string
+}
+
+// Run soaks a studio and gives the figures. An error means that it could not be
+// run; what it found wrong is in the figures.
+func Run(ctx context.Context, set Settings) (Figures, error) {
+	slog.SetLogLoggerLevel(slog.LevelError) // a database that is killed is no news here
+	dir, err := os.MkdirTemp("", "nelko-soak-")
+	if err != nil {
+		return Figures{}, err
+	}
+	defer os.RemoveAll(dir)
+	if err := os.Chmod(dir, 0o755); err != nil { // PostgreSQL's user goes through
+		return Figures{}, err
+	}
+	s := &studio{Settings: set, dir: dir}
+	s.acked = acked{uploads: map[string]string{}, unknown: map[int]bool{}, renders: map[int64]int{}, perhaps: map[int64]int{}, links: map[string]watched{}}
+	if err := s.materials(ctx); err != nil {
+		return s.f, err
+	}
+	if s.url, err = s.startDatabase(ctx); err != nil {
+		return s.f, err
+	}
+	defer s.stopDatabase()
+	db, err := store.Open(ctx, s.url)
+	if err != nil {
+		return s.f, err
+	}
+	defer db.Close()
+	box := &standin.Mailbox{Store: db}
+	if err := box.Start(); err != nil {
+		return s.f, err
+	}
+	defer box.Stop()
+	if s.addr, err = freeAddress(); err != nil {
+		return s.f, err
+	}
+	s.env = append(os.Environ(), "NELKO_DATABASE_URL="+s.url, "NELKO_VAR="+filepath.Join(dir, "var"), "NELKO_ADDR="+s.addr, "NELKO_METRICS=", "NELKO_LOG=warn", "NELKO_MAIL="+box.URL())
+	for i := range set.Operators {
+		if err := s.nelko(ctx, password+"\n", "user", "add", "--role", "owner", email(i)); err != nil {
+			return s.f, err
+		}
+	}
+	s.server, s.worker = s.supervise("serve"), s.supervise("work")
+	defer s.server.stop()
+	defer s.worker.stop()
+	if err := s.awaitServer(ctx); err != nil {
+		return s.f, err
+	}
+
+	working, over := context.WithTimeout(ctx, set.For)
+	defer over()
+	g, working := errgroup.WithContext(working)
+	for i := range set.Operators {
+		g.Go(func() error { return s.operate(working, i) })
+	}
+	g.Go(func() error { return s.view(working) })
+	g.Go(func() error { return s.kill(working) })
+	if err := g.Wait(); err != nil && !errors.Is(err, context.DeadlineExceeded) {
+		return s.f, err
+	}
+	s.say("the faults are over; what was begun is finished")
+	if err := s.awaitServer(ctx); err != nil {
+		return s.f, err
+	}
+	if err := s.settle(ctx, db); err != nil {
+		return s.f, err
+	}
+	return s.f, s.check(ctx, db)
+}
+
+func (s *studio) say(format string, a ...any) {
+	fmt.Fprintf(s.Log, time.Now().Format(time.TimeOnly)+" "+format+"\n", a...)
+}
+
+// wrong notes something that is not as it should be.
+func (s *studio) wrong(count *int, format string, a ...any) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	*count++
+	s.f.Wrong = append(s.f.Wrong, fmt.Sprintf(format, a...))
+}
+
+func freeAddress() (string, error) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return "", err
+	}
+	defer l.Close()
+	return l.Addr().String(), nil
+}
+
+const password = "gravel lantern heron"
+
+func email(i int) string { return fmt.Sprintf("operator%d@soak.example", i) }
+
+// materials paints a photo and has a song made, from which all that is sent in
+// is derived.
+func (s *studio) materials(ctx context.Context) error {
+	if err := media.Startup(); err != nil {
+		return err
+	}
+	px, err := paint.Paint(paint.Spec{Scene: paint.Pots, W: 900, H: 600, Seed: s.Seed})
+	if err == nil {
+		s.photo, err = vips.JPEG(px, 80)
+	}
+	if err != nil {
+		return err
+	}
+	path := filepath.Join(s.dir, "song.flac")
+	if err := command(ctx, nil, "", "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=330:d=13,tremolo=f=2:d=0.7", path); err != nil {
+		return err
+	}
+	s.song, err = os.ReadFile(path)
+	return err
+}
+
+// kill kills the server, the worker or the database, each some seconds after
+// the last; each of them once, and then by chance.
+func (s *studio) kill(ctx context.Context) error {
+	rnd := rand.New(rand.NewPCG(s.Seed, 1))
+	first := rnd.Perm(3)
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(time.Duration(3+rnd.IntN(10)) * time.Second):
+		}
+		what := rnd.IntN(4)
+		if len(first) > 0 {
+			what, first = first[0], first[1:]
+		}
+		switch what {
+		case 0, 3:
+			s.say("killing the server")
+			s.server.kill()
+			s.f.KilledServer++
+		case 1:
+			s.say("killing the worker")
+			s.worker.kill()
+			s.f.KilledWorker++
+		default:
+			s.say("killing the database")
+			if err := s.killDatabase(ctx); err != nil && ctx.Err() == nil {
+				return err
+			}
+			s.f.KilledDatabase++
+		}
+	}
+}
+
+// browser is an operator's or a viewer's.
+func (s *studio) browser() (*client, error) {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		return nil, err
+	}
+	return &client{base: "http://" + s.addr, http: &http.Client{Jar: jar, Timeout: 30 * time.Second, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}, nil
+}
+
+// view watches films that were delivered.
+func (s *studio) view(ctx context.Context) error {
+	rnd := rand.New(rand.NewPCG(s.Seed, 2))
+	c, err := s.browser()
+	if err != nil {
+		return err
+	}
+	for {
+		select {
+		case <-ctx.Done():
+			return nil
+		case <-time.After(time.Duration(200+rnd.IntN(800)) * time.Millisecond):
+		}
+		s.mu.Lock()
+		var paths []string
+		for _, l := range s.acked.links {
+			paths = append(paths, l.path)
+		}
+		s.mu.Unlock()
+		if len(paths) == 0 {
+			continue
+		}
+		slices.Sort(paths)
+		path := paths[rnd.IntN(len(paths))]
+		if status, _, err := c.get(ctx, path); err == nil && status == http.StatusOK {
+			s.mu.Lock()
+			s.f.Views++
+			s.mu.Unlock()
+		} else if err == nil && status < 500 {
+			s.wrong(&s.f.Lost, "%s was answered %d to a viewer", path, status)
+		}
+	}
+}
+
+// settle waits until everything that was begun is over.
+func (s *studio) settle(ctx context.Context, db *store.Store) error {
+	last := ""
+	for end := time.Now().Add(settling); time.Now().Before(end); time.Sleep(time.Second) {
+		var open struct{ Media, Renders, Mails, Jobs, Uploads int }
+		err := db.DB.WithContext(ctx).Raw(`SELECT (SELECT count(*) FROM media WHERE state = 'waiting') AS media, (SELECT count(*) FROM renders WHERE state IN ('waiting', 'running')) AS renders,
+			(SELECT count(*) FROM links WHERE mailed_to <> '' AND mailed_at IS NULL) AS mails,
+			(SELECT count(*) FROM river_job WHERE state IN ('available', 'running', 'retryable', 'scheduled')) AS jobs`).Scan(&open).Error
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		infos, _ := filepath.Glob(filepath.Join(s.dir, "var", "uploads", "*.info")) // none: the pattern is right
+		for _, info := range infos {
+			if s.acked.uploads[upload(info)] != "" {
+				open.Uploads++
+			}
+		}
+		if err == nil && open == (struct{ Media, Renders, Mails, Jobs, Uploads int }{}) {
+			return nil
+		}
+		last = fmt.Sprintf("%+v", open)
+	}
+	s.wrong(&s.f.Unfinished, "still open after %v: %s", settling, last)
+	return nil
+}
+
+// house opens the studio's rooms, without server or workers.
+func (s *studio) house(ctx context.Context) (*app.App, error) {
+	return app.Open(ctx, app.Settings{DatabaseURL: s.url, Var: filepath.Join(s.dir, "var"), Blobs: "file://" + filepath.ToSlash(filepath.Join(s.dir, "var", "blobs")), BaseURL: "http://" + s.addr, Addr: s.addr})
+}
