@@ -44,7 +44,7 @@ func OpenBlobs(ctx context.Context, rawURL, cache string) (*Blobs, error) {
 		return nil, fmt.Errorf("blob store URL: %w", err)
 	}
 	b := &Blobs{cache: cache}
-	if err := os.MkdirAll(cache, 0o755); err != nil {
+	if err := os.MkdirAll(cache, 0o700); err != nil {
 		return nil, fmt.Errorf("cache folder: %w", err)
 	}
 	if u.Scheme == "file" {
@@ -75,7 +75,8 @@ var ErrGone = errors.New("its file is missing from the store: send it in again, 
 type Given struct{ *os.File }
 
 // Put stores what r gives and returns its SHA-256 in hex and its size. The
-// file is there wholly or not at all; one that is there already is kept.
+// file is there wholly or not at all; one of this size that is there already is
+// kept.
 func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, err error) {
 	defer func() {
 		if err != nil {
@@ -104,20 +105,44 @@ func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, e
 			return "", 0, err
 		}
 	}
-	if there, err := b.bucket.Exists(ctx, key(sha)); err != nil || there {
-		return sha, size, err
+	switch at, err := b.bucket.Attributes(ctx, key(sha)); {
+	case err == nil && at.Size == size:
+		return sha, size, nil
+	case err == nil: // half of it, left by what does not keep what is said here
+		if err := b.bucket.Delete(ctx, key(sha)); err != nil {
+			return "", 0, err
+		}
+	case gcerrors.Code(err) != gcerrors.NotFound:
+		return "", 0, err
 	}
-	if given && b.link(file, sha) == nil {
+	if b.local != "" && b.link(file, sha) == nil {
 		return sha, size, nil
 	}
 	if _, err := file.Seek(0, io.SeekStart); err != nil {
 		return "", 0, err
 	}
-	return sha, size, b.bucket.Upload(ctx, key(sha), file, &blob.WriterOptions{ContentType: "application/octet-stream"})
+	return sha, size, b.upload(ctx, file, sha)
 }
 
-// link makes a file the blob itself. On another disk, or one that knows no links,
-// it cannot be.
+// upload copies a file into the bucket. What is not copied wholly is called off:
+// a bucket's own Upload keeps, where it is a folder, what came before the failure.
+func (b *Blobs) upload(ctx context.Context, f io.Reader, sha string) error {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	w, err := b.bucket.NewWriter(ctx, key(sha), &blob.WriterOptions{ContentType: "application/octet-stream"})
+	if err != nil {
+		return err
+	}
+	if _, err := io.Copy(w, f); err != nil {
+		cancel()
+		_ = w.Close() // says only that it was called off
+		return err
+	}
+	return w.Close()
+}
+
+// link makes a file the blob itself, without copying it. On another disk, or one
+// that knows no links, it cannot be.
 func (b *Blobs) link(f *os.File, sha string) error {
 	to := filepath.Join(b.local, filepath.FromSlash(key(sha)))
 	err := os.MkdirAll(filepath.Dir(to), 0o700)

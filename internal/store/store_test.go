@@ -3,6 +3,8 @@ package store_test
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"io"
 	"os"
@@ -105,4 +107,39 @@ func TestBrokenPutLeavesNothing(t *testing.T) {
 		return err
 	}))
 	assert.Zero(t, n)
+}
+
+// A file for which there is no room is not there, not even half, whether it is
+// copied into the store or becomes the blob itself; half of one that is found
+// is put right.
+func TestNoHalfFiles(t *testing.T) {
+	_, small := storetest.SmallDisk(t, "1m")
+	content := bytes.Repeat([]byte("what was sent "), 1<<18)
+	for _, cache := range []string{t.TempDir(), filepath.Join(small, "cache")} {
+		b, err := store.OpenBlobs(t.Context(), "file://"+filepath.Join(small, "blobs"), cache)
+		require.NoError(t, err)
+		_, _, err = b.Put(t.Context(), bytes.NewReader(content))
+		assert.True(t, store.Full(err), "%v", err)
+		there, err := b.Exists(t.Context(), sum(content))
+		require.NoError(t, err)
+		assert.False(t, there)
+		require.NoError(t, b.Close())
+	}
+	dir := t.TempDir()
+	b, err := store.OpenBlobs(t.Context(), "file://"+dir, filepath.Join(dir, "cache"))
+	require.NoError(t, err)
+	defer b.Close()
+	half := filepath.Join(dir, sum(content)[:2], sum(content))
+	require.NoError(t, os.MkdirAll(filepath.Dir(half), 0o700))
+	require.NoError(t, os.WriteFile(half, content[:100], 0o600))
+	_, _, err = b.Put(t.Context(), bytes.NewReader(content))
+	require.NoError(t, err)
+	got, err := os.ReadFile(half)
+	require.NoError(t, err)
+	assert.Len(t, got, len(content))
+}
+
+func sum(b []byte) string {
+	s := sha256.Sum256(b)
+	return hex.EncodeToString(s[:])
 }
