@@ -10,29 +10,35 @@ import (
 	"nelko/internal/store"
 )
 
-// SmallDisk is a blob store on a file system of its own, of a size as mount(8)
-// writes it, such as "48m", and where that is. A test that may not mount one is
-// skipped.
+// SmallDisk is a blob store on a Small file system, and where that is.
 func SmallDisk(t testing.TB, size string) (b *store.Blobs, small string) {
 	t.Helper()
-	small = filepath.Join(t.TempDir(), "small")
+	small = Small(t, size)
+	b, err := store.OpenBlobs(t.Context(), "file://"+filepath.Join(small, "blobs"), filepath.Join(small, "cache"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = b.Close() }) // what it holds goes with the disk
+	return b, small
+}
+
+// Small is a folder that is a file system of its own, of a size as mount(8)
+// writes it, such as "48m". A test that may not mount one is skipped.
+func Small(t testing.TB, size string) string {
+	t.Helper()
+	small := filepath.Join(t.TempDir(), "small")
 	if err := os.Mkdir(small, 0o755); err != nil {
 		t.Fatal(err)
 	}
 	if err := unix.Mount("tmpfs", small, "tmpfs", 0, "size="+size); err != nil {
 		t.Skip("needs the right to mount a small disk: ", err)
 	}
-	b, err := store.OpenBlobs(t.Context(), "file://"+filepath.Join(small, "blobs"), filepath.Join(small, "cache"))
-	if err != nil {
-		t.Fatal(err)
-	}
 	t.Cleanup(func() {
-		_ = b.Close() // what it holds goes with the disk
 		if err := unix.Unmount(small, unix.MNT_DETACH); err != nil {
 			t.Error(err)
 		}
 	})
-	return b, small
+	return small
 }
 
 // Fill fills a small disk, and gives the file that does.
