@@ -36,6 +36,7 @@ type Settings struct {
 	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
 	Host        string `env:"NELKO_HOST"`                             // address of a video host; by default the stand-in, while there is no mail server
 	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
+	MailBack    string `env:"NELKO_MAIL_BACK"`                           // imaps:// or imap:// URL of the mailbox to which mail comes back; empty: none is read
 	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
 	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
 	Intake      string `env:"NELKO_INTAKE"`                              // folder with a folder for each order, whose files are brought in; by default one in Var
@@ -195,9 +196,15 @@ func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
 	return queue.Start(ctx, a.House.Store, a.House.Orders.House.Tools.String(), rooms...)
 }
 
+// hearReturnsEvery is how often it is asked which mail came back.
+const hearReturnsEvery = 5 * time.Minute
+
 // attend hears what changes elsewhere, looks at the studio's folder of themes
 // and sweeps, until ctx ends. hear may be nil.
 func (a *App) attend(ctx context.Context, hear func(store.Event)) {
+	if a.Settings.MailBack != "" {
+		go a.House.Delivery.HearReturns(ctx, &delivery.Mailbox{URL: a.Settings.MailBack}, hearReturnsEvery)
+	}
 	go a.House.Shelf.Watch(ctx)
 	go a.House.KeepTidy(ctx)
 	go a.House.Runs.WatchFolders(ctx)
@@ -242,6 +249,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		}
 		defer box.Stop()
 		mail = box.URL()
+		go a.House.Delivery.HearReturns(ctx, &delivery.Mailbox{URL: box.Returns.URL()}, 2*time.Second)
 	}
 	var host *standin.Host
 	if a.Settings.Host == "" && a.Settings.Mail == "" {

@@ -63,7 +63,7 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		if err != nil {
 			return err
 		}
-		return dl.Mailer.Send(ctx, st.Name, j.Args.To, j.Args.Subject, j.Args.Body)
+		return dl.Mailer.Send(ctx, Mail{From: st.Name, To: j.Args.To, Subject: j.Args.Subject, Body: j.Args.Body})
 	}})
 	queue.Handle(js, queue.Kind[ProofMail]{Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
 		waits, err := dl.SendProof(ctx, j.Args)
@@ -487,9 +487,15 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 // days is for how many days a link was made.
 func days(l store.Link) int { return max(1, int(l.ExpiresAt.Sub(l.CreatedAt).Hours()/24+0.5)) }
 
-// Mailer sends a message of plain text.
+// Mail is a message of plain text.
+type Mail struct {
+	ID                      string // of mailID; empty: it need not be known again
+	From, To, Subject, Body string // From is a name, To an address
+}
+
+// Mailer sends mail.
 type Mailer interface {
-	Send(ctx context.Context, fromName, to, subject, body string) error
+	Send(ctx context.Context, m Mail) error
 }
 
 // Address is where a link with a token leads.
@@ -563,11 +569,12 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 			subject, body = s, b
 		}
 	}
-	if err := dl.Mailer.Send(ctx, st.Name, l.MailedTo, subject, body); err != nil {
+	at := dl.Now()
+	if err := dl.Mailer.Send(ctx, Mail{mailID(l, at), st.Name, l.MailedTo, subject, body}); err != nil {
 		return unsent(tx, l, l.UnsentToken, err)
 	}
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mail_error": "", "unsent_token": ""}).Error; err != nil {
+		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": at, "mail_error": "", "unsent_token": ""}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&d).Update("state", store.DeliveryDone).Error; err != nil {

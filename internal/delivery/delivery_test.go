@@ -26,9 +26,9 @@ type letters struct {
 	fail   error
 }
 
-func (l *letters) Send(_ context.Context, _, _, _, body string) error {
+func (l *letters) Send(_ context.Context, m delivery.Mail) error {
 	if l.fail == nil {
-		l.bodies = append(l.bodies, body)
+		l.bodies = append(l.bodies, m.Body)
 	}
 	return l.fail
 }

@@ -16,3 +16,9 @@ func Encrypts(address string) bool {
 	policy, err := tlsPolicy(u)
 	return err == nil && policy == mail.TLSMandatory
 }
+
+// For tests of what comes back.
+var (
+	ReadReturned = readReturned
+	MailID       = mailID
+)

@@ -23,8 +23,8 @@ type SMTP struct {
 	From string // address mail comes from
 }
 
-// Send sends a message of plain text.
-func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) error {
+// Send implements Mailer.
+func (s SMTP) Send(ctx context.Context, l Mail) error {
 	u, err := url.Parse(s.URL)
 	if err != nil || u.Hostname() == "" {
 		return fmt.Errorf("mail server address %q is not of the form smtp://host:port", s.URL)
@@ -45,15 +45,18 @@ func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) erro
 		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(u.User.Username()), mail.WithPassword(password))
 	}
 	m := mail.NewMsg()
-	from := netmail.Address{Name: fromName, Address: s.From} // quoted and encoded as it must be (RFC 5322, 2047)
+	from := netmail.Address{Name: l.From, Address: s.From} // quoted and encoded as it must be (RFC 5322, 2047)
 	if err := m.From(from.String()); err != nil {
 		return fmt.Errorf("sender: %w", err)
 	}
-	if err := m.To(to); err != nil {
+	if err := m.To(l.To); err != nil {
 		return fmt.Errorf("recipient: %w", err)
 	}
-	m.Subject(subject)
-	m.SetBodyString(mail.TypeTextPlain, body)
+	m.Subject(l.Subject)
+	m.SetBodyString(mail.TypeTextPlain, l.Body)
+	if l.ID != "" {
+		m.SetMessageIDWithValue(l.ID + "@" + s.From[strings.LastIndex(s.From, "@")+1:])
+	}
 	c, err := mail.NewClient(u.Hostname(), opts...)
 	if err != nil {
 		return err
@@ -62,7 +65,7 @@ func (s SMTP) Send(ctx context.Context, fromName, to, subject, body string) erro
 		var no *mail.SendError
 		refused := errors.As(err, &no) && no.ErrorCode() >= 500
 		// Whom it is for is known where it is shown, and is nothing for a log.
-		why := "sending mail: " + strings.ReplaceAll(err.Error(), to, "…")
+		why := "sending mail: " + strings.ReplaceAll(err.Error(), l.To, "…")
 		if policy == mail.TLSMandatory && strings.Contains(why, "STARTTLS") {
 			why += "; a server without encryption is used only if NELKO_MAIL says ?tls=optional"
 		}

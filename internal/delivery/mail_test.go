@@ -29,7 +29,7 @@ func TestMailArrivesAsWritten(t *testing.T) {
 	defer box.Stop()
 	m := delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
 	body := "Zoë, your film is ready — 海.\n.a line with a dot\nhttp://films.example/watch/abcdefghijklmnopqrstuvwxyz0123456789abcdefghijklmnopqrstuvwxyz0123456789=\n"
-	require.NoError(t, m.Send(context.Background(), "Osprey Quay Pictures", "zoe@saltmere.example", "Zoës Film — 海", body))
+	require.NoError(t, m.Send(context.Background(), delivery.Mail{From: "Osprey Quay Pictures", To: "zoe@saltmere.example", Subject: "Zoës Film — 海", Body: body}))
 	got, err := store.One[store.StandinMail](box.Store.DB, "recipient = ?", "zoe@saltmere.example")
 	require.NoError(t, err)
 	assert.Equal(t, "Zoës Film — 海", got.Subject)
@@ -41,9 +41,9 @@ func TestMailArrivesAsWritten(t *testing.T) {
 
 func TestMailErrorsSayWhy(t *testing.T) {
 	ctx := context.Background()
-	assert.ErrorContains(t, delivery.SMTP{URL: "nowhere", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "not of the form smtp://host:port")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "c@d.example", "s", "b"), "sending mail")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, "x", "not an address", "s", "b"), "recipient")
+	assert.ErrorContains(t, delivery.SMTP{URL: "nowhere", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "c@d.example", Subject: "s", Body: "b"}), "not of the form smtp://host:port")
+	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "c@d.example", Subject: "s", Body: "b"}), "sending mail")
+	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "not an address", Subject: "s", Body: "b"}), "recipient")
 }
 
 // away is a mail server that is away for some tries, as for an hour, and then
@@ -54,11 +54,11 @@ type away struct {
 	sent  []string
 }
 
-func (a *away) Send(_ context.Context, _, to, _, body string) error {
+func (a *away) Send(_ context.Context, m delivery.Mail) error {
 	if a.tries--; a.tries >= 0 {
 		return a.err
 	}
-	a.sent = append(a.sent, to+": "+body)
+	a.sent = append(a.sent, m.To+": "+m.Body)
 	return nil
 }
 
@@ -124,7 +124,7 @@ func TestAnyStudioNameMakesAHeader(t *testing.T) {
 	m := delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
 	for i, name := range []string{`The "Quay" Studio`, `Back\slash`, "Zoë & Söhne — 海", "a, b; <c@d.example>", "One\r\nBcc: thief@example.com", ""} {
 		to := fmt.Sprintf("zoe%d@saltmere.example", i)
-		require.NoError(t, m.Send(ctx, name, to, "Film", "Here it is"), "%q", name)
+		require.NoError(t, m.Send(ctx, delivery.Mail{From: name, To: to, Subject: "Film", Body: "Here it is"}), "%q", name)
 		got, err := store.One[store.StandinMail](box.Store.DB, "recipient = ?", to)
 		require.NoError(t, err)
 		assert.Equal(t, "films@studio.example", got.Sender)
@@ -168,13 +168,13 @@ func TestMailIsEncrypted(t *testing.T) {
 		return l.Addr().String()
 	}
 	at := plain(t)
-	err := delivery.SMTP{URL: "smtp://" + at + "?tls=required", From: "a@b.example"}.Send(ctx, "x", "zoe@saltmere.example", "s", "b")
+	err := delivery.SMTP{URL: "smtp://" + at + "?tls=required", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"})
 	assert.ErrorContains(t, err, "STARTTLS")
 	assert.ErrorContains(t, err, "?tls=optional")
-	err = delivery.SMTP{URL: "smtp://" + at, From: "a@b.example"}.Send(ctx, "x", "zoe@saltmere.example", "s", "b")
+	err = delivery.SMTP{URL: "smtp://" + at, From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"})
 	assert.ErrorContains(t, err, "no such user")
 	assert.NotContains(t, err.Error(), "zoe@")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://" + at + "?tls=perhaps", From: "a@b.example"}.Send(ctx, "x", "zoe@saltmere.example", "s", "b"), "tls=perhaps")
+	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://" + at + "?tls=perhaps", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"}), "tls=perhaps")
 	for url, required := range map[string]bool{"smtp://mail.example": true, "smtp://mail.example?tls=optional": false, "smtp://localhost": false, "smtp://127.0.0.1:25": false, "smtp://[::1]:25": false, "smtp://192.0.2.1": true} {
 		assert.Equal(t, required, delivery.Encrypts(url), url)
 	}

@@ -90,11 +90,12 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 	if s, b, own := letter(st, what, o, d.Title, l, dl.Address(l.KeptToken)); own {
 		subject, body = s, b
 	}
-	if err := dl.Mailer.Send(ctx, st.Name, o.ClientEmail, subject, body); err != nil {
+	at := dl.Now()
+	if err := dl.Mailer.Send(ctx, Mail{mailID(l, at), st.Name, o.ClientEmail, subject, body}); err != nil {
 		return false, unsent(tx, l, l.KeptToken, err)
 	}
 	return false, dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": dl.Now(), "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {
+		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": at, "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {
 			return err
 		}
 		return dl.Orders.NoteDelivery(ctx, tx, d, said)

@@ -131,9 +131,9 @@ type letters struct {
 	fail error
 }
 
-func (l *letters) Send(_ context.Context, _, to, subject, body string) error {
+func (l *letters) Send(_ context.Context, m delivery.Mail) error {
 	if l.fail == nil {
-		l.sent = append(l.sent, to+"|"+subject+"|"+body)
+		l.sent = append(l.sent, m.To+"|"+m.Subject+"|"+m.Body)
 	}
 	return l.fail
 }

@@ -622,11 +622,11 @@ type mailer struct {
 	sent [][3]string
 }
 
-func (m *mailer) Send(_ context.Context, _, to, subject, body string) error {
+func (m *mailer) Send(_ context.Context, l delivery.Mail) error {
 	if m.fail != "" {
 		return errors.New(m.fail)
 	}
-	m.sent = append(m.sent, [3]string{to, subject, body})
+	m.sent = append(m.sent, [3]string{l.To, l.Subject, l.Body})
 	return nil
 }
 

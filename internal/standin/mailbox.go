@@ -22,11 +22,12 @@ import (
 )
 
 // Mailbox is an SMTP server that keeps every message it is given and delivers
-// none.
+// none. Mail to nobody@… it refuses, mail to moved@… comes back.
 type Mailbox struct {
-	Store  *store.Store
-	server *smtp.Server
-	addr   string
+	Store   *store.Store
+	Returns *Returns // once it was started
+	server  *smtp.Server
+	addr    string
 }
 
 // Start listens on a free port of the loopback interface.
@@ -34,6 +35,9 @@ func (m *Mailbox) Start() error {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return fmt.Errorf("stand-in mailbox: %w", err)
+	}
+	if m.Returns, err = startReturns(); err != nil {
+		return errors.Join(err, l.Close())
 	}
 	m.addr = l.Addr().String()
 	m.server = smtp.NewServer(smtp.BackendFunc(func(*smtp.Conn) (smtp.Session, error) { return &mailSession{box: m}, nil }))
@@ -51,8 +55,11 @@ func (m *Mailbox) Start() error {
 // URL is where to send mail to.
 func (m *Mailbox) URL() string { return "smtp://" + m.addr }
 
-// Stop ends the server.
-func (m *Mailbox) Stop() { m.server.Close() }
+// Stop ends the servers.
+func (m *Mailbox) Stop() {
+	m.server.Close()
+	m.Returns.server.Close()
+}
 
 type mailSession struct {
 	box      *Mailbox
@@ -97,9 +104,12 @@ func (s *mailSession) Data(r io.Reader) error {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
-	return s.box.Store.DB.WithContext(ctx).Create(&store.StandinMail{
+	if err := s.box.Store.DB.WithContext(ctx).Create(&store.StandinMail{
 		ReceivedAt: time.Now(), Sender: s.from, Recipient: s.to, Subject: subject, Body: string(text),
-	}).Error
+	}).Error; err != nil || !strings.HasPrefix(s.to, moved) {
+		return err
+	}
+	return s.box.Returns.Put(returns(s.to, msg.Header.Get("Message-Id")))
 }
 
 // shownMails is how many messages are shown at most.

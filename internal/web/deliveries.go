@@ -388,7 +388,10 @@ func (v *orderView) proofRows(now time.Time) {
 	}
 	if p := v.Proof(now); p != nil {
 		v.ProofState = append(v.ProofState, "on a link until "+p.ExpiresAt.Format("2 Jan 2006"), views(p.Link))
-		if p.MailedAt != nil {
+		switch {
+		case p.MailError != "":
+			v.ProofState = append(v.ProofState, mailState(p.Link))
+		case p.MailedAt != nil:
 			v.ProofState = append(v.ProofState, "mailed "+p.MailedAt.Format("2 Jan 15:04"))
 		}
 	}

@@ -443,10 +443,12 @@ func minutes(seconds float64) string {
 
 func mailState(l store.Link) string {
 	switch {
-	case l.MailedAt != nil:
-		return "mailed to " + l.MailedTo + " " + l.MailedAt.Format("2 Jan 15:04")
+	case l.MailError != "" && l.MailedTo == "": // a proof that never went out
+		return "mail failed: " + l.MailError
 	case l.MailError != "":
 		return "mail to " + l.MailedTo + " failed: " + l.MailError
+	case l.MailedAt != nil:
+		return "mailed to " + l.MailedTo + " " + l.MailedAt.Format("2 Jan 15:04")
 	case l.MailedTo != "":
 		return "mail to " + l.MailedTo + " waits"
 	}
