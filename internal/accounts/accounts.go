@@ -12,6 +12,7 @@ import (
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/pgxstore"
 	"github.com/alexedwards/scs/v2"
+	"github.com/go-webauthn/webauthn/webauthn"
 	"gorm.io/gorm"
 
 	"nelko/internal/invalid"
@@ -19,7 +20,10 @@ import (
 )
 
 // Accounts is the room.
-type Accounts struct{ Store *store.Store }
+type Accounts struct {
+	Store *store.Store
+	Party *webauthn.WebAuthn // the studio as passkeys know it; nil where there can be none
+}
 
 // Add makes an account.
 func (a *Accounts) Add(ctx context.Context, email, name, password string, role store.Role) (store.User, error) {
@@ -49,12 +53,16 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 	return u, err
 }
 
-// SetPassword gives an account a new password and ends its sessions.
+// SetPassword gives an account a new password and ends its sessions. Its passkeys
+// go: whoever asks for this wants to be the only one who gets in.
 func (a *Accounts) SetPassword(ctx context.Context, email, password string) error {
 	return a.change(ctx, func(tx *gorm.DB) (store.User, error) {
 		return store.One[store.User](tx, "lower(email) = lower(?)", strings.TrimSpace(email))
 	}, func(tx *gorm.DB, u *store.User) error {
 		if err := newPassword(tx, u, password); err != nil {
+			return err
+		}
+		if err := tx.Where("user_id = ?", u.ID).Delete(&store.Passkey{}).Error; err != nil {
 			return err
 		}
 		return store.Note(tx, store.DidAccount, 0, "New password for "+u.Email)
@@ -287,7 +295,7 @@ func (a *Accounts) List(ctx context.Context) (users []store.User, err error) {
 }
 
 // Remove does away with an account that cannot sign in. Its name stays with what
-// was done by it; e-mail, password, second step and known browsers go, and the
+// was done by it; e-mail, password, second step, passkeys and known browsers go, and the
 // e-mail can have an account again.
 func (a *Accounts) Remove(ctx context.Context, id int64) error {
 	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
@@ -297,7 +305,7 @@ func (a *Accounts) Remove(ctx context.Context, id int64) error {
 		now := time.Now()
 		was := u.Email
 		u.RemovedAt, u.Email, u.PasswordHash, u.TOTPSecret, u.SessionEra = &now, fmt.Sprintf("removed-%d@removed.invalid", u.ID), "", "", u.SessionEra+1
-		for _, rows := range []any{&store.RecoveryCode{}, &store.KnownDevice{}} {
+		for _, rows := range []any{&store.RecoveryCode{}, &store.KnownDevice{}, &store.Passkey{}} {
 			if err := tx.Where("user_id = ?", id).Delete(rows).Error; err != nil {
 				return err
 			}

@@ -4,6 +4,7 @@ package house
 
 import (
 	"context"
+	"fmt"
 	"runtime"
 	"strings"
 	"time"
@@ -107,7 +108,11 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		set.Now = time.Now
 	}
 	b.Touch = s.TouchBlob
-	h := &House{Store: s, Blobs: b, Queue: q, Accounts: &accounts.Accounts{Store: s}}
+	party, err := accounts.NewParty(set.BaseURL)
+	if err != nil {
+		return nil, fmt.Errorf("passkeys at %q: %w", set.BaseURL, err)
+	}
+	h := &House{Store: s, Blobs: b, Queue: q, Accounts: &accounts.Accounts{Store: s, Party: party}}
 	h.reading = newReading(b.Folders())
 	h.Shelf = &shelf.Shelf{Store: s, Blobs: b, Themes: on, Own: set.Themes, Readers: h.reading.drawing}
 	if err := h.Shelf.Stock(ctx); err != nil {

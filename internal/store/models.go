@@ -75,6 +75,16 @@ type RecoveryCode struct {
 	UsedAt *time.Time
 }
 
+// Passkey is a key of a device by which a user signs in.
+type Passkey struct {
+	ID         []byte `gorm:"primaryKey"`
+	UserID     int64
+	Name       string
+	Credential json.RawMessage `gorm:"type:jsonb"` // of accounts' library
+	CreatedAt  time.Time
+	UsedAt     *time.Time
+}
+
 // KnownDevice is a browser from which a user has signed in.
 type KnownDevice struct {
 	UserID int64  `gorm:"primaryKey"`

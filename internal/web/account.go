@@ -25,6 +25,9 @@ func (s *Server) accountRoutes(r chi.Router) {
 	r.Get("/account/second.png", s.secretPicture)
 	r.With(smallForm, guess).Post("/account/second", s.setSecondStep)
 	r.With(smallForm, guess).Post("/account/second/drop", s.dropSecondStep)
+	r.With(smallForm, guess).Post("/account/passkeys/begin", s.beginPasskey)
+	r.Post("/account/passkeys", s.addPasskey)
+	r.With(smallForm).Post("/account/passkeys/drop", s.dropPasskey)
 }
 
 func byUser(r *http.Request) (string, error) { return fmt.Sprint(user(r).ID), nil }
@@ -56,6 +59,11 @@ func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int,
 		s.fail(w, r, err)
 		return
 	}
+	keys, err := s.House.Accounts.Passkeys(r.Context(), user(r).ID)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	secret := ""
 	if key := s.pending(r); key != nil {
 		secret = key.Secret()
@@ -68,7 +76,9 @@ func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int,
 		Secret   string // of an authenticator that is being set up
 		Codes    []string
 		Left     int64 // recovery codes
-	}{b, accounts.MinPassword, list, more, secret, codes, left})
+		Passkeys []store.Passkey
+		At       string // where passkeys can be used
+	}{b, accounts.MinPassword, list, more, secret, codes, left, keys, s.House.Accounts.PasskeysAt()})
 }
 
 // accountFailed answers what went wrong with a change of one's own account, and

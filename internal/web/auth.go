@@ -119,6 +119,7 @@ func smallForm(next http.Handler) http.Handler {
 type signInView struct {
 	Title, Version, Studio, Next, Email string
 	Demo                                bool
+	At                                  string // where passkeys can be used; empty: nowhere
 	Notice                              *notice
 }
 
@@ -128,7 +129,7 @@ func (s *Server) showSignIn(w http.ResponseWriter, r *http.Request, status int, 
 		s.fail(w, r, err)
 		return
 	}
-	v.Title, v.Version, v.Studio, v.Demo = "Sign in", s.version, st.Name, st.Demo
+	v.Title, v.Version, v.Studio, v.Demo, v.At = "Sign in", s.version, st.Name, st.Demo, s.House.Accounts.PasskeysAt()
 	s.render(w, r, status, "signin", v)
 }
 

@@ -5,6 +5,7 @@ package web
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/base64"
 	"encoding/hex"
 	"errors"
 	"fmt"
@@ -76,7 +77,7 @@ func New(c Config) (*Server, error) {
 		s.ReadWithin = usualWithin
 	}
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {
@@ -145,6 +146,8 @@ func (s *Server) routes() http.Handler {
 	// The form is read before the session is looked for.
 	r.With(smallForm, s.sessions.LoadAndSave).Post("/signin", s.signIn)
 	r.With(smallForm, s.sessions.LoadAndSave).Post("/signin/code", s.tellCode)
+	r.With(s.sessions.LoadAndSave).Post("/signin/passkey/begin", s.askPasskey)
+	r.With(s.sessions.LoadAndSave).Post("/signin/passkey", s.byPasskey)
 	r.Group(func(r chi.Router) {
 		r.Use(s.sessions.LoadAndSave)
 		r.Get("/signin", s.signInPage)
