@@ -18,6 +18,6 @@ export async function signIn(page, who = demo) {
   await page.goto("/signin");
   await page.fill("#email", who.email);
   await page.fill("#password", who.password);
-  await page.click("button:has-text('Sign in')");
+  await page.click("button:text-is('Sign in')");
   await page.waitForURL((url) => url.pathname !== "/signin");
 }

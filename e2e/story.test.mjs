@@ -36,7 +36,7 @@ test("a wrong password is refused, the right one leads to the day sheet", async 
   await page.goto("/");
   await page.fill("#email", "demo@nelko.example");
   await page.fill("#password", "not the password");
-  await page.click("button:has-text('Sign in')");
+  await page.click("button:text-is('Sign in')");
   await page.waitForSelector("text=do not belong together");
   await accessible(page, "sign-in");
   await signIn(page);

@@ -5,7 +5,7 @@ import { after, before, test } from "node:test";
 import { demo, open, signIn } from "./browser.mjs";
 import { photos, song } from "./material.mjs";
 import { Server } from "./server.mjs";
-import { chooseSlide, settled } from "./steps.mjs";
+import { accessible, chooseSlide, settled } from "./steps.mjs";
 
 let server, browser;
 
@@ -187,4 +187,52 @@ test("a key pressed before the page's scripts are there is not lost, nor pressed
   await page.waitForFunction((n) => [...document.querySelectorAll("#rows .slide")].indexOf(document.activeElement) > n, before);
   assert.equal(await at(), before + 1);
   await page.context().close();
+});
+
+test("a passkey is made, signs its owner in by itself, and is removed", async () => {
+  // Passkeys are good for a name, and this machine's is localhost.
+  const at = server.base.replace("127.0.0.1", "localhost");
+  const context = await browser.newContext({ baseURL: at, viewport: { width: 1280, height: 800 } });
+  const page = await context.newPage();
+  const device = await context.newCDPSession(page);
+  await device.send("WebAuthn.enable");
+  const { authenticatorId } = await device.send("WebAuthn.addVirtualAuthenticator", {
+    options: { protocol: "ctap2", transport: "internal", hasResidentKey: true, hasUserVerification: true, isUserVerified: true, automaticPresenceSimulation: true },
+  });
+  await signIn(page, mara);
+  await page.goto("/account");
+  await accessible(page, "account");
+  const make = async (name, present) => {
+    await page.fill("#passkey-name", name);
+    await page.fill("#passkey-present", present);
+    await page.click("text=Make a passkey");
+  };
+  await make("Phone", "not the password");
+  await page.waitForSelector("#passkeys [role=alert]:has-text('not your present password')");
+  await make("Phone", mara.password);
+  await page.waitForSelector("#passkeys li:has-text('Phone')");
+  await make("Phone again", mara.password);
+  await page.waitForSelector("#passkeys [role=alert]:has-text('has a passkey for this account already')");
+
+  await page.click("text=Sign out");
+  await page.goto("/orders/new");
+  await page.click("text=Sign in with a passkey");
+  await page.waitForSelector("h1:has-text('New order')");
+  await page.waitForSelector("header:has-text('mara')");
+
+  await page.goto("/account");
+  await page.waitForSelector("#passkeys li:has-text('used')");
+  await page.click("#passkeys li button");
+  await page.waitForSelector("text=That passkey is removed");
+  await page.click("text=Sign out");
+  await page.click("text=Sign in with a passkey");
+  await page.waitForSelector("[role=alert]:has-text('not known here')");
+  await device.send("WebAuthn.setUserVerified", { authenticatorId, isUserVerified: false });
+  await page.click("text=Sign in with a passkey");
+  await page.waitForSelector("[role=alert]:has-text('did not confirm')");
+  // Where they are no good they are not offered.
+  await page.goto(`${server.base}/signin`);
+  await page.waitForLoadState("networkidle");
+  assert.equal(await page.isVisible("text=Sign in with a passkey"), false);
+  await context.close();
 });
