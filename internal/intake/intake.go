@@ -151,7 +151,7 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 		return m, err
 	}
 	var err error
-	if m.SHA256, m.Size, err = in.Blobs.Put(ctx, r); err != nil {
+	if m.SHA256, m.Size, err = in.Blobs.Keep(ctx, r); err != nil {
 		return m, fmt.Errorf("%s: %w", m.Name, err)
 	}
 	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {

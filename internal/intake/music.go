@@ -53,7 +53,7 @@ type Wanted struct {
 func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, error) {
 	m := store.Media{UploadID: fmt.Sprintf("music/%d/%s", in.now().UnixNano(), media.Base(name)), Name: media.Base(name), State: store.Waiting}
 	var err error
-	if m.SHA256, m.Size, err = in.Blobs.Put(ctx, r); err != nil {
+	if m.SHA256, m.Size, err = in.Blobs.Keep(ctx, r); err != nil {
 		return Song{}, fmt.Errorf("%s: %w", m.Name, err)
 	}
 	var s Song

@@ -138,7 +138,7 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 		}
 		return rs.Bring(ctx, id, t, author)
 	}
-	sha, size, err := rs.Blobs.Put(ctx, r)
+	sha, size, err := rs.Blobs.Keep(ctx, r)
 	if err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}

@@ -57,7 +57,7 @@ func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
 	}
 	p := store.Picture{W: facts.W, H: facts.H}
 	size := int64(0)
-	if p.SHA256, size, err = s.Blobs.Put(ctx, tmp); err != nil {
+	if p.SHA256, size, err = s.Blobs.Keep(ctx, tmp); err != nil {
 		return err
 	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {

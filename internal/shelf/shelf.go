@@ -262,7 +262,7 @@ func (s *Shelf) keep(ctx context.Context, v themes.Version) error {
 	if err != nil {
 		return fmt.Errorf("keeping the theme %s: %w", v.ID, err)
 	}
-	sha, size, err := s.Blobs.Put(ctx, bytes.NewReader(zip))
+	sha, size, err := s.Blobs.Keep(ctx, bytes.NewReader(zip))
 	if err != nil {
 		return fmt.Errorf("keeping the theme %s: %w", v.ID, err)
 	}

@@ -124,6 +124,30 @@ func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, e
 	return sha, size, b.upload(ctx, file, sha)
 }
 
+// Keep is Put of what can be had from nobody else: once it returns, the file
+// outlives a power cut.
+func (b *Blobs) Keep(ctx context.Context, r io.Reader) (sha string, size int64, err error) {
+	sha, size, err = b.Put(ctx, r)
+	if err != nil || b.local == "" {
+		return sha, size, err
+	}
+	path := filepath.Join(b.local, filepath.FromSlash(key(sha)))
+	for _, p := range []string{path, filepath.Dir(path), b.local} { // its content, its name, its folder's name
+		if err := syncDisk(p); err != nil {
+			return "", 0, fmt.Errorf("storing a file: %w", err)
+		}
+	}
+	return sha, size, nil
+}
+
+func syncDisk(path string) error {
+	f, err := os.Open(path)
+	if err != nil {
+		return err
+	}
+	return errors.Join(f.Sync(), f.Close())
+}
+
 // upload copies a file into the bucket. What is not copied wholly is called off:
 // a bucket's own Upload keeps, where it is a folder, what came before the failure.
 func (b *Blobs) upload(ctx context.Context, f io.Reader, sha string) error {
