@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/delivery"
+	"nelko/internal/house"
 	"nelko/internal/house/housetest"
 	"nelko/internal/queue"
 	"nelko/internal/standin"
@@ -91,20 +92,27 @@ func TestMailServerAway(t *testing.T) {
 	assert.NotNil(t, now.MailedAt)
 }
 
-func TestMailToNobodyIsGivenUp(t *testing.T) {
+// mailedTo is a house whose stand-in mailbox is about to be sent a link to a
+// client.
+func mailedTo(t *testing.T, client string) (*house.House, *standin.Mailbox, store.Link) {
 	h := housetest.Open(t)
 	box := &standin.Mailbox{Store: h.Store}
 	require.NoError(t, box.Start())
-	defer box.Stop()
+	t.Cleanup(box.Stop)
 	h.Delivery.Mailer = delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
 	id := housetest.Ready(t, h)
 	housetest.Rendered(t, h, id)
-	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET client_email = 'nobody@saltmere.example' WHERE id = ?", id).Error)
+	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET client_email = ? WHERE id = ?", client, id).Error)
 	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
 	require.NoError(t, err)
 	w, err := queue.Start(ctx, h.Store, "", h.Delivery)
 	require.NoError(t, err)
-	defer w.Stop(time.Second)
+	t.Cleanup(func() { w.Stop(time.Second) })
+	return h, box, l
+}
+
+func TestMailToNobodyIsGivenUp(t *testing.T) {
+	h, _, l := mailedTo(t, "nobody@saltmere.example")
 	require.Eventually(t, func() bool {
 		d, err := store.One[store.Delivery](h.Store.DB, "id = ?", l.DeliveryID)
 		return err == nil && d.State == store.DeliveryFailed

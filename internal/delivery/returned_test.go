@@ -13,7 +13,6 @@ import (
 	"nelko/internal/delivery"
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
-	"nelko/internal/queue"
 	"nelko/internal/standin"
 	"nelko/internal/store"
 )
@@ -64,19 +63,9 @@ func FuzzReturnedMail(f *testing.F) {
 // what to do; a forged one, and an older one of a link that was mailed since,
 // changes nothing.
 func TestMailThatComesBackIsShown(t *testing.T) {
-	h := housetest.Open(t)
-	box := &standin.Mailbox{Store: h.Store}
-	require.NoError(t, box.Start())
-	defer box.Stop()
-	h.Delivery.Mailer = delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
-	id := housetest.Ready(t, h)
-	housetest.Rendered(t, h, id)
-	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET client_email = 'moved@saltmere.example' WHERE id = ?", id).Error)
-	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
+	h, box, l := mailedTo(t, "moved@saltmere.example")
+	d, err := store.One[store.Delivery](h.Store.DB, "id = ?", l.DeliveryID)
 	require.NoError(t, err)
-	w, err := queue.Start(ctx, h.Store, "", h.Delivery)
-	require.NoError(t, err)
-	defer w.Stop(time.Second)
 	listen := func(h *house.House) {
 		go h.Delivery.HearReturns(t.Context(), &delivery.Mailbox{URL: box.Returns.URL()}, 50*time.Millisecond)
 	}
@@ -90,7 +79,7 @@ func TestMailThatComesBackIsShown(t *testing.T) {
 	require.Eventually(t, func() bool { return now().MailError != "" }, 20*time.Second, 50*time.Millisecond)
 	assert.Equal(t, "it came back: 550 5.1.6 moved@saltmere.example has moved and left no address", now().MailError)
 	assert.NotNil(t, now().MailedAt)
-	assert.Equal(t, "The link could not be mailed", housetest.Load(t, h, id).Next().Text)
+	assert.Equal(t, "The link could not be mailed", housetest.Load(t, h, d.OrderID).Next().Text)
 	time.Sleep(200 * time.Millisecond) // more looks
 	var said []string
 	require.NoError(t, h.Store.DB.Model(&store.DeliveryEvent{}).Where("delivery_id = ? AND text LIKE '%came back%'", l.DeliveryID).Pluck("text", &said).Error)
