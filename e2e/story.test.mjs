@@ -56,6 +56,10 @@ test("a new order says what is missing", async () => {
   await accessible(page, "new order");
   await page.click("text=Open the order");
   await page.waitForSelector("#next:has-text('Missing: Date')");
+  await leaf(page, "Deliveries");
+  await page.click("#render");
+  await page.waitForSelector("dialog:has-text('cannot be rendered yet. Missing: Date')");
+  await page.click("dialog >> text=Go there");
   await page.fill("#detail-date", "24 December 2026");
   await page.locator("#detail-date").press("Tab");
   await page.waitForSelector("#next:has-text('No pictures yet')");

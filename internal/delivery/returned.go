@@ -167,7 +167,7 @@ func (dl *Delivery) MailCameBack(ctx context.Context, r Returned) (done bool, er
 		if err != nil {
 			return err
 		}
-		if !l.Proof {
+		if !l.Proof && d.State == store.DeliveryDone { // and not closed since
 			if err := tx.Model(&d).Update("state", store.DeliveryFailed).Error; err != nil {
 				return err
 			}

@@ -49,10 +49,17 @@ document.addEventListener("keydown", (event) => {
 });
 
 // Rendering stops once before what there is to look at: whoever has seen it and
-// renders all the same is not asked again until there is something else.
+// renders all the same is not asked again until there is something else. What
+// keeps the film from being rendered leads to its place.
 document.addEventListener("htmx:confirm", (event) => {
   const found = document.querySelector("#beforerendering .notice");
   if (event.target.id !== "makefiles" || !found) return;
+  const stops = found.querySelector("[data-stops]");
+  if (stops) {
+    event.preventDefault();
+    decide("Before rendering", `It cannot be rendered yet. ${stops.textContent}.`, [["Go there", () => stops.click()]]);
+    return;
+  }
   const seen = `nelko-seen-${order}`;
   const what = found.textContent;
   if (sessionStorage.getItem(seen) === what) return;
