@@ -6,6 +6,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/alexedwards/argon2id"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -97,4 +98,11 @@ func TestAccountsChangeAndEnd(t *testing.T) {
 	_, err = s.Accounts.SignIn(ctx, "mara@studio.example", "another long password")
 	require.NoError(t, err)
 	assert.ErrorIs(t, s.Accounts.Change(ctx, 999, accounts.Person{Name: "X", Role: store.Owner}), store.ErrNotFound)
+}
+
+// An unknown address is refused by the same work as a wrong password.
+func TestNobodyTakesAsLong(t *testing.T) {
+	p, _, _, err := argon2id.DecodeHash(accounts.NoOne)
+	require.NoError(t, err)
+	assert.Equal(t, accounts.Argon, p)
 }

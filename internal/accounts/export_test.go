@@ -1,0 +1,7 @@
+package accounts
+
+// For the test of how long a refusal takes.
+var (
+	NoOne = noOne
+	Argon = argon
+)
