@@ -16,6 +16,7 @@ import (
 	_ "github.com/jackc/pgx/v5/stdlib" // the driver that makes databases
 
 	"nelko/internal/house"
+	"nelko/internal/store"
 	"nelko/internal/web"
 )
 
@@ -39,10 +40,7 @@ func Trial(ctx context.Context, do func(*house.House, http.Handler) error) (err 
 	if _, err := admin.ExecContext(ctx, "CREATE DATABASE "+name); err != nil {
 		return fmt.Errorf("making a database to try: %w", err)
 	}
-	defer func() {
-		_, e := admin.ExecContext(context.WithoutCancel(ctx), "DROP DATABASE "+name+" WITH (FORCE)")
-		err = errors.Join(err, e)
-	}()
+	defer func() { err = errors.Join(err, store.Drop(context.WithoutCancel(ctx), admin, name)) }()
 	u, err := url.Parse(s.DatabaseURL)
 	if err != nil {
 		return err

@@ -6,12 +6,10 @@ import (
 	"crypto/rand"
 	"database/sql"
 	"encoding/hex"
-	"errors"
 	"net/url"
 	"os"
 	"path/filepath"
 	"testing"
-	"time"
 
 	_ "github.com/jackc/pgx/v5/stdlib" // the driver that makes databases
 	"github.com/stretchr/testify/require"
@@ -60,24 +58,10 @@ func Empty(t testing.TB) (*store.Store, string) {
 	require.NoError(t, err)
 	t.Cleanup(func() {
 		s.Close()
-		require.NoError(t, drop(admin, name))
+		require.NoError(t, store.Drop(context.Background(), admin, name))
 		require.NoError(t, admin.Close())
 	})
 	return s, u.String()
-}
-
-// drop drops a database, whoever is connected to it. While PostgreSQL tidies it up
-// by itself (autovacuum), only a superuser may (42501); that does not take long.
-func drop(admin *sql.DB, name string) (err error) {
-	for range 50 {
-		_, err = admin.Exec("DROP DATABASE " + name + " WITH (FORCE)")
-		var pg interface{ SQLState() string }
-		if err == nil || !errors.As(err, &pg) || pg.SQLState() != "42501" {
-			return err
-		}
-		time.Sleep(100 * time.Millisecond)
-	}
-	return err
 }
 
 // Blobs makes an empty blob store in a folder.
