@@ -141,11 +141,22 @@ func TestFitsOnTheBeatHoldWhatFitsHold(t *testing.T) {
 				require.LessOrEqual(t, seen, max(sl.Most, 1))
 			}
 		}
+		require.GreaterOrEqual(t, on, 0)
+		// Strictness loses no beat, where all are as clear; but in a passage without
+		// beats, a cut that lay by chance on one beside it may go.
+		widest := beats[0].At
+		for i := range beats {
+			beats[i].Strength = 1
+			if i > 0 {
+				widest = max(widest, beats[i].At-beats[i-1].At)
+			}
+		}
 		_, none, _ := OnBeats(slides, laps, target, Grid{Beats: beats})
 		strict, most, _ := OnBeats(slides, laps, target, Grid{Beats: beats, Strict: 1})
 		require.Equal(t, target, strict.Total())
-		require.GreaterOrEqual(t, most, none)
-		require.GreaterOrEqual(t, on, 0)
+		if widest <= 2*usual(beats) {
+			require.GreaterOrEqual(t, most, none)
+		}
 	})
 }
 
