@@ -126,7 +126,8 @@ test("a clip is split at the moment shown, and trimmed on its filmstrip", async 
   await command("choose all clips");
   await page.waitForSelector("#kind-pictures");
   await panel("pictures");
-  await page.waitForFunction(() => document.querySelector(".filmstrip image") && document.querySelector(".filmstrip [data-end=to]").getAttribute("x") > 0);
+  const strips = () => page.waitForFunction(() => document.querySelector(".filmstrip image") && document.querySelector(".filmstrip [data-end=to]").getAttribute("x") > 0);
+  await strips();
   const clips = () => page.locator("#rows .slide[data-kind=clip]").count();
   assert.equal(await clips(), 1);
   await edited(() => page.click("[data-split-clip]"));
@@ -134,6 +135,7 @@ test("a clip is split at the moment shown, and trimmed on its filmstrip", async 
   const n = (await page.locator("#rows .slide").evaluateAll((all) => all.map((g) => g.dataset.kind))).indexOf("clip");
   await choose(n);
   await panel("pictures");
+  await strips();
   const end = await page.locator(".filmstrip [data-end=to]").boundingBox();
   const strip = await page.locator(".filmstrip").boundingBox();
   const to = Number(await page.inputValue("[name=to]"));
@@ -141,6 +143,11 @@ test("a clip is split at the moment shown, and trimmed on its filmstrip", async 
     await page.mouse.move(end.x + end.width / 2, end.y + end.height / 2);
     await page.mouse.down();
     await page.mouse.move(strip.x + strip.width * 0.3, end.y + 10, { steps: 4 });
+    // An answer that comes while it is dragged takes nothing back.
+    await page.evaluate(async () => {
+      const { draw } = await import(document.querySelector("script[src$='scripts/order.mjs']").src);
+      draw(document.getElementById("margin").outerHTML);
+    });
     await page.mouse.up();
   });
   assert.ok(Number(await page.inputValue("[name=to]")) < to);

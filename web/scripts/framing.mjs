@@ -1,6 +1,6 @@
 // The desk's finer tools: drawing frames on a picture, dragging a decor's path
 // on the screen, and keeping open what was open. Edits are made by the server.
-import { change, order, view } from "./order.mjs";
+import { change, order, put, view } from "./order.mjs";
 
 const desk = () => document.getElementById("margin");
 const percent = (v) => String(Math.round(v * 100) / 100);
@@ -77,7 +77,7 @@ document.addEventListener("pointerdown", (event) => {
     const to = place(e, picture);
     const r = [Math.min(from.x, to.x), Math.min(from.y, to.y), Math.abs(to.x - from.x), Math.abs(to.y - from.y)];
     if (r[2] < 2 || r[3] < 2) return; // a slip, not a frame
-    fields(framer, name).forEach((f, i) => (f.value = percent(r[i])));
+    fields(framer, name).forEach((f, i) => put(f, percent(r[i])));
     drawFrames(framer);
   };
   const end = () => {
@@ -111,7 +111,7 @@ document.addEventListener("pointerdown", (event) => {
   const strip = end.ownerSVGElement;
   const field = strip.closest("form").querySelector(`[name=${end.dataset.end}]`);
   const move = (e) => {
-    field.value = percent((place(e, strip).x / 100) * Number(strip.dataset.strip));
+    put(field, percent((place(e, strip).x / 100) * Number(strip.dataset.strip)));
     drawStrip(strip);
   };
   const done = () => {
@@ -173,8 +173,8 @@ document.addEventListener("pointerdown", (event) => {
   const row = rowsOf(d)[Number(dot.dataset.row)];
   const move = (e) => {
     const p = place(e, screen);
-    row.querySelector("[name=p-x]").value = percent(p.x);
-    row.querySelector("[name=p-y]").value = percent(p.y);
+    put(row.querySelector("[name=p-x]"), percent(p.x));
+    put(row.querySelector("[name=p-y]"), percent(p.y));
     showPoints();
   };
   const end = () => {

@@ -21,6 +21,11 @@ const typed = new Map(); // element → value
 document.addEventListener("input", (event) => {
   if (root.contains(event.target)) typed.set(event.target, event.target.value);
 });
+/** Puts a value into a field as if it were typed: drawing the page anew, by an answer or news that come meanwhile, leaves it. */
+export function put(field, value) {
+  field.value = value;
+  typed.set(field, value);
+}
 // What was typed is about what is shown: it does not stay when that is another slide.
 const about = (part) => part.dataset.shown?.split("|").at(-1);
 function forgetTyped(old, fresh) {
