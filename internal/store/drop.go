@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"database/sql"
-	"errors"
 	"time"
 )
 
@@ -12,9 +11,7 @@ import (
 // itself (autovacuum), only a superuser may (42501); that does not take long.
 func Drop(ctx context.Context, admin *sql.DB, name string) (err error) {
 	for range 50 {
-		_, err = admin.ExecContext(ctx, "DROP DATABASE "+name+" WITH (FORCE)")
-		var pg interface{ SQLState() string }
-		if err == nil || !errors.As(err, &pg) || pg.SQLState() != "42501" {
+		if _, err = admin.ExecContext(ctx, "DROP DATABASE "+name+" WITH (FORCE)"); codeOf(err) != "42501" {
 			return err
 		}
 		time.Sleep(100 * time.Millisecond)

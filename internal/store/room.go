@@ -32,9 +32,5 @@ func (b *Blobs) Free() int64 {
 // Full reports whether an error is that a disk is full: PostgreSQL's (53100,
 // disk_full, of its appendix A) or this machine's.
 func Full(err error) bool {
-	if errors.Is(err, unix.ENOSPC) || errors.Is(err, unix.EDQUOT) {
-		return true
-	}
-	var pg interface{ SQLState() string }
-	return errors.As(err, &pg) && pg.SQLState() == "53100"
+	return errors.Is(err, unix.ENOSPC) || errors.Is(err, unix.EDQUOT) || codeOf(err) == "53100"
 }

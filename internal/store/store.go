@@ -28,8 +28,18 @@ var ErrNotFound = errors.New("not found")
 // NUL or broken UTF-8 (PostgreSQL's character_not_in_repertoire and
 // untranslatable_character).
 func NoText(err error) bool {
+	code := codeOf(err)
+	return code == "22021" || code == "22P05"
+}
+
+// codeOf is PostgreSQL's code of an error (its appendix A); empty where it is none
+// of its.
+func codeOf(err error) string {
 	var pg *pgconn.PgError
-	return errors.As(err, &pg) && (pg.Code == "22021" || pg.Code == "22P05")
+	if !errors.As(err, &pg) {
+		return ""
+	}
+	return pg.Code
 }
 
 // Store is an open database. DB, SQL and Pool are three faces of one
