@@ -251,6 +251,9 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err == nil && m.State == store.Ready && m.Kind == doc.SongMedia && m.Heard == nil {
 		return in.hear(ctx, m)
 	}
+	if err == nil && m.State == store.Ready && m.Kind == doc.ClipMedia && (m.Seen == nil || !m.Seen.Examined) {
+		return in.examine(ctx, m)
+	}
 	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
 		return nil // removed, or done by an earlier attempt
 	}
@@ -337,7 +340,8 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) 
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
 	m.Heard = facts.Heard
-	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Interest: facts.Interest, Description: facts.Description}
+	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Interest: facts.Interest, Description: facts.Description,
+		Track: facts.Track, Starts: facts.Starts, Faulty: facts.Faulty, Examined: facts.Kind == doc.ClipMedia}
 	if !facts.Captured.IsZero() && m.Captured == nil {
 		m.Captured = &facts.Captured
 	}

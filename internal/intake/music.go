@@ -270,11 +270,13 @@ func (in *Intake) Speak(ctx context.Context, order int64, name string, at float6
 }
 
 // Relisten has songs listened to that came in before there was an ear for their beat and
-// key, some at a time.
+// key, and clips looked at of which it is not known where their decoding may begin, some at
+// a time.
 func (in *Intake) Relisten(ctx context.Context) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var ids []int64
-		if err := tx.Model(&store.Media{}).Where("kind = ? AND state = ? AND (heard IS NULL OR heard #> '{rhythm,Key}' IS NULL)", doc.SongMedia, store.Ready).Order("id DESC").Limit(50).Pluck("id", &ids).Error; err != nil {
+		if err := tx.Model(&store.Media{}).Where("state = ? AND (kind = ? AND (heard IS NULL OR heard #> '{rhythm,Key}' IS NULL) OR kind = ? AND seen #> '{examined}' IS NULL)",
+			store.Ready, doc.SongMedia, doc.ClipMedia).Order("id DESC").Limit(50).Pluck("id", &ids).Error; err != nil {
 			return err
 		}
 		for _, id := range ids {
@@ -301,6 +303,30 @@ func (in *Intake) hear(ctx context.Context, m store.Media) error {
 		return fmt.Errorf("%s: %w", m.Name, err)
 	}
 	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").Updates(&store.Media{Heard: l.Facts.Heard}).Error
+}
+
+// examine looks at a clip that is known already, for where its decoding may begin.
+func (in *Intake) examine(ctx context.Context, m store.Media) error {
+	path, err := in.Blobs.Path(ctx, m.SHA256)
+	if err != nil {
+		return err
+	}
+	l, err := media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
+	var refused *media.Refused
+	seen := store.Seen{}
+	if m.Seen != nil {
+		seen = *m.Seen
+	}
+	seen.Examined = true
+	switch {
+	case errors.As(err, &refused):
+		seen.Faulty = refused.Reason // it was taken once; what it was then stays
+	case err != nil:
+		return fmt.Errorf("%s: %w", m.Name, err)
+	default:
+		seen.Track, seen.Starts, seen.Faulty = l.Facts.Track, l.Facts.Starts, l.Facts.Faulty
+	}
+	return in.Store.DB.WithContext(ctx).Model(&m).Select("seen").Updates(&store.Media{Seen: &seen}).Error
 }
 
 // SongWave is the waveform of a song of the library.

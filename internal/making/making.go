@@ -641,6 +641,11 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 		}
 		stream, list, streamSize = &s, l, n
 	}
+	doubt := inDoubt(b.film)
+	verified := new(mk.Now())
+	if doubt != "" {
+		verified = nil
+	}
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster, posterSize)); err != nil {
 			return err
@@ -653,7 +658,7 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 		err := mk.mine(tx, r, map[string]any{
 			"stream": stream, "stream_list": list,
 			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": max(facts.PictureSec, facts.SoundSec),
-			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(), "verified_at": mk.Now(),
+			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(), "verified_at": verified, "doubt": doubt,
 		})
 		if err != nil {
 			return err

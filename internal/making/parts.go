@@ -154,7 +154,7 @@ func (mk *Making) encode(b *begun, p *parts) func(context.Context, film.Part) er
 		}
 		defer os.RemoveAll(dir)
 		_, err = b.job.Encode(ctx, b.segs[part.First:part.Last+1], dir, func(n timecode.Frames) { p.count(part.Number, int64(n)) })
-		return err
+		return mk.blame(ctx, err)
 	}
 }
 

@@ -82,6 +82,11 @@ func (k *Segments) Keep(ctx context.Context, key, path string) (string, error) {
 	return k.Blobs.Path(ctx, sha)
 }
 
+// Drop implements render.Cache.
+func (k *Segments) Drop(ctx context.Context, key string) error {
+	return k.Store.DB.WithContext(ctx).Where("key = ?", key).Delete(&store.Segment{}).Error
+}
+
 // DefaultSegmentBytes is the room kept segments may take: about forty hours
 // of film.
 const DefaultSegmentBytes = 40 << 30

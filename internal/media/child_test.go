@@ -59,7 +59,7 @@ func TestListsAreNotFollowed(t *testing.T) {
 		cancel()
 		_, err = OpenSound(context.Background(), path, 0, true)
 		require.NoError(t, err, name)
-		_, err = clipPixels(context.Background(), path, 32, 32, 0, 0)
+		_, err = clipPixels(context.Background(), clipFile{path: path}, 32, 32, 0, 0)
 		assert.Error(t, err, name)
 	}
 	assert.Empty(t, asked, "nothing was fetched")
@@ -131,7 +131,7 @@ func TestKilledDecodersAreNoEnd(t *testing.T) {
 	clip, song := filepath.Join(dir, "clip.mp4"), filepath.Join(dir, "song.flac")
 	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=d=20:s=1280x720", clip).Run())
 	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=330:d=600", song).Run())
-	c, err := openClip(context.Background(), clip, scene.Asset{W: 640, H: 360}, raster.BT709, timecode.Rate{Num: 25, Den: 1}, 0, 0)
+	c, err := openClip(context.Background(), clipFile{path: clip}, scene.Asset{W: 640, H: 360}, raster.BT709, timecode.Rate{Num: 25, Den: 1}, 0, 0)
 	require.NoError(t, err)
 	_, _, err = c.frame(3)
 	require.NoError(t, err)

@@ -24,7 +24,7 @@ func Filmstrip(ctx context.Context, path string, m doc.Media) ([]byte, error) {
 	out := raster.Pixels{W: w * stripFrames, H: stripHeight, Channels: 3, Pix: make([]byte, w*stripFrames*stripHeight*3)}
 	seconds := float64(m.Length) / timecode.SampleRate
 	for i := range stripFrames {
-		px, err := clipPixels(ctx, path, w, stripHeight, seconds*(float64(i)+0.5)/stripFrames, 0)
+		px, err := clipPixels(ctx, clipOf(path, m), w, stripHeight, seconds*(float64(i)+0.5)/stripFrames, 0)
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}

@@ -20,6 +20,7 @@ type Lane struct {
 	small   bool
 	clips   map[scene.Asset]*clipStream
 	order   []scene.Asset // open clips, oldest first
+	told    *Complaint    // the first
 }
 
 var _ compose.Assets = (*Lane)(nil)
@@ -38,10 +39,19 @@ func (l *Lane) Sprite(as scene.Asset, m raster.Matrix) (*raster.Sprite, error) {
 
 // Close stops the lane's decoders.
 func (l *Lane) Close() {
-	for _, c := range l.clips {
-		c.close()
+	for _, as := range slices.Clone(l.order) {
+		l.closeClip(as)
 	}
-	l.clips, l.order = map[scene.Asset]*clipStream{}, nil
+}
+
+// Complaint is the first error that a decoder told of while the lane was open, a
+// *Complaint, or nil. Of clips that are known to be faulty nothing is told again.
+// It is asked once the lane is closed.
+func (l *Lane) Complaint() error {
+	if l.told == nil {
+		return nil
+	}
+	return l.told
 }
 
 // maxClips is how many clips a lane reads at the same time.
@@ -65,7 +75,7 @@ func (l *Lane) Clip(as scene.Asset, m raster.Matrix, rate timecode.Rate, n timec
 	if last := rate.FramesIn(l.lib[as.Media].Length-as.Begin) - 1; from > last {
 		from = max(0, last-1)
 	}
-	c, err := openClip(l.ctx, path, as, m, rate, begin, from)
+	c, err := openClip(l.ctx, l.sprites.clip(path, l.lib[as.Media]), as, m, rate, begin, from)
 	if err != nil {
 		return nil, named(l.lib, as.Media, err)
 	}
@@ -81,8 +91,18 @@ func (l *Lane) Clip(as scene.Asset, m raster.Matrix, rate timecode.Rate, n timec
 	return s, nil
 }
 
+// closeClip ends a clip's decoder and hears what it had to tell.
 func (l *Lane) closeClip(as scene.Asset) {
-	l.clips[as].close()
+	c, m := l.clips[as], l.lib[as.Media]
+	c.close()
+	if text := c.complaint(); text != "" && m.Faulty == "" {
+		if c.middle { // perhaps for nothing but that
+			l.sprites.fromStart.Store(as.Media, true)
+		}
+		if l.told == nil {
+			l.told = &Complaint{Media: as.Media, Name: m.Name, Middle: c.middle, Text: firstLine(text)}
+		}
+	}
 	delete(l.clips, as)
 	l.order = slices.DeleteFunc(l.order, func(o scene.Asset) bool { return o == as })
 }

@@ -10,7 +10,6 @@ import (
 	"math"
 	"os"
 	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -208,6 +207,8 @@ type probedStream struct {
 	PixFmt       string            `json:"pix_fmt"`
 	ColourSpace  string            `json:"color_space"`
 	ColourRange  string            `json:"color_range"`
+	Transfer     string            `json:"color_transfer"`
+	Primaries    string            `json:"color_primaries"`
 	Channels     int               `json:"channels"`
 	SampleRate   string            `json:"sample_rate"`
 	Disposition  map[string]int    `json:"disposition"`
@@ -253,14 +254,13 @@ func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Med
 	audio := false
 	for _, s := range p.Streams {
 		audio = audio || s.CodecType == "audio"
-		if s.CodecType != "video" || s.Disposition["attached_pic"] == 1 || s.Width == 0 {
-			continue
-		}
+	}
+	if s, track, ok := mainPicture(p.Streams); ok {
 		if err := judgePicture(s); err != nil {
 			return m, nil, err
 		}
-		m.Kind, m.W, m.H = doc.ClipMedia, s.Width, s.Height
-		m.Sound = slices.ContainsFunc(p.Streams, func(o probedStream) bool { return o.CodecType == "audio" })
+		m.Kind, m.W, m.H, m.Track = doc.ClipMedia, s.Width, s.Height, track
+		m.Sound = audio
 		var n, d int
 		if c, _ := fmt.Sscanf(s.SAR, "%d:%d", &n, &d); c == 2 && n > 0 && d > 0 {
 			m.W = int(math.Round(float64(m.W) * float64(n) / float64(d)))
@@ -282,10 +282,11 @@ func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Med
 			return m, nil, refuse("the clip has no moving picture")
 		}
 		// One frame decoded proves that the picture can be read.
-		if _, err := clipPixels(ctx, path, 64, 64, 0, s.Width*s.Height); err != nil {
+		if _, err := clipPixels(ctx, clipOf(path, m), 64, 64, 0, s.Width*s.Height); err != nil {
 			return m, nil, refuse("the clip cannot be decoded (%v)", err)
 		}
-		return m, nil, nil
+		m.Starts, m.Faulty, err = examine(ctx, path, m, s.Width*s.Height)
+		return m, nil, err
 	}
 	if !audio {
 		return m, nil, refuse("not a photo, clip or song that Nelko can read")

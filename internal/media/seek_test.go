@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
@@ -28,7 +29,7 @@ func TestClipsAreTheSameFromAnywhere(t *testing.T) {
 		out, err := exec.Command("ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "testsrc2=d=4:s=160x90:r="+c.source, "-g", "12", "-pix_fmt", "yuv420p", clip).CombinedOutput()
 		require.NoError(t, err, string(out))
 		frames := func(begin float64, from, n timecode.Frames) (list [][]byte) {
-			s, err := openClip(context.Background(), clip, scene.Asset{W: 160, H: 90}, raster.BT709, c.rate, begin, from)
+			s, err := openClip(context.Background(), clipFile{path: clip, starts: doc.Anywhere}, scene.Asset{W: 160, H: 90}, raster.BT709, c.rate, begin, from)
 			require.NoError(t, err)
 			defer s.close()
 			for i := range n {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"sync"
 
 	"golang.org/x/sync/semaphore"
 	"golang.org/x/sync/singleflight"
@@ -32,9 +33,10 @@ type Sprites struct {
 	shelf   Shelf
 	readers *Readers // nil: pictures are read in this process
 
-	making singleflight.Group
-	slots  *semaphore.Weighted // held while one is being prepared
-	kept   *latest.Sized[spriteKey, *raster.Sprite]
+	making    singleflight.Group
+	fromStart sync.Map            // of doc.MediaID: clips whose decoder complained when begun in the middle
+	slots     *semaphore.Weighted // held while one is being prepared
+	kept      *latest.Sized[spriteKey, *raster.Sprite]
 }
 
 // spriteKey names a sprite by all it depends on.
@@ -158,6 +160,15 @@ type source struct {
 	small bool
 }
 
+// clip is how a clip is to be decoded.
+func (s *Sprites) clip(path string, m doc.Media) clipFile {
+	c := clipOf(path, m)
+	if _, found := s.fromStart.Load(m.ID); found {
+		c.starts = doc.AtStart
+	}
+	return c
+}
+
 // photo reads a photo, or a clip's first frame, turned, at w×h pixels.
 func (s source) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
 	id := as.Media
@@ -173,7 +184,7 @@ func (s source) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
 	}
 	var p raster.Pixels
 	if s.lib[as.Media].Kind == doc.ClipMedia {
-		p, err = clipPixels(s.ctx, path, w, h, float64(as.Begin)/timecode.SampleRate, 0)
+		p, err = clipPixels(s.ctx, s.clip(path, s.lib[as.Media]), w, h, float64(as.Begin)/timecode.SampleRate, 0)
 	} else {
 		p, err = s.readers.Load(s.ctx, path, w, h)
 	}

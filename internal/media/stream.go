@@ -12,8 +12,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"syscall"
+	"time"
 
+	"nelko/internal/core/doc"
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
@@ -29,6 +32,12 @@ type process struct {
 }
 
 func startFFmpeg(ctx context.Context, c cage, args ...string) (*process, error) {
+	return startPatiently(ctx, quietLimit, c, args...)
+}
+
+// startPatiently starts an ffmpeg that is taken for stuck once it has given
+// nothing for quiet.
+func startPatiently(ctx context.Context, quiet time.Duration, c cage, args ...string) (*process, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	p := &process{cancel: cancel, stderr: short{most: mostWords}}
 	p.cmd = child(ctx, c, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)
@@ -38,7 +47,7 @@ func startFFmpeg(ctx context.Context, c cage, args ...string) (*process, error) 
 		cancel(nil)
 		return nil, err
 	}
-	p.out = bufio.NewReaderSize(&watched{r: pipe, quiet: quietLimit, end: cancel, ctx: ctx}, 1<<18)
+	p.out = bufio.NewReaderSize(&watched{r: pipe, quiet: quiet, end: cancel, ctx: ctx}, 1<<18)
 	if err := p.cmd.Start(); err != nil {
 		cancel(nil)
 		return nil, fmt.Errorf("starting ffmpeg: %w", err)
@@ -153,13 +162,18 @@ func (s *Sound) Close() {
 
 // clipPixels decodes one frame at the given second to RGB. pixels is the size
 // of the clip's frames, 0 if it was taken once.
-func clipPixels(ctx context.Context, path string, w, h int, second float64, pixels int) (raster.Pixels, error) {
-	ctx, cancel := context.WithTimeoutCause(ctx, frameLimit, errStuck)
+func clipPixels(ctx context.Context, clip clipFile, w, h int, second float64, pixels int) (raster.Pixels, error) {
+	limit := frameLimit
+	at := []string{"-ss", fmt.Sprintf("%.3f", second)}
+	args := clip.input(at...)
+	if clip.starts == doc.AtStart { // all that comes before is decoded too
+		args, limit = append(clip.input(), at...), limit+patience(second)
+	}
+	ctx, cancel := context.WithTimeoutCause(ctx, limit, errStuck)
 	defer cancel()
-	args := append([]string{"-ss", fmt.Sprintf("%.3f", second)}, local...)
-	args = append(args, "-i", "file:"+path, "-map", "0:v:0", "-frames:v", "1",
+	args = append(args, "-map", clip.stream(), "-frames:v", "1",
 		"-vf", fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd", w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
-	p, err := startFFmpeg(ctx, decoding(path, lookSeconds, pixels), args...)
+	p, err := startFFmpeg(ctx, decoding(clip.path, lookSeconds+uint64(patience(second).Seconds()), pixels), args...)
 	if err != nil {
 		return raster.Pixels{}, err
 	}
@@ -181,11 +195,13 @@ func clipPixels(ctx context.Context, path string, w, h int, second float64, pixe
 // clipStream is a clip being decoded at the film's rate. Frames are read in
 // order; a few are kept for goroutines that lag behind.
 type clipStream struct {
-	p     *process
-	w, h  int
-	first timecode.Frames // of the kept frames
-	kept  []*raster.Sprite
-	ended bool
+	p      *process
+	middle bool // it was begun in the middle of the clip
+	rough  bool // and complains of that
+	w, h   int
+	first  timecode.Frames // of the kept frames
+	kept   []*raster.Sprite
+	ended  bool
 }
 
 // keptFrames are kept for a look back: a join draws both its slides at once.
@@ -196,13 +212,20 @@ const keptFrames = 3
 // one shown at its time (ffmpeg's fps filter, rounding to the nearest). Which
 // that is does not depend on from: times are the clip's own throughout, frames
 // are counted from begin, and those before from are left out after that.
-func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix, rate timecode.Rate, begin float64, from timecode.Frames) (*clipStream, error) {
+//
+// A clip that may only be decoded from its start is, and all before is passed over.
+func openClip(ctx context.Context, clip clipFile, as scene.Asset, m raster.Matrix, rate timecode.Rate, begin float64, from timecode.Frames) (*clipStream, error) {
 	args := []string{"-copyts", "-start_at_zero"}
 	// From a key frame at or before the frame that may still be shown then. In
 	// transport streams a place between key frames may be found; what can be
 	// decoded begins with the next one.
-	if at := begin + rate.Seconds(from-1) - betweenKeys; at > 0 {
+	at := begin + rate.Seconds(from-1) - betweenKeys
+	middle := at > 0 && clip.starts != doc.AtStart
+	quiet := quietLimit
+	if middle {
 		args = append(args, "-noaccurate_seek", "-ss", fmt.Sprintf("%.6f", at))
+	} else {
+		quiet += patience(at)
 	}
 	matrix := "bt709"
 	if m == raster.BT601 {
@@ -216,7 +239,7 @@ func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix,
 	var sample raster.Pixels
 	if as.Look.Improve {
 		var err error
-		if sample, err = clipPixels(ctx, path, sampleW, sampleH, begin, 0); err != nil {
+		if sample, err = clipPixels(ctx, clip, sampleW, sampleH, begin, 0); err != nil {
 			return nil, err
 		}
 	}
@@ -228,18 +251,18 @@ func openClip(ctx context.Context, path string, as scene.Asset, m raster.Matrix,
 	if as.Look.Sharpen > 0 {
 		sharp = fmt.Sprintf(",unsharp=5:5:%.3[1]f:5:5:%.3[1]f", as.Look.Sharpen*1.2)
 	}
-	args = append(append(args, local...), "-i", "file:"+path, "-map", "0:v:0",
+	args = append(clip.input(args...), "-map", clip.stream(),
 		"-vf", fmt.Sprintf("fps=%s:start_time=%.6f,trim=start_frame=%d,setpts=PTS-STARTPTS,%s%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p%s", rate.Fraction(), begin, from, turn, graded, w, h, matrix, sharp),
 		"-f", "rawvideo", "-")
-	c := decoding(path, decodeSeconds, 0)
+	c := decoding(clip.path, decodeSeconds, 0)
 	if table != "" {
 		c.Read = append(c.Read, table)
 	}
-	p, err := startFFmpeg(ctx, c, args...)
+	p, err := startPatiently(ctx, quiet, c, args...)
 	if err != nil {
 		return nil, err
 	}
-	return &clipStream{p: p, w: w, h: h, first: from}, nil
+	return &clipStream{p: p, middle: middle, rough: middle && clip.starts == doc.Rough, w: w, h: h, first: from}, nil
 }
 
 // betweenKeys is how far apart key frames of transport streams are at most, in
@@ -306,8 +329,18 @@ func (c *clipStream) frame(n timecode.Frames) (s *raster.Sprite, ok bool, err er
 	return c.kept[i], true, nil
 }
 
+// close ends decoding.
 func (c *clipStream) close() {
 	if !c.ended {
+		c.ended = true
 		c.p.Close()
 	}
+}
+
+// complaint is what the decoder told of errors, once it is closed.
+func (c *clipStream) complaint() string {
+	if c.rough {
+		return ""
+	}
+	return strings.TrimSpace(c.p.stderr.String())
 }

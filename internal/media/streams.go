@@ -22,6 +22,9 @@ type Stream struct {
 	Seconds     float64         // of streams that do not say, the file's
 	ColourSpace string
 	ColourRange string
+	Transfer    string
+	Primaries   string
+	Pixels      string
 	Poster      bool // a picture that stands for the file
 	Language    string
 }
@@ -34,7 +37,7 @@ func Streams(ctx context.Context, path string) ([]Stream, error) {
 	}
 	var out []Stream
 	for _, s := range p.Streams {
-		st := Stream{Type: s.CodecType, Codec: s.CodecName, W: s.Width, H: s.Height, ColourSpace: s.ColourSpace, ColourRange: s.ColourRange,
+		st := Stream{Type: s.CodecType, Codec: s.CodecName, W: s.Width, H: s.Height, ColourSpace: s.ColourSpace, ColourRange: s.ColourRange, Transfer: s.Transfer, Primaries: s.Primaries, Pixels: s.PixFmt,
 			Poster: s.Disposition["attached_pic"] == 1, Language: s.Tags["language"]}
 		n, err := strconv.ParseInt(cmp.Or(s.Packets, "0"), 10, 64)
 		if err != nil {

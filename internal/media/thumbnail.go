@@ -32,7 +32,7 @@ var White = raster.RGB{R: 255, G: 255, B: 255}
 // its longer side.
 func firstFrame(ctx context.Context, path string, m doc.Media, side int) ([]byte, error) {
 	w, h := within(m.W, m.H, side)
-	p, err := clipPixels(ctx, path, w, h, 0, 0)
+	p, err := clipPixels(ctx, clipOf(path, m), w, h, 0, 0)
 	if err != nil {
 		return nil, err
 	}

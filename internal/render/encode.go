@@ -191,10 +191,20 @@ func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, ma
 	return files, nil
 }
 
-// compose draws frames from one to another in order.
+// compose draws frames from one to another in order. What a decoder complained of
+// is a *compose.SlideError with a *media.Complaint.
 func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
 	lane := j.Lanes(ctx)
-	defer lane.Close()
+	err := j.draw(ctx, lane, from, to, write, made)
+	lane.Close()
+	if told := lane.Complaint(); err == nil && told != nil {
+		return j.Film.Blame(told)
+	}
+	return err
+}
+
+// draw draws frames with a lane's assets.
+func (j *Job) draw(ctx context.Context, lane Lane, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
 	sc := j.Film.Scene
 	c, f := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
 	ahead := reader{scene: sc, assets: lane}

@@ -28,6 +28,14 @@ func (f Folder) Find(_ context.Context, keys []string) (map[string]string, error
 	return out, nil
 }
 
+// Drop implements Cache.
+func (f Folder) Drop(_ context.Context, key string) error {
+	if err := os.Remove(filepath.Join(f.Dir, key)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return err
+	}
+	return nil
+}
+
 // Keep implements Cache. A file is there wholly or not at all.
 func (f Folder) Keep(_ context.Context, key, path string) (string, error) {
 	if err := os.MkdirAll(f.Dir, 0o755); err != nil {

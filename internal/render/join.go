@@ -95,6 +95,12 @@ func (j *Job) join(ctx context.Context, files []string, track, dir string) (Fact
 	if err != nil {
 		return facts, fmt.Errorf("the rendered file is not as planned: %w", err)
 	}
+	if facts.PictureDB, err = j.compare(ctx, part); err != nil {
+		if ctx.Err() != nil {
+			return facts, context.Cause(ctx)
+		}
+		return facts, fmt.Errorf("the rendered file is not as drawn: %w", err)
+	}
 	return facts, os.Rename(part, j.Out)
 }
 

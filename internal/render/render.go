@@ -25,6 +25,9 @@ import (
 type Lane interface {
 	compose.Assets
 	Close()
+	// Complaint is an error that a decoder told of and went on, a
+	// *media.Complaint, or nil. It is asked once the lane is closed.
+	Complaint() error
 }
 
 // Cache keeps encoded segments and soundtracks by key. Files it names stay
@@ -34,6 +37,8 @@ type Cache interface {
 	Find(ctx context.Context, keys []string) (map[string]string, error)
 	// Keep stores a file under a key and gives a path to read it from.
 	Keep(ctx context.Context, key, path string) (string, error)
+	// Drop forgets a segment that turned out to be wrong.
+	Drop(ctx context.Context, key string) error
 }
 
 // Job is one film to make.
@@ -197,6 +202,10 @@ func (j *Job) Encode(ctx context.Context, run []film.Segment, dir string, made f
 		}
 		made(-counted)
 		var se *compose.SlideError
+		var told *media.Complaint
+		if errors.As(err, &told) && told.Middle {
+			continue // from its start it may have nothing to tell
+		}
 		if errors.As(err, &se) || errors.Is(err, ErrFull) {
 			break // trying again helps neither the material nor the disk
 		}

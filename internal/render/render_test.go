@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -187,6 +188,12 @@ func TestFilmsStartAtOnce(t *testing.T) {
 		"frames a second":    func(_ *film.Film, sc *scene.Scene) { sc.Rate = timecode.R30 },
 		"in place of vp9":    func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Codec = "vp9" },
 		"and opus":           func(f *film.Film, _ *scene.Scene) { f.Profile.Audio.Codec = "opus" },
+		"its pixels are":     func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Pixels = "yuv422p10le" }, // 8 bits of 4:2:0 in place of them
+		"tracks of captions": func(f *film.Film, _ *scene.Scene) {
+			f.Profile.Captions = profile.Track
+			f.Plan.Slides = slices.Clone(f.Plan.Slides)
+			f.Plan.Slides[1].Caption = "Off the quay"
+		},
 		"the profile allows": func(f *film.Film, _ *scene.Scene) { f.Profile.MaxBytes = 1000 },
 	} {
 		wrong, sc := *f, *f.Scene

@@ -279,6 +279,11 @@ type Seen struct {
 	Sharp       float64 `json:"sharp,omitempty"`
 	Light       float64 `json:"light,omitempty"`
 	Description string  `json:"description,omitempty"`
+
+	Track    int        `json:"track,omitempty"`
+	Starts   doc.Starts `json:"starts,omitempty"`
+	Faulty   string     `json:"faulty,omitempty"`
+	Examined bool       `json:"examined,omitempty"` // a clip: where its decoding may begin was looked at
 }
 
 // TableName implements GORM's Tabler.
@@ -342,6 +347,7 @@ func (m Media) Known() doc.Media {
 	}
 	if m.Seen != nil {
 		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
+		f.Track, f.Starts, f.Faulty = m.Seen.Track, m.Seen.Starts, m.Seen.Faulty
 		f.Light, f.Description, f.Interest = m.Seen.Light, m.Seen.Description, m.Seen.Interest
 	}
 	if m.Captured != nil {
@@ -443,6 +449,7 @@ type Render struct {
 	Watermark               string     // words over all its frames; set for proofs
 	VerifiedAt              *time.Time // when its files were last read back and were what they were
 	Damage                  string     // what is wrong with its files; empty: nothing known
+	Doubt                   string     // what in it was not made without errors; empty: nothing, it was verified
 	AgainOf                 *int64     // the render it stands for, made again
 	Differs                 string     // how it differs from that one; empty: it does not
 	Size                    int64

@@ -147,7 +147,11 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		}
 	case store.RenderDone:
 		row.Text = fmt.Sprintf("%s, %s", strings.TrimSpace(rd.Profile+" "+shapeName(rd.Shape)), timecode.Clock(rd.Seconds))
-		row.Detail = fmt.Sprintf("%.1f MB, verified, %s", float64(rd.Size)/1e6, rd.FinishedAt.Format("2 Jan 15:04"))
+		verified := "verified"
+		if rd.Doubt != "" {
+			verified = "! not verified: " + rd.Doubt
+		}
+		row.Detail = fmt.Sprintf("%.1f MB, %s, %s", float64(rd.Size)/1e6, verified, rd.FinishedAt.Format("2 Jan 15:04"))
 		switch {
 		case rd.Damage != "":
 			row.Detail = "! " + rd.Damage + "; it is made again"

@@ -338,6 +338,9 @@ type Media struct {
 	Interest    framing.Rect     // photos: the part that holds what stands out, in fractions; empty if unknown
 	Print       uint64           // photos: difference hash, 0 if unknown
 	Sound       bool             // clips: has sound of its own
+	Track       int              // clips: which of its picture tracks is shown, from 0; covers are none
+	Starts      Starts           // clips: where decoding may begin
+	Faulty      string           // clips: what the decoder complained of; empty: nothing known
 	Clear       bool             // photos: lets what is behind show through somewhere
 	Camera      string           // photos: what the camera calls itself; empty if unknown
 	Description string           // photos: in words, as the file has it; empty if it has none
@@ -345,6 +348,17 @@ type Media struct {
 	Sharp       float64          // photos: see focus.Sharpness; 0 if unknown or without edges
 	Small       MediaID          // photos: content of a smaller copy, for previews; empty: none
 }
+
+// Starts says where decoding a clip may begin to give what decoding it from its
+// start gives.
+type Starts string
+
+// Where decoding a clip may begin.
+const (
+	AtStart  Starts = ""         // only there, or it is not known
+	Anywhere Starts = "anywhere" // at any key frame
+	Rough    Starts = "rough"    // at any key frame, though the decoder misses what came before and says so
+)
 
 // Heard is what was heard in a song beside its loudness.
 type Heard struct {

@@ -41,6 +41,9 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 				}
 				add("twice", string(m), i, "%s is shown on slides %s", lib[m].Name, strings.Join(numbers, ", "))
 			}
+			if why := lib[m].Faulty; why != "" {
+				add("faulty", string(m), i, "Slide %d: the clip %s is damaged; look at all of it (%s)", i+1, lib[m].Name, why)
+			}
 			if lib[m].Kind == doc.ClipMedia && lib[m].Sound && d.Shot(m).Sound == 0 {
 				add("silent", string(m), i, "Slide %d: the clip %s has sound of its own, which is off", i+1, lib[m].Name)
 			}
@@ -178,7 +181,7 @@ func Gather(checks []Check) []Several {
 // many says several checks of a kind in one line.
 var many = map[string]string{
 	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "cropped": "%s lose more than a third of themselves by the layout", "contrast": "%s have words that are hard to read on what is behind them", "outside": "%s have words that reach out of the title-safe area",
-	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "alike": "%s are followed by a look-alike",
+	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "faulty": "%s are damaged; look at all of them", "alike": "%s are followed by a look-alike",
 	"join": "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
 	"licence": "%s need a look at their licence, because the film goes to a public link",
 }
@@ -188,7 +191,7 @@ func counted(kind string) string {
 	switch kind {
 	case "enlarged", "twice", "cropped":
 		return "picture"
-	case "silent":
+	case "silent", "faulty":
 		return "clip"
 	case "join":
 		return "transition"

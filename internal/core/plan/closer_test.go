@@ -17,7 +17,7 @@ import (
 func TestCloser(t *testing.T) {
 	lib := doc.Library{
 		"a": {ID: "a", Kind: doc.PhotoMedia, Name: "a.jpg", Print: 0xff00ff00ff00ff00}, "b": {ID: "b", Kind: doc.PhotoMedia, Name: "b.jpg", Print: 0xff00ff00ff00ff03},
-		"c": {ID: "c", Kind: doc.ClipMedia, Name: "c.mp4", Sound: true, Length: 3 * timecode.SampleRate}, "d": {ID: "d", Kind: doc.PhotoMedia, Name: "d.jpg", Print: 1},
+		"c": {ID: "c", Kind: doc.ClipMedia, Name: "c.mp4", Sound: true, Faulty: "error while decoding", Length: 3 * timecode.SampleRate}, "d": {ID: "d", Kind: doc.PhotoMedia, Name: "d.jpg", Print: 1},
 	}
 	d := doc.New("t", 1)
 	d.Details = map[string]string{"names": "The Cormorants of Saltmere"}
@@ -42,6 +42,7 @@ func TestCloser(t *testing.T) {
 		"alike Slides 1 and 2 show look-alikes one after the other",
 		"join The transition after slide 2 is to last 0.9 s, longer than half of a slide beside it",
 		"length Slide 3 is pinned at 1.0 s: hardly seen",
+		"faulty Slide 4: the clip c.mp4 is damaged; look at all of it (error while decoding)",
 		"silent Slide 4: the clip c.mp4 has sound of its own, which is off",
 		"length Slide 5 is pinned at 12.0 s: long for one picture",
 		"name Slide 1: its caption says “Cormorents”, the details “Cormorants”",
