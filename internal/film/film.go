@@ -124,7 +124,7 @@ func (h House) Lay(s Source) (*Film, error) {
 		}
 	}
 	marks := s.Marks
-	marks.Only = s.Only
+	marks.Only, marks.Of = s.Only, own
 	f.Scene = scene.Build(f.Doc, f.Theme, drawn, f.Library, pango.Words, marks)
 	if t := s.Profile.Teaser; t != nil {
 		f.shorten(*t)

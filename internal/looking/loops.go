@@ -3,10 +3,12 @@ package looking
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
 	"nelko/internal/core/theme"
 	"nelko/internal/film"
 	"nelko/internal/orders"
@@ -55,10 +57,11 @@ func (l *Looking) loop(w *orders.Dossier, themeID string) (*film.Film, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", store.ErrNotFound, err)
 	}
-	return l.Orders.House.Lay(film.Source{Doc: loopOf(w.Doc, t), Theme: t, Library: w.Library, Profile: profile.Loop, Endless: true})
+	return l.Orders.House.Lay(film.Source{Doc: loopOf(w.Doc, t, w.Library), Theme: t, Library: w.Library, Profile: profile.Loop, Endless: true})
 }
 
-func loopOf(of doc.Slideshow, t *theme.Theme) doc.Slideshow {
+// loopOf is the beginning of a film in a theme. Its opening is that of the whole film.
+func loopOf(of doc.Slideshow, t *theme.Theme, lib doc.Library) doc.Slideshow {
 	d := of.Clone()
 	d.Theme, d.ThemeVersion = t.ID, t.Content
 	d.Soundtrack.Items, d.Decor = nil, nil
@@ -68,7 +71,12 @@ func loopOf(of doc.Slideshow, t *theme.Theme) doc.Slideshow {
 			d.Details[det.Key] = det.Example
 		}
 	}
-	keep := []doc.Slide{{ID: "opening", Kind: doc.Opening, Linger: 1, Pinned: loopOpening}}
+	opening := doc.Slide{ID: "opening", Kind: doc.Opening, Linger: 1}
+	if i := slices.IndexFunc(d.Slides, func(s doc.Slide) bool { return s.Kind == doc.Opening }); i >= 0 {
+		opening = d.Slides[i]
+	}
+	opening.Pinned, opening.Picture = loopOpening, scene.PictureOf(d, t, lib, opening)
+	keep := []doc.Slide{opening}
 	for _, sl := range d.Slides {
 		if sl.Kind == doc.Pictures && len(keep) <= loopSlides {
 			sl.Pinned, sl.Linger = 0, 1

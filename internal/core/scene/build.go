@@ -24,6 +24,9 @@ type Options struct {
 	// Only names the slides that are placed, if not all are; the others are
 	// left without layers, and everything else is as in the whole film.
 	Only []doc.SlideID
+	// Of is the film's own frame. What a film shows and how it is laid out is decided
+	// as in that, however large it is drawn; zero: the document's.
+	Of doc.Frame
 }
 
 // Build places everything.
@@ -36,8 +39,11 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 	if f := d.Fades; f != nil {
 		s.FadeIn, s.FadeOut, s.FadeRGB = min(d.Rate.Frames(f.InSeconds), p.Frames/2), min(d.Rate.Frames(f.OutSeconds), p.Frames/2), f.Colour
 	}
+	if o.Of == (doc.Frame{}) {
+		o.Of = d.Frame
+	}
 	for i, ps := range p.Slides {
-		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
+		b := builder{scene: s, of: o.Of, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
 			shape: framing.ShapeOf(d.Frame.W, d.Frame.H)}
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
 		switch {
@@ -86,6 +92,7 @@ func nearPicture(d doc.Slideshow, id doc.SlideID) doc.MediaID {
 // builder places the layers of one slide.
 type builder struct {
 	scene  *Scene
+	of     doc.Frame // the film's own: see Options
 	doc    doc.Slideshow
 	theme  *theme.Theme
 	lib    doc.Library
@@ -107,6 +114,19 @@ func (b *builder) add(l Layer) {
 
 func (b *builder) w() float64 { return float64(b.scene.W) }
 func (b *builder) h() float64 { return float64(b.scene.H) }
+
+// sameShape is how far the logarithms of two frames' aspects may be apart in frames of
+// one shape, whose sides are even.
+const sameShape = 0.03
+
+// aspect is the frame's: the film's own as long as it is drawn in that shape.
+func (b *builder) aspect() float64 {
+	own, drawn := float64(b.of.W)/float64(b.of.H), b.w()/b.h()
+	if math.Abs(math.Log(own/drawn)) < sameShape {
+		return own
+	}
+	return drawn
+}
 
 // short is the frame's shorter side in pixels, the unit of themes' sizes.
 func (b *builder) short() float64 { return math.Min(b.w(), b.h()) }
@@ -251,9 +271,9 @@ func (b *builder) pictures() {
 	if !ok {
 		layout = theme.Layout{Pictures: len(media), Arrange: theme.Grid, Margin: 0.05, Gap: 0.03, Suits: "any", Dress: theme.Dress{Fit: design.Fill}}
 	}
-	places := layout.PlacesIn(b.w()/b.h(), b.shape)
+	places := layout.PlacesIn(b.aspect(), b.shape)
 	if len(places) != len(media) {
-		places = theme.Grid.Places(len(media), b.w()/b.h(), 0.05, 0.03, 0, 1.2)
+		places = theme.Grid.Places(len(media), b.aspect(), 0.05, 0.03, 0, 1.2)
 	}
 	if b.slide.Layout == "" { // a layout chosen by hand is meant as it is
 		aspects, needs := make([]float64, len(media)), make([]framing.Point, len(media))
@@ -261,7 +281,7 @@ func (b *builder) pictures() {
 			aspects[i] = b.doc.Aspect(b.lib[id])
 			needs[i].X, needs[i].Y = b.doc.Needs(b.lib[id])
 		}
-		places = layout.Suited(places, aspects, needs, b.w()/b.h(), b.fit(layout.Dress, media[0]) == design.Whole)
+		places = layout.Suited(places, aspects, needs, b.aspect(), b.fit(layout.Dress, media[0]) == design.Whole)
 	}
 	first := b.lib[media[0]]
 	covered := !first.Clear && len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""
