@@ -2,10 +2,9 @@ package looking
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
-	"encoding/json"
 	"fmt"
+	"maps"
+	"slices"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
@@ -77,14 +76,13 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 			shown, shots[m] = append(shown, m), d.Doc.Shot(m)
 		}
 	}
+	facts := make([]doc.Media, 0, len(shots))
+	for _, id := range slices.Sorted(maps.Keys(shots)) {
+		facts = append(facts, known(d.Library[id]))
+	}
 	c := d.Doc
 	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
-	b, err := json.Marshal([]any{c, near, i, shown, d.Doc.Details, l.age.Load()})
-	if err != nil {
-		return "" // a document that cannot be written is never kept
-	}
-	sum := sha256.Sum256(b)
-	return hex.EncodeToString(sum[:8])
+	return sum(c, near, i, shown, facts, d.Doc.Details, d.Theme.Content, l.Standing(d.Settings))
 }
 
 // Chosen is a choice as a JPEG. key names it in full: the same key is answered

@@ -136,3 +136,25 @@ func TestOpeningsDependOnTheirPicture(t *testing.T) {
 	w = housetest.Load(t, s, order)
 	assert.NotEqual(t, before, s.Looking.About(w, opening.ID))
 }
+
+// What a browser keeps of a picture is named by what stands behind it, not by what this
+// process knows: another mark, or other facts of what is shown, is another name, and a
+// restart is none.
+func TestPicturesAreNamedByWhatStandsBehindThem(t *testing.T) {
+	s := housetest.Open(t)
+	order := housetest.Ready(t, s)
+	about := func() string {
+		fresh := looking.New(s.Blobs, s.Orders, s.Looking.Kept, s.Looking.Sprites)
+		defer fresh.Close()
+		d := housetest.Load(t, s, order)
+		return fresh.About(d, d.Doc.Slides[0].ID)
+	}
+	first := about()
+	assert.NotEmpty(t, first)
+	assert.Equal(t, first, about(), "a restart")
+	require.NoError(t, s.Store.DB.Exec("UPDATE studio SET mark = 'Osprey Quay'").Error)
+	marked := about()
+	assert.NotEqual(t, first, marked)
+	require.NoError(t, s.Store.DB.Exec("UPDATE media SET width = width + 2 WHERE order_id = ?", order).Error)
+	assert.NotEqual(t, marked, about())
+}

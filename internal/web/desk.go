@@ -31,6 +31,7 @@ type deskView struct {
 	Details         []detailView
 	Any             bool // there are slides
 	Revision        int
+	Standing        string // see Looking.Standing
 	Frame           timecode.Frames
 	Width, Height   int
 	Timecode        string
@@ -144,7 +145,7 @@ func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/10
 // choices are shown.
 func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string, panel string) deskView {
 	frame = max(0, min(frame, wk.Plan.Frames-1))
-	v := deskView{Panel: panel, At: seenPath(wk), Shapes: shapesOf(wk), First: wk.Whole.Frame.Ratio(), Revision: wk.Slideshow.Head, Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
+	v := deskView{Panel: panel, At: seenPath(wk), Shapes: shapesOf(wk), First: wk.Whole.Frame.Ratio(), Revision: wk.Slideshow.Head, Standing: s.House.Looking.Standing(wk.Settings), Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
 		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(max(0, frame))), Width: 640, Height: 640 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
 	if v.Height > 640 {
 		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640

@@ -512,10 +512,16 @@ func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
 	v := proofView{base: b, Sheet: sh, Leaves: leavesOf(sh, "proofread"), NamesLabel: runs.Called(list.DetailRole("names"), sh.Pattern)}
 	var moments []string
 	v.Of, v.Slide, moments = momentsOf(r)
+	st, err := s.House.Shelf.Studio(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	standing := s.House.Looking.Standing(st)
 	for _, row := range sh.Rows {
 		x := proofRow{ID: row.ID, Key: row.RunKey, Name: row.Client, Names: row.Details["names"], Need: row.Needs[list.DetailRole("names")], Empty: row.PictureSeconds == 0}
 		for _, m := range moments {
-			x.Moments = append(x.Moments, fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=640", row.ID, m, row.Head))
+			x.Moments = append(x.Moments, fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=640&s=%s", row.ID, m, row.Head, standing))
 		}
 		v.Rows = append(v.Rows, x)
 	}
@@ -532,7 +538,7 @@ func (s *Server) orderMoment(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // the address names the revision
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // the address names the revision, and what stands behind it
 	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(b))
 }
 
