@@ -1,6 +1,7 @@
 package film
 
 import (
+	"math"
 	"slices"
 
 	"nelko/internal/core/compose"
@@ -28,55 +29,88 @@ type Hard struct {
 }
 
 // Hard looks at the words of a slide against what is really behind them when
-// they have come in, and gives those that are hard to read. Words with an
-// outline or a strong shadow bring their own ground.
+// they have come in, and gives those that are hard to read. What is behind them is what is
+// seen around their strokes: picture and backdrop with the words' own plate, outline
+// and shadow.
 func (f *Film) Hard(a compose.Assets, id doc.SlideID) (Hard, error) {
 	i := slices.IndexFunc(f.Scene.Slides, func(s scene.Slide) bool { return s.ID == id })
-	if i < 0 || !slices.ContainsFunc(f.Scene.Slides[i].Layers, bare) {
+	if i < 0 {
 		return Hard{}, nil
 	}
 	s := f.Scene.Slides[i]
+	isWords := func(l scene.Layer) bool { return l.Asset.Kind == scene.Text }
+	if !slices.ContainsFunc(s.Layers, isWords) {
+		return Hard{}, nil
+	}
 	var words []scene.Layer
-	bare := scene.Slide{ID: s.ID, Length: s.Length}
 	for _, l := range s.Layers {
-		if l.Asset.Kind == scene.Text {
+		if isWords(l) {
 			words = append(words, l)
-		} else {
-			bare.Layers = append(bare.Layers, l)
 		}
 	}
 	// The slide alone, so that no transition stands in the way.
+	s.Start, s.Overlap, s.Into = 0, 0, scene.Slide{}.Into
 	alone := *f.Scene
-	alone.Slides, alone.Overlays, alone.Frames, alone.FadeIn, alone.FadeOut = []scene.Slide{bare}, nil, s.Length, 0, 0
-	n := settledAt(words, s.Length)
-	fr := raster.NewFrame(alone.W, alone.H)
-	if err := compose.New(&alone, a).Frame(fr, n); err != nil {
+	alone.Slides, alone.Overlays, alone.Frames, alone.FadeIn, alone.FadeOut = []scene.Slide{s}, nil, s.Length, 0, 0
+	return hardOf(a, alone, words, settledAt(words, s.Length), s.Length)
+}
+
+// HardOver is Hard of the words that lie over the whole film, such as a draft's,
+// at a frame.
+func (f *Film) HardOver(a compose.Assets, n timecode.Frames) (Hard, error) {
+	var words []scene.Layer
+	for _, o := range f.Scene.Overlays {
+		if o.Layer.Asset.Kind == scene.Text && n >= o.Start && n < o.Start+o.Length {
+			words = append(words, o.Layer)
+		}
+	}
+	if len(words) == 0 {
+		return Hard{}, nil
+	}
+	return hardOf(a, *f.Scene, words, n, f.Scene.Frames)
+}
+
+// hardOf is the first of words in a scene at a frame that are hard to read. Drawn white
+// and black, they tell by the difference where their strokes are.
+func hardOf(a compose.Assets, sc scene.Scene, words []scene.Layer, n, length timecode.Frames) (Hard, error) {
+	ground := raster.NewFrame(sc.W, sc.H)
+	if err := compose.New(&sc, a).Frame(ground, n); err != nil {
 		return Hard{}, err
 	}
-	px := fr.RGB(alone.Matrix)
-	short := float64(min(alone.W, alone.H))
+	px := ground.RGB(sc.Matrix)
+	short := float64(min(sc.W, sc.H))
 	for _, l := range words {
 		t := l.Asset.Text
-		place, _, opacity := l.Where(n, s.Length)
-		if opacity < 0.9 || !readsAlone(t) {
+		place, _, opacity := l.Where(n, length)
+		if opacity < min(0.9, 0.9*l.Alpha) {
 			continue
 		}
 		least := float64(contrastSmall)
 		if t.Size >= largeType*short {
 			least = contrastLarge
 		}
-		pad := float64(t.Pad())
-		if c := against(px, place.Inset(pad), t.Colour.Luminance()); c < least {
+		white, err := inked(a, sc, n, l, length, raster.RGB{R: 255, G: 255, B: 255})
+		if err != nil {
+			return Hard{}, err
+		}
+		black, err := inked(a, sc, n, l, length, raster.RGB{})
+		if err != nil {
+			return Hard{}, err
+		}
+		if c := around(px, white, black, place, t.Size); c < least {
 			return Hard{t.Words, c}, nil
 		}
 	}
 	return Hard{}, nil
 }
 
-func bare(l scene.Layer) bool { return l.Asset.Kind == scene.Text && readsAlone(l.Asset.Text) }
-
-// readsAlone reports whether words depend on what is behind them.
-func readsAlone(t scene.Type) bool { return t.Outline == 0 && t.Shadow < 0.5 }
+// inked is a frame that shows one layer of words alone, in another colour.
+func inked(a compose.Assets, sc scene.Scene, n timecode.Frames, words scene.Layer, length timecode.Frames, ink raster.RGB) (*raster.Frame, error) {
+	words.Asset.Text.Colour = ink
+	sc.Slides, sc.Overlays, sc.FadeIn, sc.FadeOut, sc.Frames = []scene.Slide{{Length: length, Layers: []scene.Layer{words}}}, nil, 0, 0, length
+	f := raster.NewFrame(sc.W, sc.H)
+	return f, compose.New(&sc, a).Frame(f, n)
+}
 
 // settledAt is a frame in which as many words as possible have come in.
 func settledAt(words []scene.Layer, length timecode.Frames) timecode.Frames {
@@ -97,22 +131,63 @@ func settledAt(words []scene.Layer, length timecode.Frames) timecode.Frames {
 
 // hardest is the share of the ground that may be worse than what is told:
 // single pixels of a texture do not make words hard to read.
-const hardest = 0.1
+const hardest = 0.15
 
-// against is the contrast of words of a luminance with what is in a rectangle,
-// where it is low: a tenth of the rectangle has less.
-func against(px raster.Pixels, in framing.Rect, ink float64) float64 {
+// How much of a pixel belongs to a stroke, as a share of the range of luma, for it to count
+// as one, and at most for it to count as ground; and how far around a stroke ground is looked
+// at, as a share of the type's size.
+const (
+	isStroke = 0.5
+	isGround = 0.04
+	near     = 0.06
+)
+
+// around is the contrast of words, of which white and black are what they look like in those
+// colours, with what is seen around their strokes in a rectangle, where it is low: a seventh of
+// it has less.
+func around(px raster.Pixels, white, black *raster.Frame, in framing.Rect, size float64) float64 {
 	x0, y0 := max(0, int(in.X)), max(0, int(in.Y))
-	x1, y1 := min(px.W, int(in.X+in.W)), min(px.H, int(in.Y+in.H))
-	var all []float64
+	x1, y1 := min(px.W, int(in.X+in.W)+1), min(px.H, int(in.Y+in.H)+1)
+	r := max(1, int(math.Round(near*size)))
+	share := func(x, y int) float64 {
+		return float64(int(white.Y[y*px.W+x])-int(black.Y[y*px.W+x])) / 219
+	}
+	at := func(x, y int) float64 {
+		i := (y*px.W + x) * px.Channels
+		return raster.RGB{R: px.Pix[i], G: px.Pix[i+1], B: px.Pix[i+2]}.Luminance()
+	}
+	ground := map[int]bool{}
+	var strokes, all []float64
+	full := 0.0
 	for y := y0; y < y1; y++ {
 		for x := x0; x < x1; x++ {
-			i := (y*px.W + x) * px.Channels
-			all = append(all, raster.Contrast(ink, raster.RGB{R: px.Pix[i], G: px.Pix[i+1], B: px.Pix[i+2]}.Luminance()))
+			full = math.Max(full, share(x, y))
 		}
 	}
-	if len(all) == 0 {
+	for y := y0; y < y1; y++ {
+		for x := x0; x < x1; x++ {
+			if share(x, y) < isStroke*full || full == 0 {
+				continue
+			}
+			if share(x, y) > 0.9*full {
+				strokes = append(strokes, at(x, y))
+			}
+			for dy := -r; dy <= r; dy++ {
+				for dx := -r; dx <= r; dx++ {
+					if u, v := x+dx, y+dy; u >= 0 && v >= 0 && u < px.W && v < px.H && share(u, v) < isGround {
+						ground[v*px.W+u] = true
+					}
+				}
+			}
+		}
+	}
+	if len(strokes) == 0 || len(ground) == 0 {
 		return 21
+	}
+	slices.Sort(strokes)
+	ink := strokes[len(strokes)/2]
+	for i := range ground {
+		all = append(all, raster.Contrast(ink, at(i%px.W, i/px.W)))
 	}
 	slices.Sort(all)
 	return all[int(hardest*float64(len(all)))]

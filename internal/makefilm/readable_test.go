@@ -17,6 +17,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/scene"
 	"nelko/internal/film"
 	"nelko/themes/themestest"
 )
@@ -64,7 +65,7 @@ func TestWordsOfThemesCanBeRead(t *testing.T) {
 						d.Slides[i].Caption = "At the quay"
 					}
 				}
-				f, err := m.house.Lay(film.Source{Doc: d, Theme: th, Library: m.lib, Profile: profile.Look(320, d.Rate)})
+				f, err := m.house.Lay(film.Source{Doc: d, Theme: th, Library: m.lib, Profile: profile.Look(640, d.Rate), Marks: scene.Options{Watermark: "Draft"}})
 				require.NoError(t, err)
 				lane := m.pool.Lane(ctx, m.lib, true)
 				for _, sl := range d.Slides {
@@ -74,7 +75,12 @@ func TestWordsOfThemesCanBeRead(t *testing.T) {
 					if sl.Card != nil {
 						kind = sl.Card.Kind
 					}
-					assert.Empty(t, hard.Words, "%s, %s, %s picture, %s: %.1f to 1", th.ID, kind, name, frame.Ratio(), hard.Contrast)
+					assert.Empty(t, hard.Words, "%s, %q, %s, %s picture, %s: %.1f to 1", th.ID, hard.Words, kind, name, frame.Ratio(), hard.Contrast)
+				}
+				for n := f.Frames() / 10; n < f.Frames(); n += f.Frames() / 3 {
+					hard, err := f.HardOver(lane, n)
+					require.NoError(t, err)
+					assert.Empty(t, hard.Words, "%s, %q over the film at %d, %s picture, %s: %.1f to 1", th.ID, hard.Words, n, name, frame.Ratio(), hard.Contrast)
 				}
 				lane.Close()
 			}

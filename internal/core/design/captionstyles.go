@@ -21,18 +21,18 @@ var CaptionStyles = []CaptionStyle{
 	{"middle", "Large, in the middle", func(c *Caption) { c.Anchor, c.At, c.Size = "centre", nil, 0.09 }},
 	{"plate", "On a plate", func(c *Caption) {
 		c.Plate, c.Outline, c.Shadow = 0.7, 0, 0
-		c.PlateColour = against(c.Colour)
+		c.PlateColour = Against(c.Colour)
 	}},
 	{"outline", "Outlined", func(c *Caption) {
 		c.Plate, c.Outline, c.Shadow = 0, 0.08, 0
-		c.OutlineRGB = against(c.Colour)
+		c.OutlineRGB = Against(c.Colour)
 	}},
 	{"shadow", "With a shadow", func(c *Caption) { c.Plate, c.Outline, c.Shadow = 0, 0, 0.8 }},
 	{"small", "Small", func(c *Caption) { c.Size = 0.035 }},
 }
 
-// against is what words of a colour are read on: nearly black or nearly white.
-func against(c raster.RGB) raster.RGB {
+// Against is what words of a colour are read on: nearly black or nearly white.
+func Against(c raster.RGB) raster.RGB {
 	if 0.2126*float64(c.R)+0.7152*float64(c.G)+0.0722*float64(c.B) > 128 {
 		return raster.RGB{R: 16, G: 18, B: 20}
 	}

@@ -526,6 +526,11 @@ func (b *builder) caption(words string, from float64) {
 	} else if c.At == nil && strings.Contains(c.Anchor, "right") {
 		align = "right"
 	}
+	if c.Plate == 0 && c.Outline == 0 {
+		ground := design.Against(c.Colour)
+		b.shade = &ground
+	}
+	defer func() { b.shade = nil }()
 	e := theme.Element{Type: c.Type, Words: words, Enter: c.Enter, EnterSeconds: from, LeaveSeconds: 0.4}
 	if lap := b.slide.Overlap; lap > 0 && b.until == 0 {
 		e.LeaveSeconds = b.doc.Rate.Seconds(lap)
@@ -566,14 +571,14 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 	if m, ok := lib[o.Picture]; ok {
 		over(0, s.Frames, b.mark(m))
 	} else if o.Mark != "" {
-		b.corner(o.Mark, framing.TitleSafe.Scale(b.w(), b.h()), 0.026, 0.75, "lower-right", over)
+		b.corner(o.Mark, framing.TitleSafe.Scale(b.w(), b.h()), 0.026, 0.85, "lower-right", over)
 	}
 	if o.Watermark != "" {
-		b.corner(o.Watermark, framing.TitleSafe.Scale(b.w(), b.h()), 0.05, 0.55, "upper-right", over)
+		b.corner(o.Watermark, framing.TitleSafe.Scale(b.w(), b.h()), 0.05, 0.8, "upper-right", over)
 	}
 }
 
-// corner lays words over the whole film.
+// corner lays words over the whole film, outlined so that they can be read on any.
 func (b *builder) corner(words string, area framing.Rect, size, alpha float64, anchor string, over func(from, to timecode.Frames, l Layer)) {
 	font := ""
 	for name := range b.theme.Fonts {
@@ -581,7 +586,7 @@ func (b *builder) corner(words string, area framing.Rect, size, alpha float64, a
 			font = name
 		}
 	}
-	t, s := b.setWords(words, design.Type{Font: font, Size: size, Colour: raster.RGB{R: 255, G: 255, B: 255}, Shadow: 0.8}, "right", area.W, 1)
+	t, s := b.setWords(words, design.Type{Font: font, Size: size, Colour: raster.RGB{R: 255, G: 255, B: 255}, Outline: 0.09, OutlineRGB: raster.RGB{R: 16, G: 18, B: 20}}, "right", area.W, 1)
 	left, top := anchored(theme.Block{Anchor: anchor}, area, s.W, s.H, b.short())
 	b.words(t, s, theme.Element{Enter: "none"}, "left", left, top, s.W)
 	l := b.layers[len(b.layers)-1]
