@@ -77,6 +77,10 @@ func hardOf(a compose.Assets, sc scene.Scene, words []scene.Layer, n, length tim
 	if err := compose.New(&sc, a).Frame(ground, n); err != nil {
 		return Hard{}, err
 	}
+	all, err := strokes(a, sc, n, words, length)
+	if err != nil {
+		return Hard{}, err
+	}
 	px := ground.RGB(sc.Matrix)
 	short := float64(min(sc.W, sc.H))
 	for _, l := range words {
@@ -89,28 +93,47 @@ func hardOf(a compose.Assets, sc scene.Scene, words []scene.Layer, n, length tim
 		if t.Size >= largeType*short {
 			least = contrastLarge
 		}
-		white, err := inked(a, sc, n, l, length, raster.RGB{R: 255, G: 255, B: 255})
+		own, err := strokes(a, sc, n, []scene.Layer{l}, length)
 		if err != nil {
 			return Hard{}, err
 		}
-		black, err := inked(a, sc, n, l, length, raster.RGB{})
-		if err != nil {
-			return Hard{}, err
-		}
-		if c := around(px, white, black, place, t.Size); c < least {
+		if c := around(px, own, all, place, t.Size); c < least {
 			return Hard{t.Words, c}, nil
 		}
 	}
 	return Hard{}, nil
 }
 
-// inked is a frame that shows one layer of words alone, in another colour.
-func inked(a compose.Assets, sc scene.Scene, n timecode.Frames, words scene.Layer, length timecode.Frames, ink raster.RGB) (*raster.Frame, error) {
-	words.Asset.Text.Colour = ink
-	sc.Slides, sc.Overlays, sc.FadeIn, sc.FadeOut, sc.Frames = []scene.Slide{{Length: length, Layers: []scene.Layer{words}}}, nil, 0, 0, length
-	f := raster.NewFrame(sc.W, sc.H)
-	return f, compose.New(&sc, a).Frame(f, n)
+// strokes are how much of each pixel belongs to words, as a share of the range of luma, by
+// what drawing them alone in white and in black makes different.
+func strokes(a compose.Assets, sc scene.Scene, n timecode.Frames, words []scene.Layer, length timecode.Frames) ([]float64, error) {
+	sc.Overlays, sc.FadeIn, sc.FadeOut, sc.Frames = nil, 0, 0, length
+	draw := func(ink raster.RGB) (*raster.Frame, error) {
+		inked := slices.Clone(words)
+		for i := range inked {
+			inked[i].Asset.Text.Colour = ink
+		}
+		sc.Slides = []scene.Slide{{Length: length, Layers: inked}}
+		f := raster.NewFrame(sc.W, sc.H)
+		return f, compose.New(&sc, a).Frame(f, n)
+	}
+	white, err := draw(raster.RGB{R: 255, G: 255, B: 255})
+	if err != nil {
+		return nil, err
+	}
+	black, err := draw(raster.RGB{})
+	if err != nil {
+		return nil, err
+	}
+	out := make([]float64, len(white.Y))
+	for i := range out {
+		out[i] = float64(int(white.Y[i])-int(black.Y[i])) / lumaRange
+	}
+	return out, nil
 }
+
+// lumaRange is from black to white (ITU-R BT.709-6, item 5.6, at 8 bits).
+const lumaRange = 235 - 16
 
 // settledAt is a frame in which as many words as possible have come in.
 func settledAt(words []scene.Layer, length timecode.Frames) timecode.Frames {
@@ -137,58 +160,56 @@ const hardest = 0.15
 // as one, and at most for it to count as ground; and how far around a stroke ground is looked
 // at, as a share of the type's size.
 const (
+	inStroke = 0.9 // wholly
 	isStroke = 0.5
 	isGround = 0.04
 	near     = 0.06
 )
 
-// around is the contrast of words, of which white and black are what they look like in those
-// colours, with what is seen around their strokes in a rectangle, where it is low: a seventh of
-// it has less.
-func around(px raster.Pixels, white, black *raster.Frame, in framing.Rect, size float64) float64 {
+// around is the contrast of words, whose strokes are own, with what is seen around them in
+// a rectangle beside all strokes, where it is low: a seventh of it has less.
+func around(px raster.Pixels, own, all []float64, in framing.Rect, size float64) float64 {
 	x0, y0 := max(0, int(in.X)), max(0, int(in.Y))
 	x1, y1 := min(px.W, int(in.X+in.W)+1), min(px.H, int(in.Y+in.H)+1)
 	r := max(1, int(math.Round(near*size)))
-	share := func(x, y int) float64 {
-		return float64(int(white.Y[y*px.W+x])-int(black.Y[y*px.W+x])) / 219
-	}
-	at := func(x, y int) float64 {
-		i := (y*px.W + x) * px.Channels
+	light := func(i int) float64 {
+		i *= px.Channels
 		return raster.RGB{R: px.Pix[i], G: px.Pix[i+1], B: px.Pix[i+2]}.Luminance()
 	}
-	ground := map[int]bool{}
-	var strokes, all []float64
-	full := 0.0
+	full := 0.0 // what is seen through reaches no more
 	for y := y0; y < y1; y++ {
 		for x := x0; x < x1; x++ {
-			full = math.Max(full, share(x, y))
+			full = math.Max(full, own[y*px.W+x])
 		}
 	}
-	for y := y0; y < y1; y++ {
+	ground := map[int]bool{}
+	var inks, contrasts []float64
+	for y := y0; y < y1 && full > 0; y++ {
 		for x := x0; x < x1; x++ {
-			if share(x, y) < isStroke*full || full == 0 {
+			share := own[y*px.W+x]
+			if share > inStroke*full {
+				inks = append(inks, light(y*px.W+x))
+			}
+			if share < isStroke*full {
 				continue
 			}
-			if share(x, y) > 0.9*full {
-				strokes = append(strokes, at(x, y))
-			}
-			for dy := -r; dy <= r; dy++ {
-				for dx := -r; dx <= r; dx++ {
-					if u, v := x+dx, y+dy; u >= 0 && v >= 0 && u < px.W && v < px.H && share(u, v) < isGround {
+			for v := max(0, y-r); v <= min(px.H-1, y+r); v++ {
+				for u := max(0, x-r); u <= min(px.W-1, x+r); u++ {
+					if all[v*px.W+u] < isGround {
 						ground[v*px.W+u] = true
 					}
 				}
 			}
 		}
 	}
-	if len(strokes) == 0 || len(ground) == 0 {
+	if len(inks) == 0 || len(ground) == 0 {
 		return 21
 	}
-	slices.Sort(strokes)
-	ink := strokes[len(strokes)/2]
+	slices.Sort(inks)
+	ink := inks[len(inks)/2]
 	for i := range ground {
-		all = append(all, raster.Contrast(ink, at(i%px.W, i/px.W)))
+		contrasts = append(contrasts, raster.Contrast(ink, light(i)))
 	}
-	slices.Sort(all)
-	return all[int(hardest*float64(len(all)))]
+	slices.Sort(contrasts)
+	return contrasts[int(hardest*float64(len(contrasts)))]
 }

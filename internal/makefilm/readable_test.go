@@ -65,7 +65,7 @@ func TestWordsOfThemesCanBeRead(t *testing.T) {
 						d.Slides[i].Caption = "At the quay"
 					}
 				}
-				f, err := m.house.Lay(film.Source{Doc: d, Theme: th, Library: m.lib, Profile: profile.Look(640, d.Rate), Marks: scene.Options{Watermark: "Draft"}})
+				f, err := m.house.Lay(film.Source{Doc: d, Theme: th, Library: m.lib, Profile: profile.Look(480, d.Rate), Marks: scene.Options{Watermark: "Draft"}})
 				require.NoError(t, err)
 				lane := m.pool.Lane(ctx, m.lib, true)
 				for _, sl := range d.Slides {

@@ -108,6 +108,11 @@ func (c *Compositor) join(dst *raster.Frame, first, second *scene.Slide, n timec
 	case share >= 1:
 		return c.slide(dst, second, n)
 	}
+	if first.Into.Kind == "dissolve" {
+		if k := shared(first, second); k > 0 {
+			return c.giveWay(dst, first, second, k, share, n)
+		}
+	}
 	if err := c.slide(dst, first, n); err != nil {
 		return err
 	}
