@@ -8,8 +8,8 @@ const root = document.getElementById("order");
 export const order = root.dataset.order;
 export const leaf = root.dataset.leaf;
 
-/** What is chosen and looked at; the running order fills it in. */
-export const view = { chosen: () => [], moment: () => null, panel: () => "" };
+/** What is chosen and looked at; the running order fills it in. own: what is drawn answers a change made here. */
+export const view = { chosen: () => [], moment: () => null, panel: () => "", own: false };
 
 /** The sums of the rows as they are drawn, so that only others are sent. */
 const drawnRows = () => [...document.querySelectorAll("#rows .row")].map((r) => r.dataset.sum).join(".");
@@ -181,7 +181,9 @@ async function send() {
       if (answer.status === 409) waiting.length = 0; // they were meant for what someone else has changed
       seen = answer.headers.get("X-Seen");
       count();
+      view.own = true;
       draw(text);
+      view.own = false;
     } else {
       notice(text);
     }

@@ -1,6 +1,7 @@
 // The running order: choosing, dragging and moving slides, and looking at any
 // moment. All changes are made by the server; this only asks for them.
 import { change, draw, order, view } from "./order.mjs";
+import { notice } from "./page.mjs";
 import { frameAt, frames, map, mark, reveal, roll, rows, showDrop, slides } from "./rows.mjs";
 
 // What was chosen and looked at is there again after a reload.
@@ -21,7 +22,13 @@ const slideOf = (element) => {
 function show() {
   const all = slides();
   const known = new Set(all.map(id));
-  selected = new Set([...selected].filter((s) => known.has(s)));
+  const kept = new Set([...selected].filter((s) => known.has(s)));
+  if (!view.own && kept.size < selected.size) {
+    const gone = selected.size - kept.size;
+    notice(kept.size ? `${gone} of the chosen slides ${gone === 1 ? "is" : "are"} no longer in the film; ${kept.size} stay chosen.`
+      : `${gone === 1 ? "The chosen slide is" : "The chosen slides are"} no longer in the film: nothing is chosen now.`, "bad");
+  }
+  selected = kept;
   const focused = all.includes(document.activeElement) ? document.activeElement : null;
   let first = null;
   for (const g of all) {
@@ -34,11 +41,28 @@ function show() {
   for (const o of document.querySelectorAll("#rows .outline")) o.classList.toggle("chosen", selected.has(o.dataset.of));
   mark(moment);
   map();
+  remember();
 }
 
-/** Keeps the moment inside the film as it stands; the server proposes the first. */
+const begins = (g) => Number(g.dataset.start);
+const lasts = (g) => Number(g.dataset.length);
+const middle = (g) => begins(g) + Math.floor(lasts(g) / 2);
+
+// What the playhead is on: when slides move or change their length, it goes with it.
+let under = null; // { slide, into, of }: so many frames into one of so many
+function remember() {
+  const on = moment === null ? [] : slides().filter((g) => moment >= begins(g) && moment < begins(g) + lasts(g));
+  const g = on.find((s) => selected.has(id(s))) ?? on.at(-1);
+  under = g ? { slide: id(g), into: moment - begins(g), of: lasts(g) } : null;
+}
+
+/** Keeps the moment on what it was on, in the film as it stands; the server proposes the first. */
 function keepInside() {
-  moment = frames() < 1 ? null : Math.min(moment ?? Number(document.getElementById("look").dataset.frame), frames() - 1);
+  const all = slides();
+  const g = under && (all.find((s) => id(s) === under.slide) ?? all.find((s) => selected.has(id(s))));
+  if (g && id(g) !== under.slide) moment = middle(g);
+  else if (g) moment = begins(g) + (lasts(g) === under.of ? under.into : Math.min(lasts(g) - 1, Math.round((under.into * lasts(g)) / under.of)));
+  moment = frames() < 1 ? null : Math.max(0, Math.min(moment ?? Number(document.getElementById("look").dataset.frame), frames() - 1));
 }
 
 view.chosen = () => slides().map(id).filter((s) => selected.has(s));
@@ -77,7 +101,7 @@ export function choose(g, { range = false, add = false } = {}) {
     selected = new Set([id(g)]);
     anchor = id(g);
   }
-  moment = Number(g.dataset.start) + Math.floor(Number(g.dataset.length) / 2);
+  moment = middle(g);
   show();
   focusOn(g);
   openMargin();
@@ -94,7 +118,7 @@ function focusOn(g) {
 export function chooseAll(which) {
   selected = new Set(which.map(id));
   anchor = which[0] ? id(which[0]) : null;
-  if (which[0]) moment = Number(which[0].dataset.start) + Math.floor(Number(which[0].dataset.length) / 2);
+  if (which[0]) moment = middle(which[0]);
   show();
   if (which[0]) focusOn(which[0]);
   openMargin();
@@ -171,6 +195,7 @@ document.addEventListener("pointerdown", (event) => {
   if (event.target.closest("#rows .time-line")) {
     moment = Math.max(0, Math.min(frameAt(event), frames() - 1));
     mark(moment);
+    remember();
     openMargin();
     return;
   }
@@ -250,6 +275,7 @@ document.addEventListener("click", (event) => {
   if (look) {
     moment = Math.max(0, Math.min(moment + Number(look.dataset.look), frames() - 1));
     mark(moment);
+    remember();
     openMargin();
   }
 });
@@ -268,6 +294,7 @@ document.addEventListener("nelko:moment", (event) => {
   const { rateNum, rateDen } = work().dataset;
   moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), frames() - 1));
   mark(moment);
+  remember();
   openMargin();
 });
 

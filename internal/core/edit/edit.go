@@ -179,7 +179,7 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			}
 		}
 		cast.Order(all)
-		own = number(&d, caster(d, with).Slides(all, d.Seed))
+		own = renamed(&d, caster(d, with).Slides(all, d.Seed), own)
 	} else {
 		cast.Order(pictures)
 		own = append(own, number(&d, caster(d, with).Slides(pictures, d.Seed))...)
@@ -255,6 +255,46 @@ func number(d *doc.Slideshow, s []doc.Slide) []doc.Slide {
 	return s
 }
 
+// renamed names slides that were cast anew: one that shows what a slide of before showed, or
+// most of it, is that slide; others get names of their own.
+func renamed(d *doc.Slideshow, fresh, before []doc.Slide) []doc.Slide {
+	taken := make([]bool, len(before))
+	alike := func(s doc.Slide, whole bool) int {
+		best, most := -1, 0
+		for i, b := range before {
+			if taken[i] {
+				continue
+			}
+			both := 0
+			for _, id := range s.Media {
+				if slices.Contains(b.Media, id) {
+					both++
+				}
+			}
+			if same := slices.Equal(s.Media, b.Media); both > most && (same || !whole) {
+				best, most = i, both
+			}
+		}
+		return best
+	}
+	for _, whole := range []bool{true, false} {
+		for i := range fresh {
+			if fresh[i].ID != "" {
+				continue
+			}
+			if k := alike(fresh[i], whole); k >= 0 {
+				fresh[i].ID, taken[k] = before[k].ID, true
+			}
+		}
+	}
+	for i := range fresh {
+		if fresh[i].ID == "" {
+			fresh[i].ID = d.NextSlide()
+		}
+	}
+	return fresh
+}
+
 func without[T comparable](s []T, v T) []T {
 	return slices.DeleteFunc(slices.Clone(s), func(x T) bool { return x == v })
 }
@@ -290,11 +330,11 @@ func Recasts(before, after doc.Slideshow) (kept, anew int) {
 // Apply implements Op.
 func (r Recast) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	d.Seed = r.Seed
-	var out []doc.Slide
+	var out, were []doc.Slide
 	var loose []doc.Media
 	flush := func() {
-		out = append(out, number(&d, caster(d, with).Slides(loose, r.Seed+uint64(len(out))))...)
-		loose = nil
+		out = append(out, renamed(&d, caster(d, with).Slides(loose, r.Seed+uint64(len(out))), were)...)
+		loose, were = nil, nil
 	}
 	for _, s := range body(d) {
 		if s.ByHand() {
@@ -309,6 +349,7 @@ func (r Recast) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			}
 			loose = append(loose, m)
 		}
+		were = append(were, s)
 	}
 	flush()
 	setBody(&d, out)

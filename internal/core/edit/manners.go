@@ -50,6 +50,9 @@ func (m InManner) Title() string {
 // Apply implements Op.
 func (m InManner) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	slides := m.Slides
+	if err := on(&d, slides, func(*doc.Slide) error { return nil }); err != nil {
+		return d, err // what was meant for them is not meant for the film
+	}
 	if len(slides) == 0 {
 		for _, s := range d.Slides {
 			if s.Kind == doc.Pictures {
