@@ -98,7 +98,7 @@ test("the slides are fitted to the song, exact to the frame", async () => {
   await page.waitForFunction(() => document.querySelectorAll("#rows .slide").length >= 5, null, { timeout: 30000 });
   // The song is poured by a job of its own, when it has been looked at.
   await page.waitForSelector("#arithmetic:has-text('music 0:34.')", { timeout: 30000 });
-  assert.match(await page.textContent("#arithmetic"), /joins × 0\.80 s = .* — music 0:34\.\d — /);
+  assert.match(await page.textContent("#arithmetic"), /joins? × 0\.80 s = .* — music 0:34\.\d — /);
   await fitted(page);
   await page.waitForSelector("#arithmetic:has-text('ends with the music, to the frame')");
   await page.waitForSelector("#next:has-text('Ready to render')");

@@ -214,5 +214,20 @@ func (f *Film) Findings() []plan.Check {
 	for _, x := range f.Scene.Findings {
 		out = append(out, plan.Finding(f.Doc, f.Library, x.Slide, string(x.Kind), x.Media, x.Words, x.By))
 	}
-	return out
+	return append(out, f.opensTwice()...)
+}
+
+// opensTwice is told where the opening's picture is the next slide's too.
+func (f *Film) opensTwice() []plan.Check {
+	if len(f.Doc.Slides) < 2 || f.Doc.Slides[0].Kind != doc.Opening || f.Doc.Slides[0].Picture != "" {
+		return nil // chosen by hand it is meant
+	}
+	next := f.Doc.Slides[1]
+	for _, l := range f.Scene.Slides[0].Layers {
+		if id := l.Asset.Media; id != "" && slices.Contains(next.Media, id) {
+			return []plan.Check{{Weight: plan.Doubt, Kind: "opens", Key: "opens:" + string(id), Media: id, Field: "slide:" + string(next.ID),
+				Text: fmt.Sprintf("%s is the opening’s picture and slide 2’s at once", f.Library[id].Name)}}
+		}
+	}
+	return nil
 }

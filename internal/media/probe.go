@@ -285,6 +285,9 @@ func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Med
 		if _, err := clipPixels(ctx, clipOf(path, m), 64, 64, 0, s.Width*s.Height); err != nil {
 			return m, nil, refuse("the clip cannot be decoded (%v)", err)
 		}
+		if audio {
+			m.LUFS = loudness(ctx, path)
+		}
 		m.Starts, m.Faulty, err = examine(ctx, path, m, s.Width*s.Height)
 		return m, nil, err
 	}
@@ -299,6 +302,28 @@ func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Med
 	}
 	return song(ctx, m, path)
 }
+
+// loudness is that of a clip's sound, as the integrated loudness of ITU-R BS.1770 in LUFS;
+// silence, and what cannot be decoded, is silent.
+func loudness(ctx context.Context, path string) float64 {
+	meter := sound.NewMeter()
+	src, err := OpenSound(ctx, path, 0, false)
+	if err != nil {
+		return silent
+	}
+	defer src.Close()
+	buf := make([]float32, 1<<15)
+	for {
+		n, err := src.Read(buf)
+		meter.Write(buf[:n])
+		if err != nil { // its end, or as much as can be heard
+			return math.Max(silent, meter.Integrated())
+		}
+	}
+}
+
+// silent is the loudness of what is not heard (the absolute gate of BS.1770).
+const silent = -70
 
 // What clips and songs may say of themselves. What says more is no camera's
 // and no studio's, and decoding it would take memory and time without end.

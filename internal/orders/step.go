@@ -89,7 +89,7 @@ func (d *Dossier) proofStep() (Step, bool) {
 	case proof.Revision != d.Slideshow.Head:
 		return Step{CanGo, "Send a new proof", "proof"}, true
 	}
-	return Step{Works, "Waiting for the client since " + proof.CreatedAt.Format("Monday"), "proof"}, true
+	return Step{Works, "Waiting for the client since " + proof.CreatedAt.Format("2 Jan"), "proof"}, true
 }
 
 // Last is the latest render of the order's film, or nil; what was made beside it

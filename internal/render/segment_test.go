@@ -39,7 +39,9 @@ func (f *folder) Find(_ context.Context, keys []string) (map[string]string, erro
 	return found, nil
 }
 
-func (f *folder) Drop(_ context.Context, key string) error { return Folder{Dir: f.dir}.Drop(context.Background(), key) }
+func (f *folder) Drop(_ context.Context, key string) error {
+	return Folder{Dir: f.dir}.Drop(context.Background(), key)
+}
 
 func (f *folder) Keep(_ context.Context, key, path string) (string, error) {
 	f.mu.Lock()

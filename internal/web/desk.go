@@ -159,12 +159,12 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.IDs = append(v.IDs, sl.ID)
 		d := drawing{Dossier: wk}
 		v.Slides = append(v.Slides, deskSlide{i + 1, string(sl.Kind), wk.Doc.Rate.Timecode(sl.Start),
-			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Length)), d.describe(sl.Slide)})
+			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Each())), d.describe(sl.Slide)})
 		chosen = append(chosen, sl.Slide)
 		v.Chapter = sl.Chapter
 		v.Pinned = v.Pinned || sl.Pinned > 0
 		v.HasClip = v.HasClip || sl.Kind == doc.Clip
-		together += sl.Length - sl.Overlap
+		together += sl.Each()
 		if len(sl.Media) > 0 {
 			pictured = append(pictured, sl.Slide)
 		}

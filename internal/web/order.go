@@ -282,7 +282,7 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	if err != nil {
 		return err
 	}
-	v.gather(first, slices.Concat(first.Checks, licences, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
+	v.gather(first, slices.Concat(first.Checks, first.Doubts(s.House.Orders.Now()), licences, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
 	known := map[string]bool{}
 	for _, c := range found {
 		known[c.Field+c.Text] = true

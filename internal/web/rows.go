@@ -233,7 +233,7 @@ func (d drawing) slide(i int) slideView {
 	s := d.Plan.Slides[i]
 	v := slideView{
 		ID: s.ID, Start: s.Start, Length: s.Length, Fixed: s.Kind == doc.Opening || s.Kind == doc.Closing,
-		Label: fmt.Sprintf("%d: %s, %.1f s", i+1, d.describe(s.Slide), d.Doc.Rate.Seconds(s.Length)),
+		Label: fmt.Sprintf("%d: %s, %.1f s", i+1, d.describe(s.Slide), d.Doc.Rate.Seconds(s.Each())),
 	}
 	var own []string
 	if at := d.Whole.ShapeAt(d.Shape); at >= 0 {

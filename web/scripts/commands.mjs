@@ -188,7 +188,7 @@ export const actions = [
   { name: "Put together in one slide", key: "G", when: () => chosen().length > 1 && pictures(), run: () => edit("edit/group", { slide: ids() }), of: true },
   { name: "Take apart", key: "U", when: () => chosen().some((g) => Number(g.dataset.pictures) > 1), run: () => edit("edit/split", { slide: ids() }), of: true },
   { name: "Show it once more after itself", key: "D", when: pictures, run: () => edit("edit/again", { slide: ids() }), of: true },
-  { name: "Split the clip at this moment", key: "B", when: () => one() && chosen()[0].dataset.kind === "clip", run: () => splitClip(ids()[0]), of: true },
+  { name: "Split the clip at this moment", key: "Shift+S", when: () => one() && chosen()[0].dataset.kind === "clip", run: () => splitClip(ids()[0]), of: true },
   { name: "Pause before", key: "Shift+T", run: () => edit("edit/pause", { slide: ids() }), of: true },
   { name: "Studio’s contact card before", when: some, run: () => edit("edit/studiocard", { slide: ids(), says: "contact" }), of: true },
   { name: "Studio’s credits before", when: some, run: () => edit("edit/studiocard", { slide: ids(), says: "credits" }), of: true },
@@ -214,7 +214,7 @@ export const actions = [
     of: true,
   },
   { name: "Keep its settings as…", when: one, run: () => askKinds("Keep these settings", (kind, name) => edit("presets", { from: ids()[0], kind, name }), true), of: true },
-  { name: "Give kept settings…", key: "K", when: some, run: presets, of: true },
+  { name: "Give kept settings…", key: "Shift+K", when: some, run: presets, of: true },
   ...[
     ["layout", "Layout", "L"],
     ["motion", "Motion", "O"],

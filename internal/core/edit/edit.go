@@ -6,6 +6,7 @@ package edit
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -145,6 +146,13 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		if !used[id] {
 			used[id] = true
 			pictures = append(pictures, m)
+			if _, set := d.Shots[id]; plan.Heard(m) && !set {
+				d.Shots = maps.Clone(d.Shots)
+				if d.Shots == nil {
+					d.Shots = map[doc.MediaID]doc.Shot{}
+				}
+				d.Shots[id] = doc.Shot{Sound: with.Theme.ClipSound()}
+			}
 		}
 		d.LeftOut = without(d.LeftOut, id)
 	}
@@ -598,7 +606,10 @@ func (f Fit) Title() string {
 	case f.Mode == doc.MusicToPictures:
 		return "Made the music as long as the pictures"
 	}
-	return fmt.Sprintf("Set the pace to %g s", f.Pace)
+	if f.Pace == 0 {
+		return "Held the pace"
+	}
+	return fmt.Sprintf("Set the pace to %g s a picture", f.Pace)
 }
 
 var beatNames = map[doc.Beat]string{doc.AnyBeat: "the beat", doc.Downbeat: "bars", doc.HalfBeat: "beats and half beats"}

@@ -57,18 +57,19 @@ func (p Plan) Terms() []Term {
 	at := map[doc.SlideID]int{}
 	for i, s := range p.Slides {
 		at[s.ID] = i
-		if s.Overlap > 0 {
+		k, lasts := kindOf(s), s.Length
+		switch {
+		case k == "still":
+			// Counted to the beginning of the next, so their joins are in it.
+			if lasts = s.Each(); len(ids[k]) == 0 {
+				lo, hi = lasts, lasts
+			}
+			lo, hi = min(lo, lasts), max(hi, lasts)
+		case s.Overlap > 0:
 			overlap += s.Overlap
 			joined = append(joined, s.ID)
 		}
-		k := kindOf(s)
-		if k == "still" {
-			if len(ids[k]) == 0 {
-				lo, hi = s.Length, s.Length
-			}
-			lo, hi = min(lo, s.Length), max(hi, s.Length)
-		}
-		sums[k] += s.Length
+		sums[k] += lasts
 		ids[k] = append(ids[k], s.ID)
 	}
 	for _, k := range []doc.Kind{doc.Opening, doc.Closing} {
@@ -194,10 +195,10 @@ func (p Plan) explainSlides(say func(string, ...any), framed func(timecode.Frame
 		lingers := 0
 		for _, id := range ids {
 			i := at[id]
-			if p.Slides[i].Length < p.Slides[short].Length {
+			if p.Slides[i].Each() < p.Slides[short].Each() {
 				short = i
 			}
-			if p.Slides[i].Length > p.Slides[long].Length {
+			if p.Slides[i].Each() > p.Slides[long].Each() {
 				long = i
 			}
 			if l := p.Slides[i].Linger; l != 0 && l != 1 {
@@ -210,10 +211,11 @@ func (p Plan) explainSlides(say func(string, ...any), framed func(timecode.Frame
 		default:
 			say("Each has the film’s pace of %g s.", d.Fit.PaceSeconds)
 		}
+		say("Seconds are from a slide’s own beginning to the beginning of the next; its transition is in them.")
 		if lingers > 0 {
 			say("%s by linger a share of its own.", wording.Counted(lingers, "slide"))
 		}
-		say("The shortest is slide %d, %s; the longest slide %d, %s.", short+1, framed(p.Slides[short].Length), long+1, framed(p.Slides[long].Length))
+		say("The shortest is slide %d, %s; the longest slide %d, %s.", short+1, framed(p.Slides[short].Each()), long+1, framed(p.Slides[long].Each()))
 		if d.Fit.Shortest > 0 || d.Fit.Longest > 0 {
 			say("A picture is to be wholly seen, between its joins, for %g to %g s.", d.Fit.Shortest, d.Fit.Longest)
 		}

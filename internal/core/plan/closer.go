@@ -44,7 +44,7 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 			if why := lib[m].Faulty; why != "" {
 				add("faulty", string(m), i, "Slide %d: the clip %s is damaged; look at all of it (%s)", i+1, lib[m].Name, why)
 			}
-			if lib[m].Kind == doc.ClipMedia && lib[m].Sound && d.Shot(m).Sound == 0 {
+			if Heard(lib[m]) && d.Shot(m).Sound == 0 {
 				add("silent", string(m), i, "Slide %d: the clip %s has sound of its own, which is off", i+1, lib[m].Name)
 			}
 		}
@@ -68,6 +68,8 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 			}
 		}
 	}
+	wordChecks(d, p, t, lib, add)
+	limitChecks(d, p, add)
 	known := namesIn(d, t)
 	for i, s := range p.Slides {
 		for _, w := range words(s.Caption) {
@@ -77,6 +79,17 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 		}
 	}
 	return out
+}
+
+// inaudible is the loudness of a clip's sound up to which nothing is heard of it (EBU Tech
+// 3341 gates blocks below −70 LUFS; a room where nobody speaks is louder: common practice, no
+// source).
+const inaudible = -50
+
+// Heard reports whether a clip has sound that somebody would miss. Of a clip whose
+// loudness was not measured it is taken for granted.
+func Heard(m doc.Media) bool {
+	return m.Kind == doc.ClipMedia && m.Sound && (m.LUFS == 0 || m.LUFS > inaudible)
 }
 
 // words are the words of a text without what stands around them.
@@ -181,7 +194,8 @@ func Gather(checks []Check) []Several {
 // many says several checks of a kind in one line.
 var many = map[string]string{
 	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "cropped": "%s lose more than a third of themselves by the layout", "contrast": "%s have words that are hard to read on what is behind them", "outside": "%s have words that reach out of the title-safe area",
-	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "faulty": "%s are damaged; look at all of them", "alike": "%s are followed by a look-alike",
+	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "faulty": "%s are damaged; look at all of them", "suggested": "%s still say what was suggested", "machine": "%s have words that no person writes", "limits": "%s are seen shorter or longer than the film’s limits", "opens": "%s show the opening’s picture again at once",
+	"alike": "%s are followed by a look-alike",
 	"join": "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
 	"licence": "%s need a look at their licence, because the film goes to a public link",
 }

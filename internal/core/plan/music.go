@@ -25,7 +25,14 @@ const evenFade = 2
 
 // makeMusic makes the last song so long that the music ends with so many frames of
 // pictures; or all songs, if they are to share the time evenly.
-func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames, even bool) error {
+// Where that cannot be, all of it is as it was.
+func (p *Plan) makeMusic(lib doc.Library, frames timecode.Frames, even bool) (err error) {
+	were, made := p.Sound, p.Made
+	defer func() {
+		if err != nil {
+			p.Sound, p.Made = were, made
+		}
+	}()
 	var songs []int
 	for i, it := range p.Sound.Items {
 		if it.Role == doc.Music {

@@ -91,6 +91,21 @@ func TestSongsShareTheTimeEvenly(t *testing.T) {
 	assert.Empty(t, d.Soundtrack.Items[0].Made, "the document is as it was")
 }
 
+// Where the songs cannot be made as long as the pictures, arithmetic, lanes and message tell of
+// the same music: the songs as they are.
+func TestMusicThatCannotBeMadeStaysAsItIs(t *testing.T) {
+	d, th, lib := show(t, 60, 20)
+	lib["second"] = doc.Media{ID: "second", Kind: doc.SongMedia, Length: 130 * timecode.SampleRate}
+	d.Soundtrack.Items = append([]doc.Item{{Media: "second", Role: doc.Music}}, d.Soundtrack.Items...)
+	d.Fit = doc.Fit{Mode: doc.MusicToPictures, PaceSeconds: 4, EvenSongs: true}
+	p := Build(d, th, lib)
+	require.ErrorIs(t, p.FitError, ErrNoVersion)
+	assert.Equal(t, d.Soundtrack, p.Sound)
+	assert.Nil(t, p.Made)
+	assert.Equal(t, d.Soundtrack.MusicEnd(lib), p.Music)
+	assert.Contains(t, p.Arithmetic(), "music 2:30.0")
+}
+
 func TestSongsWithPicturesOfTheirOwn(t *testing.T) {
 	d, th, lib := show(t, 12, 30)
 	lib["second"] = doc.Media{ID: "second", Kind: doc.SongMedia, Length: 24 * timecode.SampleRate}

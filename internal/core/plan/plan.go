@@ -136,6 +136,10 @@ func fixed(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) timeco
 	return 0
 }
 
+// Each is the time from a slide's own beginning to the beginning of the next: what
+// is called its seconds wherever seconds are told, so that slides can be added up.
+func (s Slide) Each() timecode.Frames { return s.Length - s.Overlap }
+
 // Seen is the time a slide is wholly seen: between its joins.
 func (p Plan) Seen(i int) timecode.Frames {
 	seen := p.Slides[i].Length - p.Slides[i].Overlap

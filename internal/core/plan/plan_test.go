@@ -35,13 +35,13 @@ func show(t require.TestingT, n int, music float64) (doc.Slideshow, *theme.Theme
 	return d, th, lib
 }
 
-// Worked by hand at 30 frames a second: a pace of 3.31 s is 99 frames, and 24
-// shared ones make 123; 41·123 + 150 + 180 − 42·24 = 4365 frames = 145.5 s.
+// Worked by hand at 30 frames a second: a pace of 3.31 s is 99 frames from
+// one picture to the next; 41·99 + 150 + 180 − 24 = 4365 frames = 145.5 s.
 func TestArithmetic(t *testing.T) {
 	d, th, lib := show(t, 41, 151)
 	d.Fit.PaceSeconds = 3.31
 	p := Build(d, th, lib)
-	assert.Equal(t, "41 picture slides × 4.10 s + opening 5.00 s + closing 6.00 s − 42 joins × 0.80 s = 2:25.5 — music 2:31.0 — 5.5 s of music left", p.Arithmetic())
+	assert.Equal(t, "41 picture slides × 3.30 s + opening 5.00 s + closing 6.00 s − 1 join × 0.80 s = 2:25.5 — music 2:31.0 — 5.5 s of music left", p.Arithmetic())
 	d.Fit.Mode = doc.ToMusic
 	p = Build(d, th, lib)
 	assert.Contains(t, p.Arithmetic(), "= 2:31.0 — music 2:31.0 — ends with the music, to the frame")
@@ -50,6 +50,28 @@ func TestArithmetic(t *testing.T) {
 	assert.Contains(t, Build(d, th, lib).Arithmetic(), "pictures run on")
 	d.Soundtrack.Items = nil
 	assert.Contains(t, Build(d, th, lib).Arithmetic(), "no music yet")
+}
+
+// What is called the seconds of slides can be added up: they are the film, in all of the
+// film's words for it.
+func TestSecondsAddUp(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		d, th, lib := show(t, rapid.IntRange(1, 60).Draw(t, "photos"), rapid.Float64Range(2, 400).Draw(t, "music"))
+		d.Fit.Mode = rapid.SampledFrom([]doc.FitMode{doc.ToMusic, doc.AtPace}).Draw(t, "mode")
+		d.Fit.PaceSeconds = rapid.Float64Range(2.5, 9).Draw(t, "pace")
+		p := Build(d, th, lib)
+		var all timecode.Frames
+		for i, s := range p.Slides {
+			all += s.Each()
+			if i+1 < len(p.Slides) {
+				require.Equal(t, p.Slides[i+1].Start-s.Start, s.Each())
+			}
+			if d.Fit.Mode == doc.AtPace && s.Kind == doc.Pictures && !p.Short {
+				require.InDelta(t, d.Fit.PaceSeconds, p.Rate.Seconds(s.Each()), 0.02, "a new picture comes at the pace")
+			}
+		}
+		require.Equal(t, p.Frames, all)
+	})
 }
 
 // In every plan slides follow one another without a gap, at most two show at

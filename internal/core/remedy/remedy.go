@@ -39,7 +39,7 @@ const (
 type Remedy struct {
 	What    string  `json:"what"`
 	Count   int     `json:"how_many"`          // of pictures, slides or songs it is about
-	Seconds float64 `json:"seconds_a_picture"` // that a picture is wholly seen then, on average
+	Seconds float64 `json:"seconds_a_picture"` // a picture then, on average: from its own beginning to that of the next
 	Amount  float64 `json:"seconds,omitempty"` // of music to be added or taken away, or of a clip left
 	Text    string  `json:"text"`
 	Op      edit.Op `json:"-"` // nil: it is not for the program to do
@@ -99,12 +99,24 @@ func (f *finder) fits(op edit.Op) (seconds float64, ok bool) {
 		return 0, false
 	}
 	count := 0
-	for i, s := range p.Slides {
+	for _, s := range p.Slides {
 		if s.Kind == doc.Pictures && s.Pinned == 0 {
-			seconds, count = seconds+p.Rate.Seconds(p.Seen(i)), count+1
+			seconds, count = seconds+p.Rate.Seconds(s.Each()), count+1
 		}
 	}
 	return seconds / float64(max(1, count)), true
+}
+
+// each is a picture's seconds, from its own beginning to that of the next, when it is
+// wholly seen for so many.
+func (f *finder) each(seen float64) float64 {
+	joins, slides := 0.0, 0
+	for _, s := range f.now.Slides {
+		if s.Kind == doc.Pictures && s.Pinned == 0 {
+			joins, slides = joins+f.now.Rate.Seconds(s.Overlap), slides+1
+		}
+	}
+	return math.Round(100*(seen+joins/float64(max(1, slides)))) / 100
 }
 
 // add adds a remedy by an edit, if it is one.
@@ -181,7 +193,7 @@ func (f *finder) tooMuch(e *fit.Error) {
 	}
 	f.clips(e)
 	if missing := f.now.Rate.Seconds(e.Reach - e.Target); missing > 0 {
-		f.out = append(f.out, Remedy{What: MoreMusic, Count: 1, Amount: math.Ceil(missing*10) / 10, Seconds: f.d.Fit.Shortest, Text: fmt.Sprintf("add a song of %s (%d frames) or more", timecode.Clock(math.Ceil(missing*10)/10), e.Reach-e.Target)})
+		f.out = append(f.out, Remedy{What: MoreMusic, Count: 1, Amount: math.Ceil(missing*10) / 10, Seconds: f.each(f.d.Fit.Shortest), Text: fmt.Sprintf("add a song of %s (%d frames) or more", timecode.Clock(math.Ceil(missing*10)/10), e.Reach-e.Target)})
 	}
 }
 
@@ -199,10 +211,10 @@ func (f *finder) tooLittle(e *fit.Error) {
 	}
 	f.add(Remedy{What: HoldPace, Count: e.Free, Text: fmt.Sprintf("hold %g s a picture and let the music fade at the end of the pictures", f.d.Fit.PaceSeconds), Op: edit.Fit{Mode: doc.AtPace}})
 	over := f.now.Rate.Seconds(e.Target - e.Reach)
-	f.out = append(f.out, Remedy{What: LessMusic, Count: 1, Amount: math.Ceil(over*10) / 10, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("take a song that is %s (%d frames) shorter", timecode.Clock(math.Ceil(over*10)/10), e.Target-e.Reach)})
+	f.out = append(f.out, Remedy{What: LessMusic, Count: 1, Amount: math.Ceil(over*10) / 10, Seconds: f.each(f.d.Fit.Longest), Text: fmt.Sprintf("take a song that is %s (%d frames) shorter", timecode.Clock(math.Ceil(over*10)/10), e.Target-e.Reach)})
 	if f.d.Fit.Longest > 0 {
 		n := int(math.Ceil(over / f.d.Fit.Longest))
-		f.out = append(f.out, Remedy{What: MorePics, Count: n, Seconds: f.d.Fit.Longest, Text: fmt.Sprintf("bring in %s more, or fewer that are seen shorter", wording.Counted(n, "picture"))})
+		f.out = append(f.out, Remedy{What: MorePics, Count: n, Seconds: f.each(f.d.Fit.Longest), Text: fmt.Sprintf("bring in %s more, or fewer that are seen shorter", wording.Counted(n, "picture"))})
 	}
 }
 

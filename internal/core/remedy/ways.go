@@ -16,7 +16,7 @@ type Way struct {
 	Now               bool    // it is how the film is fitted
 	Cannot            string  // why it cannot be; the rest is unknown then
 	Film, Music       float64 // seconds
-	Shortest, Longest float64 // seconds a picture is wholly seen
+	Shortest, Longest float64 // seconds a picture, from its own beginning to that of the next
 	ShortAt, LongAt   int     // the numbers of those slides, from 1; 0: no pictures
 	OnBeat, Cuts      int     // cuts that lie on a beat, of how many; OnBeat is counted where cuts should
 	Beats             bool    // cuts should lie on beats
@@ -78,12 +78,12 @@ func (w *Way) try(d doc.Slideshow, now plan.Plan, with edit.Context) {
 		if s.Kind != doc.Pictures {
 			continue
 		}
-		seen := p.Rate.Seconds(p.Seen(i))
-		if w.ShortAt == 0 || seen < w.Shortest {
-			w.Shortest, w.ShortAt = seen, i+1
+		each := p.Rate.Seconds(s.Each())
+		if w.ShortAt == 0 || each < w.Shortest {
+			w.Shortest, w.ShortAt = each, i+1
 		}
-		if w.LongAt == 0 || seen > w.Longest {
-			w.Longest, w.LongAt = seen, i+1
+		if w.LongAt == 0 || each > w.Longest {
+			w.Longest, w.LongAt = each, i+1
 		}
 	}
 }

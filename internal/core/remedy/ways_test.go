@@ -46,12 +46,12 @@ func TestAWayComesToWhatItSays(t *testing.T) {
 				changed++
 			}
 			if s.Kind == doc.Pictures {
-				shortest = math.Min(shortest, p.Rate.Seconds(p.Seen(i)))
+				shortest = math.Min(shortest, p.Rate.Seconds(s.Each()))
 			}
 		}
 		assert.Equal(t, changed, w.Changed, w.Name)
 		assert.Equal(t, shortest, w.Shortest, w.Name)
-		assert.Equal(t, w.Shortest, p.Rate.Seconds(p.Seen(w.ShortAt-1)), w.Name)
+		assert.Equal(t, w.Shortest, p.Rate.Seconds(p.Slides[w.ShortAt-1].Each()), w.Name)
 		if w.Now {
 			now++
 			assert.Zero(t, w.Changed)

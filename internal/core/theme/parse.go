@@ -106,6 +106,9 @@ func (t *Theme) validate() error {
 	if !in(t.Fades.InSeconds, 0, 5) || !in(t.Fades.OutSeconds, 0, 5) {
 		return fmt.Errorf("fades: must be 0 to 5 s")
 	}
+	if s := t.ClipSound(); !in(s, 0, 4) {
+		return fmt.Errorf("clip_sound: %g; must be 0 to 4", s)
+	}
 	if p := t.Pace; !in(p.Seconds, 0.5, 60) || p.Quickest <= 0 || p.Calmest < p.Quickest {
 		return fmt.Errorf("pace: seconds must be 0.5 to 60 and quickest at most calmest")
 	}

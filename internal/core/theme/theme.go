@@ -26,30 +26,33 @@ const Format = 2
 // of type, margins, mats and gaps are shares of the frame's shorter side, so
 // that one theme holds in every frame shape.
 type Theme struct {
-	Schema      string          `json:"$schema,omitempty"`
-	Format      int             `json:"format"`
-	ID          string          `json:"id"`
-	Name        string          `json:"name"`
-	Version     string          `json:"version"`
-	Author      string          `json:"author"`
-	Licence     string          `json:"licence"`
-	About       string          `json:"about"`
-	Occasions   []string        `json:"occasions"`
-	Details     []Detail        `json:"details"`
-	Fonts       map[string]Font `json:"fonts"`
-	Pace        Pace            `json:"pace"`
-	Opening     Card            `json:"opening"`
-	Title       Card            `json:"title_card"` // a text card with a main and a smaller line
-	Text        Card            `json:"text_card"`  // free text
-	Credits     Card            `json:"credits"`    // a list that rolls
-	Closing     Card            `json:"closing"`
-	Layouts     []Layout        `json:"layouts"`
-	Transitions Joins           `json:"transitions"`
-	Motion      design.Motion   `json:"motion"`
-	Caption     design.Caption  `json:"caption"`
-	Decor       []Placed        `json:"decor,omitempty"`
-	Look        look.Look       `json:"look,omitzero"`
-	Fades       Fades           `json:"fades"`
+	Schema    string          `json:"$schema,omitempty"`
+	Format    int             `json:"format"`
+	ID        string          `json:"id"`
+	Name      string          `json:"name"`
+	Version   string          `json:"version"`
+	Author    string          `json:"author"`
+	Licence   string          `json:"licence"`
+	About     string          `json:"about"`
+	Occasions []string        `json:"occasions"`
+	Details   []Detail        `json:"details"`
+	Fonts     map[string]Font `json:"fonts"`
+	Pace      Pace            `json:"pace"`
+
+	// Clips is how loud the sound of clips is when they come in, as a gain; nil: half.
+	Clips       *float64       `json:"clip_sound,omitempty"`
+	Opening     Card           `json:"opening"`
+	Title       Card           `json:"title_card"` // a text card with a main and a smaller line
+	Text        Card           `json:"text_card"`  // free text
+	Credits     Card           `json:"credits"`    // a list that rolls
+	Closing     Card           `json:"closing"`
+	Layouts     []Layout       `json:"layouts"`
+	Transitions Joins          `json:"transitions"`
+	Motion      design.Motion  `json:"motion"`
+	Caption     design.Caption `json:"caption"`
+	Decor       []Placed       `json:"decor,omitempty"`
+	Look        look.Look      `json:"look,omitzero"`
+	Fades       Fades          `json:"fades"`
 
 	// What the shelf adds when it reads a theme: names by content, SHA-256 in
 	// hexadecimal, of all its files together, of its fonts together, and of
@@ -378,3 +381,16 @@ func (t *Theme) JoinOf(n int, seed uint64) transition.Transition { return t.Tran
 
 // String names the theme in messages.
 func (t *Theme) String() string { return fmt.Sprintf("%s %s", t.Name, t.Version) }
+
+// usualClipSound is the gain of clips' sound under the music where a theme says nothing (common
+// practice, no source).
+const usualClipSound = 0.5
+
+// ClipSound is how loud the sound of clips is when they come in, as a gain: they are heard under
+// the music.
+func (t *Theme) ClipSound() float64 {
+	if t == nil || t.Clips == nil {
+		return usualClipSound
+	}
+	return *t.Clips
+}
