@@ -193,11 +193,8 @@ type slideLink struct {
 	Path   string
 }
 
-// Files that are not read after slowAfter are named, so many of them.
-const (
-	slowAfter = 3 * time.Second
-	mostSlow  = 8
-)
+// slowAfter is when a file that is not read yet is named.
+const slowAfter = 3 * time.Second
 
 // material lays the contact sheet out: pictures in the order they were taken,
 // those without a time last, then songs.
@@ -217,7 +214,7 @@ func (v *orderView) material(storing int) {
 			rows = append(rows, m)
 		default:
 			waiting++
-			if len(v.SlowMedia) < mostSlow && time.Since(m.CreatedAt) > slowAfter {
+			if time.Since(m.CreatedAt) > slowAfter {
 				v.SlowMedia = append(v.SlowMedia, m)
 			}
 		}

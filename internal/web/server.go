@@ -27,6 +27,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/house"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
@@ -77,7 +78,7 @@ func New(c Config) (*Server, error) {
 		s.ReadWithin = usualWithin
 	}
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "counted": wording.Counted, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {
