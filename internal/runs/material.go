@@ -431,10 +431,11 @@ func (rs *Runs) Answer(ctx context.Context, id int64, folder string, order int64
 	return rs.answer(ctx, id, func(f store.RunFolder) (int64, bool) { return order, f.Name == folder })
 }
 
-// AnswerAll says that every folder with a likely row belongs to that.
+// AnswerAll says that every folder with a likely row belongs to that: of those that nobody has
+// answered for, and that suit no two rows equally.
 func (rs *Runs) AnswerAll(ctx context.Context, id int64) error {
 	return rs.answer(ctx, id, func(f store.RunFolder) (int64, bool) {
-		if f.Likely == nil || f.Sure != list.Likely {
+		if f.Likely == nil || f.Sure != list.Likely || f.Passed { // what was answered is answered
 			return 0, false
 		}
 		return *f.Likely, true

@@ -124,7 +124,7 @@ func TestARun(t *testing.T) {
 	drop(t, h, r.ID, map[string][]byte{
 		"quay.jpg": housetest.Photo(t, 1), "song.flac": housetest.Song(t, 14), "02_start.jpg": housetest.Photo(t, 2),
 		"The Gannets/a.jpg": housetest.Photo(t, 3), "The Gannets/raw/b.jpg": housetest.Photo(t, 4),
-		"harbour lights/c.jpg": housetest.Photo(t, 5), "03/d.jpg": housetest.Photo(t, 6), "Kittiwakes/e.jpg": housetest.Photo(t, 7),
+		"HarbourLights/c.jpg": housetest.Photo(t, 5), "03/d.jpg": housetest.Photo(t, 6), "Kittiwakes/e.jpg": housetest.Photo(t, 7),
 		"The Gannets/.DS_Store": []byte("x"), "The Gannets/notes.txt": []byte("x"),
 	})
 	_, err := h.Orders.Edit(ctx, *r.PatternID, housetest.Load(t, h, *r.PatternID).Slideshow.Head, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
@@ -137,12 +137,18 @@ func TestARun(t *testing.T) {
 	assert.Equal(t, doc.Frame{W: 320, H: 180}, g.Doc.Frame)
 	assert.Equal(t, "song.flac", g.Library[g.Doc.Soundtrack.Songs()[0]].Name)
 	assert.Equal(t, 1, row(t, s, "02").Pictures, "by the key its name begins with")
-	// The folder that is not called letter by letter waits, with the others.
+	// The folder whose words are run together waits, with the others.
 	var asked []string
 	for _, f := range s.Asked() {
 		asked = append(asked, fmt.Sprint(f.Name, " ", f.Sure))
 	}
-	assert.Equal(t, []string{"Kittiwakes 0", "harbour lights 1"}, asked)
+	assert.Equal(t, []string{"HarbourLights 1", "Kittiwakes 0"}, asked)
+	// What was answered is answered: yes to all the others does not touch it.
+	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", 0))
+	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID))
+	settle(t, h, r.ID)
+	assert.Equal(t, 1, row(t, sheet(t, h, r.ID), "02").Pictures)
+	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", row(t, s, "02").ID))
 	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID))
 	settle(t, h, r.ID)
 	s = sheet(t, h, r.ID)

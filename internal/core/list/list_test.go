@@ -175,9 +175,12 @@ func TestFoldersAreMatched(t *testing.T) {
 	}{
 		// Letter by letter, or by the key in front.
 		{"The Gannets", list.Exact, 0}, {"02", list.Exact, 1}, {"03 whatever", list.Exact, 2}, {"31_Müller", list.Exact, 3}, {"IMG 2026-07", list.Exact, 4}, {"محمد علي", list.Exact, 7}, {"x7-crew", list.Exact, 4},
+		// Only case, spaces, accents, punctuation or figures in front differ.
+		{"12 The Terns", list.Exact, 5}, {"1. the  gannets", list.Exact, 0}, {"2_Harbour-Lights", list.Exact, 1}, {"THE TERNS.", list.Exact, 5},
 		// Forgiven, and asked.
-		{"the gannets", list.Likely, 0}, {"Gannets, The", list.Likely, 0}, {"harbour_lights", list.Likely, 1}, {"HarbourLights", list.Likely, 1}, {"Shearwaters", list.Likely, 2}, {"The Shearwatres", list.Likely, 2},
-		{"zoe muller lund", list.Likely, 3}, {"Lund-Mueller Zoe", list.Likely, 3}, {"oneill and daughters", list.Likely, 8}, {"2", list.Likely, 1}, {"1 - crew", list.Likely, 0}, {"strasse 9", list.Likely, 9}, {"Twins", list.Likely, 10},
+		{"TheTerns", list.Likely, 5}, {"Storm-Pet rels", list.Likely, 4},
+		{"the gannets", list.Exact, 0}, {"Gannets, The", list.Likely, 0}, {"harbour_lights", list.Exact, 1}, {"HarbourLights", list.Likely, 1}, {"Shearwaters", list.Likely, 2}, {"The Shearwatres", list.Likely, 2},
+		{"zoe muller lund", list.Exact, 3}, {"Lund-Mueller Zoe", list.Likely, 3}, {"oneill and daughters", list.Likely, 8}, {"2", list.Likely, 1}, {"1 - crew", list.Likely, 0}, {"strasse 9", list.Exact, 9}, {"Twins", list.Either, 10},
 		{"X7", list.Likely, 4},
 		// Nothing like any of them.
 		{"Kittiwakes", list.Unmatched, -1}, {"DCIM", list.Unmatched, -1}, {"99 Unknown", list.Unmatched, -1}, {"The", list.Unmatched, -1}, {"031", list.Likely, 3}, {"0312", list.Unmatched, -1}, {"x", list.Unmatched, -1},

@@ -18,12 +18,13 @@ type Named struct {
 // Sureness is how sure a match is.
 type Sureness int
 
-// Nobody is asked about an exact match; a likely one waits for a word; for the
-// last nothing is near enough.
+// Nobody is asked about an exact match; a likely one waits for a word; one that suits two
+// rows equally waits for somebody to say which; for an unmatched one nothing is near enough.
 const (
 	Unmatched Sureness = iota
 	Likely
 	Exact
+	Either
 )
 
 // Match is a folder and the row it belongs to, by index.
@@ -40,13 +41,14 @@ type Match struct {
 const (
 	near   = 0.62
 	nearby = 0.4
+	asMuch = 0.02 // two rows are equally like it
 )
 
 // Folders matches folders to rows: by the folder the list names, by the key
-// alone or in front, by the name letter by letter. What is alike only when
-// case, accents, spaces, order of words or a letter are forgiven is likely and
-// waits for someone, with the next likely row beside it. Two folders never go
-// to one row without being asked.
+// alone or in front, by the name, of which case, accents, spaces, punctuation and figures in
+// front are forgiven. What is alike only when words are run together or split, their order
+// or a letter is forgiven is likely and waits for someone, with the next likely row beside it.
+// Two folders never go to one row without being asked.
 func Folders(folders []string, rows []Named) []Match {
 	out := make([]Match, len(folders))
 	taken := map[int]bool{}
@@ -68,7 +70,7 @@ func Folders(folders []string, rows []Named) []Match {
 	return out
 }
 
-// exactly finds the one row a folder names letter by letter.
+// exactly finds the one row a folder surely names.
 func exactly(folder string, rows []Named) Match {
 	m := Match{Folder: folder, Row: -1, RunnerUp: -1}
 	rules := []struct {
@@ -78,6 +80,14 @@ func exactly(folder string, rows []Named) Match {
 		{"the folder in the list", func(r Named) bool { return r.Folder != "" && r.Folder == folder }},
 		{"the key", func(r Named) bool { return r.Key == folder }},
 		{"the name", func(r Named) bool { return slices.Contains(r.Names, folder) }},
+		{"key and name, written otherwise", func(r Named) bool {
+			first, rest, _ := strings.Cut(Fold(folder), " ")
+			return sameKey(first, Fold(r.Key)) && rest != "" && r.called(rest)
+		}},
+		{"the name, written otherwise", func(r Named) bool {
+			f := Fold(folder)
+			return r.called(f) || r.called(strings.TrimLeft(f, "0123456789 "))
+		}},
 		{"the key in front", func(r Named) bool { return r.Key != "" && startsWith(folder, r.Key) }},
 	}
 	for _, rule := range rules {
@@ -92,11 +102,21 @@ func exactly(folder string, rows []Named) Match {
 			return m
 		}
 		if len(found) > 1 {
-			m.Row, m.RunnerUp, m.Sure, m.Why = found[0], found[1], Likely, "several rows are called so"
+			m.Row, m.RunnerUp, m.Sure, m.Why = found[0], found[1], Either, "several rows are called so"
 			return m
 		}
 	}
 	return m
+}
+
+// called reports whether a folded name is one of the row's, folded.
+func (r Named) called(folded string) bool {
+	return folded != "" && slices.ContainsFunc(append([]string{r.Folder}, r.Names...), func(n string) bool { return Fold(n) == folded })
+}
+
+// sameKey reports whether two folded keys differ by zeros in front at most.
+func sameKey(a, b string) bool {
+	return a != "" && (a == b || strings.Trim(a, "0123456789") == "" && strings.TrimLeft(a, "0") == strings.TrimLeft(b, "0"))
 }
 
 // startsWith reports whether a name begins with a key as a word by itself:
@@ -127,7 +147,7 @@ func likely(folder string, rows []Named, taken map[int]bool) Match {
 			}
 		}
 		key := Fold(r.Key)
-		if key != "" && (f == key || first == key || strings.TrimLeft(first, "0") == strings.TrimLeft(key, "0") && strings.Trim(first, "0123456789") == "") && first != "" {
+		if key != "" && (f == key || sameKey(first, key)) {
 			see(0.95, "the key, written otherwise")
 		}
 		for _, n := range append([]string{r.Folder}, r.Names...) {
@@ -138,6 +158,8 @@ func likely(folder string, rows []Named, taken map[int]bool) Match {
 				see(1, "the name, written otherwise")
 			case sorted(name) == sorted(f):
 				see(0.98, "the name in another order")
+			case strings.ReplaceAll(name, " ", "") == strings.ReplaceAll(f, " ", ""), strings.ReplaceAll(name, " ", "") == strings.ReplaceAll(bare, " ", ""):
+				see(0.98, "the name, its words run together or split")
 			default:
 				see(0.97*max(likeness(f, name), likeness(bare, name)), "a name nearly alike")
 			}
@@ -152,6 +174,9 @@ func likely(folder string, rows []Named, taken map[int]bool) Match {
 	slices.SortStableFunc(all, func(a, b score) int { return cmp.Compare(b.alike, a.alike) })
 	if len(all) > 0 && all[0].alike >= near {
 		m.Row, m.Sure, m.Why = all[0].row, Likely, all[0].why
+		if len(all) > 1 && all[0].alike-all[1].alike < asMuch {
+			m.Sure, m.Why = Either, "two rows are equally like it"
+		}
 		all = all[1:]
 	}
 	if len(all) > 0 {
