@@ -40,9 +40,23 @@ func subtitles(lines []plan.Cue, rate timecode.Rate) *astisub.Subtitles {
 	return s
 }
 
-// WriteSRT writes SubRip.
+// WriteSRT writes SubRip: plain text in UTF-8, in which nothing is escaped. An arrow of
+// SubRip's own in the words becomes one that is none.
 func WriteSRT(w io.Writer, lines []plan.Cue, rate timecode.Rate) error {
-	return subtitles(lines, rate).WriteToSRT(w)
+	b := bufio.NewWriter(w)
+	at := func(d time.Duration) string {
+		return fmt.Sprintf("%02d:%02d:%02d,%03d", int(d.Hours()), int(d.Minutes())%60, int(d.Seconds())%60, d.Milliseconds()%1000)
+	}
+	for i, it := range subtitles(lines, rate).Items {
+		if i > 0 {
+			fmt.Fprintln(b)
+		}
+		fmt.Fprintf(b, "%d\n%s --> %s\n", it.Index, at(it.StartAt), at(it.EndAt))
+		for _, l := range it.Lines {
+			fmt.Fprintln(b, strings.ReplaceAll(l.Items[0].Text, "-->", "→"))
+		}
+	}
+	return b.Flush()
 }
 
 // WriteVTT writes WebVTT. It needs at least one line.

@@ -72,3 +72,10 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// SubRip is plain text: nothing in it is escaped, and nobody's words end it.
+func TestSubRipIsPlain(t *testing.T) {
+	var b bytes.Buffer
+	require.NoError(t, captions.WriteSRT(&b, []plan.Cue{{From: 0, To: 30, Text: "Salt & Tar <1926>"}, {From: 30, To: 60, Text: "Left --> right\nagain"}}, timecode.Rate{Num: 30, Den: 1}))
+	assert.Equal(t, "1\n00:00:00,000 --> 00:00:01,000\nSalt & Tar <1926>\n\n2\n00:00:01,000 --> 00:00:02,000\nLeft → right\nagain\n", b.String())
+}

@@ -207,3 +207,33 @@ func TestAProfileMayHaveItsLoudness(t *testing.T) {
 	_, err = profile.Film.Own(profile.Change{Name: "loud", LUFS: 3})
 	assert.Error(t, err)
 }
+
+// Captions follow one another: none begins before the one before has ended, whatever the joins,
+// and the words of two slides that are put together are all told.
+func TestCaptionsDoNotOverlap(t *testing.T) {
+	for _, rate := range []timecode.Rate{timecode.R24, timecode.R25, timecode.R2997, timecode.R30} {
+		f := laid(t, func(s *Source) {
+			s.Profile.Rate = rate
+			for i := range s.Doc.Slides {
+				if len(s.Doc.Slides[i].Media) > 0 {
+					s.Doc.Slides[i].Caption = fmt.Sprint("Caption ", i)
+				}
+			}
+			d, err := edit.Do(s.Doc, edit.Group{Slides: []doc.SlideID{s.Doc.Slides[2].ID, s.Doc.Slides[3].ID}}, edit.Context{Theme: s.Theme, Library: s.Library})
+			require.NoError(t, err)
+			d.Details = s.Doc.Details
+			s.Doc = d
+		})
+		all, said := f.Captions(), ""
+		for i, c := range all {
+			said += c.Text + "\n"
+			assert.Less(t, c.From, c.To)
+			if i > 0 {
+				assert.GreaterOrEqual(t, c.From, all[i-1].To, "%v: %s", rate, c.Text)
+			}
+		}
+		for _, text := range []string{"Caption 1", "Caption 2 · Caption 3", "Caption 4"} {
+			assert.Contains(t, said, text)
+		}
+	}
+}

@@ -34,7 +34,7 @@ func (f *Film) Captions() (out []plan.Cue) {
 	for i, s := range f.Plan.Slides {
 		text := strings.TrimSpace(s.Caption)
 		for _, l := range s.Lines {
-			from, to := s.Start+f.Doc.Rate.Frames(l.From), s.End()-s.Overlap/2
+			from, to := s.Start+f.Doc.Rate.Frames(l.From), s.End()-(s.Overlap+1)/2
 			if l.To > 0 {
 				to = min(to, s.Start+f.Doc.Rate.Frames(l.To))
 			}
@@ -45,7 +45,7 @@ func (f *Film) Captions() (out []plan.Cue) {
 		if text == "" || len(s.Lines) > 0 {
 			continue
 		}
-		from, to := s.Start, s.End()-s.Overlap/2
+		from, to := s.Start, s.End()-(s.Overlap+1)/2
 		if i > 0 {
 			from += f.Plan.Slides[i-1].Overlap / 2
 		}

@@ -223,6 +223,11 @@ func (h *House) KeepTidy(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
+			if n, err := h.Proofs.Heal(ctx); err != nil && ctx.Err() == nil {
+				slog.Warn("making drafts that clients wait for", "error", err)
+			} else if n > 0 {
+				slog.Info("made drafts that clients wait for", "drafts", n)
+			}
 			if n, err := h.Proofs.Remind(ctx, false); err != nil && ctx.Err() == nil {
 				slog.Warn("reminding of proofs", "error", err)
 			} else if n > 0 {

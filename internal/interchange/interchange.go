@@ -24,6 +24,7 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/otio"
 	"nelko/internal/store"
+	"nelko/internal/zipentry"
 )
 
 // Interchange is the room.
@@ -92,7 +93,7 @@ func (x *Interchange) Zip(ctx context.Context, orderID int64, w io.Writer) error
 	}
 	z := zip.NewWriter(w)
 	put := func(name string, method uint16) (io.Writer, error) {
-		return z.CreateHeader(&zip.FileHeader{Name: name, Method: method, Modified: d.Revision.CreatedAt})
+		return z.CreateHeader(zipentry.New(name, method, d.Revision.CreatedAt))
 	}
 	f, err := put(manifestName, zip.Deflate)
 	if err == nil {

@@ -10,10 +10,10 @@ import (
 	"maps"
 	"os"
 	"path/filepath"
-	"strings"
 
 	discs "nelko/internal/core/disc"
 	"nelko/internal/core/doc"
+	"nelko/internal/core/edit"
 	"nelko/internal/core/naming"
 	"nelko/internal/core/profile"
 	"nelko/internal/core/theme"
@@ -21,6 +21,7 @@ import (
 	"nelko/internal/disc"
 	"nelko/internal/media"
 	"nelko/internal/render"
+	"nelko/internal/zipentry"
 )
 
 // DiscRequest is a disc to be made of folders, each of them a film: its
@@ -91,22 +92,30 @@ func (r *DiscRequest) read(ctx context.Context) (out []sourceFilm, err error) {
 			return nil, fmt.Errorf("%s: %w", dir, err)
 		}
 		if r.Named {
-			m.captioned()
+			if err := m.captioned(); err != nil {
+				return nil, fmt.Errorf("%s: %w", dir, err)
+			}
 		}
 		out = append(out, sourceFilm{m, name})
 	}
 	return out, nil
 }
 
-// captioned captions every slide of one picture with the name of its file.
-func (m *made) captioned() {
-	for i := range m.source.Doc.Slides {
-		s := &m.source.Doc.Slides[i]
-		if s.Kind == doc.Pictures && len(s.Media) == 1 {
-			name := m.source.Library[s.Media[0]].Name
-			s.Caption = strings.TrimSpace(strings.TrimSuffix(name, filepath.Ext(name)))
+// captioned captions every picture with the name of its file, those of one slide beside each
+// other.
+func (m *made) captioned() error {
+	var slides []doc.SlideID
+	for _, s := range m.source.Doc.Slides {
+		if len(s.Media) > 0 {
+			slides = append(slides, s.ID)
 		}
 	}
+	n, err := edit.Do(m.source.Doc, edit.CaptionNames{Slides: slides}, edit.Context{Theme: m.source.Theme, Library: m.source.Library})
+	if err == nil {
+		n.Details, n.Rate = m.source.Doc.Details, m.source.Doc.Rate
+		m.source.Doc = n
+	}
+	return err
 }
 
 // withName is details with the first the theme asks for, if it is not given.
@@ -312,7 +321,11 @@ func zipOf(name string, files []disc.File, dir, out string) error {
 			return err
 		}
 		defer in.Close()
-		to, err := z.CreateHeader(&zip.FileHeader{Name: e.Name(), Method: zip.Store})
+		st, err := in.Stat()
+		if err != nil {
+			return err
+		}
+		to, err := z.CreateHeader(zipentry.New(e.Name(), zip.Store, st.ModTime()))
 		if err == nil {
 			_, err = io.Copy(to, in)
 		}

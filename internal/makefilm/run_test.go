@@ -36,7 +36,7 @@ func TestARunOfFolders(t *testing.T) {
 	put("02_lights/c.jpg", housetest.Photo(t, 4))
 	put("02_lights/d.jpg", housetest.Photo(t, 5))
 	put("03/e.jpg", housetest.Photo(t, 6))
-	put("dunlin eight/f.jpg", housetest.Photo(t, 7))
+	put("DunlinEight/f.jpg", housetest.Photo(t, 7))
 	song := put("music/all.flac", housetest.Song(t, 17))
 	shelf, err := themes.Shipped()
 	require.NoError(t, err)
@@ -61,7 +61,7 @@ func TestARunOfFolders(t *testing.T) {
 	for _, f := range s.Folders {
 		folders = append(folders, f.Folder+" "+f.Likely)
 	}
-	assert.ElementsMatch(t, []string{"dunlin eight 04", "music "}, folders)
+	assert.ElementsMatch(t, []string{"DunlinEight 04", "music "}, folders)
 	assert.FileExists(t, filepath.Join(out, "01 The Gannets.mp4"))
 
 	// The common picture's segments are those of the first film.

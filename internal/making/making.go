@@ -399,6 +399,9 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 		if mine = res.RowsAffected > 0; res.Error != nil || !mine {
 			return res.Error // someone else has it
 		}
+		if err := mk.present(ctx, tx, &r); err != nil {
+			return err
+		}
 		return mk.changed(ctx, tx, r.OrderID)
 	})
 	if err != nil || !mine {

@@ -39,4 +39,3 @@ func (d *Dossier) renderOf(id int64) *store.Render {
 	}
 	return nil
 }
-

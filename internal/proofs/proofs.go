@@ -345,6 +345,31 @@ func (p *Proofs) Remind(ctx context.Context, dryRun bool) (n int64, err error) {
 	return n, nil
 }
 
+// Heal has drafts made for clients who were asked to look at one and have none: theirs was
+// cancelled, or failed. It tells of how many.
+func (p *Proofs) Heal(ctx context.Context) (n int, err error) {
+	var ids []int64
+	err = p.Store.DB.WithContext(ctx).Raw(`SELECT DISTINCT o.id FROM links l JOIN deliveries d ON d.id = l.delivery_id JOIN orders o ON o.id = d.order_id
+		WHERE l.proof AND l.closed_at IS NULL AND l.expires_at > ? AND o.deleted_at IS NULL AND o.archived_at IS NULL
+		AND (SELECT r.state FROM renders r WHERE r.order_id = o.id AND r.profile = ? ORDER BY r.id DESC LIMIT 1) = 'cancelled'
+		AND NOT EXISTS (SELECT 1 FROM renders r WHERE r.order_id = o.id AND r.profile = ? AND r.state = 'done') ORDER BY 1`, p.Now(), profile.Proof.Name, profile.Proof.Name).Scan(&ids).Error
+	if err != nil {
+		return 0, err
+	}
+	for _, id := range ids {
+		d, err := p.Orders.Load(ctx, id)
+		if err == nil {
+			err = p.Store.Tx(ctx, func(tx *gorm.DB) error { return p.Making.Draft(ctx, tx, d) })
+		}
+		if err != nil {
+			slog.WarnContext(ctx, "a client's draft cannot be made", "order", id, "error", err)
+			continue
+		}
+		n++
+	}
+	return n, nil
+}
+
 var errDry = errors.New("only looked at")
 
 // undo gives up what was done for a look.

@@ -192,3 +192,26 @@ func TestReminders(t *testing.T) {
 	require.NoError(t, h.Proofs.Approve(ctx, w, w.Render.ID, "Zoë"))
 	assert.Zero(t, remind(10), "approved")
 }
+
+// A draft that a client was asked to look at and that was cancelled is made anew; who has one
+// to look at is left alone.
+func TestDraftsHeal(t *testing.T) {
+	h := housetest.Open(t)
+	id := housetest.Ready(t, h)
+	_, err := h.Proofs.Send(ctx, id, proofs.New{Title: "Your film", Days: 30})
+	require.NoError(t, err)
+	heal := func(want int) {
+		n, err := h.Proofs.Heal(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, want, n)
+	}
+	heal(0) // it is on its way
+	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", id, profile.Proof.Name)
+	require.NoError(t, err)
+	require.NoError(t, h.Making.Cancel(ctx, id, r.ID))
+	heal(1)
+	heal(0)
+	again := draft(t, h, id)
+	assert.NotEqual(t, r.ID, again.ID)
+	heal(0)
+}

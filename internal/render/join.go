@@ -159,6 +159,10 @@ const (
 // stillQuality is that of a poster by itself.
 const stillQuality = 94
 
+// quickTime are languages that ffmpeg's QuickTime writer knows by other names than ISO 639-2 has
+// for use in terminology; others it would leave out (found out by writing and reading them).
+var quickTime = map[string]string{"deu": "ger", "nld": "dut", "swe": "sve", "cze": "ces", "slo": "slk", "fre": "fra", "hrv": "hr ", "srp": "sr ", "isl": "ice", "ell": "gre", "zho": "chi", "sqi": "alb"}
+
 // tell writes down what the file tells. next is the number of ffmpeg's next
 // input.
 func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t telling, err error) {
@@ -170,6 +174,9 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 	language := j.Told.Language
 	if language == "" {
 		language = "und"
+	}
+	if name, ok := quickTime[language]; ok && j.Film.Profile.File.Format == "mov" {
+		language = name
 	}
 	write := func(name string, b []byte) (string, error) {
 		path := filepath.Join(dir, name)

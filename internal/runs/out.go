@@ -22,6 +22,7 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/paper"
 	"nelko/internal/store"
+	"nelko/internal/zipentry"
 )
 
 // FieldNames are the fields that names of files and mails may have of a row.
@@ -154,7 +155,7 @@ func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 		}
 		name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
 		file.Media[m.SHA256] = name
-		f, err := z.CreateHeader(&zip.FileHeader{Name: "media/" + name, Method: zip.Store})
+		f, err := z.CreateHeader(zipentry.New("media/"+name, zip.Store, m.CreatedAt))
 		if err != nil {
 			return err
 		}
@@ -162,7 +163,7 @@ func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 			return err
 		}
 	}
-	f, err := z.Create(makefilm.PatternName)
+	f, err := z.CreateHeader(zipentry.New(makefilm.PatternName, zip.Deflate, rs.Orders.Now()))
 	if err != nil {
 		return err
 	}
@@ -180,8 +181,7 @@ func (rs *Runs) Films(ctx context.Context, s *Sheet, w io.Writer) error {
 		if !r.Current() || r.Render.State != store.RenderDone || r.Render.SHA256 == nil {
 			continue
 		}
-		h := &zip.FileHeader{Name: name, Method: zip.Store, Modified: *r.Render.FinishedAt}
-		f, err := z.CreateHeader(h)
+		f, err := z.CreateHeader(zipentry.New(name, zip.Store, *r.Render.FinishedAt))
 		if err != nil {
 			return err
 		}

@@ -29,6 +29,7 @@ import (
 	"nelko/internal/listfile"
 	"nelko/internal/makefilm"
 	"nelko/internal/making"
+	"nelko/internal/proofs"
 	"nelko/internal/runs"
 	"nelko/internal/store"
 	"nelko/internal/store/storetest"
@@ -750,4 +751,39 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	_, err = h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "none"})
 	assert.Error(t, err)
 	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
+}
+
+// Cancelling the films of a Run leaves the drafts alone that clients were asked to look at,
+// and a proof's address is no link of the film's: neither on cards nor in lists.
+func TestCancelLeavesProofsAlone(t *testing.T) {
+	h := housetest.Open(t)
+	r, err := h.Runs.Open(ctx, runs.New{Name: "Crews", Due: time.Now().AddDate(0, 0, 5)}, nil)
+	require.NoError(t, err)
+	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;The Gannets;12/9\n"), nil))
+	drop(t, h, r.ID, map[string][]byte{"song.flac": housetest.Song(t, 18), "01/a.jpg": housetest.Photo(t, 3), "01/b.jpg": housetest.Photo(t, 4), "01/c.jpg": housetest.Photo(t, 5)})
+	settle(t, h, r.ID)
+	s := sheet(t, h, r.ID)
+	id := s.Rows[0].ID
+	token, err := h.Proofs.Send(ctx, id, proofs.New{Title: "Your film", Days: 30})
+	require.NoError(t, err)
+	require.NotEmpty(t, token)
+	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
+	require.NoError(t, err)
+	n, err := h.Runs.Running(ctx, r.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n, "the film; the draft does not count")
+	n, err = h.Runs.Cancel(ctx, r.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, n)
+	states := map[string]store.RenderState{}
+	for _, x := range housetest.Load(t, h, id).Renders {
+		states[x.Profile] = x.State
+	}
+	assert.Equal(t, store.RenderWaiting, states[profile.Proof.Name])
+	s = sheet(t, h, r.ID)
+	assert.Nil(t, s.Rows[0].Link)
+	var b bytes.Buffer
+	require.NoError(t, h.Runs.Links(s, &b))
+	assert.NotContains(t, b.String(), token)
+	assert.ErrorContains(t, h.Runs.Cards(ctx, s, &b), "no links yet")
 }

@@ -189,6 +189,9 @@ func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 		of(h.OrderID).Head = h.Head
 	}
 	for i := range links {
+		if links[i].Proof {
+			continue // the look at a draft is not the film's link
+		}
 		of(links[i].Delivery.OrderID).Link = &links[i]
 	}
 	asked := map[int64]string{}

@@ -11,6 +11,7 @@ import (
 	"gorm.io/gorm"
 
 	"nelko/internal/core/list"
+	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/delivery"
@@ -309,14 +310,27 @@ func (rs *Runs) ids(ctx context.Context, id int64) (out []int64, err error) {
 	return out, rs.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("run_id = ? AND run_key <> ''", id).Pluck("id", &out).Error
 }
 
-// Cancel ends the renders of a Run that wait or run, and tells how many.
-func (rs *Runs) Cancel(ctx context.Context, id int64) (int, error) {
+// open are the films of a Run that wait or are made: what Cancel ends. Drafts for clients are
+// none of them.
+func (rs *Runs) open(ctx context.Context, id int64) (out []store.Render, err error) {
 	ids, err := rs.ids(ctx, id)
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
-	var open []store.Render
-	if err := rs.Store.DB.WithContext(ctx).Where("order_id IN ? AND state IN ('waiting', 'running')", ids).Find(&open).Error; err != nil {
+	return out, rs.Store.DB.WithContext(ctx).Where("order_id IN ? AND state IN ('waiting', 'running') AND profile <> ?", ids, profile.Proof.Name).Order("id").Find(&out).Error
+}
+
+// Running counts what Cancel would end.
+func (rs *Runs) Running(ctx context.Context, id int64) (int, error) {
+	open, err := rs.open(ctx, id)
+	return len(open), err
+}
+
+// Cancel ends the films of a Run that wait or are made, and tells how many. Drafts that clients
+// wait for go on.
+func (rs *Runs) Cancel(ctx context.Context, id int64) (int, error) {
+	open, err := rs.open(ctx, id)
+	if err != nil {
 		return 0, err
 	}
 	for _, r := range open {

@@ -449,6 +449,7 @@ type Render struct {
 	Watermark               string     // words over all its frames; set for proofs
 	VerifiedAt              *time.Time // when its files were last read back and were what they were
 	Damage                  string     // what is wrong with its files; empty: nothing known
+	Queued                  int        // the revision it was queued at, where it was made of a later one; else 0
 	Doubt                   string     // what in it was not made without errors; empty: nothing, it was verified
 	AgainOf                 *int64     // the render it stands for, made again
 	Differs                 string     // how it differs from that one; empty: it does not

@@ -34,6 +34,7 @@ type renderRow struct {
 	State        store.RenderState
 	Text, Detail string
 	Live, Film   bool
+	Old          bool // it is being made of a film that has changed since
 	Ending       string   // of its file
 	Beside       []string // endings of what lies beside it
 	Percent      int
@@ -133,11 +134,12 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 	if rd.FramesTotal > 0 {
 		row.Percent = int(100 * rd.FramesDone / rd.FramesTotal)
 	}
+	name := strings.TrimSpace(rd.Profile + " " + shapeName(rd.Shape))
 	switch rd.State {
 	case store.RenderWaiting:
-		row.Text, row.Detail = "Waits for a worker", rd.Error // why it was put off
+		row.Text, row.Detail = name+": waiting in the queue", rd.Error // why it was put off
 	case store.RenderRunning:
-		row.Text = "Rendering"
+		row.Text = name + ": rendering"
 		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)
 		if left, ok := making.TimeLeft(rd, s.House.Orders.Now()); ok {
 			row.Detail += ", " + minutes(left.Seconds()) + " left"
@@ -145,8 +147,12 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		if rd.Attempt > 1 {
 			row.Detail += fmt.Sprintf(" (begun %d times)", rd.Attempt)
 		}
+		if head > 0 && rd.Revision != head && rd.Profile != profile.Proof.Name {
+			row.Old = true
+			row.Detail += " · ! the film was changed since it was begun"
+		}
 	case store.RenderDone:
-		row.Text = fmt.Sprintf("%s, %s", strings.TrimSpace(rd.Profile+" "+shapeName(rd.Shape)), timecode.Clock(rd.Seconds))
+		row.Text = fmt.Sprintf("%s, %s", name, timecode.Clock(rd.Seconds))
 		verified := "verified"
 		if rd.Doubt != "" {
 			verified = "! not verified: " + rd.Doubt
@@ -160,13 +166,16 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		case rd.AgainOf != nil:
 			row.Detail += " · made again, the same to the byte"
 		}
+		if rd.Queued > 0 {
+			row.Detail += " · with what was changed while it waited"
+		}
 		if head > 0 && rd.Revision != head {
 			row.Detail += " · changed since"
 		}
 	case store.RenderFailed:
-		row.Text, row.Detail = "Failed", rd.Error
+		row.Text, row.Detail = name+": failed", rd.Error
 	case store.RenderCancelled:
-		row.Text = "Cancelled"
+		row.Text = name + ": cancelled"
 	}
 	return row
 }
@@ -214,6 +223,10 @@ func (s *Server) captions(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
+}
+
+func (s *Server) renderAnew(w http.ResponseWriter, r *http.Request) {
+	s.answer(w, r, s.House.Making.Anew(r.Context(), number(r, "order"), number(r, "render")), nil)
 }
 
 func (s *Server) renderAgain(w http.ResponseWriter, r *http.Request) {

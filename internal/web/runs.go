@@ -398,7 +398,7 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 	case "cancel":
 		var n int
 		n, err = in.Cancel(ctx, id)
-		text = wording.Counted(n, "render") + " cancelled."
+		text = wording.Counted(n, "film") + " cancelled; drafts for clients go on."
 	case "first":
 		err, text = in.First(ctx, id, order), "This film is made next."
 	case "give":

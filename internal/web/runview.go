@@ -301,10 +301,9 @@ func (v *runView) Likely() (n int) {
 
 // acts are what can be done with all rows that are ready.
 func (s *Server) acts(ctx context.Context, v *runView) error {
-	for _, r := range v.Rows {
-		if r.Render != nil && !r.Render.State.Over() {
-			v.Act.Running++
-		}
+	var err error
+	if v.Act.Running, err = s.House.Runs.Running(ctx, v.ID); err != nil {
+		return err
 	}
 	again, err := s.House.Runs.Plan(ctx, v.Sheet, runs.Again)
 	if err != nil {

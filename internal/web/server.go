@@ -250,6 +250,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/renders", s.startRender)
 		r.Post("/renders/{render}/cancel", s.cancelRender)
 		r.Post("/renders/{render}/again", s.renderAgain)
+		r.Post("/renders/{render}/anew", s.renderAnew)
 		r.Post("/renders/{render}/put", s.putFile)
 		r.Post("/files/{delivery}/settle", s.settleFile)
 		r.Post("/deliveries/{delivery}/again", s.sendAgain)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strings"
 	"time"
 
 	"nelko/internal/core/cast"
@@ -12,7 +13,8 @@ import (
 	"nelko/internal/core/wording"
 )
 
-// Group puts the pictures of several slides together on the first of them.
+// Group puts the pictures of several slides together on the first of them, with the captions of
+// all.
 type Group struct{ Slides []doc.SlideID }
 
 // Title implements Op.
@@ -31,8 +33,14 @@ func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 		return d, fmt.Errorf("one slide cannot be put together: %w", ErrInvalid)
 	}
 	var media []doc.MediaID
+	var captions []string
+	chapter := ""
 	for _, id := range ids {
 		s := d.Slides[d.Index(id)]
+		if s.Caption != "" && !slices.Contains(captions, s.Caption) {
+			captions = append(captions, s.Caption)
+		}
+		chapter = cmp.Or(chapter, s.Chapter)
 		if s.Kind != doc.Pictures && s.Kind != doc.Clip {
 			return d, fmt.Errorf("only slides with pictures or clips can be put together: %w", ErrInvalid)
 		}
@@ -43,11 +51,16 @@ func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	}
 	first := &d.Slides[d.Index(ids[0])]
 	first.Kind, first.Media, first.Layout, first.Placed = doc.Pictures, media, "", true
+	first.Caption, first.Chapter = strings.Join(captions, captionsApart), chapter
 	d.Slides = slices.DeleteFunc(slices.Clone(d.Slides), func(s doc.Slide) bool { return slices.Contains(ids[1:], s.ID) })
 	return d, nil
 }
 
-// Split gives every picture of slides a slide of its own.
+// captionsApart stands between the captions of pictures that are on one slide.
+const captionsApart = " · "
+
+// Split gives every picture of slides a slide of its own, and its caption where the slide has one
+// for each.
 type Split struct{ Slides []doc.SlideID }
 
 // Title implements Op.
@@ -66,10 +79,14 @@ func (s Split) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			out = append(out, x)
 			continue
 		}
+		captions := strings.Split(x.Caption, captionsApart)
 		for i, m := range x.Media {
 			one := x
 			if i > 0 {
-				one.ID, one.Caption = d.NextSlide(), ""
+				one.ID, one.Caption, one.Chapter = d.NextSlide(), "", ""
+			}
+			if len(captions) == len(x.Media) {
+				one.Caption = captions[i]
 			}
 			one.Media, one.Layout, one.Placed, one.Kind = []doc.MediaID{m}, "", true, doc.Pictures
 			if with.Library[m].Kind == doc.ClipMedia {

@@ -196,7 +196,7 @@ var many = map[string]string{
 	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "cropped": "%s lose more than a third of themselves by the layout", "contrast": "%s have words that are hard to read on what is behind them", "outside": "%s have words that reach out of the title-safe area",
 	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "faulty": "%s are damaged; look at all of them", "suggested": "%s still say what was suggested", "machine": "%s have words that no person writes", "limits": "%s are seen shorter or longer than the film’s limits", "opens": "%s show the opening’s picture again at once",
 	"alike": "%s are followed by a look-alike",
-	"join": "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
+	"join":  "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
 	"licence": "%s need a look at their licence, because the film goes to a public link",
 }
 

@@ -68,6 +68,10 @@ func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion d
 			p.inner = framing.Whole(p.w, p.h, p.inner)
 		}
 	}
+	if p.tilt != 0 && p.fit == design.Fill && p.mat == 0 && covers(p.inner, b.frame()) {
+		k := tiltCovers(p.inner.W, p.inner.H, p.tilt)
+		p.inner = centred(p.inner, p.inner.W*k, p.inner.H*k)
+	}
 	p.outer = p.inner.Inset(-p.mat)
 	p.inward = b.inward(motion.Kind, i)
 	p.aim = framing.Point{X: unitOf(b.rnd>>(8+i)) - 0.5, Y: unitOf(b.rnd>>(24+i)) - 0.5}
@@ -80,6 +84,19 @@ func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion d
 	default:
 		b.windowed(p)
 	}
+}
+
+// covers reports whether a rectangle lies over all of another, to half a pixel.
+func covers(r, of framing.Rect) bool {
+	const near = 0.5
+	return r.X <= of.X+near && r.Y <= of.Y+near && r.X+r.W >= of.X+of.W-near && r.Y+r.H >= of.Y+of.H-near
+}
+
+// tiltCovers is by how much a w×h rectangle must grow to cover what it covered when it is
+// turned by degrees: cos φ + sin φ · max(w/h, h/w).
+func tiltCovers(w, h, degrees float64) float64 {
+	sin, cos := math.Sincos(math.Abs(degrees) * math.Pi / 180)
+	return cos + sin*math.Max(w/h, h/w)
 }
 
 // looseShadow is the shadow of a picture that was made smaller than its place.
