@@ -34,7 +34,7 @@ type renderRow struct {
 	State        store.RenderState
 	Text, Detail string
 	Live, Film   bool
-	Old          bool // it is being made of a film that has changed since
+	Old          bool     // it is being made of a film that has changed since
 	Ending       string   // of its file
 	Beside       []string // endings of what lies beside it
 	Percent      int
