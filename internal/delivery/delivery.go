@@ -20,6 +20,7 @@ import (
 
 	"nelko/internal/accounts"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
@@ -317,7 +318,7 @@ func (dl *Delivery) films(tx *gorm.DB, id int64) (out []Shown, err error) {
 func filmTitle(r store.Render, o store.Order) string {
 	title := cmp.Or(strings.Join(strings.Fields(r.Details["names"]), " "), o.Client)
 	if !r.Main {
-		title += " · " + r.Profile
+		title = wording.Beside(title, r.Profile)
 	}
 	return title
 }

@@ -14,6 +14,7 @@ import (
 
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
+	"nelko/internal/core/wording"
 )
 
 // Look is how paper around a disc looks: as the theme of its first film.
@@ -120,14 +121,11 @@ func filmsInWords(films []Film) string {
 	if len(films) > 4 {
 		return fmt.Sprintf("%d films", len(films))
 	}
-	text := ""
+	titles := make([]string, len(films))
 	for i, f := range films {
-		if i > 0 {
-			text += " · "
-		}
-		text += f.Title
+		titles[i] = f.Title
 	}
-	return text
+	return wording.Beside(titles...)
 }
 
 // Measures of the paper in a case of a DVD's height: 273 mm by 183 mm with a

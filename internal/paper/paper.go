@@ -18,6 +18,7 @@ import (
 
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
+	"nelko/internal/core/wording"
 	"nelko/internal/media/pango"
 )
 
@@ -141,12 +142,7 @@ func (p *page) card(x, y float64, studio Studio, c Card) error {
 	return err
 }
 
-func joined(a, b string) string {
-	if a == "" || b == "" {
-		return a + b
-	}
-	return a + " · " + b
-}
+func joined(a, b string) string { return wording.Beside(a, b) }
 
 func (p *page) put(b []byte, kind string, x, y, w, h float64) {
 	p.pictures++

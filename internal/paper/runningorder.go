@@ -7,6 +7,8 @@ import (
 	"io"
 	"strconv"
 	"strings"
+
+	"nelko/internal/core/wording"
 )
 
 // Row is a slide of a running order.
@@ -51,7 +53,7 @@ func RunningOrder(w io.Writer, title string, rows []Row, arithmetic string) erro
 			}
 		}
 		x += thumb + 3
-		words := strings.Join(r.Words, " · ")
+		words := wording.Beside(r.Words...)
 		used, err := 0.0, error(nil)
 		if words != "" {
 			if used, err = p.words(words, 9, x, y+1, pageW-margin-x, high/2); err != nil {

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"nelko/internal/core/timecode"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/media"
 	"nelko/internal/orders"
@@ -97,5 +98,5 @@ func lineOf(d *orders.Dossier, title string) string {
 			parts = append(parts, p)
 		}
 	}
-	return strings.Join(parts, " · ")
+	return wording.Beside(parts...)
 }

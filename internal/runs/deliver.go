@@ -9,6 +9,7 @@ import (
 
 	discs "nelko/internal/core/disc"
 	"nelko/internal/core/profile"
+	"nelko/internal/core/wording"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
@@ -117,7 +118,7 @@ func (rs *Runs) hand(ctx context.Context, run *Run, r Row, act Act, h handed, ho
 func titleOf(run *Run, r Row) string {
 	title := run.Event
 	if n := strings.Join(strings.Fields(r.Details["names"]), " "); n != "" {
-		title = n + " · " + run.Event
+		title = wording.Beside(n, run.Event)
 	}
 	if len(title) > 200 {
 		title = strings.ToValidUTF8(title[:200], "")
@@ -131,7 +132,7 @@ func discName(run *Run, r Row) string {
 	if name == "" {
 		name = r.Client
 	}
-	name = r.RunKey + " " + name + " · " + run.Event
+	name = r.RunKey + " " + wording.Beside(name, run.Event)
 	if len(name) > pressing.MaxName {
 		name = strings.TrimSpace(strings.ToValidUTF8(name[:pressing.MaxName], ""))
 	}

@@ -51,13 +51,10 @@ func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	}
 	first := &d.Slides[d.Index(ids[0])]
 	first.Kind, first.Media, first.Layout, first.Placed = doc.Pictures, media, "", true
-	first.Caption, first.Chapter = strings.Join(captions, captionsApart), chapter
+	first.Caption, first.Chapter = wording.Beside(captions...), chapter
 	d.Slides = slices.DeleteFunc(slices.Clone(d.Slides), func(s doc.Slide) bool { return slices.Contains(ids[1:], s.ID) })
 	return d, nil
 }
-
-// captionsApart stands between the captions of pictures that are on one slide.
-const captionsApart = " · "
 
 // Split gives every picture of slides a slide of its own, and its caption where the slide has one
 // for each.
@@ -79,14 +76,14 @@ func (s Split) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			out = append(out, x)
 			continue
 		}
-		captions := strings.Split(x.Caption, captionsApart)
+		captions := strings.Split(x.Caption, wording.Dot)
 		for i, m := range x.Media {
 			one := x
 			if i > 0 {
 				one.ID, one.Caption, one.Chapter = d.NextSlide(), "", ""
 			}
 			if len(captions) == len(x.Media) {
-				one.Caption = captions[i]
+				one.Caption = wording.Bare(captions[i])
 			}
 			one.Media, one.Layout, one.Placed, one.Kind = []doc.MediaID{m}, "", true, doc.Pictures
 			if with.Library[m].Kind == doc.ClipMedia {

@@ -57,7 +57,7 @@ func (c CaptionNames) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error
 			name := with.Library[id].Name
 			names[i] = strings.Join(strings.Fields(strings.ReplaceAll(strings.TrimSuffix(name, path.Ext(name)), "_", " ")), " ")
 		}
-		s.Caption = strings.Join(names, captionsApart)
+		s.Caption = wording.Beside(names...)
 		return nil
 	})
 }
@@ -82,7 +82,7 @@ func (c CaptionDescriptions) Apply(d doc.Slideshow, with Context) (doc.Slideshow
 			}
 		}
 		if len(words) > 0 {
-			s.Caption, any = strings.Join(words, captionsApart), true
+			s.Caption, any = wording.Beside(words...), true
 		}
 		return nil
 	})
