@@ -132,8 +132,8 @@ var StreamSizes = []string{"Phone 360", "Web 720"}
 // film does not have.
 var ErrNotApproved = &invalid.Input{Field: "approval", Problem: "Not rendered: this order asks for the client's approval, and the film as it is now has none. Send a proof, or say that it is to be rendered anyway."}
 
-// BeginAll queues renders of the order's present slideshow in several profiles
-// at once. What is being made already is not begun again.
+// BeginAll queues renders of the order's present slideshow in several profiles, all of them or
+// none for each shape. What is being made already is not queued again.
 func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]store.Render, error) {
 	d, err := mk.Orders.Load(ctx, orderID)
 	if err != nil {

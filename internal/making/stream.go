@@ -1,9 +1,13 @@
 package making
 
 import (
+	"context"
+	"fmt"
+	"io"
 	"strconv"
 	"strings"
 
+	"nelko/internal/render"
 	"nelko/internal/store"
 )
 
@@ -29,4 +33,21 @@ func Busiest(r store.Render) int {
 		most = float64(r.Size) * 8 / r.Seconds
 	}
 	return int(most)
+}
+
+// Head is what the stream of a film says of its picture and sound itself.
+func (mk *Making) Head(ctx context.Context, r store.Render) (render.Head, error) {
+	if r.Stream == nil {
+		return render.Head{}, fmt.Errorf("the stream of render %d: %w", r.ID, store.ErrNotFound)
+	}
+	f, err := mk.Blobs.Open(ctx, *r.Stream)
+	if err != nil {
+		return render.Head{}, err
+	}
+	defer f.Close()
+	b, err := io.ReadAll(io.LimitReader(f, render.HeadBytes))
+	if err != nil {
+		return render.Head{}, err
+	}
+	return render.ReadHead(b)
 }

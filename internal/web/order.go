@@ -689,8 +689,8 @@ func othersInWords(wk *orders.Dossier, list []orders.Other) string {
 	return "also here: " + strings.Join(parts, ", ")
 }
 
-// orderFrame shows a frame. The address names the revision, so the picture
-// never changes; an unknown one is not found.
+// orderFrame shows a frame. The address names the revision and what stands behind it, so the
+// picture may be kept for an hour; an unknown revision is not found.
 func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {
 	width := max(64, min(queryInt(r, "w", 640), 1920))
 	revision := queryInt(r, "r", -1)

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"net/http"
 	"net/url"
 	"slices"
@@ -284,6 +285,9 @@ func sites(st store.Studio) []string {
 	return out
 }
 
+// thumbSide is the longer side of the poster on a link's page (see Looking.Small).
+const thumbSide = 640
+
 // oEmbed describes a film to a site that may show it (oEmbed 1.0).
 func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 	address := r.URL.Query().Get("url")
@@ -302,9 +306,13 @@ func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	width, height := 960, 540
-	if p := v.Render.Setting; p != nil && p.Shape != (profile.Shape{}) {
+	if h, err := s.House.Making.Head(r.Context(), v.Render); err == nil {
+		width, height = h.W, h.H
+	} else if p := v.Render.Setting; p != nil && p.Shape != (profile.Shape{}) {
 		height = width * p.Shape.H / p.Shape.W
 	}
+	small := min(1, float64(thumbSide)/float64(max(width, height)))
+	thumbW, thumbH := int(math.Round(float64(width)*small)), int(math.Round(float64(height)*small))
 	if most, err := strconv.Atoi(r.URL.Query().Get("maxwidth")); err == nil && most > 0 && most < width {
 		width, height = most, height*most/width
 	}
@@ -314,7 +322,7 @@ func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{ // whoever asked is gone
 		"version": "1.0", "type": "video", "title": v.Delivery.Title, "provider_name": v.Studio.Name, "width": width, "height": height,
-		"thumbnail_url": s.House.Delivery.Address(token) + "/poster.jpg", "thumbnail_width": 960, "thumbnail_height": 540,
+		"thumbnail_url": s.House.Delivery.Address(token) + "/poster.jpg", "thumbnail_width": thumbW, "thumbnail_height": thumbH,
 		"html": fmt.Sprintf(`<iframe src="%s/embed" width="%d" height="%d" allow="fullscreen" allowfullscreen style="border:0" title="Film"></iframe>`, s.House.Delivery.Address(token), width, height),
 	})
 }
@@ -416,7 +424,11 @@ func (s *Server) watchSizes(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		average := int(float64(x.Size) * 8 / x.Seconds)
-		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d\n%d/list.m3u8\n", making.Busiest(x), average, x.ID)
+		more := ""
+		if h, err := s.House.Making.Head(r.Context(), x); err == nil { // without them it plays all the same
+			more = fmt.Sprintf(",RESOLUTION=%dx%d,CODECS=%q", h.W, h.H, h.Codecs)
+		}
+		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d%s\n%d/list.m3u8\n", making.Busiest(x), average, more, x.ID)
 	}
 }
 

@@ -75,7 +75,7 @@ func TestStreaming(t *testing.T) {
 	assert.Equal(t, "noindex, nofollow, noarchive", res.Header.Get("X-Robots-Tag"))
 	res, body = v.get(at + "/stream.m3u8")
 	assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
-	lists := regexp.MustCompile(`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+)\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
+	lists := regexp.MustCompile(`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+),RESOLUTION=\d+x\d+,CODECS="avc1\.[0-9a-f]{6},mp4a\.40\.2"\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
 	require.Len(t, lists, 2, body)
 	for _, l := range lists {
 		res, list := v.get(at + "/" + l[3])
@@ -210,10 +210,12 @@ func TestEmbedding(t *testing.T) {
 		_ = json.Unmarshal([]byte(body), &m) // not JSON where it is refused
 		return res.StatusCode, m
 	}
-	code, m := ask(shown, "&maxwidth=400")
+	code, m := ask(shown, "&maxwidth=240")
 	assert.Equal(t, 200, code)
-	assert.Equal(t, []any{"1.0", "video", "Gannets", 400.0, 225.0}, []any{m["version"], m["type"], m["title"], m["width"], m["height"]})
-	assert.Contains(t, m["html"], `<iframe src="http://films.example`+shown+`/embed" width="400" height="225"`)
+	assert.Equal(t, []any{"1.0", "video", "Gannets", 240.0, 135.0}, []any{m["version"], m["type"], m["title"], m["width"], m["height"]})
+	_, m = ask(shown, "")
+	assert.Equal(t, []any{320.0, 180.0}, []any{m["width"], m["height"]}, "the file’s")
+	assert.Contains(t, m["html"], `<iframe src="http://films.example`+shown+`/embed" width="320" height="180"`)
 	for _, at := range []string{not, "/watch/guess", ""} {
 		code, _ = ask(at, "")
 		assert.Equal(t, 404, code)
