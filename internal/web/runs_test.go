@@ -106,6 +106,46 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	v.post("/runs/1/agree")
 	_, body = v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, 4, strings.Count(body, "<tr id="))
+	// A column that is put to use, and another theme, give other columns: the headings come with
+	// the cells and stand over them, in what is sent as on the page.
+	columns := func(body string) (heading, cells []string) {
+		_, sheet, found := strings.Cut(body, `<thead id="runcolumns">`)
+		require.True(t, found, "the headings are sent with the rows: %s", body)
+		head, rest, _ := strings.Cut(sheet, "</thead>")
+		row, _, _ := strings.Cut(rest[strings.Index(rest, "<tr id="):], "</tr>")
+		role := regexp.MustCompile(`<t[hd][^>]* data-role="([^"]+)"`)
+		for _, m := range role.FindAllStringSubmatch(head, -1) {
+			heading = append(heading, m[1])
+		}
+		for _, m := range role.FindAllStringSubmatch(row, -1) {
+			cells = append(cells, m[1])
+		}
+		return heading, cells
+	}
+	res, _ = v.get("/runs/1")
+	now = res.Header.Get("X-Seen")
+	for _, change := range []func(){
+		func() {
+			require.NoError(t, v.studio.Runs.Bring(ctx, 1, *mustRead(t, "Key,Names,Town\n1,A,Saltmere\n2,B two,Tern\n3,C,Tern\n4,D,Tern\n"), nil))
+			v.post("/runs/1/agree")
+		},
+		func() {
+			v.post("/runs/1/roles", "role-0", "key", "role-1", "detail:names", "role-2", "detail:place")
+			v.post("/runs/1/agree")
+		},
+	} {
+		_, page := v.get("/runs/1")
+		now = seen(page)
+		change()
+		_, body = v.post("/runs/1/live", "seen", now)
+		heading, cells := columns(body)
+		assert.Equal(t, heading, cells)
+		_, page = v.get("/runs/1")
+		heading, cells = columns(page)
+		assert.Equal(t, heading, cells)
+	}
+	v.post("/runs/1/roles", "role-0", "key", "role-1", "detail:names", "role-2", "unused")
+	v.post("/runs/1/agree")
 
 	kind, text = v.cells(1, "Typed", runs.Cell{OrderID: s.Rows[0].ID, Role: "key", To: "2"}, runs.Cell{OrderID: s.Rows[0].ID, Role: "detail:names", To: "A two"})
 	assert.Equal(t, "bad", kind)

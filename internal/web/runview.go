@@ -38,6 +38,7 @@ type runView struct {
 	Only      bool // rows that need a person are shown alone
 	Seen      string
 	drawn     []drawnPart
+	heading   template.HTML // of the columns
 }
 
 // readColumn is a column of the list.
@@ -344,8 +345,13 @@ func (s *Server) drawRun(v *runView) error {
 		fmt.Fprint(&ids, l.ID, " ")
 	}
 	for _, c := range v.Columns {
-		fmt.Fprint(&ids, c.Role, c.Label, " ")
+		fmt.Fprint(&ids, c.Role, c.Label, c.Extra, " ")
 	}
+	var heading buffer
+	if err := s.templates.ExecuteTemplate(&heading, "runcolumns", v); err != nil {
+		return err
+	}
+	v.heading = template.HTML(heading.String()) // written by its own template
 	h := sha256.Sum256([]byte(ids.String()))
 	v.drawn = append(v.drawn, drawnPart{"runrows", "", hex.EncodeToString(h[:5])})
 	for _, l := range v.Lines {
@@ -366,6 +372,10 @@ func (v *runView) Part(name string) template.HTML {
 	}
 	return ""
 }
+
+// Heading is the row of headings: drawn from the same columns as the cells, and sent with
+// them.
+func (v *runView) Heading() template.HTML { return v.heading }
 
 // Drawn are the rows as they were drawn.
 func (v *runView) Drawn() template.HTML {
@@ -392,7 +402,7 @@ func (v *runView) since(seen string) []byte {
 		case i < 2:
 			b.WriteString(p.html)
 		case i == 2:
-			fmt.Fprint(&b, `<table><tbody id="runrows">`, v.Drawn(), `</tbody></table>`)
+			fmt.Fprint(&b, `<table>`, v.Heading(), `<tbody id="runrows">`, v.Drawn(), `</tbody></table>`)
 		case rowsToo:
 			b.WriteString("<table><tbody>" + p.html + "</tbody></table>")
 		}

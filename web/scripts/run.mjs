@@ -9,7 +9,8 @@ const root = document.getElementById("run");
 const run = root.dataset.run;
 const table = root.querySelector(".grid-sheet");
 const body = document.getElementById("runrows");
-const columns = [...table.querySelectorAll("th")].map((th) => th.dataset.role);
+/** How many columns the sheet has: they change with the list and the theme. */
+const columns = () => table.querySelectorAll("th").length;
 let seen = root.dataset.seen;
 
 /* What is drawn. */
@@ -21,7 +22,7 @@ function draw(html) {
   const sent = document.createElement("template");
   sent.innerHTML = html;
   const had = active && { row: active.closest("tr")?.id, role: active.dataset.role };
-  for (const fresh of sent.content.querySelectorAll("#runhead, #runfoot, #runrows, tr[id]")) {
+  for (const fresh of sent.content.querySelectorAll("#runhead, #runfoot, #runcolumns, #runrows, tr[id]")) {
     if (fresh.tagName === "TR" && fresh.closest("#runrows")) continue;
     const old = document.getElementById(fresh.id);
     if (!old) continue;
@@ -362,7 +363,7 @@ function clear() {
 function all() {
   const list = rows();
   anchor = list[0].cells[0];
-  choose(list.at(-1).cells[columns.length - 1], true);
+  choose(list.at(-1).cells[columns() - 1], true);
 }
 
 function fillDown() {
@@ -416,7 +417,7 @@ document.addEventListener("paste", (event) => {
   set("Pasted", changes);
   const end = list[Math.min(list.length - 1, at.r + cells.length - 1)];
   anchor = range[0][0];
-  choose(end.cells[Math.min(columns.length - 1, at.c + Math.max(...cells.map((r) => r.length)) - 1)], true);
+  choose(end.cells[Math.min(columns() - 1, at.c + Math.max(...cells.map((r) => r.length)) - 1)], true);
 });
 
 /* Only the rows that need a person. */
