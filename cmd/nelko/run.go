@@ -19,6 +19,7 @@ type runCmd struct {
 	Pattern string            `type:"existingfile" help:"Pattern of a Run, as its page gives it as a zip."`
 	Theme   string            `help:"Theme identifier, instead of a pattern; see nelko themes."`
 	List    string            `required:"" type:"existingfile" help:"The list: CSV, TSV, XLSX or ODS."`
+	Column  map[string]string `mapsep:"none" help:"What a column of the list stands for, as detail=heading, such as date=Raced; give several times."`
 	Folders string            `required:"" type:"existingdir" help:"Folder with a folder for each row; what lies beside these is common to all."`
 	Music   []string          `type:"existingfile" sep:"none" help:"Song for all rows without one in their folder; give several times for several songs."`
 	Detail  map[string]string `mapsep:"none" help:"Detail that all films have, as key=value; give several times."`
@@ -41,7 +42,7 @@ func (c *runCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	r := makefilm.RunRequest{Shelf: shelf, Theme: c.Theme, Pattern: c.Pattern, List: c.List, Folders: c.Folders, Music: c.Music, Details: c.Detail, Out: c.Out, Names: c.Names, Seed: c.Seed, Workers: c.Workers, Likely: c.Likely}
+	r := makefilm.RunRequest{Shelf: shelf, Theme: c.Theme, Pattern: c.Pattern, List: c.List, Columns: c.Column, Folders: c.Folders, Music: c.Music, Details: c.Detail, Out: c.Out, Names: c.Names, Seed: c.Seed, Workers: c.Workers, Likely: c.Likely}
 	if r.Frame, err = parseSize(c.Size); err != nil {
 		return err
 	}

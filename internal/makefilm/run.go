@@ -39,11 +39,12 @@ import (
 // set of folders.
 type RunRequest struct {
 	Shelf    *themes.Shelf
-	Theme    string   // by ID; empty with a pattern
-	Pattern  string   // zip of a pattern; empty: the theme alone
-	List     string   // file
-	Folders  string   // with a folder a row; what is in its root is common to all
-	Music    []string // song files, for all rows without one of their own
+	Theme    string            // by ID; empty with a pattern
+	Pattern  string            // zip of a pattern; empty: the theme alone
+	List     string            // file
+	Columns  map[string]string // headings by the role or the detail they stand for, instead of what was guessed
+	Folders  string            // with a folder a row; what is in its root is common to all
+	Music    []string          // song files, for all rows without one of their own
 	Details  map[string]string
 	Out      string            // folder
 	Names    string            // pattern of the films' names; empty: the usual one
@@ -257,6 +258,9 @@ func (x *run) readList(context.Context) error {
 		details = append(details, list.Detail{Key: d.Key, Label: d.Label, Required: d.Required})
 	}
 	x.roles = t.Recognise(details)
+	if err := t.Assign(x.roles, x.Columns, details); err != nil {
+		return fmt.Errorf("%s: %w", x.List, err)
+	}
 	var problems []list.Problem
 	x.rows, problems = t.Read(x.roles)
 	for _, p := range problems {

@@ -119,7 +119,8 @@ const headSearch = 12
 // Recognise finds the heading row and gives every column its role, each role
 // once: the first row of the upper ones in which most headings are known. If
 // none has a known one, the first row counts as the heading when all its cells
-// are filled and differ and the list is longer than it, else there is none.
+// are filled and differ and the list is longer than it, else there is none. Columns whose headings
+// say nothing are read by what stands in them.
 func (t *Table) Recognise(details []Detail) []Role {
 	best, known := -1, 0
 	for i, row := range t.Rows[:min(len(t.Rows), headSearch)] {
@@ -153,7 +154,9 @@ func (t *Table) Recognise(details []Detail) []Role {
 			t.Headings[i] = fmt.Sprintf("%s %d", strings.TrimSuffix(t.Headings[i], fmt.Sprintf(" %d", n-1)), n)
 		}
 	}
-	return give(t.Headings, details)
+	roles := give(t.Headings, details)
+	t.byValues(roles, details)
+	return roles
 }
 
 func (t *Table) width() (n int) {
