@@ -5,6 +5,7 @@ import (
 	"errors"
 	"time"
 
+	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/store"
@@ -22,9 +23,11 @@ func TimeLeft(r store.Render, now time.Time) (left time.Duration, ok bool) {
 
 // Board is what is being made, by whom.
 type Board struct {
-	Renders []store.Render // running, waiting, then what is over; the newest first
+	Renders []store.Render // running, then waiting in the order in which they will be begun, then what is over, the newest first
 	Orders  map[int64]store.Order
-	Workers []store.Worker // at work now
+	Runs    map[int64]string // their names, of the orders that are rows of one
+	Why     map[int64]string // why a render that waits does so, in words
+	Workers []store.Worker   // at work now
 }
 
 // boardLength is how many renders a board shows.
@@ -32,11 +35,13 @@ const boardLength = 100
 
 // Board reads the queue of renders.
 func (mk *Making) Board(ctx context.Context) (Board, error) {
-	var b Board
+	b := Board{Runs: map[int64]string{}, Why: map[int64]string{}}
 	tx := mk.Store.DB.WithContext(ctx)
 	err := errors.Join(
 		tx.Where("order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)").
-			Order("CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END, id DESC").Limit(boardLength).Find(&b.Renders).Error,
+			Order(`CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END,
+				CASE state WHEN 'waiting' THEN (SELECT min(j.scheduled_at) FROM river_job j WHERE j.kind = 'render' AND (j.args->>'render_id')::bigint = renders.id
+					AND j.state IN ('available', 'scheduled', 'retryable')) END, CASE state WHEN 'waiting' THEN id ELSE -id END`).Limit(boardLength).Find(&b.Renders).Error,
 		tx.Where(queue.Alive).Order("id").Find(&b.Workers).Error)
 	if err != nil {
 		return b, err
@@ -45,8 +50,55 @@ func (mk *Making) Board(ctx context.Context) (Board, error) {
 	for i, r := range b.Renders {
 		ids[i] = r.OrderID
 	}
-	b.Orders, err = orders.ByID(tx, ids)
-	return b, err
+	if b.Orders, err = orders.ByID(tx, ids); err != nil {
+		return b, err
+	}
+	var runs []store.Run
+	if err := tx.Select("id", "name").Where("id IN (SELECT run_id FROM orders WHERE id IN ?)", append(ids, 0)).Find(&runs).Error; err != nil {
+		return b, err
+	}
+	for _, r := range runs {
+		b.Runs[r.ID] = r.Name
+	}
+	turns, err := queue.Turns(tx, Film{}.Kind(), "render_id")
+	if err != nil {
+		return b, err
+	}
+	b.explain(turns)
+	return b, nil
+}
+
+// explain says of each render that waits why it does.
+func (b *Board) explain(turns []queue.Turn) {
+	before, at, paused := 0, map[int64]int{}, map[int64]bool{}
+	for _, t := range turns {
+		at[t.ID], paused[t.ID] = before, t.Held
+		if !t.Held {
+			before++
+		}
+	}
+	for _, r := range b.Renders {
+		if r.State != store.RenderWaiting {
+			continue
+		}
+		n, queued := at[r.ID]
+		switch {
+		case r.Error != "":
+			b.Why[r.ID] = r.Error
+		case paused[r.ID]:
+			b.Why[r.ID] = "its Run is paused"
+		case r.LeadID != nil:
+			b.Why[r.ID] = "made together with another size of the same film"
+		case len(b.Workers) == 0:
+			b.Why[r.ID] = "no worker is running"
+		case !queued:
+			b.Why[r.ID] = "being begun"
+		case n == 0:
+			b.Why[r.ID] = "next"
+		default:
+			b.Why[r.ID] = wording.Counted(n, "film") + " before it"
+		}
+	}
 }
 
 // Finished is a render's film, with its order.

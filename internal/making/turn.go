@@ -90,3 +90,26 @@ func (mk *Making) Pace(ctx context.Context) (framesPerSecond float64, workers in
 
 // guessedPace is in frames a second, as on a machine with two processors.
 const guessedPace = 60
+
+// Next moves a render that waits before all others.
+func (mk *Making) Next(ctx context.Context, renderID int64) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		r, err := store.One[store.Render](tx, "id = ? AND state = 'waiting'", renderID)
+		if err != nil {
+			return err
+		}
+		if err := queue.Move(tx, Film{}.Kind(), "render_id", []int64{r.ID}, &turns); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// Stop is Cancel of a render by its number alone.
+func (mk *Making) Stop(ctx context.Context, renderID int64) error {
+	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx).Select("order_id"), "id = ?", renderID)
+	if err != nil {
+		return err
+	}
+	return mk.Cancel(ctx, r.OrderID, renderID)
+}

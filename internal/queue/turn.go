@@ -34,3 +34,16 @@ func Waits(tx *gorm.DB, kind, field string, id int64) (waits bool, err error) {
 	err = tx.Raw("SELECT EXISTS (SELECT 1 FROM river_job WHERE kind = ? AND (args->>?)::bigint = ? AND state IN ('available', 'scheduled', 'retryable'))", kind, field, id).Scan(&waits).Error
 	return waits, err
 }
+
+// Turn is a job that waits: what it is for, and whether it is held.
+type Turn struct {
+	ID   int64
+	Held bool
+}
+
+// Turns are the jobs of a kind that wait, by a number in their arguments, in the order in which
+// they will be begun.
+func Turns(tx *gorm.DB, kind, field string) (out []Turn, err error) {
+	err = tx.Raw("SELECT (args->>?)::bigint id, scheduled_at = '"+held+"' held FROM river_job WHERE kind = ? AND state IN ('available', 'scheduled', 'retryable') ORDER BY scheduled_at, id", field, kind).Scan(&out).Error
+	return out, err
+}

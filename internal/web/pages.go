@@ -8,6 +8,8 @@ import (
 	"net/url"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
@@ -218,6 +220,20 @@ func orderForm(r *http.Request) (orders.New, map[string]string, error) {
 	return n, form, nil
 }
 
+// actOnQueue moves a film that waits before all others, or cancels one.
+func (s *Server) actOnQueue(w http.ResponseWriter, r *http.Request) {
+	id := number(r, "render")
+	act := s.House.Making.Next
+	if chi.URLParam(r, "act") == "cancel" {
+		act = s.House.Making.Stop
+	}
+	if err := act(r.Context(), id); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.WriteHeader(http.StatusNoContent)
+}
+
 func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 	b, err := s.base(r, "Queue")
 	if err != nil {
@@ -228,6 +244,9 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 		renderRow
 		OrderID                      int64
 		Client, Event, Worker, Begun string
+		Run, Row, Due, Why           string
+		RunID                        int64
+		First, Waits                 bool // it is begun next; it waits
 	}
 	board, err := s.House.Making.Board(r.Context())
 	if err != nil {
@@ -237,7 +256,11 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 	var rows []row
 	for _, rd := range board.Renders {
 		o := board.Orders[rd.OrderID]
-		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: o.Client, Event: o.Event, Worker: rd.Worker}
+		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: o.Client, Event: o.Event, Worker: rd.Worker, Row: o.RunKey, Due: day(o.Due), Why: board.Why[rd.ID], Waits: rd.State == store.RenderWaiting}
+		x.First = x.Why == "next"
+		if o.RunID != nil {
+			x.RunID, x.Run = *o.RunID, board.Runs[*o.RunID]
+		}
 		if rd.StartedAt != nil {
 			x.Begun = rd.StartedAt.Format("2 Jan 15:04:05")
 		}

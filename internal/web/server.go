@@ -178,6 +178,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	r.Get("/renders/{render}/film.{ending}", s.film)
 	r.Get("/renders/{render}/captions.{ending:srt|vtt}", s.captions)
 	r.Get("/queue", s.queuePage)
+	r.Post("/queue/{render}/{act:first|cancel}", s.actOnQueue)
 	r.Get("/find", s.find)
 	s.runRoutes(r)
 	s.musicRoutes(r)
