@@ -84,9 +84,9 @@ test("a dropped list begins the Run", async () => {
 test("dropped folders find their rows, and what is doubtful is asked", async () => {
   const pictures = photos(join(tree, "photos"), 9);
   const files = [{ path: "Crews/song.flac", name: song(tree, 20, "song.flac"), type: "audio/flac" }, { path: "Crews/quay.jpg", name: pictures[8], type: "image/jpeg" }];
-  for (const [i, folder] of ["The Gannets", "harbour lights", "03"].entries()) for (const k of [0, 1]) files.push({ path: `Crews/${folder}/p${k}.jpg`, name: pictures[i * 2 + k], type: "image/jpeg" });
+  for (const [i, folder] of ["The Gannets", "HarbourLights", "03"].entries()) for (const k of [0, 1]) files.push({ path: `Crews/${folder}/p${k}.jpg`, name: pictures[i * 2 + k], type: "image/jpeg" });
   await drop(files);
-  await page.waitForSelector("#questions:has-text('harbour lights')", { timeout: 60000 });
+  await page.waitForSelector("#questions:has-text('HarbourLights')", { timeout: 60000 });
   assert.match(await page.textContent("#questions"), /02 Harbour Lights\?/);
   await press("y");
   await page.waitForSelector("#questions", { state: "detached", timeout: 30000 });
