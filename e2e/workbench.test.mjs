@@ -114,7 +114,7 @@ test("settings are kept under a name and given to others", async () => {
   await page.waitForSelector("#notice:has-text('House mono')");
   await choose(4);
   await page.locator("#rows .slide[tabindex='0']").first().focus();
-  await page.keyboard.press("k");
+  await page.keyboard.press("Shift+K");
   await page.waitForSelector("dialog >> text=House mono");
   const before = await revision();
   await page.click("dialog button:has-text('House mono')");

@@ -424,11 +424,7 @@ func (s *Server) watchSizes(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		average := int(float64(x.Size) * 8 / x.Seconds)
-		more := ""
-		if h, err := s.House.Making.Head(r.Context(), x); err == nil { // without them it plays all the same
-			more = fmt.Sprintf(",RESOLUTION=%dx%d,CODECS=%q", h.W, h.H, h.Codecs)
-		}
-		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d%s\n%d/list.m3u8\n", making.Busiest(x), average, more, x.ID)
+		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d\n%d/list.m3u8\n", making.Busiest(x), average, x.ID)
 	}
 }
 
