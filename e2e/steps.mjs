@@ -45,6 +45,7 @@ export async function fitted(page) {
 export async function leaf(page, name) {
   await page.click(`.leaves a:has-text('${name}')`);
   await page.waitForSelector(`.leaves a[aria-current]:has-text('${name}')`);
+  await page.waitForLoadState("load"); // its scripts too
 }
 
 /** Waits until every change was answered. */
