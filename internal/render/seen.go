@@ -70,8 +70,7 @@ const comparedWidth = 160
 
 // bound is how far pictures of a codec may be from what was drawn, as the least
 // peak signal-to-noise ratio, in decibels, of a whole picture and of its worst tile
-// (measured on films of noise at the profiles' lowest bit rates, and on clips that were
-// decoded wrongly).
+// (well below what films of noise keep at the profiles' lowest bit rates: see decision 017).
 type bound struct{ whole, tile float64 }
 
 // boundOf is the bound for a codec. Codecs for editing keep nearly everything.

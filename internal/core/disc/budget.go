@@ -71,8 +71,8 @@ var DVD = Rates{Most: 8000, Least: 2000, Sound: 192, Words: 8, Written: Sector /
 
 // HD are those of a high-definition disc. A packet of 192 bytes holds 184 of the stream (ISO/IEC
 // 13818-1, 2.4.3, with the 4 bytes of time that discs put before each), less the heads of its
-// pictures; encoders that have one pass miss their rate by some hundredths (measured on films of
-// noise).
+// pictures; encoders that have one pass miss their rate by some hundredths (an allowance; no film
+// of noise was measured for it yet).
 var HD = Rates{Most: 24000, Least: 6000, Sound: 448, Words: 16, Written: 192.0 / 184 * 1.012, Missed: 1.03}
 
 // Menu is what a disc's menus take.
