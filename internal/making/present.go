@@ -43,14 +43,11 @@ func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) err
 	if ok, err := mk.madeIn(ctx, tx, r, s.Head); err != nil || !ok {
 		return err
 	}
-	set := map[string]any{"revision": s.Head, "queued": r.Revision}
-	if err := tx.Model(&store.Render{}).Where("id = ? OR lead_id = ? AND state = 'waiting'", r.ID, r.ID).Updates(set).Error; err != nil {
+	now := store.Render{Revision: s.Head, Queued: r.Revision, Details: o.Details}
+	if err := tx.Model(&store.Render{}).Where("id = ? OR lead_id = ? AND state = 'waiting'", r.ID, r.ID).Select("revision", "queued", "details").Updates(&now).Error; err != nil {
 		return err
 	}
-	if err := tx.Model(&store.Render{}).Where("id = ? OR lead_id = ? AND state = 'waiting'", r.ID, r.ID).Select("details").Updates(&store.Render{Details: o.Details}).Error; err != nil {
-		return err
-	}
-	r.Queued, r.Revision, r.Details = r.Revision, s.Head, o.Details
+	r.Queued, r.Revision, r.Details = now.Queued, now.Revision, now.Details
 	return nil
 }
 

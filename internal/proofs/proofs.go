@@ -345,8 +345,8 @@ func (p *Proofs) Remind(ctx context.Context, dryRun bool) (n int64, err error) {
 	return n, nil
 }
 
-// Heal has drafts made for clients who were asked to look at one and have none: theirs was
-// cancelled, or failed. It tells of how many.
+// Heal has drafts made for clients who were asked to look at one and have none, as theirs was
+// cancelled. One that failed is for the operator to see to. It tells of how many.
 func (p *Proofs) Heal(ctx context.Context) (n int, err error) {
 	var ids []int64
 	err = p.Store.DB.WithContext(ctx).Raw(`SELECT DISTINCT o.id FROM links l JOIN deliveries d ON d.id = l.delivery_id JOIN orders o ON o.id = d.order_id

@@ -11,6 +11,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/framing"
+	"nelko/internal/core/plan"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/remedy"
 	"nelko/internal/invalid"
@@ -304,7 +305,7 @@ var controls = map[string]control{
 	"captionnames":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionNames{Slides: f.Slides}, nil }),
 	"captionplain":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionStyle{Slides: f.Slides}, nil }),
 	"addcard": reads(func(f chosen) (edit.Op, error) {
-		c := edit.AddCard{Words: doc.Words{Kind: "title", Main: "Title"}}
+		c := edit.AddCard{Words: doc.Words{Kind: "title", Main: plan.SuggestedTitle}}
 		if len(f.Slides) > 0 {
 			c.Before = f.Slides[0]
 		}

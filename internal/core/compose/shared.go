@@ -1,8 +1,7 @@
 package compose
 
 import (
-	"math"
-
+	"nelko/internal/core/framing"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
@@ -42,14 +41,14 @@ func (c *Compositor) giveWay(dst *raster.Frame, first, second *scene.Slide, n in
 	if err := c.slide(back, &ground, film); err != nil {
 		return err
 	}
-	gone, come := eased(share/givesWay), eased((share-1+givesWay)/givesWay)
+	gone, come := framing.InOut.At(share/givesWay), framing.InOut.At((share-1+givesWay)/givesWay)
 	if gone >= 1 {
 		dst.Copy(back)
 	} else {
 		if err := c.slide(dst, first, film); err != nil {
 			return err
 		}
-		dst.Dissolve(dst, back, weighed(gone))
+		dst.Dissolve(dst, back, raster.Share(gone))
 	}
 	if come <= 0 {
 		return nil
@@ -57,15 +56,6 @@ func (c *Compositor) giveWay(dst *raster.Frame, first, second *scene.Slide, n in
 	if err := c.slide(back, second, film); err != nil {
 		return err
 	}
-	dst.Dissolve(dst, back, weighed(come))
+	dst.Dissolve(dst, back, raster.Share(come))
 	return nil
 }
-
-// eased is smooth at both ends: 3s² − 2s³.
-func eased(s float64) float64 {
-	s = math.Max(0, math.Min(1, s))
-	return s * s * (3 - 2*s)
-}
-
-// weighed is a share as raster.Frame.Dissolve has it.
-func weighed(s float64) int { return int(math.Round(s * 256)) }

@@ -6,7 +6,6 @@ package edit
 import (
 	"errors"
 	"fmt"
-	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -147,7 +146,6 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			used[id] = true
 			pictures = append(pictures, m)
 			if _, set := d.Shots[id]; plan.Heard(m) && !set {
-				d.Shots = maps.Clone(d.Shots)
 				if d.Shots == nil {
 					d.Shots = map[doc.MediaID]doc.Shot{}
 				}

@@ -68,7 +68,7 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 			}
 		}
 	}
-	wordChecks(d, p, t, lib, add)
+	wordChecks(d, p, lib, add)
 	limitChecks(d, p, add)
 	known := namesIn(d, t)
 	for i, s := range p.Slides {

@@ -6,11 +6,10 @@ import (
 	"strings"
 
 	"nelko/internal/core/doc"
-	"nelko/internal/core/theme"
 )
 
-// Suggested are the words that a new card has until somebody writes others.
-var Suggested = []string{"Title"}
+// SuggestedTitle is what a new card says until somebody writes something else.
+const SuggestedTitle = "Title"
 
 // What no person writes: parts of programs and names of files.
 var (
@@ -46,7 +45,7 @@ func unwritten(text string, names []string, known string) string {
 
 // wordChecks are the words of a film that a colleague would ask about: those that were
 // suggested and left, and those that no person writes.
-func wordChecks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library, add func(kind, subject string, i int, format string, a ...any)) {
+func wordChecks(d doc.Slideshow, p Plan, lib doc.Library, add func(kind, subject string, i int, format string, a ...any)) {
 	var known strings.Builder
 	for _, v := range d.Details {
 		known.WriteString(v + "\n")
@@ -54,10 +53,8 @@ func wordChecks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library, add fu
 	for i, s := range p.Slides {
 		if s.Card != nil {
 			for _, w := range []string{s.Card.Main, s.Card.Smaller, s.Card.Text} {
-				for _, left := range Suggested {
-					if strings.TrimSpace(w) == left {
-						add("suggested", left, i, "Slide %d says “%s”, as it was suggested", i+1, left)
-					}
+				if strings.TrimSpace(w) == SuggestedTitle {
+					add("suggested", w, i, "Slide %d says “%s”, as it was suggested", i+1, SuggestedTitle)
 				}
 				if why := unwritten(w, nil, known.String()); why != "" {
 					add("machine", w, i, "Slide %d says “%s”: %s is nothing that a person writes", i+1, w, why)

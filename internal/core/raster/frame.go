@@ -8,6 +8,7 @@ package raster
 
 import (
 	"fmt"
+	"math"
 )
 
 // Frame is one picture of a film. Width and height are even. Y holds one byte
@@ -85,6 +86,9 @@ func (c *coefficients) rgb(px []byte, luma byte, cu, cv int32) {
 	l := c.iy*(int32(luma)-16) + fixed/2
 	px[0], px[1], px[2] = clip((l+c.irv*cv)>>16), clip((l+c.igu*cu+c.igv*cv)>>16), clip((l+c.ibu*cu)>>16)
 }
+
+// Share is how far a dissolve has gone, from 0 to 1, as Dissolve and Add have it.
+func Share(s float64) int { return int(math.Round(256 * math.Max(0, math.Min(1, s)))) }
 
 // Dissolve makes f the mix of a and b: share 0 is a, 256 is b. The three
 // frames have one size; f may be a or b.

@@ -41,18 +41,16 @@ func (p *painter) draw() {
 	case "blur":
 		p.blur()
 	default:
-		p.dst.Dissolve(p.a, p.b, weight(p.s))
+		p.dst.Dissolve(p.a, p.b, raster.Share(p.s))
 	}
 }
-
-func weight(s float64) int { return int(math.Round(256 * math.Max(0, math.Min(1, s)))) }
 
 // smooth is 3t²−2t³ on 0…1.
 func smooth(t float64) float64 { return framing.InOut.At(t) }
 
 // glow adds light: the second slide comes before the first has gone.
 func (p *painter) glow() {
-	p.dst.Add(p.a, p.b, weight(smooth(math.Min(1, (1-p.s)*1.2))), weight(smooth(math.Min(1, p.s*1.2))))
+	p.dst.Add(p.a, p.b, raster.Share(smooth(math.Min(1, (1-p.s)*1.2))), raster.Share(smooth(math.Min(1, p.s*1.2))))
 }
 
 // through goes by way of a colour.
@@ -135,9 +133,9 @@ func (p *painter) scaled(f *raster.Frame, k, x, y, opacity float64) {
 func (p *painter) settle() {
 	const ramp = 0.18
 	if p.s < ramp {
-		p.dst.Dissolve(p.a, p.dst, weight(smooth(p.s/ramp)))
+		p.dst.Dissolve(p.a, p.dst, raster.Share(smooth(p.s/ramp)))
 	} else if p.s > 1-ramp {
-		p.dst.Dissolve(p.b, p.dst, weight(smooth((1-p.s)/ramp)))
+		p.dst.Dissolve(p.b, p.dst, raster.Share(smooth((1-p.s)/ramp)))
 	}
 }
 
@@ -321,7 +319,7 @@ func (p *painter) blur() {
 	soft := 1 - math.Abs(2*p.s-1) // 0 at the ends, 1 half-way
 	p.soften(p.a, smooth(math.Min(1, soft*1.2)))
 	p.soften(p.b, smooth(math.Min(1, soft*1.2)))
-	p.dst.Dissolve(p.a, p.b, weight(smooth(math.Max(0, math.Min(1, (p.s-0.25)*2)))))
+	p.dst.Dissolve(p.a, p.b, raster.Share(smooth(math.Max(0, math.Min(1, (p.s-0.25)*2)))))
 }
 
 // soften mixes a frame with a copy of itself out of focus.
@@ -342,5 +340,5 @@ func (p *painter) soften(f *raster.Frame, k float64) {
 	big := spare(f.W, f.H)
 	defer frames.Put(big)
 	shrink(quarter, big)
-	f.Dissolve(f, big, weight(k))
+	f.Dissolve(f, big, raster.Share(k))
 }
