@@ -157,7 +157,8 @@ func PictureArgs(f *film.Film, v profile.Video, threads int) ([]string, error) {
 	return append(args, out...), err
 }
 
-// scaling is the filter that brings frames to the size they are kept in.
+// scaling is the filter that brings frames to the size they are kept in, and then to
+// the colours: both in one step would move chroma by half a sample.
 func scaling(f *film.Film) string {
 	k := f.Kept
 	if !k.Scaled {
@@ -165,12 +166,18 @@ func scaling(f *film.Film) string {
 	}
 	filter := fmt.Sprintf("scale=%d:%d:flags=area", k.W, k.H)
 	if k.Matrix != f.Scene.Matrix {
-		filter += fmt.Sprintf(":in_color_matrix=%s:out_color_matrix=%s", f.Scene.Matrix.Name(), k.Matrix.Name())
+		filter += "," + recoloured(f.Scene.Matrix, k.Matrix)
 	}
 	if k.Shown.W > 0 {
 		return filter + fmt.Sprintf(",setdar=%d/%d", k.Shown.W, k.Shown.H)
 	}
 	return filter + ",setsar=1"
+}
+
+// recoloured is the filter that brings frames from one matrix to another, and leaves
+// all else of their colours as it is.
+func recoloured(from, to raster.Matrix) string {
+	return fmt.Sprintf("colorspace=ispace=%s:space=%s:irange=tv:range=tv:iprimaries=bt709:primaries=bt709:itrc=bt709:trc=bt709", from.Name(), to.Name())
 }
 
 // soundArgs read raw samples from standard input and encode them.

@@ -18,6 +18,7 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
+	"nelko/internal/film"
 )
 
 // place is a frame of a film that is looked at in its finished file.
@@ -104,8 +105,7 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-nostdin", "-i", path, "-map", "0:V:0", "-fps_mode", "passthrough", "-vf",
-		fmt.Sprintf("select='%s',scale=%d:%d:flags=area+accurate_rnd:in_color_matrix=%s:out_color_matrix=%s:in_range=tv:out_range=tv,format=yuv444p",
-			strings.Join(terms, "+"), w, h, j.Film.Kept.Matrix.Name(), sc.Matrix.Name()), "-f", "rawvideo", "-")
+		fmt.Sprintf("select='%s',%s", strings.Join(terms, "+"), reducing(j.Film, w, h)), "-f", "rawvideo", "-")
 	var said bytes.Buffer
 	cmd.Stderr = &said
 	out, err := cmd.StdoutPipe()
@@ -188,6 +188,12 @@ func reduction(w, h int) int {
 		}
 	}
 	return 1
+}
+
+// reducing is the filter that brings frames of a finished film to a size, and to the
+// colours they were drawn in. In one step chroma would be half a sample off.
+func reducing(f *film.Film, w, h int) string {
+	return fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd,format=yuv444p,%s", w, h, recoloured(f.Kept.Matrix, f.Scene.Matrix))
 }
 
 // reduced is a frame with means of k×k pixels, its planes one after another and of one
