@@ -189,6 +189,32 @@ test("a key pressed before the page's scripts are there is not lost, nor pressed
   await page.context().close();
 });
 
+test("a button pressed before the page's scripts are there is not lost, nor pressed twice", async () => {
+  const page = await visitor();
+  await signIn(page);
+  await page.click("text=New order");
+  await page.fill("#client", "The Early Ones");
+  await page.click("text=Open the order");
+  await page.waitForSelector("#next:has-text('Missing')");
+  const at = new URL(page.url()).pathname;
+  for (const late of ["**/order.mjs", "**/elsewhere.mjs", "**/htmx.min.js"]) {
+    await page.route(late, async (route) => {
+      await new Promise((done) => setTimeout(done, 800));
+      await route.continue();
+    });
+    const going = page.goto(`${at}/deliveries`);
+    await page.waitForSelector("#render");
+    await page.click("#render");
+    await page.click("#render");
+    await going;
+    await page.waitForSelector("dialog:has-text('cannot be rendered yet')");
+    assert.equal(await page.locator("dialog[open]").count(), 1, late);
+    assert.equal(new URL(page.url()).pathname + new URL(page.url()).search, `${at}/deliveries`, late);
+    await page.unroute(late);
+  }
+  await page.context().close();
+});
+
 test("a passkey is made, signs its owner in by itself, and is removed", async () => {
   // Passkeys are good for a name, and this machine's is localhost.
   const at = server.base.replace("127.0.0.1", "localhost");

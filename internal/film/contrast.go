@@ -154,7 +154,7 @@ func settledAt(words []scene.Layer, length timecode.Frames) timecode.Frames {
 
 // hardest is the share of the ground that may be worse than what is told:
 // single pixels of a texture do not make words hard to read.
-const hardest = 0.15
+const hardest = 0.1
 
 // How much of a pixel belongs to a stroke, as a share of the range of luma, for it to count
 // as one, and at most for it to count as ground; and how far around a stroke ground is looked

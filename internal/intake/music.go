@@ -290,43 +290,43 @@ func (in *Intake) Relisten(ctx context.Context) error {
 
 // hear listens to a song that is known already.
 func (in *Intake) hear(ctx context.Context, m store.Media) error {
-	path, err := in.Blobs.Path(ctx, m.SHA256)
-	if err != nil {
+	l, refused, err := in.lookAgain(ctx, m)
+	if err != nil || refused != "" {
 		return err
-	}
-	l, err := media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
-	var refused *media.Refused
-	if errors.As(err, &refused) {
-		return nil // it was taken once; what it was then stays
-	}
-	if err != nil {
-		return fmt.Errorf("%s: %w", m.Name, err)
 	}
 	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").Updates(&store.Media{Heard: l.Facts.Heard}).Error
 }
 
 // examine looks at a clip that is known already, for where its decoding may begin.
 func (in *Intake) examine(ctx context.Context, m store.Media) error {
-	path, err := in.Blobs.Path(ctx, m.SHA256)
+	l, refused, err := in.lookAgain(ctx, m)
 	if err != nil {
 		return err
 	}
-	l, err := media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
-	var refused *media.Refused
-	seen := store.Seen{}
-	if m.Seen != nil {
-		seen = *m.Seen
-	}
-	seen.Examined = true
-	switch {
-	case errors.As(err, &refused):
-		seen.Faulty = refused.Reason // it was taken once; what it was then stays
-	case err != nil:
-		return fmt.Errorf("%s: %w", m.Name, err)
-	default:
+	seen := m.Looked()
+	seen.Examined, seen.Faulty = true, refused
+	if refused == "" {
 		seen.Track, seen.Starts, seen.Faulty = l.Facts.Track, l.Facts.Starts, l.Facts.Faulty
 	}
 	return in.Store.DB.WithContext(ctx).Model(&m).Select("seen").Updates(&store.Media{Seen: &seen}).Error
+}
+
+// lookAgain looks at a medium that was taken before. That it would be refused now, and why,
+// is no error: what it was then stays.
+func (in *Intake) lookAgain(ctx context.Context, m store.Media) (l media.Looked, why string, err error) {
+	path, err := in.Blobs.Path(ctx, m.SHA256)
+	if err != nil {
+		return l, "", err
+	}
+	l, err = media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
+	var refused *media.Refused
+	if errors.As(err, &refused) {
+		return l, refused.Reason, nil
+	}
+	if err != nil {
+		return l, "", fmt.Errorf("%s: %w", m.Name, err)
+	}
+	return l, "", nil
 }
 
 // SongWave is the waveform of a song of the library.

@@ -40,7 +40,7 @@ func (l *Looking) WriteCaptions(d *orders.Dossier, extension string, w io.Writer
 	if !ok {
 		return fmt.Errorf("captions as %s: %w", extension, store.ErrNotFound)
 	}
-	f, err := l.film(d, profile.Look(smallSide, d.Doc.Rate), false)
+	f, err := l.film(d, profile.Look(SmallSide, d.Doc.Rate), false)
 	if err != nil {
 		return err
 	}

@@ -82,7 +82,7 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 	}
 	c := d.Doc
 	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
-	return sum(c, near, i, shown, facts, d.Doc.Details, d.Theme.Content, l.Standing(d.Settings))
+	return sum(c, near, i, shown, facts, d.Doc.Details, d.Theme.Content, l.behind(d.Settings))
 }
 
 // Chosen is a choice as a JPEG. key names it in full: the same key is answered

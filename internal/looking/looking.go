@@ -260,10 +260,11 @@ const (
 	mostFrames = 1 << 14
 )
 
-// Small posters, for pages that are to be there at once, and pictures of choices:
-// the posters' longer side, and how many of both are kept, in how many bytes.
+// SmallSide is the longer side of small posters, for pages that are to be there at once.
+const SmallSide = 640
+
+// How many small posters and pictures of choices are kept, in how many bytes.
 const (
-	smallSide  = 640
 	mostSmall  = 4000
 	smallBytes = 48 << 20
 )
@@ -277,7 +278,7 @@ func (l *Looking) Small(ctx context.Context, sha string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	b, err := l.Sprites.Smaller(ctx, path, smallSide, media.White)
+	b, err := l.Sprites.Smaller(ctx, path, SmallSide, media.White)
 	if err == nil {
 		l.small.Add(sha, b)
 	}

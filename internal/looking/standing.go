@@ -14,7 +14,12 @@ import (
 // documents: its mark, and what draws. Addresses of pictures hold it, so that what a browser
 // keeps is what would be drawn now, also after a restart or with another version.
 func (l *Looking) Standing(st store.Studio) string {
-	return sum(st.Mark, st.MarkPicture, l.Orders.House.Tools.Draw, film.EngineVersion)
+	return sum(l.behind(st))
+}
+
+// behind is what stands behind every picture.
+func (l *Looking) behind(st store.Studio) []any {
+	return []any{st.Mark, st.MarkPicture, l.Orders.House.Tools.Draw, film.EngineVersion}
 }
 
 // known is what of a medium decides on how it is shown.

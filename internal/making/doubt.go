@@ -38,11 +38,8 @@ func (mk *Making) blame(ctx context.Context, err error) error {
 			return err
 		}
 		for _, m := range all {
-			seen := store.Seen{Examined: true}
-			if m.Seen != nil {
-				seen = *m.Seen
-			}
-			seen.Starts = doc.AtStart
+			seen := m.Looked()
+			seen.Examined, seen.Starts = true, doc.AtStart
 			if !told.Middle {
 				seen.Faulty = told.Text
 			}

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"time"
 
+	"gorm.io/gorm/clause"
+
 	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
@@ -37,11 +39,18 @@ const boardLength = 100
 func (mk *Making) Board(ctx context.Context) (Board, error) {
 	b := Board{Runs: map[int64]string{}, Why: map[int64]string{}}
 	tx := mk.Store.DB.WithContext(ctx)
-	err := errors.Join(
+	turns, err := queue.Turns(tx, Film{}.Kind(), "render_id")
+	if err != nil {
+		return b, err
+	}
+	order := make([]int64, len(turns))
+	for i, t := range turns {
+		order[i] = t.ID
+	}
+	err = errors.Join(
 		tx.Where("order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)").
-			Order(`CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END,
-				CASE state WHEN 'waiting' THEN (SELECT min(j.scheduled_at) FROM river_job j WHERE j.kind = 'render' AND (j.args->>'render_id')::bigint = renders.id
-					AND j.state IN ('available', 'scheduled', 'retryable')) END, CASE state WHEN 'waiting' THEN id ELSE -id END`).Limit(boardLength).Find(&b.Renders).Error,
+			Clauses(clause.OrderBy{Expression: clause.Expr{WithoutParentheses: true, Vars: []any{order}, SQL: `CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END,
+				CASE state WHEN 'waiting' THEN array_position(ARRAY[?]::bigint[], id) END, CASE state WHEN 'waiting' THEN id ELSE -id END`}}).Limit(boardLength).Find(&b.Renders).Error,
 		tx.Where(queue.Alive).Order("id").Find(&b.Workers).Error)
 	if err != nil {
 		return b, err
@@ -59,10 +68,6 @@ func (mk *Making) Board(ctx context.Context) (Board, error) {
 	}
 	for _, r := range runs {
 		b.Runs[r.ID] = r.Name
-	}
-	turns, err := queue.Turns(tx, Film{}.Kind(), "render_id")
-	if err != nil {
-		return b, err
 	}
 	b.explain(turns)
 	return b, nil

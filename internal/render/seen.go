@@ -71,7 +71,7 @@ const comparedWidth = 160
 
 // bound is how far pictures of a codec may be from what was drawn, as the least
 // peak signal-to-noise ratio, in decibels, of a whole picture and of its worst tile
-// (well below what films of noise keep at the profiles' lowest bit rates: see decision 017).
+// (below what the busiest clips keep at the profiles' lowest bit rates: see decision 017).
 type bound struct{ whole, tile float64 }
 
 // boundOf is the bound for a codec. Codecs for editing keep nearly everything.
@@ -82,7 +82,7 @@ func boundOf(v profile.Video) bound {
 	case "dnxhd": // small frames have few bits
 		return bound{30, 20}
 	}
-	return bound{32, 18}
+	return bound{26, 18}
 }
 
 // tileSide is the side of a tile, in compared pixels.

@@ -339,6 +339,14 @@ type OrderStep struct {
 // DocID is the medium's name in documents: its content.
 func (m Media) DocID() doc.MediaID { return doc.MediaID(m.SHA256) }
 
+// Looked is a copy of what was seen of the medium, to be added to.
+func (m Media) Looked() Seen {
+	if m.Seen == nil {
+		return Seen{}
+	}
+	return *m.Seen
+}
+
 // Known is what the core knows of the medium.
 func (m Media) Known() doc.Media {
 	f := doc.Media{

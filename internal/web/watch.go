@@ -20,6 +20,7 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
+	"nelko/internal/looking"
 	"nelko/internal/making"
 	"nelko/internal/proofs"
 	"nelko/internal/store"
@@ -285,9 +286,6 @@ func sites(st store.Studio) []string {
 	return out
 }
 
-// thumbSide is the longer side of the poster on a link's page (see Looking.Small).
-const thumbSide = 640
-
 // oEmbed describes a film to a site that may show it (oEmbed 1.0).
 func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 	address := r.URL.Query().Get("url")
@@ -311,7 +309,7 @@ func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 	} else if p := v.Render.Setting; p != nil && p.Shape != (profile.Shape{}) {
 		height = width * p.Shape.H / p.Shape.W
 	}
-	small := min(1, float64(thumbSide)/float64(max(width, height)))
+	small := min(1, float64(looking.SmallSide)/float64(max(width, height)))
 	thumbW, thumbH := int(math.Round(float64(width)*small)), int(math.Round(float64(height)*small))
 	if most, err := strconv.Atoi(r.URL.Query().Get("maxwidth")); err == nil && most > 0 && most < width {
 		width, height = most, height*most/width
@@ -424,7 +422,11 @@ func (s *Server) watchSizes(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		average := int(float64(x.Size) * 8 / x.Seconds)
-		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d\n%d/list.m3u8\n", making.Busiest(x), average, x.ID)
+		more := ""
+		if h, err := s.House.Making.Head(r.Context(), x); err == nil { // without them it plays all the same
+			more = fmt.Sprintf(",RESOLUTION=%dx%d,CODECS=%q", h.W, h.H, h.Codecs)
+		}
+		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d%s\n%d/list.m3u8\n", making.Busiest(x), average, more, x.ID)
 	}
 }
 

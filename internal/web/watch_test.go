@@ -75,7 +75,7 @@ func TestStreaming(t *testing.T) {
 	assert.Equal(t, "noindex, nofollow, noarchive", res.Header.Get("X-Robots-Tag"))
 	res, body = v.get(at + "/stream.m3u8")
 	assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
-	lists := regexp.MustCompile(`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+)\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
+	lists := regexp.MustCompile(`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+),RESOLUTION=\d+x\d+,CODECS="avc1\.[0-9a-f]{6},mp4a\.40\.2"\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
 	require.Len(t, lists, 2, body)
 	for _, l := range lists {
 		res, list := v.get(at + "/" + l[3])

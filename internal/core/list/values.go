@@ -47,30 +47,21 @@ func isAddress(s string) bool {
 // byValues gives roles to columns whose headings say nothing, by what stands in them: a column
 // of dates is the date, one of addresses the e-mail.
 func (t *Table) byValues(roles []Role, details []Detail) {
-	var sorts []struct {
-		role Role
-		is   func(string) bool
-	}
-	add := func(role Role, is func(string) bool) {
-		if !slices.Contains(roles, role) {
-			sorts = append(sorts, struct {
-				role Role
-				is   func(string) bool
-			}{role, is})
+	give := func(role Role, is func(string) bool) {
+		if slices.Contains(roles, role) {
+			return
 		}
-	}
-	if slices.ContainsFunc(details, func(d Detail) bool { return d.Key == "date" }) {
-		add(DetailRole("date"), IsDate)
-	}
-	add(Email, isAddress)
-	for _, s := range sorts {
 		for i := range roles {
-			if roles[i] == Unused && t.share(i, s.is) >= mostly {
-				roles[i] = s.role
-				break
+			if roles[i] == Unused && t.share(i, is) >= mostly {
+				roles[i] = role
+				return
 			}
 		}
 	}
+	if slices.ContainsFunc(details, func(d Detail) bool { return d.Key == "date" }) {
+		give(DetailRole("date"), IsDate)
+	}
+	give(Email, isAddress)
 }
 
 // share is how many of a column's filled cells below the heading are of a sort; 0 where there
