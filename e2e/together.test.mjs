@@ -194,6 +194,8 @@ test("a button pressed before the page's scripts are there is not lost, nor pres
   await signIn(page);
   await page.click("text=New order");
   await page.fill("#client", "The Early Ones");
+  await page.fill("#event", "Harbour race");
+  await page.fill("#due", "2026-12-24");
   await page.click("text=Open the order");
   await page.waitForSelector("#next:has-text('Missing')");
   const at = new URL(page.url()).pathname;
