@@ -98,7 +98,7 @@ type House struct {
 }
 
 // Lay lays a film out. A plan that cannot be fitted is no error: the plan says
-// so, and its slides follow the pace.
+// so, and its slides come as near as they can.
 func (h House) Lay(s Source) (*Film, error) {
 	if err := media.InstallFonts(h.Shelf, s.Theme.FontsContent); err != nil {
 		return nil, err

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/rhythm"
@@ -147,4 +148,36 @@ func TestASlideStaysUntilTheSpeakingEnds(t *testing.T) {
 	}
 	d.Soundtrack.Items[1].On = "gone"
 	assert.EqualValues(t, 0.5*timecode.SampleRate, Build(d, th, lib).Sound.Placed(lib)[1].Start, "without its slide it stays")
+}
+
+// Music that is cut shorter or made longer never makes pictures jump: where it cannot be met
+// they stay as near as their limits let them, and the film changes by no more than the
+// music did.
+func TestAFitHoldsThroughTheMusic(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := rapid.IntRange(2, 30).Draw(t, "pictures")
+		d, th, lib := show(t, n, 60)
+		d.Fit.Mode = doc.ToMusic
+		with := func(seconds float64) Plan {
+			song := lib["song"]
+			song.Length = timecode.Samples(seconds * timecode.SampleRate)
+			lib["song"] = song
+			return Build(d, th, lib)
+		}
+		long := rapid.Float64Range(2, 400).Draw(t, "seconds")
+		cut := rapid.Float64Range(0, 5).Draw(t, "cut")
+		before, after := with(long+cut), with(long)
+		require.LessOrEqual(t, before.Frames-after.Frames, before.MusicEnd-after.MusicEnd)
+		require.GreaterOrEqual(t, before.Frames, after.Frames)
+		for i, s := range after.Slides {
+			if s.Kind == doc.Pictures {
+				seen := after.Rate.Seconds(after.Seen(i))
+				require.GreaterOrEqual(t, seen, d.Fit.Shortest-0.001)
+				require.LessOrEqual(t, seen, d.Fit.Longest+0.001)
+			}
+		}
+		if after.FitError != nil {
+			require.NotZero(t, after.Left(), "why it cannot be fitted is said")
+		}
+	})
 }

@@ -46,7 +46,8 @@ type Slide struct {
 func (s Slide) End() timecode.Frames { return s.Start + s.Length }
 
 // Build lays d out. It always returns a plan that can be shown: where fitting
-// is impossible FitError says why and the slides follow the pace.
+// is impossible FitError says why, and the slides come as near to the music as their
+// limits let them; where that is nowhere they follow the pace.
 func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	p := Plan{Rate: d.Rate, Sound: d.Soundtrack}
 	p.hear(lib)
@@ -80,6 +81,7 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	default:
 		if solved, err := p.solve(d, lib, in, wanted, sol); err != nil {
 			p.FitError = err
+			sol = nearest(in, wanted, p.MusicEnd, sol)
 		} else {
 			sol = solved
 		}
@@ -96,6 +98,20 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	}
 	p.placeNarration()
 	return p
+}
+
+// nearest is the solution that comes nearest to an end that cannot be met; without
+// one, lay.
+func nearest(in []fit.Slide, wanted []timecode.Frames, end timecode.Frames, lay fit.Solution) fit.Solution {
+	s, err := fit.Solve(in, wanted, end)
+	var e *fit.Error
+	if errors.As(err, &e) && e.Free > 0 && e.Reach > 0 {
+		s, err = fit.Solve(in, wanted, e.Reach)
+	}
+	if err != nil {
+		return lay
+	}
+	return s
 }
 
 // frames are seconds in whole frames, rounded so that a limit is held.
