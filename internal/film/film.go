@@ -104,6 +104,7 @@ func (h House) Lay(s Source) (*Film, error) {
 		return nil, err
 	}
 	f := &Film{Doc: s.Doc.Clone(), Theme: s.Theme.Tinted(s.Doc.Details), Library: s.Library, Profile: s.Profile, tools: h.Tools}
+	f.Doc.Details = s.Theme.Written(s.Doc.Details)
 	own := s.Doc.Frame
 	f.Doc.Frame.W, f.Doc.Frame.H = s.Profile.Frame(own.W, own.H)
 	f.Kept.W, f.Kept.H, f.Kept.Scaled = s.Profile.Kept(own.W, own.H)

@@ -48,6 +48,23 @@ func laid(t testing.TB, change func(*Source)) *Film {
 	return f
 }
 
+// A date in figures, as lists have it, is printed as the theme's date reads.
+func TestDatesAreWrittenAsTheThemeDoes(t *testing.T) {
+	with := func(date string) (keys []string) {
+		f := laid(t, func(s *Source) { s.Doc.Details["date"] = date })
+		segs, err := f.Segments()
+		require.NoError(t, err)
+		for _, s := range segs {
+			keys = append(keys, s.Key)
+		}
+		return keys
+	}
+	assert.Equal(t, with("14 June 2026"), with("2026-06-14"))
+	assert.Equal(t, with("14 June 2026"), with("14.6.2026"))
+	assert.NotEqual(t, with("14 June 2026"), with("2026-06-15"))
+	assert.NotEqual(t, with("14 June 2026"), with("Sunday 14th of June"), "words stand as they are")
+}
+
 // Laying out changes nothing of what it is given, and a film is the same
 // however often it is laid out.
 func TestLayingOutIsPure(t *testing.T) {

@@ -105,8 +105,9 @@ func words(d *orders.Dossier, s doc.Slide) []string {
 	}
 	switch s.Kind {
 	case doc.Opening:
+		written := d.Theme.Written(d.Doc.Details)
 		for _, x := range d.Theme.Details {
-			add(d.Doc.Details[x.Key])
+			add(written[x.Key])
 		}
 		out = slices.Insert(out, 0, "opening")
 	case doc.Closing:

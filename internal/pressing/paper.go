@@ -93,7 +93,7 @@ func lookOf(d *orders.Dossier) paper.Look {
 // lineOf is the event and its date, as far as the title does not say so.
 func lineOf(d *orders.Dossier, title string) string {
 	var parts []string
-	for _, p := range []string{d.Order.Event, d.Doc.Details["date"]} {
+	for _, p := range []string{d.Order.Event, d.Theme.Written(d.Doc.Details)["date"]} {
 		if p != "" && !strings.Contains(title, p) && !strings.Contains(strings.Join(parts, " "), p) {
 			parts = append(parts, p)
 		}

@@ -15,6 +15,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/follow"
 	"nelko/internal/core/list"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -203,7 +204,7 @@ func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o
 		case role == list.Email:
 			head.ClientEmail = v
 		case role == list.Due:
-			t, ok := date(v)
+			t, ok := wording.Date(v)
 			if !ok {
 				return invalid.Field("due", "%q is no date with a year.", v)
 			}

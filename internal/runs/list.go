@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/list"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/store"
@@ -180,7 +181,7 @@ func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
 		problems = append(problems, list.Problem{Line: r.Line, Column: l.Headings[slices.Index(l.Roles, role)], Text: fmt.Sprintf(format, a...)})
 	}
 	if v := r.Values[list.Due]; v != "" {
-		if t, ok := date(v); ok {
+		if t, ok := wording.Date(v); ok {
 			r.Values[list.Due] = t.Format(time.DateOnly)
 		} else {
 			doubt(list.Due, "%q is no date with a year; the Run's due date holds", v)
@@ -197,17 +198,6 @@ func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
 		}
 	}
 	return problems
-}
-
-// date reads a date with a year, as lists write it. Where day and month could
-// be either, the day comes first (common practice outside North America).
-func date(s string) (time.Time, bool) {
-	for _, f := range []string{time.DateOnly, "2.1.2006", "2/1/2006", "2-1-2006", "2 January 2006", "2 Jan 2006", "2 Jan. 2006", "January 2, 2006", "1/2/2006", "2006/1/2", "2.1.06", "2/1/06"} {
-		if t, err := time.Parse(f, s); err == nil && t.Year() >= 2000 && t.Year() <= 2200 {
-			return t, true
-		}
-	}
-	return time.Time{}, false
 }
 
 // Proposal is a list that waits to be agreed to.
@@ -351,7 +341,7 @@ func detailsOf(l store.RunList) (out []string) {
 // openRow opens the order of a new row.
 func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.Row, position int, pattern doc.Slideshow, author *int64) (store.Order, error) {
 	n := orders.New{Head: orders.Head{Client: r.Values[list.Client], ClientEmail: r.Values[list.Email], Event: run.Event, Due: run.Due}, Theme: pattern.Theme, Details: map[string]string{}}
-	if t, ok := date(r.Values[list.Due]); ok {
+	if t, ok := wording.Date(r.Values[list.Due]); ok {
 		n.Due = t
 	}
 	values := map[list.Role]string{}

@@ -7,6 +7,7 @@ package theme
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -17,6 +18,7 @@ import (
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/transition"
+	"nelko/internal/core/wording"
 )
 
 // Format is the version of theme.json read here.
@@ -93,9 +95,9 @@ type Detail struct {
 type DetailType string
 
 // The types of details. Names are of people, a team or a firm: where nothing else
-// is said, of the client. A Date is printed as it is written. A Colour, as
-// #rrggbb, is printed nowhere: it takes the place of its example everywhere in
-// the theme. A Choice is one of its Choices.
+// is said, of the client. A Date in figures is printed as its example reads, in
+// words as it is written. A Colour, as #rrggbb, is printed nowhere: it takes the place of
+// its example everywhere in the theme. A Choice is one of its Choices.
 const (
 	OfText   DetailType = ""
 	OfNames  DetailType = "names"
@@ -116,6 +118,17 @@ func (d Detail) Check(value string) error {
 		return fmt.Errorf("%s: %q is none of %s", d.Label, value, strings.Join(d.Choices, ", "))
 	}
 	return nil
+}
+
+// Written are details as the theme prints them.
+func (t *Theme) Written(details map[string]string) map[string]string {
+	out := maps.Clone(details)
+	for _, d := range t.Details {
+		if v := out[d.Key]; d.Type == OfDate && v != "" {
+			out[d.Key] = wording.DateLike(d.Example, v)
+		}
+	}
+	return out
 }
 
 // Tinted is the theme in the colours that details give it; the theme itself where
