@@ -167,7 +167,7 @@ const (
 )
 
 // around is the contrast of words, whose strokes are own, with what is seen around them in
-// a rectangle beside all strokes, where it is low: a seventh of it has less.
+// a rectangle beside all strokes, where it is low: a tenth of it has less.
 func around(px raster.Pixels, own, all []float64, in framing.Rect, size float64) float64 {
 	x0, y0 := max(0, int(in.X)), max(0, int(in.Y))
 	x1, y1 := min(px.W, int(in.X+in.W)+1), min(px.H, int(in.Y+in.H)+1)

@@ -116,18 +116,19 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 		return 0, fmt.Errorf("starting ffmpeg: %w", err)
 	}
 	least, err = j.comparedWith(ctx, all, k, out)
-	if err != nil {
-		cancel()
+	if err != nil && !errors.Is(err, errShort) {
+		cancel() // what the decoder says of that is not asked
 	}
 	ended := cmd.Wait()
-	switch told := strings.TrimSpace(said.String()); {
-	case err != nil:
-		return 0, err
-	case ended != nil || told != "":
+	told := strings.TrimSpace(said.String())
+	if (err == nil || errors.Is(err, errShort)) && (ended != nil || told != "") {
 		return 0, fmt.Errorf("it cannot be decoded without errors (%s)", told)
 	}
-	return least, nil
+	return least, err
 }
+
+// errShort means that fewer frames came than were asked for.
+var errShort = errors.New("it ends before")
 
 // comparedWith reads decoded frames and compares each with what is drawn. What is kept
 // of those that are wrong is forgotten.
@@ -146,7 +147,7 @@ func (j *Job) comparedWith(ctx context.Context, all []place, k int, decoded io.R
 				return 0, context.Cause(ctx)
 			}
 			if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
-				err = errors.New("it ends before")
+				err = errShort
 			}
 			return 0, fmt.Errorf("frame %d cannot be read back: %w", p.at, err)
 		}
@@ -193,7 +194,12 @@ func reduction(w, h int) int {
 // reducing is the filter that brings frames of a finished film to a size, and to the
 // colours they were drawn in. In one step chroma would be half a sample off.
 func reducing(f *film.Film, w, h int) string {
-	return fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd,format=yuv444p,%s", w, h, recoloured(f.Kept.Matrix, f.Scene.Matrix))
+	filter := fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd,format=yuv444p", w, h)
+	if f.Kept.Matrix == f.Scene.Matrix {
+		return filter
+	}
+	return filter + fmt.Sprintf(",scale=flags=accurate_rnd+full_chroma_int+full_chroma_inp:in_color_matrix=%s:out_color_matrix=%s:in_range=tv:out_range=tv,format=yuv444p",
+		f.Kept.Matrix.Name(), f.Scene.Matrix.Name())
 }
 
 // reduced is a frame with means of k×k pixels, its planes one after another and of one

@@ -54,9 +54,14 @@ func Check(pattern string, known []string) error {
 
 // Names gives each row its file's name. ending is the file's extension,
 // without a dot. No two names are alike, also where case and accents' spelling
-// do not count.
+// do not count. A field that holds whole numbers only, such as the rows' own, has as many
+// figures in each as the longest needs, so that files stand in the rows' order.
 func Names(pattern string, rows []map[string]string, ending string) []string {
 	figures := len(strconv.Itoa(len(rows)))
+	widths := map[string]int{}
+	for _, f := range Fields(pattern) {
+		widths[f] = width(f, rows)
+	}
 	taken := map[string]bool{}
 	out := make([]string, len(rows))
 	for i, row := range rows {
@@ -64,11 +69,29 @@ func Names(pattern string, rows []map[string]string, ending string) []string {
 			if f = f[1 : len(f)-1]; f == Counter {
 				return fmt.Sprintf("%0*d", figures, i+1)
 			}
+			v := strings.TrimSpace(row[f])
+			if zeros := widths[f] - len(v); zeros > 0 && v != "" {
+				return strings.Repeat("0", zeros) + v
+			}
 			return row[f]
 		})
 		out[i] = unlike(Safe(name), ending, taken)
 	}
 	return out
+}
+
+// width is how many figures the longest value of a field has; 0 where any value is more
+// than a whole number.
+func width(field string, rows []map[string]string) int {
+	widest := 0
+	for _, row := range rows {
+		v := strings.TrimSpace(row[field])
+		if strings.Trim(v, "0123456789") != "" {
+			return 0
+		}
+		widest = max(widest, len(v))
+	}
+	return widest
 }
 
 // unlike gives a name an ending and, if it is taken, a number.

@@ -19,6 +19,8 @@ func TestNamesFromAPattern(t *testing.T) {
 	assert.Equal(t, []string{"1 of 4 01", "2 of 4 02", "3 of 4 03", "4 of 4 04"}, naming.Names("{counter} of 4 {key}", rows, ""))
 	many := naming.Names("{counter}", make([]map[string]string, 120), "mp4")
 	assert.Equal(t, []string{"001.mp4", "120.mp4"}, []string{many[0], many[119]})
+	boats := []map[string]string{{"key": "2", "no": "7a"}, {"key": "10", "no": "12"}, {"key": "", "no": "3"}}
+	assert.Equal(t, []string{"02 7a", "10 12", "3"}, naming.Names("{key} {no}", boats, ""), "files stand in the rows' order")
 
 	assert.NoError(t, naming.Check("{key} {names} {counter}", []string{"key", "names"}))
 	assert.ErrorContains(t, naming.Check("{key} {nmaes}", []string{"key", "names"}), "there is no {nmaes}; there are {key}, {names}, {counter}")
