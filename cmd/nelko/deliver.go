@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"golang.org/x/term"
 
@@ -48,7 +47,7 @@ func (c films) request() (r makefilm.DiscRequest, err error) {
 	if r.Name == "" {
 		r.Name = filepath.Base(c.Film[0])
 	}
-	r.Theme, r.Details, r.Seed, r.Told = c.Theme, c.Detail, c.Seed, render.Told{Date: time.Now(), Language: c.Language}
+	r.Theme, r.Details, r.Seed, r.Told = c.Theme, c.Detail, c.Seed, render.Told{Language: c.Language}
 	if term.IsTerminal(int(os.Stderr.Fd())) {
 		r.Progress = progressLine()
 	}

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"os"
-	"time"
 
 	"golang.org/x/term"
 
@@ -49,7 +48,7 @@ func (c *makeCmd) Run(ctx context.Context) error {
 	if c.Fit == "beats" {
 		r.Fit.Mode, r.Fit.Beat, r.Fit.Strict = doc.ToMusic, doc.AnyBeat, c.Strict
 	}
-	r.Told = render.Told{Date: time.Now(), Language: c.Language}
+	r.Told = render.Told{Language: c.Language}
 	if c.FPS != "" {
 		if r.Rate, err = timecode.ParseRate(c.FPS); err != nil {
 			return err

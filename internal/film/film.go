@@ -15,6 +15,7 @@ import (
 	"fmt"
 	"slices"
 	"sync"
+	"time"
 
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
@@ -75,6 +76,7 @@ type Film struct {
 	Plan    plan.Plan
 	Scene   *scene.Scene
 	Kept    Kept
+	Day     time.Time       // of the event; zero: not known
 	From    timecode.Frames // where in the whole film it begins; above 0 for teasers only
 
 	tools    Tools
@@ -104,7 +106,7 @@ func (h House) Lay(s Source) (*Film, error) {
 		return nil, err
 	}
 	f := &Film{Doc: s.Doc.Clone(), Theme: s.Theme.Tinted(s.Doc.Details), Library: s.Library, Profile: s.Profile, tools: h.Tools}
-	f.Doc.Details = s.Theme.Written(s.Doc.Details)
+	f.Doc.Details, f.Day = s.Theme.Written(s.Doc.Details), dayOf(s.Doc, s.Theme, s.Library)
 	own := s.Doc.Frame
 	f.Doc.Frame.W, f.Doc.Frame.H = s.Profile.Frame(own.W, own.H)
 	f.Kept.W, f.Kept.H, f.Kept.Scaled = s.Profile.Kept(own.W, own.H)

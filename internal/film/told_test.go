@@ -1,7 +1,9 @@
 package film
 
 import (
+	"maps"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -133,4 +135,26 @@ func TestKeptFrames(t *testing.T) {
 	none, err := still.Segments()
 	require.NoError(t, err)
 	assert.Empty(t, none)
+}
+
+// A film is of the day its date says, else of the day its pictures are of, not of the day it
+// was made on.
+func TestTheDayOfAFilm(t *testing.T) {
+	at := func(date string, taken time.Time) string {
+		f := laid(t, func(s *Source) {
+			s.Doc.Details["date"] = date
+			s.Library = maps.Clone(s.Library)
+			for id, m := range s.Library {
+				m.Captured = taken
+				s.Library[id] = m
+			}
+		})
+		return f.Day.Format(time.DateOnly)
+	}
+	noon := time.Date(2026, 6, 14, 12, 0, 0, 0, time.UTC)
+	assert.Equal(t, "2026-06-13", at("13 June 2026", noon))
+	assert.Equal(t, "2026-06-13", at("2026-06-13", noon))
+	assert.Equal(t, "2026-06-13", at("Saturday 13 June 2026", noon))
+	assert.Equal(t, "2026-06-14", at("Midsummer", noon))
+	assert.Equal(t, "0001-01-01", at("Midsummer", time.Time{}), "not known")
 }

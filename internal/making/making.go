@@ -554,10 +554,6 @@ func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told,
 	if err != nil {
 		return told, nil, err
 	}
-	rev, err := store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", r.SlideshowID, r.Revision)
-	if err != nil {
-		return told, nil, err
-	}
 	var led []store.Render
 	if err := tx.Where("lead_id = ? AND state = 'waiting'", r.ID).Order("id").Find(&led).Error; err != nil {
 		return told, nil, err
@@ -569,7 +565,7 @@ func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told,
 		}
 		also = append(also, f)
 	}
-	return render.Told{Date: rev.CreatedAt, Language: st.Language}, also, nil
+	return render.Told{Language: st.Language}, also, nil
 }
 
 func (mk *Making) attempt(ctx context.Context, r store.Render) error {

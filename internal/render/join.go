@@ -7,7 +7,6 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"time"
 
 	"nelko/internal/captions"
 	"nelko/internal/core/profile"
@@ -18,8 +17,7 @@ import (
 
 // Told is what a file tells of its film beside what the film itself knows.
 type Told struct {
-	Date     time.Time // zero: none
-	Language string    // of words and sound, as ISO 639-2 names it; empty: undetermined
+	Language string // of words and sound, as ISO 639-2 names it; empty: undetermined
 }
 
 // join puts encoded segments and the soundtrack together without encoding
@@ -188,7 +186,7 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 		next++
 		return next - 1
 	}
-	meta, err := write("told.txt", metadata(f, title, j.Told, box.chapters))
+	meta, err := write("told.txt", metadata(f, title, box.chapters))
 	if err != nil {
 		return t, err
 	}
@@ -240,15 +238,15 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 }
 
 // metadata writes title, date and chapters in ffmpeg's own form.
-func metadata(f *film.Film, title string, told Told, chapters bool) []byte {
+func metadata(f *film.Film, title string, chapters bool) []byte {
 	var b bytes.Buffer
 	escape := strings.NewReplacer(`\`, `\\`, "=", `\=`, ";", `\;`, "#", `\#`, "\n", " ", "\r", "")
 	fmt.Fprintln(&b, ";FFMETADATA1")
 	if title != "" {
 		fmt.Fprintf(&b, "title=%s\n", escape.Replace(title))
 	}
-	if !told.Date.IsZero() {
-		fmt.Fprintf(&b, "date=%s\n", told.Date.Format("2006-01-02"))
+	if day := f.Day; !day.IsZero() {
+		fmt.Fprintf(&b, "date=%s\n", day.Format("2006-01-02"))
 	}
 	list := f.Chapters()
 	if !chapters || len(list) < 2 {

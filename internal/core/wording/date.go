@@ -6,7 +6,7 @@ import "time"
 // months have names.
 var (
 	inFigures = []string{time.DateOnly, "2.1.2006", "2/1/2006", "2-1-2006", "1/2/2006", "2006/1/2", "2.1.06", "2/1/06"}
-	inWords   = []string{"2 January 2006", "2 Jan 2006", "2 Jan. 2006", "January 2, 2006"}
+	inWords   = []string{"2 January 2006", "2 Jan 2006", "2 Jan. 2006", "January 2, 2006", "Monday 2 January 2006", "Monday, 2 January 2006"}
 	spoken    = []string{"2 January 2006", "Monday 2 January 2006", "Monday, 2 January 2006", "January 2, 2006", "Monday, January 2, 2006",
 		"Monday 2 January", "2 January", "January 2", "2 Jan 2006", "Jan 2, 2006", "January 2006", time.DateOnly, "2.1.2006", "02.01.2006"}
 )
