@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"path"
+	"strings"
 	"time"
 
 	"nelko/internal/core/doc"
@@ -40,6 +41,7 @@ const Format = 1
 const (
 	manifestName = "order.json"
 	cutName      = "cut.otio"
+	lackingName  = "not in here yet.txt"
 )
 
 // manifest is order.json: all of an order but its files.
@@ -54,6 +56,7 @@ type manifest struct {
 	Details     map[string]string    `json:"details"`
 	Slideshow   json.RawMessage      `json:"slideshow"` // the document
 	Media       []parcel             `json:"media"`
+	Lacking     []string             `json:"lacking,omitempty"` // files that were still being read
 }
 
 // parcel is a medium in a zip.
@@ -80,14 +83,15 @@ func files(d *orders.Dossier) (out []parcel) {
 	return out
 }
 
-// Zip writes an order with its media: order.json, the files, and its cut.
+// Zip writes an order with its media: order.json, the files, and its cut. What is still being
+// read is named in it.
 func (x *Interchange) Zip(ctx context.Context, orderID int64, w io.Writer) error {
 	d, err := x.Orders.Load(ctx, orderID)
 	if err != nil {
 		return err
 	}
 	m := manifest{Format: Format, Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due.Format(time.DateOnly), Wants: d.Order.Wants,
-		Theme: d.Theme.Name, Details: d.Doc.Details, Media: files(d)}
+		Theme: d.Theme.Name, Details: d.Doc.Details, Media: files(d), Lacking: d.Unread()}
 	if m.Slideshow, err = orders.Alone(d.Doc).Marshal(); err != nil {
 		return err
 	}
@@ -103,6 +107,14 @@ func (x *Interchange) Zip(ctx context.Context, orderID int64, w io.Writer) error
 	}
 	if err != nil {
 		return err
+	}
+	if len(m.Lacking) > 0 {
+		if f, err = put(lackingName, zip.Deflate); err != nil {
+			return err
+		}
+		if _, err := fmt.Fprintf(f, "Still being read when this was written:\r\n%s\r\n", strings.Join(m.Lacking, "\r\n")); err != nil {
+			return err
+		}
 	}
 	if f, err = put(cutName, zip.Deflate); err != nil {
 		return err
@@ -162,7 +174,8 @@ func refused(format string, a ...any) error {
 
 // Open opens an order of a zip that Zip wrote, here or elsewhere. Every file is
 // compared with the sum that goes with it before there is an order: a zip that
-// is damaged or not whole leaves nothing behind.
+// is damaged or not whole leaves nothing behind. The first line of the
+// order's history says which files were not in it yet when it was written.
 func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, author *int64) (store.Order, error) {
 	r, err := zip.NewReader(z, size)
 	if err != nil {
@@ -197,7 +210,7 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 		}
 		d.ThemeVersion = t.Content
 	}
-	row, err := x.Orders.OpenFilm(ctx, orders.Head{Client: m.Client, ClientEmail: m.ClientEmail, Event: m.Event, Due: due}, m.Wants, d, "Opened from a zip", author)
+	row, err := x.Orders.OpenFilm(ctx, orders.Head{Client: m.Client, ClientEmail: m.ClientEmail, Event: m.Event, Due: due}, m.Wants, d, opened(m), author)
 	if err != nil {
 		return row, err
 	}
@@ -207,6 +220,18 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 		}
 	}
 	return row, nil
+}
+
+// opened is what the history says of how an order came.
+func opened(m manifest) string {
+	if len(m.Lacking) == 0 {
+		return "Opened from a zip"
+	}
+	text := "Opened from a zip, without " + wording.Counted(len(m.Lacking), "file") + " that had not been read then: " + m.Lacking[0]
+	if len(m.Lacking) > 1 {
+		text += " …"
+	}
+	return text
 }
 
 func readManifest(in map[string]*zip.File) (m manifest, d doc.Slideshow, err error) {

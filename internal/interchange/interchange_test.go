@@ -82,6 +82,28 @@ func TestZipOpensElsewhere(t *testing.T) {
 	assert.Equal(t, at.Unix(), is.Media[0].Captured.Unix())
 }
 
+// A zip that is taken while files are being read says which are not in it, and so does
+// the order it is opened as.
+func TestZipWhileFilesAreRead(t *testing.T) {
+	s, id, _ := zipped(t)
+	last := housetest.Load(t, s, id).Media[0]
+	require.NoError(t, s.Store.DB.Create(&store.Media{OrderID: &id, UploadID: "late", Name: "late “one”.jpg", SHA256: last.SHA256, State: store.Waiting}).Error)
+	var b bytes.Buffer
+	require.NoError(t, s.Interchange.Zip(ctx, id, &b))
+	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
+	require.NoError(t, err)
+	f, err := z.Open("not in here yet.txt")
+	require.NoError(t, err)
+	said, err := io.ReadAll(f)
+	require.NoError(t, err)
+	assert.Contains(t, string(said), "late “one”.jpg")
+	row, err := s.Interchange.Open(ctx, bytes.NewReader(b.Bytes()), int64(b.Len()), nil)
+	require.NoError(t, err)
+	rev, err := store.One[store.Revision](s.Store.DB.Order("number"), "slideshow_id IN (SELECT id FROM slideshows WHERE order_id = ?)", row.ID)
+	require.NoError(t, err)
+	assert.Contains(t, rev.Title, "without 1 file that had not been read then: late “one”.jpg")
+}
+
 // rezip writes a zip anew with one of its files changed, or left out where
 // change gives nil.
 func rezip(t *testing.T, b []byte, change func(name string, content []byte) []byte) []byte {

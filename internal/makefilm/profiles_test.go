@@ -88,6 +88,7 @@ func TestShippedProfiles(t *testing.T) {
 	require.NoError(t, err)
 	m.source.Doc.Slides[0].Pinned, m.source.Doc.Slides[1].Caption, m.source.Doc.Slides[1].Chapter = 0.5, "Off the quay", "The start"
 	m.source.Doc.Fit.Mode = doc.AtPace
+	var full int64 // bytes of the usual film of as many lines
 	for _, p := range profile.Shipped {
 		t.Run(p.Name, func(t *testing.T) {
 			const seconds = 1.2
@@ -98,6 +99,9 @@ func TestShippedProfiles(t *testing.T) {
 			facts, err := render.Film(context.Background(), render.Job{Film: f.Film, Files: f.files, Out: out, Told: r.Told, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }})
 			require.NoError(t, err)
 			keepFilm(t, p, out)
+			if p.Name == "Web 720" {
+				full = facts.Bytes
+			}
 			w, h, _ := p.Kept(640, 360)
 			said := mediainfo(t, out)
 			if p.Kind == profile.OfStill {
@@ -124,6 +128,7 @@ func TestShippedProfiles(t *testing.T) {
 			}
 			if p.MaxBytes > 0 {
 				assert.LessOrEqual(t, facts.Bytes, p.MaxBytes)
+				assert.Less(t, facts.Bytes, full, "it is not filled for its own sake")
 			}
 			if f := p.File.Format; f == "mp4" || f == "mov" || f == "matroska" || f == "webm" {
 				assert.Equal(t, "Ida; #1 = Élan", said["General"].Title)

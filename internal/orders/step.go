@@ -28,14 +28,19 @@ const (
 	Failed    StepKind = "failed"
 )
 
-// Next is computed from facts, never set by hand.
-func (d *Dossier) Next() Step {
-	waiting := 0
+// Unread names the files of the order that are still to be read.
+func (d *Dossier) Unread() (out []string) {
 	for _, m := range d.Media {
 		if m.State == store.Waiting {
-			waiting++
+			out = append(out, m.Name)
 		}
 	}
+	return out
+}
+
+// Next is computed from facts, never set by hand.
+func (d *Dossier) Next() Step {
+	waiting := len(d.Unread())
 	last := d.Last()
 	current := last != nil && last.Revision == d.Slideshow.Head
 	switch {

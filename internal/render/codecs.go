@@ -208,9 +208,14 @@ const wholeFormat = "nut"
 func streamed(v profile.Video) bool { return v.Encoder == "libx264" }
 
 // wholeArgs encode a whole film into a file in dir, in a pass of several (0:
-// the only one).
+// the only one). The first makes a file only where its quality may be enough.
 func wholeArgs(f *film.Film, threads, pass int, dir string) (args []string, file string, err error) {
-	if args, err = PictureArgs(f, f.Profile.Video, threads); err != nil {
+	v := f.Profile.Video
+	tried := pass == 1 && v.EnoughCRF > 0
+	if tried {
+		v.Kbps, v.CRF = 0, v.EnoughCRF
+	}
+	if args, err = PictureArgs(f, v, threads); err != nil {
 		return nil, "", err
 	}
 	file = filepath.Join(dir, "whole."+wholeFormat)
@@ -218,9 +223,12 @@ func wholeArgs(f *film.Film, threads, pass int, dir string) (args []string, file
 		args = append(args, "-pass", fmt.Sprint(pass), "-passlogfile", filepath.Join(dir, "pass"))
 	}
 	switch {
+	case tried:
+		args = append(args, "-fastfirstpass", "0")
 	case pass == 1:
 		return append(args, "-f", "null", "-"), file, nil
-	case streamed(f.Profile.Video):
+	}
+	if streamed(v) {
 		return append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", file), file, nil
 	}
 	return append(args, "-f", wholeFormat, file), file, nil

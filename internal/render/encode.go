@@ -131,7 +131,7 @@ func outOfRoom(err error, dir string) error {
 }
 
 // whole composes and encodes a film that cannot be put together from segments,
-// as often as there are passes. made hears of as many frames as it has.
+// as often as there are passes, or until it is good and small enough. made hears of as many frames as it has.
 func (j *Job) whole(ctx context.Context, dir string, made func()) ([]string, error) {
 	passes := max(1, j.Film.Profile.Video.Passes)
 	drawn := 0
@@ -156,11 +156,25 @@ func (j *Job) whole(ctx context.Context, dir string, made func()) ([]string, err
 		if err := e.after(j.compose(ctx, 0, j.Film.Frames(), e.write, heard)); err != nil {
 			return nil, outOfRoom(err, dir)
 		}
-		if k+1 == passes {
+		if k+1 == passes || j.enough(file) {
+			for drawn < passes*int(j.Film.Frames()) {
+				heard()
+			}
 			return []string{file}, nil
 		}
 	}
 	return nil, nil
+}
+
+// enough reports whether the first pass made a file that is no larger than the bit rate
+// would make it.
+func (j *Job) enough(file string) bool {
+	v := j.Film.Profile.Video
+	st, err := os.Stat(file)
+	if err != nil || v.EnoughCRF == 0 {
+		return false
+	}
+	return float64(st.Size())*8 <= float64(v.Kbps)*1000*j.Film.Profile.Rate.Seconds(j.Film.Frames())
 }
 
 // encodeOnce composes and encodes a run of segments, and gives the files of

@@ -91,6 +91,7 @@ type Video struct {
 	Kbps       int     `json:"kbps,omitempty"`   // bit rate on average, in 1000 bits a second
 	Passes     int     `json:"passes,omitempty"` // 2: looked through once before it is encoded to the bit rate
 	MaxKbps    int     `json:"max_kbps,omitempty"`
+	EnoughCRF  int     `json:"enough_crf,omitempty"`  // H.264 in two passes: the rate factor that is enough, where the film is then no larger than its bit rate makes it
 	BufferKbit int     `json:"buffer_kbit,omitempty"` // of the decoder, in 1000 bits, which MaxKbps fills
 	Tuning     string  `json:"tuning,omitempty"`      // of the preset, as the encoder's own parameters
 	Profile    string  `json:"profile,omitempty"`

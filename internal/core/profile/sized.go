@@ -10,6 +10,11 @@ import (
 // zooms; below that blocks are seen in skies. Chosen by looking.
 const leastBits = 0.035
 
+// enough is the rate factor at which a film of limited size looks well, so that it does
+// not fill its room for its own sake. Chosen so that it is smaller than the usual film of as
+// many lines.
+const enough = 22
+
 // overheadShare is the part of a file that is neither picture nor sound: its
 // index, the heads of packets, and what a bit rate in two passes may miss.
 const overheadShare = 0.03
@@ -53,6 +58,9 @@ func (p Profile) Sized(frames timecode.Frames, w, h int) (Profile, error) {
 		needs = int(float64(x*y)*p.Rate.FPS()*leastBits/1000) + 1
 		if kbps >= needs {
 			q.Video.Kbps, q.Video.Passes = min(kbps, 8*needs), 2
+			if q.Video.Encoder == Film.Video.Encoder {
+				q.Video.EnoughCRF = enough
+			}
 			return q, nil
 		}
 	}
