@@ -466,6 +466,11 @@ test("the film plays as a draft, from the chosen moment, with sound", async () =
   assert.ok(Math.abs(state.duration - 26) < 0.3, `lasts ${state.duration}`);
   assert.ok(state.sound > 0, "sound is heard");
   assert.equal(state.width, 640);
+  // Timecode and the line in the rows go along.
+  const along = () => page.evaluate(() => [document.querySelector("#look-time").textContent, document.querySelector("#moment").style.transform]);
+  const [time, line] = await along();
+  await page.waitForFunction((t) => document.querySelector("#look-time").textContent > t, time);
+  assert.notEqual((await along())[1], line);
   console.log(`play_start_ms=${await page.getAttribute("#screen", "data-start-ms")}`);
   // Scrubbing: it goes on from anywhere.
   await page.evaluate(() => (document.querySelector("#player").currentTime = 12));

@@ -4,6 +4,7 @@
 import assert from "node:assert/strict";
 import test from "node:test";
 import { codec, read } from "../web/scripts/pieces.mjs";
+import { timecode } from "../web/scripts/timecode.mjs";
 
 test("the pieces of a list follow one another in the file and in time", () => {
   const pieces = read(
@@ -22,4 +23,18 @@ test("the codec's name is read from the head of a file", () => {
   head.set([1, 0x64, 0x00, 0x28], 16);
   assert.equal(codec(head.buffer), "avc1.640028");
   assert.throws(() => codec(new ArrayBuffer(64)), /not known/);
+});
+
+test("timecode is as the server writes it", () => {
+  // The same cases as in the core's test.
+  for (const [n, num, den, said] of [
+    [0, 25, 1, "0:00:00:00"],
+    [90000 + 12, 25, 1, "1:00:00:12"],
+    [1799, 30000, 1001, "0:00:59;29"],
+    [1800, 30000, 1001, "0:01:00;02"],
+    [17982, 30000, 1001, "0:10:00;00"],
+    [3600, 60000, 1001, "0:01:00;04"],
+    [1800, 30, 1, "0:01:00:00"],
+  ])
+    assert.equal(timecode(n, num, den), said);
 });

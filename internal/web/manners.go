@@ -31,7 +31,7 @@ func (v *deskView) manners(wk *orders.Dossier) {
 }
 
 // stills are the frames of picture slides that would stand still if their
-// pictures did, and all of their frames. Without slides named they are the
+// pictures did, and all of their frames, each counted once. Without slides named they are the
 // film's.
 func stills(wk *orders.Dossier, ids []doc.SlideID) (still, all timecode.Frames) {
 	chosen := map[doc.SlideID]bool{}
@@ -42,7 +42,7 @@ func stills(wk *orders.Dossier, ids []doc.SlideID) (still, all timecode.Frames) 
 		if len(ids) > 0 && !chosen[s.ID] {
 			continue
 		}
-		all += s.Length
+		all += s.Each()
 		if s.Kind == doc.Pictures {
 			still += s.Length - s.Overlap
 			if i > 0 {

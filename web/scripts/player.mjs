@@ -36,6 +36,15 @@ function play() {
   pressed = began;
   player.addEventListener("playing", () => (screen().dataset.startMs = String(Math.round(performance.now() - began))), { once: true });
   halt = playList(player, source, Number(seconds), toFrames);
+  requestAnimationFrame(() => tell(began));
+}
+
+/** Says which moment is shown, with every picture of the screen, for as long as the same goes on playing. */
+function tell(began) {
+  if (!halt || pressed !== began) return;
+  const player = video();
+  if (!player.paused && player.readyState >= 2) document.dispatchEvent(new CustomEvent("nelko:playing", { detail: { seconds: player.currentTime } }));
+  requestAnimationFrame(() => tell(began));
 }
 
 document.addEventListener("click", (event) => {

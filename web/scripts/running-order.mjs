@@ -3,6 +3,7 @@
 import { change, draw, order, view } from "./order.mjs";
 import { notice } from "./page.mjs";
 import { frameAt, frames, map, mark, reveal, roll, rows, showDrop, slides } from "./rows.mjs";
+import { timecode } from "./timecode.mjs";
 
 // What was chosen and looked at is there again after a reload.
 const kept = `nelko-view-${order}`;
@@ -289,12 +290,21 @@ document.addEventListener("click", (event) => {
   edit("edit/focal", { media: picture.dataset.focal, x: share(event.clientX, box.left, box.width), y: share(event.clientY, box.top, box.height) });
 });
 
-// The player says where it stopped.
-document.addEventListener("nelko:moment", (event) => {
+/** Stands at a second of the film. */
+function standAt(seconds, reached) {
   const { rateNum, rateDen } = work().dataset;
-  moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), frames() - 1));
+  moment = Math.max(0, Math.min(reached((seconds * Number(rateNum)) / Number(rateDen)), frames() - 1));
   mark(moment);
   remember();
+  return timecode(moment, Number(rateNum), Number(rateDen));
+}
+
+// The player says which moment it shows, and where it stopped.
+document.addEventListener("nelko:playing", (event) => {
+  document.getElementById("look-time").textContent = standAt(event.detail.seconds, (n) => Math.floor(n + 0.01));
+});
+document.addEventListener("nelko:moment", (event) => {
+  standAt(event.detail.seconds, Math.round);
   openMargin();
 });
 
