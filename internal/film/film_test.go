@@ -34,7 +34,7 @@ func laid(t testing.TB, change func(*Source)) *Film {
 	}
 	d := doc.New(th.ID, 4)
 	d.Frame = doc.Frame{W: 320, H: 180}
-	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "The Gannets", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
+	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "The Gannets", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.AtPace, Pace: 4}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})
 		require.NoError(t, err)
 	}

@@ -65,7 +65,7 @@ func (x *Interchange) read(ctx context.Context, sha string) ([]byte, error) {
 	return io.ReadAll(r)
 }
 
-// RunningOrder writes an order's slides to print: a line each with its picture,
+// RunningOrder writes an order's slides to print: a line each with its pictures,
 // when it comes, how long it stays and its words, and the arithmetic below.
 func (x *Interchange) RunningOrder(ctx context.Context, orderID int64, w io.Writer) error {
 	d, err := x.Orders.Load(ctx, orderID)
@@ -84,10 +84,12 @@ func (x *Interchange) RunningOrder(ctx context.Context, orderID int64, w io.Writ
 				continue
 			}
 			row.Names = append(row.Names, m.Name)
-			if row.JPEG == nil && m.Thumbnail != nil {
-				if row.JPEG, err = x.read(ctx, *m.Thumbnail); err != nil {
+			if m.Thumbnail != nil {
+				jpg, err := x.read(ctx, *m.Thumbnail)
+				if err != nil {
 					return fmt.Errorf("%s: %w", m.Name, err)
 				}
+				row.JPEGs = append(row.JPEGs, jpg)
 			}
 		}
 		rows = append(rows, row)

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/plan"
@@ -104,24 +105,55 @@ func (w writer) span(from, length timecode.Frames) *timeRange {
 
 // Write writes the cut: a track of pictures, in which each slide is a clip of
 // the part that is its own and joins are transitions over the middle of which
-// it is cut, and a track for each song. Slides of several pictures name the
-// first as their file and all in their metadata.
+// it is cut, and a track for each song. The further pictures of a slide that shows
+// several at once are on tracks above, at the same time.
 func Write(out io.Writer, c Cut) error {
 	w := writer{c, float64(c.Plan.Rate.Num) / float64(c.Plan.Rate.Den)}
-	t := timeline{Schema: schemaTimeline, Name: c.Name, Metadata: map[string]any{}, Tracks: item{Schema: schemaStack, Name: "tracks", Metadata: map[string]any{}, Children: append([]item{w.pictures()}, w.songs()...)}}
+	t := timeline{Schema: schemaTimeline, Name: c.Name, Metadata: map[string]any{}, Tracks: item{Schema: schemaStack, Name: "tracks", Metadata: map[string]any{}, Children: slices.Concat([]item{w.pictures()}, w.beside(), w.songs())}}
 	enc := json.NewEncoder(out)
 	enc.SetIndent("", "  ")
 	return enc.Encode(t)
 }
 
+// own is the part of the film that is a slide's own: from the middle of the join before it
+// to the middle of the one after.
+func (w writer) own(i int) (from, to timecode.Frames) {
+	s := w.Plan.Slides[i]
+	from, to = s.Start, s.End()-s.Overlap/2
+	if i > 0 {
+		from += w.Plan.Slides[i-1].Overlap - w.Plan.Slides[i-1].Overlap/2
+	}
+	return from, to
+}
+
+// beside are tracks of the second, third … pictures of slides that show several at once.
+func (w writer) beside() (tracks []item) {
+	most := 0
+	for _, s := range w.Plan.Slides {
+		most = max(most, len(s.Media))
+	}
+	for k := 1; k < most; k++ {
+		track, reached := item{Schema: schemaTrack, Name: fmt.Sprintf("pictures %d", k+1), Kind: "Video", Metadata: map[string]any{}}, timecode.Frames(0)
+		for i, s := range w.Plan.Slides {
+			if len(s.Media) <= k {
+				continue
+			}
+			from, to := w.own(i)
+			if from > reached {
+				track.Children = append(track.Children, item{Schema: schemaGap, Source: w.span(0, from-reached), Metadata: map[string]any{}})
+			}
+			track.Children, reached = append(track.Children, w.slide(i, k, from, to)), to
+		}
+		tracks = append(tracks, track)
+	}
+	return tracks
+}
+
 func (w writer) pictures() item {
 	track := item{Schema: schemaTrack, Name: "pictures", Kind: "Video", Metadata: map[string]any{}}
 	for i, s := range w.Plan.Slides {
-		from, to := s.Start, s.End()-s.Overlap/2
-		if i > 0 {
-			from += w.Plan.Slides[i-1].Overlap - w.Plan.Slides[i-1].Overlap/2
-		}
-		track.Children = append(track.Children, w.slide(i, s, from, to))
+		from, to := w.own(i)
+		track.Children = append(track.Children, w.slide(i, 0, from, to))
 		if s.Overlap > 0 {
 			kind := custom
 			if s.Into.Kind == "dissolve" {
@@ -135,8 +167,10 @@ func (w writer) pictures() item {
 	return track
 }
 
-// slide is a slide's own part of the film, from and to as frames of it.
-func (w writer) slide(i int, s plan.Slide, from, to timecode.Frames) item {
+// slide is one of the pictures of a slide in its own part of the film, from and to as frames
+// of it; a slide without pictures has a first all the same.
+func (w writer) slide(i, k int, from, to timecode.Frames) item {
+	s := w.Plan.Slides[i]
 	words := map[string]any{"slide": i + 1, "kind": string(s.Kind)}
 	if s.Caption != "" {
 		words["caption"] = s.Caption
@@ -153,12 +187,12 @@ func (w writer) slide(i int, s plan.Slide, from, to timecode.Frames) item {
 	}
 	name := fmt.Sprintf("%d %s", i+1, s.Kind)
 	if len(names) > 0 {
-		name = names[0]
+		name = names[k]
 	}
 	start := from - s.Start
 	ref := reference{Schema: schemaMissing, Metadata: map[string]any{}}
 	if len(s.Media) > 0 {
-		m := w.Library[s.Media[0]]
+		m := w.Library[s.Media[k]]
 		ref = w.file(m)
 		if m.Kind == doc.ClipMedia {
 			begin, _ := w.Doc.Cut(s.Slide, m)
@@ -167,7 +201,7 @@ func (w writer) slide(i int, s plan.Slide, from, to timecode.Frames) item {
 	}
 	on := true
 	it := item{Schema: schemaClip, Name: name, Source: w.span(start, to-from), Enabled: &on, References: map[string]reference{mainReference: ref}, Active: mainReference, Metadata: map[string]any{"nelko": words}}
-	if s.Chapter != "" {
+	if s.Chapter != "" && k == 0 {
 		it.Markers = []item{{Schema: schemaMarker, Name: s.Chapter, Colour: "WHITE", Marked: w.span(start, 0), Metadata: map[string]any{}}}
 	}
 	return it

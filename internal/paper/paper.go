@@ -84,6 +84,7 @@ func Cards(w io.Writer, studio Studio, cards []Card) error {
 type page struct {
 	*fpdf.Fpdf
 	pictures int
+	reads    bool // the unseen face is there
 }
 
 func newPage(title string) *page {
@@ -168,7 +169,8 @@ func (p *page) words(text string, points, x, y, width, most float64) (float64, e
 	return p.typed(scene.Type{Words: text, Face: "Noto Sans", Align: "left"}, points, x, y, width, most, onWhite)
 }
 
-// typed is words in any type, made a picture by paint.
+// typed is words in any type, made a picture by paint, with the words themselves unseen
+// over it.
 func (p *page) typed(t scene.Type, points, x, y, width, most float64, paint func(raster.Pixels) ([]byte, error)) (float64, error) {
 	if t.Words == "" {
 		return 0, nil
@@ -202,6 +204,7 @@ func (p *page) typed(t scene.Type, points, x, y, width, most float64, paint func
 			x += free
 		}
 		p.put(b, "PNG", x-off, y-off, float64(w)/dots*inch, float64(h)/dots*inch)
+		p.readable(t.Words, t.Size/dots*72, x, y, set.W/dots*inch, set.H/dots*inch)
 		return set.H / dots * inch, nil
 	}
 }

@@ -15,7 +15,7 @@ import (
 type Row struct {
 	Number    int
 	At, Lasts string
-	JPEG      []byte // nil: none
+	JPEGs     [][]byte // beside one another; none: no picture
 	Names     []string
 	Words     []string // what stands on it
 }
@@ -47,8 +47,9 @@ func RunningOrder(w io.Writer, title string, rows []Row, arithmetic string) erro
 			}
 			x += cell.width
 		}
-		if r.JPEG != nil {
-			if err := p.whole(r.JPEG, x, y, thumb, high-gap); err != nil {
+		share := (thumb + gap) / float64(max(1, len(r.JPEGs)))
+		for k, jpg := range r.JPEGs {
+			if err := p.whole(jpg, x+float64(k)*share, y, share-gap, high-gap); err != nil {
 				return err
 			}
 		}
