@@ -74,11 +74,16 @@ func (p *page) face(cx, cy float64, d Disc) error {
 	p.SetFillColor(int(d.Paper.R), int(d.Paper.G), int(d.Paper.B))
 	p.ClipCircle(cx, cy, r, false)
 	p.Rect(cx-r, cy-r, 2*r, 2*r, "F")
-	// The poster takes what is above the hole.
-	if err := p.filled(d.Poster, cx-r, cy-r, 2*r, r-printInner/2-3); err != nil {
+	p.ClipEnd()
+	// The poster stands above the hole, as large as it is whole: it has words.
+	ratio, err := shapeOf(d.Poster)
+	if err != nil {
 		return err
 	}
-	p.ClipEnd()
+	w, h := aboveHole(ratio)
+	if err := p.whole(d.Poster, cx-w/2, cy-printInner/2-3-h, w, h); err != nil {
+		return err
+	}
 	// Words stand where the circle is wide enough for them.
 	y := cy + printInner/2 + 3
 	for _, l := range []struct {
@@ -111,6 +116,16 @@ func (p *page) face(cx, cy float64, d Disc) error {
 	p.Line(cx-2, cy, cx+2, cy)
 	p.Line(cx, cy-2, cx, cy+2)
 	return nil
+}
+
+// aboveHole is the largest picture of a shape, as width by height, that has room between the
+// hub and the edge of a face.
+func aboveHole(ratio float64) (w, h float64) {
+	const r, foot = printOuter/2 - 2, printInner/2 + 3
+	// (ratio·h/2)² + (foot+h)² = r²
+	a, b, c := ratio*ratio/4+1, 2*foot, foot*foot-r*r
+	h = (math.Sqrt(b*b-4*a*c) - b) / (2 * a)
+	return ratio * h, h
 }
 
 // filmsInWords lists a few films on a line, or says how many there are.
@@ -148,8 +163,12 @@ func Sleeve(w io.Writer, d Disc) error {
 	front := left + half + spine
 	p.SetFillColor(int(d.Paper.R), int(d.Paper.G), int(d.Paper.B))
 	p.Rect(left, top, sleeveW, sleeveH, "F")
-	const poster = sleeveH * 0.56
-	if err := p.filled(d.Poster, front, top, half, poster); err != nil {
+	ratio, err := shapeOf(d.Poster)
+	if err != nil {
+		return err
+	}
+	poster := min(half/ratio, sleeveH*0.56)
+	if err := p.whole(d.Poster, front, top, half, poster); err != nil {
 		return err
 	}
 	y := top + poster + 10
@@ -172,7 +191,7 @@ func Sleeve(w io.Writer, d Disc) error {
 	// The spine reads from above, as it stands on a shelf.
 	p.TransformBegin()
 	p.TransformRotate(-90, left+half+spine/2, top+10)
-	_, err := p.set(d.Title, d.Look, 13, left+half+spine/2, top+10-3, sleeveH-20, 7, "left")
+	_, err = p.set(d.Title, d.Look, 13, left+half+spine/2, top+10-3, sleeveH-20, 7, "left")
 	p.TransformEnd()
 	if err != nil {
 		return err
@@ -231,18 +250,13 @@ func (p *page) marks(left, top float64, xs, ys []float64) {
 	}
 }
 
-// filled puts a JPEG into a box so that it fills it, cut equally at both sides.
-func (p *page) filled(jpg []byte, x, y, w, h float64) error {
+// shapeOf is a JPEG's width by its height.
+func shapeOf(jpg []byte) (float64, error) {
 	conf, _, err := image.DecodeConfig(bytes.NewReader(jpg))
 	if err != nil {
-		return fmt.Errorf("the poster: %w", err)
+		return 0, fmt.Errorf("the poster: %w", err)
 	}
-	scale := max(w/float64(conf.Width), h/float64(conf.Height))
-	iw, ih := float64(conf.Width)*scale, float64(conf.Height)*scale
-	p.ClipRect(x, y, w, h, false)
-	p.put(jpg, "JPEG", x+(w-iw)/2, y+(h-ih)/2, iw, ih)
-	p.ClipEnd()
-	return nil
+	return float64(conf.Width) / float64(conf.Height), nil
 }
 
 // set is words in a look's type and ink, over whatever is there.

@@ -77,6 +77,46 @@ func TestDiscFaces(t *testing.T) {
 	}
 }
 
+// A poster has words: it is printed whole, to all four corners, whatever its shape.
+func TestPostersAreWhole(t *testing.T) {
+	for _, size := range [][2]int{{160, 90}, {90, 160}, {120, 120}, {160, 67}} {
+		w, h := size[0], size[1]
+		img := image.NewRGBA(image.Rect(0, 0, w, h))
+		for i := range w * h {
+			x, y := i%w, i/w
+			c := color.RGBA{200, 40, 40, 255}
+			if (x < w/8 || x >= w-w/8) && (y < h/8 || y >= h-h/8) {
+				c = color.RGBA{40, 180, 40, 255}
+			}
+			img.Set(x, y, c)
+		}
+		var b bytes.Buffer
+		require.NoError(t, jpeg.Encode(&b, img, &jpeg.Options{Quality: 95}))
+		d := sample(t)
+		d.Poster = b.Bytes()
+		corners := func(at func(x, y float64) color.NRGBA, left, top, right, bottom float64) (n int) {
+			seen := map[[2]bool]bool{}
+			for y := top; y < bottom; y += 0.4 {
+				for x := left; x < right; x += 0.4 {
+					if c := at(x, y); c.G > 140 && c.R < 90 && c.B < 90 {
+						seen[[2]bool{x < (left+right)/2, y < top+(bottom-top)/2}] = true
+					}
+				}
+			}
+			return len(seen)
+		}
+		at := printed(t, func(w io.Writer) error { return Faces(w, []Disc{d}) })
+		cx, cy := pageW/2, pageH/4
+		pw, ph := aboveHole(float64(w) / float64(h))
+		foot := cy - printInner/2 - 3
+		assert.Equal(t, 4, corners(at, cx-pw/2, foot-ph, cx+pw/2, foot), "face, %v", size)
+		at = printed(t, func(w io.Writer) error { return Sleeve(w, d) })
+		half := (sleeveW - spine) / 2
+		front, top := (pageH-sleeveW)/2+half+spine, (pageW-sleeveH)/2
+		assert.Equal(t, 4, corners(at, front, top, front+half, top+min(half*float64(h)/float64(w), sleeveH*0.56)), "sleeve, %v", size)
+	}
+}
+
 func TestSleeve(t *testing.T) {
 	d := sample(t)
 	for range 40 {
