@@ -14,6 +14,7 @@ if (disc) {
   }
   let follows = []; // places after this one
   let place = "";
+  let page = `page ${buttons[0]?.dataset.page}`; // of the menu, shown last
 
   const play = (src, loop) => {
     screen.loop = loop;
@@ -29,6 +30,7 @@ if (disc) {
     disc.dataset.place = to;
     for (const b of buttons) b.hidden = kind !== "page" || b.dataset.page !== n;
     if (kind === "page") {
+      page = to;
       where.textContent = `menu, page ${n}`;
       play(`/discs/${disc.dataset.disc}/page/${n}`, true);
       buttons.find((b) => !b.hidden)?.focus();
@@ -82,7 +84,7 @@ if (disc) {
     }
     best?.focus();
   });
-  document.getElementById("tomenu")?.addEventListener("click", () => go(`page ${buttons[0].dataset.page}`));
+  document.getElementById("tomenu")?.addEventListener("click", () => go(follows.findLast((to) => to.startsWith("page ")) ?? page));
   document.getElementById("sound").addEventListener("change", (event) => (screen.muted = !event.target.checked));
   words.addEventListener("change", () => place.startsWith("title") && go(place, follows));
   go(disc.dataset.first, disc.dataset.first.startsWith("title") ? after(disc.dataset.first.split(" ")[1]) : []);
