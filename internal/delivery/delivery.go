@@ -367,6 +367,15 @@ func (dl *Delivery) sizes(tx *gorm.DB, r store.Render) ([]store.Render, error) {
 	return all, nil
 }
 
+// Files are what can be downloaded of the film: the latest file of each profile. The film itself
+// is among them unless it was made anew in its profile.
+func (w Watched) Files() []store.Render {
+	if slices.ContainsFunc(w.Sizes, func(x store.Render) bool { return x.Profile == w.Render.Profile }) {
+		return w.Sizes
+	}
+	return append([]store.Render{w.Render}, w.Sizes...)
+}
+
 // Size is one of the sizes behind a link, by its render.
 func (w Watched) Size(id int64) (store.Render, bool) {
 	for _, r := range append(w.Sizes, w.Render) {

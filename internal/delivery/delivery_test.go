@@ -120,3 +120,17 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Changed since it was rendered; render again", housetest.Load(t, s, o.ID).Next().Text)
 }
+
+// A film that was made anew in its profile is one download, the new one.
+func TestOneDownloadAProfile(t *testing.T) {
+	film := func(id int64, profile string) store.Render { return store.Render{ID: id, Profile: profile} }
+	ids := func(w delivery.Watched) (out []int64) {
+		for _, r := range w.Files() {
+			out = append(out, r.ID)
+		}
+		return out
+	}
+	assert.Equal(t, []int64{7, 4}, ids(delivery.Watched{Render: film(3, "MP4"), Sizes: []store.Render{film(7, "MP4"), film(4, "Phone 360")}}), "repaired")
+	assert.Equal(t, []int64{3, 4}, ids(delivery.Watched{Render: film(3, "MP4"), Sizes: []store.Render{film(3, "MP4"), film(4, "Phone 360")}}))
+	assert.Equal(t, []int64{3, 4}, ids(delivery.Watched{Render: film(3, "Edit ProRes"), Sizes: []store.Render{film(4, "Phone 360")}}), "one that is not streamed")
+}

@@ -8,7 +8,6 @@ import (
 	"math"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -234,11 +233,7 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 		view.Captioned = err == nil
 	}
 	if v.Link.Downloadable {
-		all := v.Sizes
-		if !slices.ContainsFunc(all, func(x store.Render) bool { return x.ID == v.Render.ID }) {
-			all = append([]store.Render{v.Render}, all...)
-		}
-		for _, x := range all {
+		for _, x := range v.Files() {
 			view.Downloads = append(view.Downloads, sizeView{x.ID, x.Profile, making.Extension(x), fmt.Sprintf("%.0f MB", max(1, float64(x.Size)/1e6))})
 		}
 	}
