@@ -138,8 +138,39 @@ func (dl *Delivery) Of(ctx context.Context, orderID, deliveryID int64) (store.De
 	return store.One[store.Delivery](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", deliveryID, orderID)
 }
 
-// SendAgain sends a delivery once more: a link by a new address that is mailed,
-// while the old one stays open; a proof by mail; a file into the folder.
+// MailLink mails a link that is there already, by the address it has. Only links whose
+// address is kept can be.
+func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, subject, text string) error {
+	o, err := store.One[store.Order](dl.Store.DB.WithContext(ctx), "id = ?", orderID)
+	if err != nil {
+		return err
+	}
+	switch {
+	case !l.Open(dl.Now()) || l.KeptToken == "":
+		return invalid.Field("delivery", "The link is closed. Make a new one on the order.")
+	case o.ClientEmail == "":
+		return invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+	}
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ?", l.DeliveryID, orderID)
+		if err != nil {
+			return err
+		}
+		set := map[string]any{"mailed_to": o.ClientEmail, "mailed_at": nil, "mail_error": "", "unsent_token": l.KeptToken,
+			"mail_subject": strings.Join(strings.Fields(subject), " "), "mail_text": text}
+		if err := errors.Join(tx.Model(&l).Updates(set).Error, tx.Model(&d).Update("state", store.DeliveryRunning).Error); err != nil {
+			return err
+		}
+		if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
+			return err
+		}
+		return dl.Orders.NoteDelivery(ctx, tx, d, "To be mailed to "+o.ClientEmail)
+	})
+}
+
+// SendAgain sends a delivery once more: a link by the address it has or, where that is
+// not kept, by a new one, while the old one stays open; a proof by mail; a file into the
+// folder.
 func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) error {
 	tx := dl.Store.DB.WithContext(ctx)
 	d, err := dl.Of(ctx, orderID, deliveryID)
@@ -181,6 +212,9 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 		}
 		if err != nil {
 			return err
+		}
+		if l.KeptToken != "" && l.Open(dl.Now()) {
+			return dl.MailLink(ctx, orderID, l, l.MailSubject, l.MailText)
 		}
 		if l.PasswordHash != "" {
 			return invalid.Field("delivery", "The link has a password, which nobody here knows. Make a new link on the order.")

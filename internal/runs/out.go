@@ -43,9 +43,12 @@ func (r *Run) FieldNames() []string {
 	return out
 }
 
-// Fields are a row's values by field.
+// Fields are a row's values by field; empty where its cell is.
 func (r *Run) Fields(x Row) map[string]string {
 	out := map[string]string{}
+	for _, f := range r.FieldNames() {
+		out[f] = ""
+	}
 	for k, v := range x.RunCells {
 		out[k] = v
 	}

@@ -594,13 +594,18 @@ func TestMailToAll(t *testing.T) {
 	for _, rd := range renders(t, h) {
 		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
+	// Who makes links first mails those: one film has one address.
+	linked, err := h.Runs.Go(ctx, r.ID, runs.Link)
+	require.NoError(t, err)
+	assert.Equal(t, 4, linked.Begun)
 	done, err := h.Runs.Go(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 2, done.Begun)
 	assert.Contains(t, done.InWords(), "no e-mail address (03, 04)")
 	assert.Contains(t, done.InWords(), "wants no link but disc (02)")
 	var links []store.Link
-	require.NoError(t, h.Store.DB.Order("id").Find(&links).Error)
+	require.NoError(t, h.Store.DB.Where("mailed_to <> ''").Order("id").Find(&links).Error)
+	require.Len(t, links, 2)
 	box.fail = "550 no such mailbox"
 	require.Error(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
 	box.fail = ""
@@ -615,11 +620,18 @@ func TestMailToAll(t *testing.T) {
 	again, err := h.Runs.Go(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Begun, "only the one that failed")
+	var after []store.Link
+	require.NoError(t, h.Store.DB.Order("id").Find(&after).Error)
+	require.Len(t, after, 4, "by the address it has")
+	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
+	require.Len(t, box.sent, 2)
+	assert.Equal(t, "Dear , 05: https://films.studio.example/watch/"+links[1].KeptToken+"\n", box.sent[1][2])
+	assert.Empty(t, row(t, sheet(t, h, r.ID), "05").Needs)
 	// Tokens go with the links.
 	h.Delivery.Now = func() time.Time { return time.Now().AddDate(1, 0, 0) }
 	n, err := h.Delivery.Forget(ctx, false)
 	require.NoError(t, err)
-	assert.EqualValues(t, 3, n)
+	assert.EqualValues(t, 4, n)
 	assert.Zero(t, sheet(t, h, r.ID).Linked())
 }
 

@@ -247,7 +247,7 @@ func (rs *Runs) do(ctx context.Context, id int64, act Act, how store.DiscSetting
 		case Render, Again:
 			_, err = rs.Making.Begin(ctx, r.ID, "")
 		case Link, Mail:
-			_, err = rs.deliver(ctx, s.Run, r, act == Mail)
+			err = rs.deliver(ctx, s.Run, r, act == Mail)
 		default:
 			err = rs.hand(ctx, s.Run, r, act, p.handed[r.ID], how)
 		}
@@ -267,14 +267,18 @@ func (rs *Runs) do(ctx context.Context, id int64, act Act, how store.DiscSetting
 	return out, nil
 }
 
-// deliver makes a row's film a link and tells its address.
-func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) (string, error) {
+// deliver makes a row's film a link and mails its address if it is to. A film that has a link
+// keeps it.
+func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
 	n := delivery.NewLink{RenderID: r.Render.ID, Title: titleOf(run, r), Downloadable: true, Days: linkDays, Mail: mail, Keep: true}
 	if run.Mail != nil {
 		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}
-	_, token, err := rs.Delivery.MakeLink(ctx, r.ID, n)
-	return token, err
+	if l := r.Link; mail && l != nil && l.RenderID == r.Render.ID && l.KeptToken != "" {
+		return rs.Delivery.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
+	}
+	_, _, err := rs.Delivery.MakeLink(ctx, r.ID, n)
+	return err
 }
 
 // Pause keeps a Run's films that wait from being begun; GoOn ends that. What
