@@ -145,6 +145,20 @@ func Solve(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
 	return best, nil
 }
 
+// Nearest finds lengths that come as near to target as slides and the wanted overlaps let
+// them: all at their longest, or at their shortest. The error is an *Error.
+func Nearest(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
+	if target < 1 || len(slides) == 0 || len(overlaps) != len(slides)-1 {
+		return Solution{}, &Error{Target: target}
+	}
+	s, err := solveWith(slides, slices.Clone(overlaps), target)
+	var e *Error
+	if errors.As(err, &e) && e.Free > 0 && e.Reach > 0 {
+		return solveWith(slides, slices.Clone(overlaps), e.Reach)
+	}
+	return s, err
+}
+
 // Lay gives lengths without a target: every free slide lasts pace frames
 // times its linger, and overlaps are at most what the slides can bear.
 func Lay(slides []Slide, overlaps []Frames, pace Frames) Solution {

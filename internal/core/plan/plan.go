@@ -81,7 +81,9 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	default:
 		if solved, err := p.solve(d, lib, in, wanted, sol); err != nil {
 			p.FitError = err
-			sol = nearest(in, wanted, p.MusicEnd, sol)
+			if near, err := fit.Nearest(in, wanted, p.MusicEnd); err == nil {
+				sol = near
+			}
 		} else {
 			sol = solved
 		}
@@ -98,20 +100,6 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	}
 	p.placeNarration()
 	return p
-}
-
-// nearest is the solution that comes nearest to an end that cannot be met; without
-// one, lay.
-func nearest(in []fit.Slide, wanted []timecode.Frames, end timecode.Frames, lay fit.Solution) fit.Solution {
-	s, err := fit.Solve(in, wanted, end)
-	var e *fit.Error
-	if errors.As(err, &e) && e.Free > 0 && e.Reach > 0 {
-		s, err = fit.Solve(in, wanted, e.Reach)
-	}
-	if err != nil {
-		return lay
-	}
-	return s
 }
 
 // frames are seconds in whole frames, rounded so that a limit is held.
