@@ -290,21 +290,18 @@ document.addEventListener("click", (event) => {
   edit("edit/focal", { media: picture.dataset.focal, x: share(event.clientX, box.left, box.width), y: share(event.clientY, box.top, box.height) });
 });
 
-/** Stands at a second of the film. */
-function standAt(seconds, reached) {
-  const { rateNum, rateDen } = work().dataset;
-  moment = Math.max(0, Math.min(reached((seconds * Number(rateNum)) / Number(rateDen)), frames() - 1));
-  mark(moment);
-  remember();
-  return timecode(moment, Number(rateNum), Number(rateDen));
-}
-
 // The player says which moment it shows, and where it stopped.
 document.addEventListener("nelko:playing", (event) => {
-  document.getElementById("look-time").textContent = standAt(event.detail.seconds, (n) => Math.floor(n + 0.01));
+  const { rateNum, rateDen } = work().dataset;
+  const shown = Math.min(Math.floor((event.detail.seconds * Number(rateNum)) / Number(rateDen) + 0.01), frames() - 1);
+  mark(shown);
+  document.getElementById("look-time").textContent = timecode(shown, Number(rateNum), Number(rateDen));
 });
 document.addEventListener("nelko:moment", (event) => {
-  standAt(event.detail.seconds, Math.round);
+  const { rateNum, rateDen } = work().dataset;
+  moment = Math.max(0, Math.min(Math.round((event.detail.seconds * Number(rateNum)) / Number(rateDen)), frames() - 1));
+  mark(moment);
+  remember();
   openMargin();
 });
 
