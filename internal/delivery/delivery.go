@@ -120,6 +120,10 @@ const (
 	minPassword = 4
 )
 
+func noAddress() error {
+	return invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+}
+
 // MakeLink delivers a finished render by link. The token is part of the
 // address; it is returned once and only its hash is kept, and itself until it
 // was mailed.
@@ -155,7 +159,7 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 	case n.Days < 1 || n.Days > 3650:
 		return store.Link{}, "", invalid.Field("days", "A link can be open for 1 to 3650 days.")
 	case n.Mail && o.ClientEmail == "":
-		return store.Link{}, "", invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+		return store.Link{}, "", noAddress()
 	case len(n.Note) > maxNote:
 		return store.Link{}, "", invalid.Field("note", "The note to the client may have at most %d characters.", maxNote)
 	case n.Password != "" && len(n.Password) < minPassword || len(n.Password) > 200:

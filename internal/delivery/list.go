@@ -149,7 +149,7 @@ func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, s
 	case !l.Open(dl.Now()) || l.KeptToken == "":
 		return invalid.Field("delivery", "The link is closed. Make a new one on the order.")
 	case o.ClientEmail == "":
-		return invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+		return noAddress()
 	}
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ?", l.DeliveryID, orderID)

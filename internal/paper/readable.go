@@ -80,8 +80,8 @@ func (p *page) broken(text string, width float64) (lines []string) {
 	return lines
 }
 
-// visual is a line in the order in which it is seen from left to right (Unicode Standard Annex
-// 9), as readers of PDFs expect it.
+// visual is a line with its runs from the right turned round (Unicode Standard Annex 9), as
+// readers of PDFs expect them. Runs keep their order.
 func visual(line string) string {
 	var para bidi.Paragraph
 	if _, err := para.SetString(line); err != nil {

@@ -330,7 +330,7 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 
 // nameOf is what a film is called on a disc.
 func nameOf(d *orders.Dossier) string {
-	if n := strings.Join(strings.Fields(d.Theme.FilmTitle(d.Theme.Written(d.Doc.Details))), " "); n != "" {
+	if n := strings.Join(strings.Fields(d.Theme.FilmTitle(d.Doc.Details)), " "); n != "" {
 		return n
 	}
 	return d.Order.Client

@@ -192,7 +192,8 @@ func reduction(w, h int) int {
 }
 
 // reducing is the filter that brings frames of a finished film to a size, and to the
-// colours they were drawn in. In one step chroma would be half a sample off.
+// colours they were drawn in. In one step chroma would be half a sample off; recoloured
+// takes no odd sizes.
 func reducing(f *film.Film, w, h int) string {
 	filter := fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd,format=yuv444p", w, h)
 	if f.Kept.Matrix == f.Scene.Matrix {

@@ -44,11 +44,8 @@ func stills(wk *orders.Dossier, ids []doc.SlideID) (still, all timecode.Frames) 
 		}
 		all += s.Each()
 		if s.Kind == doc.Pictures {
-			still += s.Length - s.Overlap
-			if i > 0 {
-				still -= wk.Plan.Slides[i-1].Overlap
-			}
+			still += wk.Plan.Seen(i)
 		}
 	}
-	return max(0, still), all
+	return still, all
 }

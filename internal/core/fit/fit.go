@@ -99,9 +99,6 @@ func Even(n int, overlap Frames) []Frames {
 // share until they fit. The error is an *Error. There must be one overlap
 // fewer than slides.
 func Solve(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
-	if target < 1 || len(slides) == 0 || len(overlaps) != len(slides)-1 {
-		return Solution{}, &Error{Target: target}
-	}
 	widest := Frames(0)
 	for _, o := range overlaps {
 		widest = max(widest, o)
@@ -148,13 +145,11 @@ func Solve(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
 // Nearest finds lengths that come as near to target as slides and the wanted overlaps let
 // them: all at their longest, or at their shortest. The error is an *Error.
 func Nearest(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
-	if target < 1 || len(slides) == 0 || len(overlaps) != len(slides)-1 {
-		return Solution{}, &Error{Target: target}
-	}
-	s, err := solveWith(slides, slices.Clone(overlaps), target)
+	laps := slices.Clone(overlaps)
+	s, err := solveWith(slides, laps, target)
 	var e *Error
 	if errors.As(err, &e) && e.Free > 0 && e.Reach > 0 {
-		return solveWith(slides, slices.Clone(overlaps), e.Reach)
+		return solveWith(slides, laps, e.Reach)
 	}
 	return s, err
 }
@@ -182,6 +177,9 @@ func Lay(slides []Slide, overlaps []Frames, pace Frames) Solution {
 }
 
 func solveWith(slides []Slide, overlaps []Frames, target Frames) (Solution, error) {
+	if target < 1 || len(slides) == 0 || len(overlaps) != len(slides)-1 {
+		return Solution{}, &Error{Target: target}
+	}
 	n := len(slides)
 	s := Solution{Lengths: make([]Frames, n), Overlaps: overlaps}
 	free := []int{}

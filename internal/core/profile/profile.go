@@ -87,11 +87,11 @@ type Video struct {
 	Codec      string  `json:"codec"`   // as ffprobe names it
 	Encoder    string  `json:"encoder"` // as ffmpeg names it
 	Preset     string  `json:"preset"`
-	CRF        int     `json:"crf"`              // constant rate factor, lower is better; without Kbps
-	Kbps       int     `json:"kbps,omitempty"`   // bit rate on average, in 1000 bits a second
-	Passes     int     `json:"passes,omitempty"` // 2: looked through once before it is encoded to the bit rate
+	CRF        int     `json:"crf"`                  // constant rate factor, lower is better; without Kbps
+	Kbps       int     `json:"kbps,omitempty"`       // bit rate on average, in 1000 bits a second
+	Passes     int     `json:"passes,omitempty"`     // 2: looked through once before it is encoded to the bit rate
+	EnoughCRF  int     `json:"enough_crf,omitempty"` // H.264 in two passes: the rate factor that is enough, where the film is then no larger than its bit rate makes it
 	MaxKbps    int     `json:"max_kbps,omitempty"`
-	EnoughCRF  int     `json:"enough_crf,omitempty"`  // H.264 in two passes: the rate factor that is enough, where the film is then no larger than its bit rate makes it
 	BufferKbit int     `json:"buffer_kbit,omitempty"` // of the decoder, in 1000 bits, which MaxKbps fills
 	Tuning     string  `json:"tuning,omitempty"`      // of the preset, as the encoder's own parameters
 	Profile    string  `json:"profile,omitempty"`

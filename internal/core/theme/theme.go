@@ -70,7 +70,7 @@ func (t *Theme) FilmTitle(details map[string]string) string {
 	if len(t.Details) == 0 {
 		return ""
 	}
-	return details[t.Details[0].Key]
+	return t.Written(details)[t.Details[0].Key]
 }
 
 // Fades are the film's way in from black and out to black.
