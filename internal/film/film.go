@@ -15,7 +15,6 @@ import (
 	"fmt"
 	"slices"
 	"sync"
-	"time"
 
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
@@ -76,9 +75,9 @@ type Film struct {
 	Plan    plan.Plan
 	Scene   *scene.Scene
 	Kept    Kept
-	Day     time.Time       // of the event; zero: not known
 	From    timecode.Frames // where in the whole film it begins; above 0 for teasers only
 
+	details  map[string]string // as they were given
 	tools    Tools
 	segments func() ([]Segment, error)
 	soundKey func() (string, error)
@@ -106,7 +105,7 @@ func (h House) Lay(s Source) (*Film, error) {
 		return nil, err
 	}
 	f := &Film{Doc: s.Doc.Clone(), Theme: s.Theme.Tinted(s.Doc.Details), Library: s.Library, Profile: s.Profile, tools: h.Tools}
-	f.Doc.Details, f.Day = s.Theme.Written(s.Doc.Details), dayOf(s.Doc, s.Theme, s.Library)
+	f.Doc.Details, f.details = s.Theme.Written(s.Doc.Details), s.Doc.Details
 	own := s.Doc.Frame
 	f.Doc.Frame.W, f.Doc.Frame.H = s.Profile.Frame(own.W, own.H)
 	f.Kept.W, f.Kept.H, f.Kept.Scaled = s.Profile.Kept(own.W, own.H)

@@ -149,7 +149,7 @@ func TestTheDayOfAFilm(t *testing.T) {
 				s.Library[id] = m
 			}
 		})
-		return f.Day.Format(time.DateOnly)
+		return f.Day().Format(time.DateOnly)
 	}
 	noon := time.Date(2026, 6, 14, 12, 0, 0, 0, time.UTC)
 	assert.Equal(t, "2026-06-13", at("13 June 2026", noon))

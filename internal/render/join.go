@@ -245,7 +245,7 @@ func metadata(f *film.Film, title string, chapters bool) []byte {
 	if title != "" {
 		fmt.Fprintf(&b, "title=%s\n", escape.Replace(title))
 	}
-	if day := f.Day; !day.IsZero() {
+	if day := f.Day(); !day.IsZero() {
 		fmt.Fprintf(&b, "date=%s\n", day.Format("2006-01-02"))
 	}
 	list := f.Chapters()
