@@ -19,6 +19,7 @@ require (
 	github.com/go-pdf/fpdf v0.9.0
 	github.com/go-playground/form/v4 v4.2.1
 	github.com/go-webauthn/webauthn v0.18.2
+	github.com/goodsign/monday v1.0.2
 	github.com/hashicorp/golang-lru/v2 v2.0.7
 	github.com/invopop/jsonschema v0.14.0
 	github.com/jackc/pgx/v5 v5.12.0

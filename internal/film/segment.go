@@ -16,7 +16,7 @@ import (
 
 // EngineVersion changes whenever the same inputs give other frames or other
 // files.
-const EngineVersion = 8
+const EngineVersion = 9
 
 // Segment is a stretch of frames that is encoded by itself: a slide between
 // its joins, or a join. Key names everything its frames and their encoding

@@ -164,6 +164,7 @@ func TestLostMaterialIsNamed(t *testing.T) {
 		again, err := h.Intake.Receive(ctx, id, "again "+name, m.Name, bytes.NewReader(b))
 		require.NoError(t, err)
 		assert.Contains(t, again.Reason, "is whole again")
+		assert.True(t, again.Heals(), "it is told as good news, not as a refusal")
 		assert.Empty(t, housetest.Load(t, h, id).Media[0].Damage)
 		assert.Empty(t, verify(), "%s, sent in again", name)
 	}

@@ -19,6 +19,7 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
+	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/media"
 	"nelko/internal/orders"
@@ -200,10 +201,9 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	}
 	twin, err := store.One[store.Media](tx.Omit("waveform"), "(order_id = ? OR run_id = ?) AND (sha256 = ? OR original = ?) AND state <> 'refused'", m.OrderID, m.RunID, m.SHA256, m.SHA256)
 	if err == nil {
-		m.State, m.Reason = store.Refused, fmt.Sprintf("the same file as %s, which is here already", twin.Name)
+		m.State, m.Reason = store.Refused, store.SameAs(twin)
 		if twin.Damage != "" {
 			// It was stored with this one.
-			m.Reason = fmt.Sprintf("%s, which was damaged or missing, is whole again by it", twin.Name)
 			if err := tx.Model(&store.Media{}).Where("sha256 = ?", twin.SHA256).Updates(map[string]any{"damage": "", "verified_at": nil}).Error; err != nil {
 				return err
 			}
@@ -506,6 +506,87 @@ func (in *Intake) Erase(ctx context.Context, orderID, mediaID int64) error {
 		}
 		return in.Orders.Changed(ctx, tx, orderID)
 	})
+}
+
+// EraseAll does away with media of an order, many at once: what the film shows or plays of them
+// is left out of it first. Steps of the history that showed them cannot be gone back to.
+func (in *Intake) EraseAll(ctx context.Context, orderID int64, ids []int64, author *int64) error {
+	if len(ids) == 0 {
+		return invalid.Field("media", "Choose the files first.")
+	}
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		var all []store.Media
+		err := tx.Omit("waveform").Where("id = ANY (?) AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))", store.Numbers(ids), orderID, orderID).Find(&all).Error
+		if err != nil {
+			return err
+		}
+		if len(all) < len(ids) {
+			return invalid.Field("media", "Some of the files are not this order’s own, or are gone; nothing was removed.")
+		}
+		if err := in.TakeOut(ctx, tx, orderID, all, author); err != nil {
+			return err
+		}
+		return store.Note(tx, store.DidDelete, orderID, "Removed "+wording.Counted(len(all), "file")+" of the material")
+	})
+}
+
+// TakeOut leaves media out of an order's film, and of its pattern's where that is seen with them,
+// and does away with their rows; their files go once nothing else has them.
+func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media, author *int64) error {
+	o, err := store.One[store.Order](tx.Select("id", "run_id", "run_key"), "id = ?", orderID)
+	if err != nil {
+		return err
+	}
+	films := []int64{orderID}
+	if o.RunID != nil && o.RunKey != "" {
+		run, err := store.One[store.Run](tx.Select("id", "pattern_id"), "id = ?", *o.RunID)
+		if err != nil {
+			return err
+		}
+		if run.PatternID != nil {
+			films = append(films, *run.PatternID)
+		}
+	}
+	for _, film := range films {
+		if err := in.leaveOut(ctx, tx, film, all, author); err != nil {
+			return err
+		}
+	}
+	var rows store.Numbers
+	for _, m := range all {
+		rows = append(rows, m.ID)
+	}
+	if err := tx.Delete(&store.Media{}, "id = ANY (?)", rows).Error; err != nil {
+		return err
+	}
+	for _, film := range films {
+		if err := in.Orders.Changed(ctx, tx, film); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// leaveOut takes out of a film what it shows or plays of media. It stands still meanwhile.
+func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media, author *int64) error {
+	if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+		return err
+	}
+	d, err := in.Orders.LoadIn(ctx, tx, orderID)
+	if err != nil {
+		return err
+	}
+	var shown []doc.MediaID
+	for _, m := range all {
+		if id := m.DocID(); d.Doc.Uses()[id] || d.Doc.Soundtrack.Plays(id) {
+			shown = append(shown, id)
+		}
+	}
+	if len(shown) == 0 {
+		return nil
+	}
+	_, err = in.Orders.DoIn(ctx, tx, orderID, edit.LeaveOut{Media: shown}, author)
+	return err
 }
 
 // farthest is how far a clock can be wrong.

@@ -127,15 +127,17 @@ func (s *Sprites) prepare(ctx context.Context, k spriteKey, lib doc.Library) (*r
 		as.Look.Apply(p)
 		return compose.NewPrint(p, as, m)
 	case scene.Soft:
-		p, err := src.photo(as, as.W, as.H)
+		small := func(side int, share float64) int {
+			return max(8, int(math.Round(float64(side)/share/scene.SoftShare)))
+		}
+		p, err := src.photo(as, small(as.W, as.Crop.W), small(as.H, as.Crop.H))
 		if err != nil {
 			return nil, named(lib, as.Media, err)
 		}
 		p = Flatten(p, as.Colour)
 		as.Look.Apply(p)
-		raster.Blur(p, as.Blur)
-		raster.Tone(p, as.Colour, as.Tone)
-		return raster.NewSprite(p, m)
+		soft := raster.Soften(p, as.Blur, as.Colour, as.Tone)
+		return soft.Sprite(raster.Window{X: as.Crop.X, Y: as.Crop.Y, W: as.Crop.W, H: as.Crop.H}, as.W, as.H, m), nil
 	case scene.Text:
 		p, err := pango.Draw(as.Text, as.W, as.H)
 		if err != nil {

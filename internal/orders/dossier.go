@@ -140,6 +140,11 @@ func (o *Orders) Load(ctx context.Context, id int64) (*Dossier, error) {
 	return o.load(ctx, o.Store.DB.WithContext(ctx), id)
 }
 
+// LoadIn is Load in a transaction.
+func (o *Orders) LoadIn(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
+	return o.load(ctx, tx, id)
+}
+
 func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
 	d := &Dossier{}
 	var err error

@@ -8,24 +8,39 @@ import (
 	"nelko/internal/store"
 )
 
-// Doubts are what a colleague would point out of an order beside its film: files that
-// cannot be used, and links that show another film than the present one.
+// Doubts are what a colleague would point out of an order beside its film: files that cannot be
+// used, mail that did not get there, and links that show another film than the present one.
 func (d *Dossier) Doubts(now time.Time) (out []plan.Check) {
-	for _, m := range d.Media {
-		switch {
-		case m.State == store.Refused:
-			out = append(out, plan.Check{Weight: plan.Doubt, Kind: "refused", Key: fmt.Sprintf("refused:%d", m.ID), Field: "material", Text: fmt.Sprintf("%s cannot be used: %s", m.Name, m.Reason)})
-		case m.Damage != "":
-			out = append(out, plan.Check{Weight: plan.Doubt, Kind: "damaged", Key: fmt.Sprintf("damaged:%d", m.ID), Field: "material", Media: m.DocID(), Text: fmt.Sprintf("%s is damaged: %s", m.Name, m.Damage)})
-		}
-	}
+	out = d.files()
 	for _, l := range d.Links {
+		if l.MailError != "" && l.Open(now) {
+			what := "link"
+			if l.Proof {
+				what = "proof"
+			}
+			out = append(out, plan.Check{Weight: plan.Doubt, Kind: "mail", Key: fmt.Sprintf("mail:%d:%s", l.Link.ID, l.MailError), Field: "deliveries",
+				Text: fmt.Sprintf("The mail with the %s “%s” did not get there: %s", what, l.Delivery.Title, l.MailError)})
+		}
 		r := d.renderOf(l.RenderID)
 		if l.Proof || r == nil || !l.Open(now) || r.Revision == d.Slideshow.Head || r.State != store.RenderDone {
 			continue
 		}
 		out = append(out, plan.Check{Weight: plan.Doubt, Kind: "oldlink", Key: fmt.Sprintf("oldlink:%d:%d", l.DeliveryID, r.Revision), Field: "delivery",
 			Text: fmt.Sprintf("The link “%s” shows the film as it was before later changes", l.Delivery.Title)})
+	}
+	return out
+}
+
+// files are the doubts about the order's material.
+func (d *Dossier) files() (out []plan.Check) {
+	for _, m := range d.Media {
+		switch {
+		case m.Heals():
+		case m.State == store.Refused:
+			out = append(out, plan.Check{Weight: plan.Doubt, Kind: store.RefusedFile, Key: fmt.Sprintf("refused:%d", m.ID), Field: "material", Text: fmt.Sprintf("%s cannot be used: %s", m.Name, m.Reason)})
+		case m.Damage != "":
+			out = append(out, plan.Check{Weight: plan.Doubt, Kind: store.DamagedFile, Key: fmt.Sprintf("damaged:%d", m.ID), Field: "material", Media: m.DocID(), Text: fmt.Sprintf("%s is damaged: %s", m.Name, m.Damage)})
+		}
 	}
 	return out
 }

@@ -469,6 +469,6 @@ func (o *Orders) Mean(ctx context.Context, orderID int64, keys []string, meant b
 		if err != nil {
 			return err
 		}
-		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
+		return o.Changed(ctx, tx, orderID)
 	})
 }

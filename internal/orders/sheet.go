@@ -71,8 +71,10 @@ func (d *Dossier) facts() store.Facts {
 	if d.Doc.Follows != nil {
 		f.Own = d.Doc.Follows.Own
 	}
-	for _, c := range d.Checks {
-		f.Sees = append(f.Sees, store.Sight{Place: Place(c.Field), Text: c.Text, Stops: c.Weight == plan.Stops})
+	for _, c := range slices.Concat(d.Checks, d.files()) {
+		if c.Key == "" || !d.Meant[c.Key] {
+			f.Sees = append(f.Sees, store.Sight{Place: Place(c.Field), Text: c.Text, Stops: c.Weight == plan.Stops, Kind: c.Kind})
+		}
 	}
 	words := []string{d.Order.Client, d.Order.Event}
 	for _, k := range slices.Sorted(maps.Keys(d.Order.Details)) {

@@ -57,6 +57,9 @@ func (d *Dossier) Next() Step {
 	if step, ok := d.proofStep(); ok {
 		return step
 	}
+	if step, ok := d.mailStep(); ok {
+		return step
+	}
 	switch {
 	case current && last.State == store.RenderFailed:
 		return Step{Failed, "Render failed: " + last.Error, "renders"}
@@ -74,19 +77,38 @@ func (d *Dossier) Next() Step {
 	return Step{CanGo, "Ready to render", "renders"}
 }
 
+// mailStep is to write again to a client whom the latest link of the film did not reach, however
+// the film was changed since.
+func (d *Dossier) mailStep() (Step, bool) {
+	for _, l := range d.Links {
+		if l.Proof || l.ClosedAt != nil {
+			continue
+		}
+		if l.MailError != "" && l.Delivery.State == store.DeliveryFailed {
+			return Step{Failed, "The link’s mail failed: " + l.MailError, "deliveries"}, true
+		}
+		break
+	}
+	return Step{}, false
+}
+
 // proofStep is what is to be done about the client's look at a draft, if it is
 // to be done next.
 func (d *Dossier) proofStep() (Step, bool) {
 	if n := len(d.OpenRemarks()); n > 0 {
 		return Step{NeedsHand, "Answer " + wording.Counted(n, "remark"), "remarks"}, true
 	}
-	proof, asked := d.ProofRender(), false
+	proof, asked, failed := d.ProofRender(), false, ""
 	for _, l := range d.Links {
-		asked = asked || l.Proof && l.ClosedAt == nil
+		if l.Proof && l.ClosedAt == nil && !asked {
+			asked, failed = true, l.MailError
+		}
 	}
 	switch {
 	case d.Approved(), !d.Order.AsksApproval && !asked:
 		return Step{}, false
+	case failed != "":
+		return Step{Failed, "The proof’s mail failed: " + failed, "deliveries"}, true
 	case d.Approval() != nil && (proof == nil || proof.Revision != d.Slideshow.Head):
 		return Step{NeedsHand, "Changed since it was approved; send a new proof", "proof"}, true
 	case !asked || proof == nil:

@@ -60,15 +60,19 @@ func (rs *Runs) Set(ctx context.Context, id int64, title string, cells []Cell, a
 		return refused, err
 	}
 	return refused, rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		// What was undone cannot be done again after something else.
-		if err := tx.Where("run_id = ? AND undone", id).Delete(&store.RunStep{}).Error; err != nil {
-			return err
-		}
-		if err := tx.Create(&step).Error; err != nil {
+		if err := remember(tx, step); err != nil {
 			return err
 		}
 		return store.Tell(tx, store.Event{What: store.RunChanged, ID: id})
 	})
+}
+
+// remember keeps a step, to be undone. What was undone cannot be done again after something else.
+func remember(tx *gorm.DB, step store.RunStep) error {
+	if err := tx.Where("run_id = ? AND undone", step.RunID).Delete(&store.RunStep{}).Error; err != nil {
+		return err
+	}
+	return tx.Create(&step).Error
 }
 
 // atOnce is how many rows are changed at the same time.
@@ -366,8 +370,21 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 		return "", err
 	}
 	err = rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&store.RunStep{ID: st.ID}).Update("undone", !again).Error; err != nil {
-			return err
+		// Of two who press at the same time, one does it.
+		res := tx.Model(&store.RunStep{}).Where("id = ? AND undone = ?", st.ID, again).Update("undone", !again)
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		switch {
+		case len(st.Folders) == 0:
+		case again:
+			if err := rs.belong(ctx, tx, id, st.Folders); err != nil {
+				return err
+			}
+		default:
+			if err := rs.takeBack(ctx, tx, id, st.Folders, author); err != nil {
+				return err
+			}
 		}
 		return store.Tell(tx, store.Event{What: store.RunChanged, ID: id})
 	})

@@ -97,8 +97,8 @@ func (r Row) wants() (said bool, wants []store.DeliveryKind) {
 // proofDays is how long the proofs of a Run are open.
 const proofDays = 30
 
-// usualDisc is a disc where nothing else is said.
-var usualDisc = store.DiscSetting{Kind: store.DVDVideo, Blank: discs.DVD5.Name, Profiles: []string{profile.DVDPALWide.Name}, Menu: true}
+// UsualDisc is a disc where nothing else is said. It is not to be changed.
+var UsualDisc = store.DiscSetting{Kind: store.DVDVideo, Blank: discs.DVD5.Name, Profiles: []string{profile.DVDPALWide.Name}, Menu: true}
 
 // hand does an act of proofs or discs for a row.
 func (rs *Runs) hand(ctx context.Context, run *Run, r Row, act Act, h handed, how store.DiscSetting) error {
@@ -179,19 +179,39 @@ func (rs *Runs) All(ctx context.Context, id int64) (address string, err error) {
 	return rs.Delivery.Address(token), err
 }
 
-// AllOnDiscs makes discs with the films of all rows that are ready, as many as
-// hold them, in the rows' order, and tells how many.
-func (rs *Runs) AllOnDiscs(ctx context.Context, id int64, how store.DiscSetting) (n int, err error) {
+// together are the rows whose films go onto discs together: all that are ready, or only those
+// whose film is made.
+func (s *Sheet) together(finished bool) (out []Row) {
+	if finished {
+		return s.finished()
+	}
+	for _, r := range s.Rows {
+		if r.whyNot(Render) == "" || r.whyNot(Render) == done {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+// Together says what AllOnDiscs does before it is asked for: so many films, and how long it takes
+// to encode them for discs.
+func (rs *Runs) Together(ctx context.Context, s *Sheet) (string, error) {
+	rows := s.together(false)
+	e, err := rs.anew(ctx, s, rows)
+	return wording.Counted(len(rows), "film") + e.ifLong(), err
+}
+
+// AllOnDiscs makes discs with the films of all rows that are ready, or of those whose film is
+// made, as many as hold them, in the rows' order, and tells how many.
+func (rs *Runs) AllOnDiscs(ctx context.Context, id int64, how store.DiscSetting, finished bool) (n int, err error) {
 	s, err := rs.Sheet(ctx, id)
 	if err != nil {
 		return 0, err
 	}
 	var ids []int64
 	var seconds []float64
-	for _, r := range s.Rows {
-		if r.whyNot(Render) == "" || r.whyNot(Render) == done {
-			ids, seconds = append(ids, r.ID), append(seconds, r.PictureSeconds)
-		}
+	for _, r := range s.together(finished) {
+		ids, seconds = append(ids, r.ID), append(seconds, r.PictureSeconds)
 	}
 	if len(ids) == 0 {
 		return 0, invalid.Field("films", "No row is ready for a disc.")

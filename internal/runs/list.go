@@ -196,6 +196,9 @@ func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
 		if err := (orders.Head{Client: "x", Event: "x", Due: time.Unix(0, 0), ClientEmail: v}).Check(); err != nil {
 			doubt(list.Email, "%q is not an e-mail address; left out", v)
 		}
+	} else if wants := orders.Wanted(store.Order{RunValues: r.Values}); slices.Contains(l.Roles, list.Email) &&
+		(r.Values[list.Wanted] == "" || slices.Contains(wants, store.LinkDelivery)) {
+		doubt(list.Email, "no e-mail address")
 	}
 	return problems
 }

@@ -18,7 +18,6 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"nelko/internal/core/cast"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/follow"
 	"nelko/internal/core/list"
@@ -77,6 +76,14 @@ func (Unpack) InsertOpts() river.InsertOpts {
 // Jobs implements queue.Room.
 func (rs *Runs) Jobs(js *queue.Jobs) {
 	js.Serve(sorting, 2)
+	js.Serve(acting, 2)
+	queue.Handle(js, queue.Kind[Acting]{Work: func(ctx context.Context, j queue.Job[Acting]) error {
+		err := rs.Act(ctx, j.Args)
+		if err != nil && j.Last {
+			return errors.Join(err, rs.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
+		}
+		return err
+	}, Refuse: rs.giveUp})
 	queue.Handle(js, queue.Kind[Sort]{Work: func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) }})
 	queue.Handle(js, queue.Kind[Tend]{Work: func(ctx context.Context, j queue.Job[Tend]) error {
 		again, err := rs.Tend(ctx, j.Args)
@@ -312,166 +319,6 @@ func (rs *Runs) Sort(ctx context.Context, j Sort) error {
 			return err
 		}
 		return rs.once(ctx, tx, Tend{run.ID}, run.ID)
-	})
-}
-
-// match finds for every folder without a row the one it belongs to.
-func (rs *Runs) match(tx *gorm.DB, run store.Run, held []store.Order) error {
-	var folders []store.RunFolder
-	if err := tx.Where("run_id = ?", run.ID).Order("name").Find(&folders).Error; err != nil {
-		return err
-	}
-	taken := map[int64]bool{}
-	var open []store.RunFolder
-	for _, f := range folders {
-		if f.OrderID != nil {
-			taken[*f.OrderID] = true
-		} else if !f.Passed {
-			open = append(open, f)
-		}
-	}
-	if len(open) == 0 || len(held) == 0 {
-		return nil
-	}
-	// Rows that have a folder go last: another may still be meant for them.
-	free := slices.Clone(held)
-	slices.SortStableFunc(free, func(a, b store.Order) int { return bit(taken[a.ID]) - bit(taken[b.ID]) })
-	names := make([]string, len(open))
-	for i, f := range open {
-		names[i] = f.Name
-	}
-	for i, m := range list.Folders(names, named(free)) {
-		f := open[i]
-		f.Sure, f.Why, f.Likely, f.RunnerUp = m.Sure, m.Why, nil, nil
-		if m.Row >= 0 {
-			f.Likely = &free[m.Row].ID
-			if m.Sure == list.Exact && taken[free[m.Row].ID] {
-				f.Sure, f.Why = list.Likely, "another folder is this row's already"
-			}
-		}
-		if f.Why == "" {
-			f.Why = "no row is called like it"
-		}
-		if m.RunnerUp >= 0 {
-			f.RunnerUp = &free[m.RunnerUp].ID
-		}
-		if f.Sure == list.Exact {
-			f.OrderID = f.Likely
-		}
-		if err := tx.Save(&f).Error; err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func bit(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
-}
-
-// give makes files media of the rows they belong to. Those in the root are of
-// the row whose key they begin with, or common to all.
-func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []store.Order) error {
-	var files []store.RunFile
-	err := tx.Where("run_id = ? AND (folder = '' OR folder IN (SELECT name FROM run_folders WHERE run_id = ? AND order_id IS NOT NULL))", run.ID, run.ID).Order("id").Find(&files).Error
-	if err != nil || len(files) == 0 {
-		return err
-	}
-	var folders []store.RunFolder
-	if err := tx.Where("run_id = ? AND order_id IS NOT NULL", run.ID).Find(&folders).Error; err != nil {
-		return err
-	}
-	of := map[string]int64{}
-	for _, f := range folders {
-		of[f.Name] = *f.OrderID
-	}
-	names := named(held)
-	slices.SortStableFunc(files, func(a, b store.RunFile) int { return cast.CompareNames(a.Name, b.Name) })
-	changed := map[int64]bool{}
-	done := make([]int64, 0, len(files))
-	for _, f := range files {
-		m := store.Media{RunID: &run.ID, UploadID: f.UploadID, Name: f.Name, SHA256: f.SHA256, Size: f.Size}
-		if f.Folder == "" {
-			if len(held) == 0 {
-				continue // the list may come yet and name it
-			}
-			if i := list.FileRow(f.Name, names); i >= 0 {
-				m.RunID, m.OrderID = nil, &held[i].ID
-			}
-		} else {
-			order := of[f.Folder]
-			m.RunID, m.OrderID = nil, &order
-		}
-		if err := rs.Intake.Take(ctx, tx, &m); err != nil {
-			return err
-		}
-		if m.OrderID != nil {
-			changed[*m.OrderID] = true
-		} else {
-			changed[*run.PatternID] = true
-		}
-		done = append(done, f.ID)
-	}
-	if err := tx.Delete(&store.RunFile{}, "id = ANY (?)", store.Numbers(done)).Error; err != nil {
-		return err
-	}
-	for id := range changed {
-		if err := rs.Orders.Changed(ctx, tx, id); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// Answer says which row a folder belongs to; 0: to none of them.
-func (rs *Runs) Answer(ctx context.Context, id int64, folder string, order int64) error {
-	return rs.answer(ctx, id, func(f store.RunFolder) (int64, bool) { return order, f.Name == folder })
-}
-
-// AnswerAll says that every folder with a likely row belongs to that: of those that nobody has
-// answered for, and that suit no two rows equally.
-func (rs *Runs) AnswerAll(ctx context.Context, id int64) error {
-	return rs.answer(ctx, id, func(f store.RunFolder) (int64, bool) {
-		if f.Likely == nil || f.Sure != list.Likely || f.Passed { // what was answered is answered
-			return 0, false
-		}
-		return *f.Likely, true
-	})
-}
-
-func (rs *Runs) answer(ctx context.Context, id int64, of func(store.RunFolder) (int64, bool)) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		run, err := lock(tx, id)
-		if err != nil {
-			return err
-		}
-		var open []store.RunFolder
-		if err := tx.Where("run_id = ? AND order_id IS NULL", id).Find(&open).Error; err != nil {
-			return err
-		}
-		for _, f := range open {
-			order, answered := of(f)
-			if !answered {
-				continue
-			}
-			set := map[string]any{"passed": order == 0}
-			if order != 0 {
-				if _, err := store.One[store.Order](tx, "id = ? AND run_id = ? AND run_key <> ''", order, run.ID); err != nil {
-					return invalid.Field("row", "There is no such row in this Run.")
-				}
-				set["order_id"] = order
-			}
-			if err := tx.Model(&store.RunFolder{}).Where("run_id = ? AND name = ?", id, f.Name).Updates(set).Error; err != nil {
-				return err
-			}
-		}
-		if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: id}); err != nil {
-			return err
-		}
-		return rs.once(ctx, tx, Sort{id}, id)
 	})
 }
 

@@ -43,6 +43,7 @@ type Runs struct {
 	Watch    string // folder in which the folders that Runs watch are; empty: none may
 
 	watched sync.Map // files of watched folders that were brought in by this process
+	laid    laid
 }
 
 // New is what begins a Run.
@@ -230,12 +231,13 @@ func (rs *Runs) Archive(ctx context.Context, id int64, archived bool) error {
 type Line struct {
 	store.Run
 	Films   int
+	Next    time.Time // when the next of its films that is not delivered is due
 	Steps   map[orders.StepKind]int
 	Strip   store.Numbers
 	Pattern string // name of the theme
 }
 
-// Lines reads all Runs, the next due first, with two statements.
+// Lines reads all Runs, with two statements: first the one of which a film is due next.
 func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
 	tx := rs.Store.DB.WithContext(ctx)
 	q := tx.Omit("list", "pending")
@@ -259,16 +261,26 @@ func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
 		RunID    int64
 		StepKind orders.StepKind
 		N        int
+		Due      time.Time
 		Strip    store.Numbers
 	}
-	err := tx.Raw(`SELECT run_id, step_kind, count(*) n, array_remove(array_agg(strip[1] ORDER BY run_position), NULL) strip FROM orders
+	err := tx.Raw(`SELECT run_id, step_kind, count(*) n, min(due) due, array_remove(array_agg(strip[1] ORDER BY run_position), NULL) strip FROM orders
 		WHERE run_id IN ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL GROUP BY run_id, step_kind`, ids).Scan(&counts).Error
 	for _, c := range counts {
 		l := &out[at[c.RunID]]
 		l.Films += c.N
 		l.Steps[c.StepKind] = c.N
+		if c.StepKind != orders.Finished && (l.Next.IsZero() || c.Due.Before(l.Next)) {
+			l.Next = c.Due
+		}
 		l.Strip = append(l.Strip, c.Strip[:min(len(c.Strip), max(0, stripLength-len(l.Strip)))]...)
 	}
+	for i := range out {
+		if out[i].Next.IsZero() {
+			out[i].Next = out[i].Due
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Line) int { return a.Next.Compare(b.Next) })
 	return out, err
 }
 

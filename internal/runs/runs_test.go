@@ -145,12 +145,12 @@ func TestARun(t *testing.T) {
 	}
 	assert.Equal(t, []string{"HarbourLights 1", "Kittiwakes 0"}, asked)
 	// What was answered is answered: yes to all the others does not touch it.
-	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", 0))
-	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID))
+	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", 0, nil))
+	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
 	settle(t, h, r.ID)
 	assert.Equal(t, 1, row(t, sheet(t, h, r.ID), "02").Pictures)
-	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", row(t, s, "02").ID))
-	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID))
+	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", row(t, s, "02").ID, nil))
+	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
 	settle(t, h, r.ID)
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, 2, row(t, s, "02").Pictures)
@@ -458,8 +458,8 @@ func TestNoFileIsLost(t *testing.T) {
 			func() {
 				require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, csv), nil))
 			},
-			func() { require.NoError(t, h.Runs.AnswerAll(ctx, r.ID)) },
-			func() { require.NoError(t, h.Runs.Answer(ctx, r.ID, "Nobody", 0)) },
+			func() { require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil)) },
+			func() { require.NoError(t, h.Runs.Answer(ctx, r.ID, "Nobody", 0, nil)) },
 		}
 		for i := range 12 {
 			p := places[rng.IntN(len(places))] + fmt.Sprintf("f%d.jpg", i)
@@ -478,7 +478,7 @@ func TestNoFileIsLost(t *testing.T) {
 			}
 		}
 		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
-		require.NoError(t, h.Runs.AnswerAll(ctx, r.ID))
+		require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
 		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
 		var media, waiting []string
 		require.NoError(t, h.Store.DB.Model(&store.Media{}).Where("run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?)", r.ID, r.ID).Pluck("upload_id", &media).Error)
@@ -753,14 +753,14 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	require.Len(t, films, 3)
 	assert.Equal(t, "Harbour Lights", films[1].Title)
 	assert.Equal(t, s.Rows[1].Render.ID, w.Render.ID, "the one that was asked for")
-	n, err := h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "DVD 4.7 GB", Profiles: []string{"DVD PAL 16:9"}, Menu: true})
+	n, err := h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "DVD 4.7 GB", Profiles: []string{"DVD PAL 16:9"}, Menu: true}, false)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
 	list, err := h.Pressing.List(ctx, s.Pattern.Order.ID)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	assert.Equal(t, 3, list[0].Films())
-	_, err = h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "none"})
+	_, err = h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "none"}, false)
 	assert.Error(t, err)
 	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
 }

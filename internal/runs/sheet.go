@@ -39,6 +39,7 @@ const (
 	Fit      list.Role = "fit"
 	Checks   list.Role = "checks"
 	Films    list.Role = "films"
+	Answers  list.Role = "answers"
 	Gone     list.Role = "delivered"
 )
 
@@ -55,7 +56,9 @@ type Row struct {
 	store.Order
 	Head   int // revision of its film
 	Render *store.Render
-	Link   *orders.Link // newest that is open
+	Link   *orders.Link    // newest that is open
+	Said   Answer          // what the client said of a draft
+	Meant  map[string]bool // what was marked as meant, by key
 	Needs  map[list.Role]string
 	Stage  Stage
 }
@@ -194,63 +197,11 @@ func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 		}
 		of(links[i].Delivery.OrderID).Link = &links[i]
 	}
-	asked := map[int64]string{}
-	for _, f := range s.Folders {
-		if f.Likely != nil && !f.Passed {
-			asked[*f.Likely] = f.Name
-		}
+	if err := s.hear(tx, rs.Now(), of); err != nil {
+		return err
 	}
-	// Where rows have pictures of their own, one without misses them, though the
-	// common ones make a film.
-	own := slices.ContainsFunc(s.Rows, func(r Row) bool { return r.Pictures > 0 })
-	for i := range s.Rows {
-		s.Rows[i].needs(s.Run, asked[s.Rows[i].ID], own)
-		s.Rows[i].Stage = s.Rows[i].stage()
-	}
+	s.needs()
 	return nil
-}
-
-// needs says in words, by column, what a row needs a person for.
-func (r *Row) needs(run *Run, folder string, own bool) {
-	for _, d := range run.Pattern.Theme.Details {
-		if d.Required && r.Details[d.Key] == "" {
-			r.Needs[list.DetailRole(d.Key)] = wording.Lower(d.Label) + " missing"
-		}
-	}
-	for _, x := range r.Sees {
-		switch {
-		case strings.HasPrefix(x.Place, "detail-"):
-			if role := list.DetailRole(strings.TrimPrefix(x.Place, "detail-")); r.Needs[role] == "" && x.Stops {
-				r.Needs[role] = "missing"
-			}
-		case x.Place == "material" && x.Stops:
-			own = true
-		case x.Place == "soundtrack" && x.Stops:
-			r.Needs[Fit] = "no music"
-		case x.Place == "fit" && (x.Stops || apart(x.Text)):
-			r.Needs[Fit] = wording.Lower(x.Text)
-		}
-	}
-	if own && r.Pictures == 0 {
-		r.Needs[Pictures] = "no pictures"
-		if folder != "" {
-			r.Needs[Pictures] = "is “" + folder + "” its folder?"
-		}
-	}
-	if v := r.RunValues[list.Songs]; v != "" && !slices.Contains(r.Own, follow.Soundtrack) {
-		r.Needs[list.Songs] = "no song “" + v + "”"
-	}
-	if r.StepKind == string(orders.Failed) {
-		r.Needs[Films] = wording.Lower(r.StepText)
-	}
-	if r.Link != nil && r.Link.MailError != "" {
-		r.Needs[Gone] = "mail failed: " + r.Link.MailError
-	}
-}
-
-// apart reports whether a check says that pictures and music end apart.
-func apart(text string) bool {
-	return strings.HasPrefix(text, "Music ") || strings.HasPrefix(text, "Pictures ")
 }
 
 func (r *Row) stage() Stage {
@@ -285,7 +236,11 @@ func (s *Sheet) columns() {
 	add(list.Key, true)
 	details(true)
 	s.Columns = append(s.Columns, Column{Role: Pictures, Label: "Pictures"}, Column{Role: Fit, Label: "Pictures / music"}, Column{Role: Checks, Label: "Checks"},
-		Column{Role: Films, Label: "Films"}, Column{Role: Gone, Label: "Delivered"})
+		Column{Role: Films, Label: "Films"})
+	if slices.ContainsFunc(s.Rows, func(r Row) bool { return r.Said.Text() != "" }) {
+		s.Columns = append(s.Columns, Column{Role: Answers, Label: "Client says"})
+	}
+	s.Columns = append(s.Columns, Column{Role: Gone, Label: "Delivered"})
 	details(false)
 	for _, r := range list.Roles {
 		if r != list.Key && (hasRole(s.List, r) || slices.ContainsFunc(s.Rows, func(x Row) bool { return x.used(r) })) {
@@ -317,41 +272,34 @@ func (r Row) used(role list.Role) bool {
 	return r.RunValues[role] != ""
 }
 
-// Doubts counts what the checks see and nobody needs to mend.
-func (r Row) Doubts() (n int) {
-	for _, x := range r.Sees {
-		if !x.Stops && !(x.Place == "fit" && apart(x.Text)) {
-			n++
-		}
-	}
-	return n
-}
-
 // Summary says how the Run stands, such as "24 films: 19 ready, 3 names
 // missing, 1 with no pictures".
 func (s *Sheet) Summary() string {
 	stages := map[Stage]int{}
 	needs, column := map[string]int{}, map[string]int{}
+	look := 0
 	for _, r := range s.Rows {
 		stages[r.Stage]++
+		role, n := s.Exception(r)
 		if r.Stage != NeedsYou {
+			if n != "" {
+				look++
+			}
 			continue
 		}
-		// A row counts once, by the first thing it needs in the columns' order.
-		for i, c := range s.Columns {
-			if n := r.Needs[c.Role]; n != "" {
-				if strings.HasPrefix(n, "is “") {
-					n = "no pictures"
-				} else if c.Role == Films {
-					n = "failed render"
-				} else if c.Role == list.Songs {
-					n = "song missing"
-				}
-				needs[n]++
-				column[n] = i
-				break
-			}
+		if strings.HasPrefix(n, "is “") {
+			n = "no pictures"
+		} else if role == Films {
+			n = "failed render"
+		} else if role == list.Songs {
+			n = "song missing"
+		} else if role == list.Email {
+			n = "e-mail missing"
+		} else if role == Answers {
+			n = "the client’s answer"
 		}
+		needs[n]++
+		column[n] = slices.IndexFunc(s.Columns, func(c Column) bool { return c.Role == role })
 	}
 	parts := []string{}
 	for _, st := range []Stage{Delivered, Rendered, Rendering, Ready, Reading} {
@@ -376,20 +324,13 @@ func (s *Sheet) Summary() string {
 	if len(parts) > 0 {
 		text += ": " + strings.Join(parts, ", ")
 	}
+	if look > 0 {
+		text += fmt.Sprintf("; %d to look at", look)
+	}
 	if s.Aside > 0 {
 		text += fmt.Sprintf("; %d kept aside", s.Aside)
 	}
 	return text
-}
-
-// Needing counts the rows that need a person.
-func (s *Sheet) Needing() (n int) {
-	for _, r := range s.Rows {
-		if r.Stage == NeedsYou {
-			n++
-		}
-	}
-	return n
 }
 
 // Asked are the folders that wait for a word; those that nobody has looked at
@@ -411,25 +352,34 @@ func (s *Sheet) Waiting() (n int) {
 	return n
 }
 
-// EndsAt tells when the films that are rendering and waiting will be done, by
-// the pace of the latest.
+// EndsAt tells when the films that are rendering and waiting will be done, by the pace of the
+// latest. Of those that wait, what is kept already takes no time, as far as it is known.
 func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, err error) {
 	var left float64
+	var wait []Row
 	for _, r := range s.Rows {
-		if r.Render == nil || r.Render.State.Over() {
+		switch {
+		case r.Render == nil || r.Render.State.Over():
 			continue
+		case r.Render.State == store.RenderWaiting:
+			wait = append(wait, r)
+		default:
+			left += float64(max(0, r.Render.FramesTotal-r.Render.FramesDone))
 		}
 		films++
-		left += float64(max(0, r.Render.FramesTotal-r.Render.FramesDone))
 	}
 	if films == 0 {
 		return 0, at, nil
+	}
+	e, err := rs.Estimate(ctx, s, wait, false)
+	if err != nil {
+		return films, at, err
 	}
 	pace, workers, err := rs.Making.Pace(ctx)
 	if err != nil {
 		return films, at, err
 	}
-	seconds := left / pace / float64(max(1, min(workers, films)))
+	seconds := (left + float64(e.Frames)) / pace / float64(max(1, min(workers, films)))
 	return films, rs.Now().Add(time.Duration(seconds * float64(time.Second))), nil
 }
 
@@ -462,14 +412,4 @@ func (r Row) FilmText(now time.Time) string {
 		return "cancelled"
 	}
 	return "failed"
-}
-
-// stops reports whether anything keeps a row from being rendered.
-func (r Row) stops() string {
-	for _, x := range r.Sees {
-		if x.Stops {
-			return x.Text
-		}
-	}
-	return ""
 }

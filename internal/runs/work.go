@@ -3,10 +3,10 @@ package runs
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"gorm.io/gorm"
 
@@ -15,7 +15,6 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/delivery"
-	"nelko/internal/invalid"
 	"nelko/internal/orders"
 	"nelko/internal/store"
 )
@@ -35,9 +34,7 @@ const (
 )
 
 // LeftOut is a row an act leaves out, and why.
-type LeftOut struct {
-	Key, Name, Why string
-}
+type LeftOut = store.LeftOut
 
 // Plan is what an act would do.
 type Plan struct {
@@ -45,14 +42,23 @@ type Plan struct {
 	Rows              []Row
 	LeftOut           []LeftOut
 	Shortest, Longest float64 // seconds of film
-	Minutes           float64 // about, until all is done; 0: no time to speak of
-	Workers           int
+	Work              Estimate
 
 	handed map[int64]handed
 }
 
-// Plan tells beforehand what an act would do with the rows.
+// Plan tells beforehand what an act would do with the rows, how long it takes as far as that is
+// known without laying films out.
 func (rs *Runs) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
+	return rs.plan(ctx, s, act, false)
+}
+
+// Reckon is Plan with films laid out for it: what they share, or was made before, is known.
+func (rs *Runs) Reckon(ctx context.Context, s *Sheet, act Act) (Plan, error) {
+	return rs.plan(ctx, s, act, true)
+}
+
+func (rs *Runs) plan(ctx context.Context, s *Sheet, act Act, look bool) (Plan, error) {
 	p := Plan{Act: act}
 	hands := act == Proof || act == Disc || act == Burn
 	if hands {
@@ -72,23 +78,26 @@ func (rs *Runs) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
 		case why == "":
 			p.Rows = append(p.Rows, r)
 		case why != done:
-			p.LeftOut = append(p.LeftOut, LeftOut{r.RunKey, r.Client, why})
+			p.LeftOut = append(p.LeftOut, LeftOut{ID: r.ID, Key: r.RunKey, Name: r.Client, Why: why})
 		}
 	}
-	if act != Render && act != Again {
+	switch act {
+	case Proof, Disc:
+		var err error
+		p.Work, err = rs.anew(ctx, s, p.Rows)
+		return p, err
+	case Render, Again:
+	default:
 		return p, nil
 	}
-	var frames float64
 	for i, r := range p.Rows {
 		if i == 0 || r.PictureSeconds < p.Shortest {
 			p.Shortest = r.PictureSeconds
 		}
 		p.Longest = max(p.Longest, r.PictureSeconds)
-		frames += r.PictureSeconds * s.Pattern.Doc.Rate.FPS()
 	}
-	pace, workers, err := rs.Making.Pace(ctx)
-	p.Workers = workers
-	p.Minutes = frames / pace / float64(max(1, min(workers, len(p.Rows)))) / 60
+	var err error
+	p.Work, err = rs.Estimate(ctx, s, p.Rows, look)
 	return p, err
 }
 
@@ -112,7 +121,8 @@ func (r Row) whyNot(act Act) string {
 			return "its files are being read"
 		}
 		for _, c := range []list.Role{Pictures, Fit, list.Songs} {
-			if n := r.Needs[c]; n != "" {
+			// A file that cannot be used is looked at; the others make the film.
+			if n := r.Needs[c]; n != "" && (c != Pictures || r.Pictures == 0) {
 				return n
 			}
 		}
@@ -151,9 +161,9 @@ func (p Plan) InWords() string {
 	case Mail:
 		return wording.Counted(n, "link") + ", each mailed to its client"
 	case Proof:
-		return wording.Counted(n, "proof")
+		return wording.Counted(n, "proof") + p.Work.ifLong()
 	case Disc:
-		return wording.Counted(n, "disc")
+		return wording.Counted(n, "disc") + p.Work.ifLong()
 	case Burn:
 		return wording.Counted(n, "copy")
 	}
@@ -165,15 +175,7 @@ func (p Plan) InWords() string {
 		long += " to " + timecode.Clock(p.Longest)
 	}
 	text := fmt.Sprintf("%s, %s each, ", wording.Counted(n, "film"), long)
-	if p.Minutes < 1 {
-		text += "under a minute"
-	} else {
-		text += fmt.Sprintf("about %.0f min", p.Minutes)
-	}
-	if p.Workers != 1 {
-		return text + fmt.Sprintf(" on %d workers", p.Workers)
-	}
-	return text + " on 1 worker"
+	return text + p.Work.InWords()
 }
 
 // WhyLeftOut sums up why rows are left out, like ones together.
@@ -217,54 +219,22 @@ func (d Done) InWords() string {
 // linkDays is how long the links of a Run are open.
 const linkDays = 90
 
-// Go does an act with all rows that are ready for it. Discs are the usual ones.
+// Go does an act with all rows that are ready for it, and waits for it. Discs are the usual ones.
 func (rs *Runs) Go(ctx context.Context, id int64, act Act) (Done, error) {
-	return rs.do(ctx, id, act, usualDisc)
+	return rs.GoWith(ctx, id, Ask{Act: act, How: UsualDisc})
 }
 
-// Discs makes each row that is ready for it a disc.
-func (rs *Runs) Discs(ctx context.Context, id int64, how store.DiscSetting) (Done, error) {
-	return rs.do(ctx, id, Disc, how)
-}
-
-func (rs *Runs) do(ctx context.Context, id int64, act Act, how store.DiscSetting) (Done, error) {
-	out := Done{Act: act}
-	if !slices.Contains([]Act{Render, Again, Link, Mail, Proof, Disc, Burn}, act) {
-		return out, invalid.Field("act", "That cannot be done with a Run.")
+// GoWith is Go with rows that are ready among those asked for, and discs as they are asked for.
+func (rs *Runs) GoWith(ctx context.Context, id int64, a Ask) (Done, error) {
+	act, err := rs.Start(ctx, id, a, nil)
+	if err != nil || act.ID == 0 {
+		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
 	}
-	s, err := rs.Sheet(ctx, id)
-	if err != nil {
-		return out, err
+	if err := rs.Act(ctx, Acting{act.ID}); err != nil {
+		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
 	}
-	p, err := rs.Plan(ctx, s, act)
-	if err != nil {
-		return out, err
-	}
-	out.LeftOut = p.LeftOut
-	for _, r := range p.Rows {
-		var err error
-		switch act {
-		case Render, Again:
-			_, err = rs.Making.Begin(ctx, r.ID, "")
-		case Link, Mail:
-			err = rs.deliver(ctx, s.Run, r, act == Mail)
-		default:
-			err = rs.hand(ctx, s.Run, r, act, p.handed[r.ID], how)
-		}
-		var inv *invalid.Input
-		switch {
-		case errors.As(err, &inv):
-			out.LeftOut = append(out.LeftOut, LeftOut{r.RunKey, r.Client, inv.Problem})
-		case err != nil:
-			return out, fmt.Errorf("row %s: %w", r.RunKey, err)
-		default:
-			out.Begun++
-		}
-	}
-	if s.PausedAt != nil && (act == Render || act == Again) {
-		return out, rs.hold(ctx, id, true)
-	}
-	return out, nil
+	act, err = rs.Await(ctx, act, time.Second)
+	return Done{Act: a.Act, Begun: act.Begun, LeftOut: act.LeftOut}, err
 }
 
 // deliver makes a row's film a link and mails its address if it is to. A film that has a link
@@ -324,18 +294,21 @@ func (rs *Runs) open(ctx context.Context, id int64) (out []store.Render, err err
 	return out, rs.Store.DB.WithContext(ctx).Where("order_id IN ? AND state IN ('waiting', 'running') AND profile <> ?", ids, profile.Proof.Name).Order("id").Find(&out).Error
 }
 
-// Running counts what Cancel would end.
+// Running counts what Cancel of all rows would end.
 func (rs *Runs) Running(ctx context.Context, id int64) (int, error) {
 	open, err := rs.open(ctx, id)
 	return len(open), err
 }
 
-// Cancel ends the films of a Run that wait or are made, and tells how many. Drafts that clients
-// wait for go on.
-func (rs *Runs) Cancel(ctx context.Context, id int64) (int, error) {
+// Cancel ends the films of a Run that wait or are made, of some rows or, with none named, of all,
+// and tells how many. Drafts that clients wait for go on.
+func (rs *Runs) Cancel(ctx context.Context, id int64, only ...int64) (int, error) {
 	open, err := rs.open(ctx, id)
 	if err != nil {
 		return 0, err
+	}
+	if len(only) > 0 {
+		open = slices.DeleteFunc(open, func(r store.Render) bool { return !slices.Contains(only, r.OrderID) })
 	}
 	for _, r := range open {
 		if err := rs.Making.Cancel(ctx, r.OrderID, r.ID); err != nil {

@@ -2,6 +2,8 @@ package store
 
 import (
 	"encoding/json"
+	"fmt"
+	"strings"
 	"time"
 
 	"nelko/internal/core/doc"
@@ -136,7 +138,17 @@ type Sight struct {
 	Place string `json:"place"`
 	Text  string `json:"text"`
 	Stops bool   `json:"stops,omitempty"` // nothing can be rendered before
+	Kind  string `json:"kind,omitempty"`  // as the check has it
 }
+
+// The kinds of sights that are about files.
+const (
+	RefusedFile = "refused"
+	DamagedFile = "damaged"
+)
+
+// File reports whether it is about a file that cannot be used, or not wholly.
+func (s Sight) File() bool { return s.Kind == RefusedFile || s.Kind == DamagedFile }
 
 // Run is many orders made from one pattern, one list and one set of folders.
 // Its rows are orders with a key; its pattern is an order without one.
@@ -198,9 +210,17 @@ type RunStep struct {
 	RunID     int64
 	AuthorID  *int64
 	Title     string
-	Cells     []RunCell `gorm:"serializer:json"`
+	Cells     []RunCell      `gorm:"serializer:json"`
+	Folders   []FolderAnswer `gorm:"serializer:json"`
 	Undone    bool
 	CreatedAt time.Time
+}
+
+// FolderAnswer is which row a folder of a Run's material was said to belong to.
+type FolderAnswer struct {
+	Folder    string `json:"folder"`
+	OrderID   int64  `json:"order"`                // 0: to none
+	WasPassed bool   `json:"was_passed,omitempty"` // it was said before that it belongs to none
 }
 
 // RunCell is a cell of a Run's sheet that was changed.
@@ -210,6 +230,48 @@ type RunCell struct {
 	Was     string    `json:"was"`
 	To      string    `json:"to"`
 	WasOwn  bool      `json:"was_own,omitempty"` // the row's own before, not as the pattern had it
+}
+
+// LeftOut is a row that an act of its Run leaves out, and why.
+type LeftOut struct {
+	ID   int64  `json:"id"`
+	Key  string `json:"key"`
+	Name string `json:"name"`
+	Why  string `json:"why"`
+}
+
+// ActState is how far an act of a Run is.
+type ActState string
+
+// The states of an act.
+const (
+	ActWaiting ActState = "waiting"
+	ActRunning ActState = "running"
+	ActDone    ActState = "done"
+	ActStopped ActState = "stopped"
+	ActFailed  ActState = "failed"
+)
+
+// Open reports whether an act goes on.
+func (s ActState) Open() bool { return s == ActWaiting || s == ActRunning }
+
+// RunAct is something that is done with rows of a Run, one after the other.
+type RunAct struct {
+	ID         int64
+	RunID      int64
+	AuthorID   *int64
+	Author     string // as the trail names who asked for it
+	Act        string
+	How        *DiscSetting `gorm:"serializer:json"`
+	Rows       Numbers      `gorm:"type:bigint[]"`
+	Next       int          // how many rows were gone through
+	Begun      int          // with how many something was done
+	LeftOut    []LeftOut    `gorm:"serializer:json"`
+	State      ActState
+	Error      string
+	Seen       bool // somebody read what became of it
+	CreatedAt  time.Time
+	FinishedAt *time.Time
 }
 
 // Blob is a file in the blob store, named by its SHA-256 in hex.
@@ -259,10 +321,29 @@ type Media struct {
 	ClientPageID  *int64     // the client's page it came by
 	SpokenAt      *float64   // of narration: seconds into the film at which it was spoken
 	SentAt        *time.Time // as whoever sent it says; nil: when it arrived
+	RunFolder     string     // of a Run's material, the folder it came in; empty: another way
 	Damage        string     // what was found when its file was read back; empty: nothing
 	VerifiedAt    *time.Time // when that was
 	CreatedAt     time.Time
 }
+
+// Why a file that is here already is not taken a second time; the second where it put right the
+// first.
+const (
+	sameFile = "the same file as %s, which is here already"
+	heals    = ", which was damaged or missing, is whole again by it"
+)
+
+// SameAs is why a file is not taken that another is already, and whether that was damaged.
+func SameAs(twin Media) string {
+	if twin.Damage != "" {
+		return twin.Name + heals
+	}
+	return fmt.Sprintf(sameFile, twin.Name)
+}
+
+// Heals reports whether the file put right another by being sent again: nothing is wrong with it.
+func (m Media) Heals() bool { return m.State == Refused && strings.HasSuffix(m.Reason, heals) }
 
 // Seen is what was seen on a medium when it was looked at.
 type Seen struct {

@@ -192,6 +192,24 @@ func (s *Server) eraseMedium(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Intake.Erase(r.Context(), number(r, "order"), number(r, "media")), nil)
 }
 
+// eraseMedia removes the chosen files of an order's material.
+func (s *Server) eraseMedia(w http.ResponseWriter, r *http.Request) {
+	if err := r.ParseForm(); err != nil {
+		s.answer(w, r, &invalid.Input{Field: "form", Problem: "The form could not be read."}, nil)
+		return
+	}
+	var ids []int64
+	for _, v := range r.PostForm["media"] {
+		id, err := strconv.ParseInt(v, 10, 64)
+		if err != nil {
+			s.answer(w, r, invalid.Field("media", "%q is no file.", v), nil)
+			return
+		}
+		ids = append(ids, id)
+	}
+	s.answer(w, r, s.House.Intake.EraseAll(r.Context(), number(r, "order"), ids, &user(r).ID), nil)
+}
+
 func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
 }

@@ -282,7 +282,11 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	if err != nil {
 		return err
 	}
-	v.gather(first, slices.Concat(first.Checks, first.Doubts(s.House.Orders.Now()), licences, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
+	row, err := s.House.Runs.Doubts(ctx, v.Order)
+	if err != nil {
+		return err
+	}
+	v.gather(first, slices.Concat(first.Checks, first.Doubts(s.House.Orders.Now()), row, licences, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
 	known := map[string]bool{}
 	for _, c := range found {
 		known[c.Field+c.Text] = true

@@ -2,6 +2,7 @@ package web
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -41,8 +42,10 @@ func (s *Server) runRoutes(r chi.Router) {
 		r.Post("/cells", s.setCells)
 		r.Post("/{step:undo|redo}", s.stepRun)
 		r.Post("/list", s.bringList)
-		r.Post("/{act:agree|agree-all|refuse|discs|alldiscs|all|roles|folder|folders|go|pause|goon|cancel|first|give|see|names|mail|try|watch|archive|restore|dismiss}", s.actOnRun)
+		r.Post("/{act:agree|agree-all|refuse|discs|alldiscs|all|roles|folder|folders|go|pause|goon|cancel|first|give|see|names|mail|try|watch|archive|restore|dismiss|stop|seen}", s.actOnRun)
 		r.Get("/impact", s.runImpact)
+		r.Get("/estimate", s.runEstimate)
+		r.Get("/acts", s.runActs)
 		r.Get("/films.zip", s.runFilms)
 		r.Get("/pattern.zip", s.runPattern)
 		r.Get("/links.csv", s.runLinks)
@@ -83,7 +86,7 @@ type runsLine struct {
 
 func runLines(lines []runs.Line) (out []runsLine) {
 	for _, l := range lines {
-		x := runsLine{ID: l.Run.ID, Name: l.Name, Due: day(l.Due), Films: l.Films, Strip: l.Strip, Path: fmt.Sprintf("/runs/%d", l.Run.ID)}
+		x := runsLine{ID: l.Run.ID, Name: l.Name, Due: day(l.Next), Films: l.Films, Strip: l.Strip, Path: fmt.Sprintf("/runs/%d", l.Run.ID)}
 		var parts []string
 		for _, k := range []struct {
 			kind orders.StepKind
@@ -275,7 +278,7 @@ func (s *Server) said(w http.ResponseWriter, r *http.Request, text string, refus
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
-	_ = json.NewEncoder(w).Encode(map[string]any{"kind": kind, "text": text, "refused": refused}) // the browser may have gone
+	_ = json.NewEncoder(w).Encode(map[string]any{"kind": kind, "text": wording.IsolatedQuotes(text), "refused": refused}) // the browser may have gone
 }
 
 func (s *Server) setCells(w http.ResponseWriter, r *http.Request) {
@@ -365,13 +368,11 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		}
 		err, text = in.Roles(ctx, id, roles, who), "The columns are read so."
 	case "folder":
-		err = in.Answer(ctx, id, r.PostForm.Get("folder"), order)
+		err = in.Answer(ctx, id, r.PostForm.Get("folder"), order, who)
 	case "folders":
-		err = in.AnswerAll(ctx, id)
+		err = in.AnswerAll(ctx, id, who)
 	case "go":
-		var done runs.Done
-		done, err = in.Go(ctx, id, runs.Act(r.PostForm.Get("act")))
-		text = done.InWords()
+		text, err = s.start(r, id, runs.Ask{Act: runs.Act(r.PostForm.Get("act"))})
 	case "discs", "alldiscs":
 		var f discForm
 		if f, err = decode[discForm](r.PostForm); err != nil {
@@ -380,13 +381,11 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		how := f.disc(0).DiscSetting
 		if chi.URLParam(r, "act") == "alldiscs" {
 			var n int
-			n, err = in.AllOnDiscs(ctx, id, how)
+			n, err = in.AllOnDiscs(ctx, id, how, r.PostForm.Get("finished") != "")
 			text = wording.Counted(n, "disc") + " being made with all films; the Run’s pattern has them under Deliveries."
 			break
 		}
-		var done runs.Done
-		done, err = in.Discs(ctx, id, how)
-		text = done.InWords()
+		text, err = s.start(r, id, runs.Ask{Act: runs.Disc, How: how})
 	case "all":
 		var address string
 		address, err = in.All(ctx, id)
@@ -397,7 +396,11 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		err, text = in.GoOn(ctx, id), "Goes on."
 	case "cancel":
 		var n int
-		n, err = in.Cancel(ctx, id)
+		var only []int64
+		if only, err = rowsOf(r); err != nil {
+			break
+		}
+		n, err = in.Cancel(ctx, id, only...)
 		text = wording.Counted(n, "film") + " cancelled; drafts for clients go on."
 	case "first":
 		err, text = in.First(ctx, id, order), "This film is made next."
@@ -420,8 +423,75 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		text = map[string]string{"archive": "The Run is archived.", "restore": "The Run is back."}[chi.URLParam(r, "act")]
 	case "dismiss":
 		err = in.Dismiss(ctx, id)
+	case "stop":
+		err, text = in.Stop(ctx, id, formInt(r, "which")), "Stopped; what was done stays."
+	case "seen":
+		err = in.SeenAct(ctx, id, formInt(r, "which"))
 	}
 	s.back(w, r, text, err)
+}
+
+// mostWait is how long a page waits for an act; longer ones go on by themselves.
+const mostWait = 1500 * time.Millisecond
+
+// start has an act done with the rows a form names, or all, and says what became of it, or that
+// it goes on.
+func (s *Server) start(r *http.Request, id int64, a runs.Ask) (string, error) {
+	only, err := rowsOf(r)
+	if err != nil {
+		return "", err
+	}
+	if a.Only = only; a.How.Kind == "" {
+		a.How = runs.UsualDisc
+	}
+	act, err := s.House.Runs.Start(r.Context(), id, a, user(r))
+	if err != nil {
+		return "", err
+	}
+	act, err = s.House.Runs.Await(r.Context(), act, mostWait)
+	return runs.Told(act), err
+}
+
+// rowsOf are the rows a form is about; none: all.
+func rowsOf(r *http.Request) (out []int64, err error) {
+	for _, v := range r.PostForm["rows"] {
+		id, err := strconv.ParseInt(v, 10, 64)
+		if err != nil {
+			return nil, invalid.Field("rows", "%q is no row.", v)
+		}
+		out = append(out, id)
+	}
+	return out, nil
+}
+
+// doing is an act of a Run that goes on, or ended while nobody looked.
+type doing struct {
+	ID   int64
+	Text string
+	Open bool
+}
+
+func (s *Server) doings(ctx context.Context, run int64) (out []doing, err error) {
+	acts, err := s.House.Runs.Acts(ctx, run)
+	for _, a := range acts {
+		out = append(out, doing{a.ID, runs.Told(a), a.State.Open()})
+	}
+	return out, err
+}
+
+// runActs answers with what goes on with a Run's rows.
+func (s *Server) runActs(w http.ResponseWriter, r *http.Request) {
+	id := number(r, "run")
+	acts, err := s.doings(r.Context(), id)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, "runacts", struct {
+		ID     int64
+		Doings []doing
+		Poll   bool
+	}{id, acts, true})
 }
 
 func (s *Server) tryMail(r *http.Request, id, order int64) error {
@@ -460,6 +530,21 @@ func (s *Server) runImpact(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
 	_, _ = io.WriteString(w, text+".") // the browser may have gone
+}
+
+// runEstimate says what rendering all films is, with what they share and what is made already.
+func (s *Server) runEstimate(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	p, err := s.House.Runs.Reckon(r.Context(), sh, runs.Render)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	_, _ = io.WriteString(w, p.InWords()) // the browser may have gone
 }
 
 // proofView is a moment of each row, to be looked at side by side.
@@ -692,6 +777,9 @@ type outView struct {
 	Standards                          []string
 	Watched                            string
 	MayWatch                           bool
+	Doings                             []doing
+	Poll                               bool   // its acts are asked for again by themselves
+	Together                           string // how much work all films on discs are
 }
 
 // plannedView is an act for all rows, as a key with what it would do.
@@ -718,10 +806,11 @@ func (s *Server) handOut(r *http.Request, v *outView) error {
 }
 
 type outLine struct {
-	ID                     int64
-	Key, Name, File, Film  string
-	Link, Mail, Seen, Need string
-	Made                   bool
+	ID                    int64
+	Key, Name, File, Film string
+	Link, Mail, Seen      string
+	Said, Need            string // what the client said, what is needed first
+	Made                  bool
 }
 
 func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
@@ -738,7 +827,8 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 	names := sh.Names()
 	now := s.House.Orders.Now()
 	for i, row := range sh.Rows {
-		l := outLine{ID: row.ID, Key: row.RunKey, Name: row.Client, File: names[i], Film: row.FilmText(now), Made: row.Current() && row.Render.State == store.RenderDone}
+		l := outLine{ID: row.ID, Key: row.RunKey, Name: row.Client, File: names[i], Film: row.FilmText(now), Made: row.Current() && row.Render.State == store.RenderDone, Said: row.Said.Text()}
+		_, l.Need = sh.Exception(row)
 		if row.Link != nil {
 			l.Link, l.Seen = "until "+row.Link.ExpiresAt.Format("2 Jan 2006"), views(row.Link.Link)
 			if row.Link.MailedTo != "" {
@@ -746,6 +836,15 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 		v.Lines = append(v.Lines, l)
+	}
+	if v.Doings, err = s.doings(r.Context(), sh.ID); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v.Poll = true
+	if v.Together, err = s.House.Runs.Together(r.Context(), sh); err != nil {
+		s.fail(w, r, err)
+		return
 	}
 	if sh.Mail != nil {
 		v.Subject, v.Text = sh.Mail.Subject, sh.Mail.Text

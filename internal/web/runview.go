@@ -32,6 +32,8 @@ type runView struct {
 	Reads     []readColumn // the list's columns and what they are for
 	Questions []question
 	Act       actView // what can be done with all rows that are ready
+	Doings    []doing // what goes on with them
+	Poll      bool    // always false: the sheet hears of it
 	Failed    int
 	Told      string // of the pattern's changes that rows have not been given
 	Due       string
@@ -63,7 +65,8 @@ type actView struct {
 	Act            runs.Act
 	Rows           int
 	Text, Left, Do string
-	Links, Mails   int // that could be made, and mailed
+	Ask            bool // for how much work it is, which is not wholly known yet
+	Links, Mails   int  // that could be made, and mailed
 	Running        int
 }
 
@@ -72,6 +75,7 @@ type runLine struct {
 	ID        int64
 	Key, Name string
 	Needs     bool
+	Why       string // what it needs first
 	Cells     []runCell
 }
 
@@ -80,6 +84,7 @@ type runCell struct {
 	Role        list.Role
 	Text, Shown string
 	Need        string
+	First       bool // what is needed here is done before what is needed elsewhere
 	Typed, Own  bool
 	Follows     bool // the pattern's value
 	Fixed       bool // the first column
@@ -116,6 +121,9 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 	if err := s.acts(ctx, v); err != nil {
 		return nil, err
 	}
+	if v.Doings, err = s.doings(ctx, v.ID); err != nil {
+		return nil, err
+	}
 	films, at, err := s.House.Runs.EndsAt(ctx, sh)
 	if err != nil {
 		return nil, err
@@ -130,9 +138,13 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 		v.Told = "The pattern was changed since the rows followed it."
 	}
 	for _, r := range sh.Rows {
-		l := runLine{ID: r.ID, Key: r.RunKey, Name: r.Client, Needs: r.Stage == runs.NeedsYou}
+		l := runLine{ID: r.ID, Key: r.RunKey, Name: r.Client, Needs: r.NeedsSomebody()}
+		first, why := sh.Exception(r)
+		l.Why = why
 		for i, c := range sh.Columns {
-			l.Cells = append(l.Cells, s.cell(sh, r, c, i == 0))
+			x := s.cell(sh, r, c, i == 0)
+			x.First = c.Role == first
+			l.Cells = append(l.Cells, x)
 		}
 		v.Lines = append(v.Lines, l)
 	}
@@ -160,14 +172,16 @@ func (s *Server) cell(sh *runs.Sheet, r runs.Row, c runs.Column, fixed bool) run
 		}
 	case runs.Checks:
 		x.Path += "/check"
-		if n := r.Doubts(); n > 0 {
-			x.Shown = fmt.Sprintf("%d to look at", n)
-		} else {
+		if x.Shown = x.Need; x.Shown == "" {
 			x.Shown = "none"
 		}
+		x.Need = ""
 	case runs.Films:
 		x.Path += "/deliveries"
 		x.Shown = r.FilmText(s.House.Orders.Now())
+	case runs.Answers:
+		x.Path += "/deliveries"
+		x.Shown = r.Said.Text()
 	case runs.Gone:
 		x.Path += "/deliveries"
 		if l := r.Link; l != nil {
@@ -316,6 +330,7 @@ func (s *Server) acts(ctx context.Context, v *runView) error {
 		return err
 	}
 	v.Act.Act, v.Act.Rows, v.Act.Text, v.Act.Left = runs.Render, len(p.Rows), p.InWords(), p.WhyLeftOut()
+	v.Act.Ask = len(p.Rows) > 0 && !p.Work.Whole
 	v.Act.Do = "Render " + wording.Counted(len(p.Rows), "film")
 	for act, n := range map[runs.Act]*int{runs.Link: &v.Act.Links, runs.Mail: &v.Act.Mails} {
 		p, err := s.House.Runs.Plan(ctx, v.Sheet, act)

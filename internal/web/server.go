@@ -78,7 +78,7 @@ func New(c Config) (*Server, error) {
 		s.ReadWithin = usualWithin
 	}
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "counted": wording.Counted, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "counted": wording.Counted, "quoting": wording.IsolatedQuotes, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {
@@ -226,6 +226,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/redo", s.redo)
 		r.Post("/media/{media}/dismiss", s.dismiss)
 		r.Post("/media/{media}/erase", s.eraseMedium)
+		r.Post("/erase", s.eraseMedia)
 		r.Post("/media/{media}/stars", s.rate)
 		r.Post("/media/{media}/time", s.retime)
 		r.Post("/clock", s.shiftClock)

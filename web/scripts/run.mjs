@@ -30,7 +30,7 @@ function draw(html) {
   }
   pend();
   exceptions();
-  impact();
+  ask();
   if (had?.row && !active.isConnected) {
     const cell = document.getElementById(had.row)?.querySelector(`[data-role="${CSS.escape(had.role)}"]`);
     if (cell) choose(cell, false);
@@ -193,7 +193,14 @@ function paint() {
   const range = chosen();
   painted = range.length > 1 || range[0]?.length > 1 ? range.flat() : [];
   for (const td of painted) td.classList.add("chosen");
+  const form = document.getElementById("chosenrows");
+  if (!form) return;
+  form.hidden = range.length < 2;
+  form.querySelector("[data-count]").textContent = `${range.length} rows chosen:`;
 }
+
+/** The rows of the chosen range, by order. */
+const chosenRows = () => chosen().map((cells) => cells[0].closest("tr").dataset.order);
 
 function move(dr, dc, extend) {
   const all = rows();
@@ -464,31 +471,33 @@ document.addEventListener("submit", (event) => {
   if (form.dataset.sure && !confirm(form.dataset.sure)) return;
   const data = new FormData(form);
   if (event.submitter?.name) data.append(event.submitter.name, event.submitter.value);
-  submit(form.action, form.enctype === "multipart/form-data" ? data : new URLSearchParams(data));
+  if (form.id === "chosenrows") for (const id of chosenRows()) data.append("rows", id);
+  submit(event.submitter?.getAttribute("formaction") ?? form.action, form.enctype === "multipart/form-data" ? data : new URLSearchParams(data));
   form.closest("details")?.removeAttribute("open");
 });
 document.addEventListener("change", (event) => event.target.closest("form[data-say][data-sends]")?.requestSubmit());
 
-// What a change of the pattern touches takes a moment to work out.
-let worked = "";
-async function impact() {
-  const place = document.getElementById("impact");
-  if (!place || place.dataset.done) return;
-  place.dataset.done = "1";
-  if (worked) place.textContent = worked;
-  try {
-    const answer = await fetch(place.dataset.impact, { headers: { "HX-Request": "true" } });
-    worked = answer.ok ? await answer.text() : "";
-    const now = document.getElementById("impact");
-    if (now) now.textContent = worked;
-  } catch {
-    // Asked again with the next news.
+// What a change of the pattern touches, and how much work films are, takes a moment to work out.
+const worked = new Map();
+async function ask() {
+  for (const place of document.querySelectorAll("[data-ask]:not([data-done])")) {
+    place.dataset.done = "1";
+    const { id } = place;
+    if (worked.get(id)) place.textContent = worked.get(id);
+    try {
+      const answer = await fetch(place.dataset.ask, { headers: { "HX-Request": "true" } });
+      worked.set(id, answer.ok ? await answer.text() : "");
+      const now = document.querySelector(`#${id}[data-ask]`);
+      if (now && worked.get(id)) now.textContent = worked.get(id);
+    } catch {
+      // Asked again with the next news.
+    }
   }
 }
 
 count();
 exceptions();
-impact();
+ask();
 if (waiting.length > 0) {
   for (const { data } of waiting) for (const c of data?.cells ?? []) pending.set(`${c.order} ${c.role}`, c.to);
   pend();

@@ -148,20 +148,11 @@ func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, m
 	case "cropped":
 		c.Text = fmt.Sprintf("Slide %d: %.0f %% of %s is cut away; a layout that shows more, or “whole”, keeps it", n, by*100, lib[media].Name)
 	case "contrast":
-		c.Text = fmt.Sprintf("Slide %d: “%s” is hard to read on what is behind it (contrast %.1f : 1); a plate or another colour helps", n, shortened(words), by)
+		c.Text = fmt.Sprintf("Slide %d: “%s” is hard to read on what is behind it (contrast %.1f : 1); a plate or another colour helps", n, wording.Short(words, 32), by)
 	case "outside":
 		c.Text = fmt.Sprintf("Slide %d: its words reach out of the title-safe area and may be cut off on television sets", n)
 	default:
-		c.Text = fmt.Sprintf("Slide %d: “%s” is too long for its place even in small type", n, shortened(words))
+		c.Text = fmt.Sprintf("Slide %d: “%s” is too long for its place even in small type", n, wording.Short(words, 32))
 	}
 	return c
-}
-
-// shortened keeps the beginning of long words.
-func shortened(s string) string {
-	r := []rune(strings.ReplaceAll(s, "\n", " "))
-	if len(r) <= 32 {
-		return string(r)
-	}
-	return string(r[:30]) + "…"
 }

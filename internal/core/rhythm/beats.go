@@ -132,8 +132,8 @@ func together(beats []Beat) (out []Beat) {
 	return out
 }
 
-// clarity is how alike the onsets around each beat are to those a beat before, as
-// the median of some beats.
+// clarity is how alike the onsets around each beat are to those one, two or four beats before, as
+// the median of some beats: a figure over two beats or a bar is as clear as one that is on each.
 func clarity(r reading, alike [][]float64) []float64 {
 	const around = 5
 	raw := make([]float64, len(r))
@@ -141,8 +141,11 @@ func clarity(r reading, alike [][]float64) []float64 {
 		gap := r[min(len(r)-1, k+1)] - r[max(0, k-1)]
 		gap /= max(1, min(len(r)-1, k+1)-max(0, k-1))
 		row := alike[min(i/gramHop, len(alike)-1)]
-		for lag := max(1, gap-2); lag <= min(gap+2, len(row)-1); lag++ {
-			raw[k] = max(raw[k], row[lag])
+		for _, beats := range []int{1, 2, 4} {
+			middle := beats * gap
+			for lag := max(1, middle-2); lag <= min(middle+2, len(row)-1); lag++ {
+				raw[k] = max(raw[k], row[lag])
+			}
 		}
 	}
 	out := make([]float64, len(r))
@@ -159,11 +162,11 @@ const vague, plain = 0.05, 0.4
 var groupWeight = []float64{1, 1, 0.7, 0.5}
 
 // tight is how dear it is for beats to be otherwise apart than the tempo says.
-const tight = 100.0
+const tight, firm = 100.0, 1000.0
 
 // place finds beats by dynamic programming: where onsets are, as far apart as the
 // tempo has it.
-func place(o, period []float64) []int {
+func place(o, period []float64, tight float64) []int {
 	n := len(o)
 	smooth := make([]float64, n)
 	for i := range o {

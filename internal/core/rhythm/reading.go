@@ -88,22 +88,23 @@ func (h *hearing) readings(period []float64) (out []reading) {
 		}
 		return p
 	}
-	for _, f := range []float64{1, 2.0 / 3, 1.5} {
-		b := reading(place(h.all, scaled(f)))
-		mid := b.between(2, 1)
-		add(b)
-		add(mid)
-		for _, r := range []reading{b, mid} {
-			add(r.every(2, 0))
-			add(r.every(2, 1))
-		}
-		if f == 1 {
-			add(b.with(mid))
-			for k := range 3 {
-				add(b.every(3, k))
+	for _, f := range []float64{1, 2.0 / 3, 1.5, 0.75, 4.0 / 3} {
+		for _, t := range []float64{tight, firm} {
+			b := reading(place(h.all, scaled(f), t))
+			mid := b.between(2, 1)
+			first, second := b.between(3, 1), b.between(3, 2)
+			for _, r := range []reading{b, mid, first, second} {
+				add(r)
+				add(r.every(2, 0))
+				add(r.every(2, 1))
 			}
-			third := b.between(3, 1).with(b.between(3, 2))
-			add(b.with(third))
+			if f == 1 {
+				add(b.with(mid))
+				for k := range 3 {
+					add(b.every(3, k))
+				}
+				add(b.with(first.with(second)))
+			}
 		}
 	}
 	return out
@@ -169,8 +170,8 @@ func (h *hearing) traits(r reading, alike [][]float64) []float64 {
 	p := median(gaps)
 	bpm := math.Log2(60 * perSecond / p / 115)
 	out := []float64{bpm, bpm * bpm, math.Abs(bpm * bpm * bpm)}
-	mids, thirds := r.between(2, 1), r.between(3, 1).with(r.between(3, 2))
-	quarters := r.between(4, 1).with(r.between(4, 3))
+	mids, first, second := r.between(2, 1), r.between(3, 1), r.between(3, 2)
+	early, late := r.between(4, 1), r.between(4, 3)
 	even, odd := r.every(2, 0), r.every(2, 1)
 	for _, c := range [][]float64{h.bands[0], h.bands[1], h.bands[2], h.bands[3], h.novelty} {
 		mean := 0.0
@@ -178,19 +179,72 @@ func (h *hearing) traits(r reading, alike [][]float64) []float64 {
 			mean += v
 		}
 		mean = mean/float64(len(c)) + 1e-9
-		on, mid, third, quarter := h.at(c, r)/mean, h.at(c, mids)/mean, h.at(c, thirds)/mean, h.at(c, quarters)/mean
-		e, o := h.at(c, even)/mean, h.at(c, odd)/mean
-		out = append(out, on, mid, third, quarter, math.Abs(e-o))
+		at := func(r reading) float64 { return h.at(c, r) / mean }
+		one, two, three, four := at(first), at(second), at(early), at(late)
+		out = append(out, at(r), at(mids), (one+two)/2, (three+four)/2, math.Abs(at(even)-at(odd)), two-one, four-three)
 	}
-	for _, f := range []float64{0.5, 1, 2, 3, 4} {
+	// Low drums and basses on one beat, what is high on the next.
+	apart := func(c []float64) float64 {
+		e, o := h.at(c, even), h.at(c, odd)
+		return (e - o) / (e + o + 0.01)
+	}
+	for _, high := range [][]float64{h.bands[1], h.bands[2], h.bands[3]} {
+		out = append(out, apart(h.bands[0])*apart(high))
+	}
+	for _, c := range [][]float64{h.bands[0], h.novelty} {
+		most, sum := 0.0, 0.0
+		for k := range 4 {
+			v := h.at(c, r.every(4, k))
+			most, sum = max(most, v), sum+v/4
+		}
+		out = append(out, (most-sum)/(sum+0.01))
+	}
+	out = append(out, h.at(h.all, r), h.at(h.all, mids))
+	for _, f := range []float64{1. / 3, 0.5, 2. / 3, 0.75, 1, 1.5, 2, 3, 4} {
 		out = append(out, r.alike(alike, f))
 	}
+	out = append(out, r.straying(8), r.leaps())
 	steady := 0.0
 	for _, g := range gaps {
 		x := math.Log(g / p)
 		steady += math.Min(x*x, 0.04)
 	}
 	return append(out, steady/float64(max(1, len(gaps)))*100)
+}
+
+// straying is how far beats lie from a line through those around them, in hundredths
+// of their distance squared.
+func (r reading) straying(around int) float64 {
+	sum, count := 0.0, 0
+	for k := around; k+around < len(r); k += 2 {
+		n := float64(2*around + 1)
+		var my, sxy, sxx float64
+		for d := -around; d <= around; d++ {
+			my += float64(r[k+d]) / n
+		}
+		for d := -around; d <= around; d++ {
+			sxy += float64(d) * (float64(r[k+d]) - my)
+			sxx += float64(d * d)
+		}
+		slope := sxy / sxx
+		for d := -around; d <= around; d++ {
+			x := (float64(r[k+d]) - my - slope*float64(d)) / slope
+			sum, count = sum+min(x*x, 0.1), count+1
+		}
+	}
+	return 100 * sum / float64(max(1, count))
+}
+
+// leaps is the share of distances that are otherwise than those before by a tenth.
+func (r reading) leaps() float64 {
+	g := r.gaps()
+	n := 0
+	for i := 1; i < len(g); i++ {
+		if math.Abs(math.Log(g[i]/g[i-1])) > 0.1 {
+			n++
+		}
+	}
+	return float64(n) / float64(max(1, len(g)))
 }
 
 // bpm is a reading's median tempo.
@@ -203,27 +257,24 @@ func (r reading) gaps() (out []float64) {
 	return out
 }
 
+// choose is the reading that is judged best, of those whose tempo can be one.
 func (h *hearing) choose(alike [][]float64, all []reading) reading {
-	if len(all) == 0 {
+	var can []reading
+	var traits [][]float64
+	for _, r := range all {
+		if bpm := r.bpm(); bpm >= slowest && bpm <= fastest {
+			can, traits = append(can, r), append(traits, h.traits(r, alike))
+		}
+	}
+	if len(can) == 0 {
 		return nil
 	}
-	best, at := math.Inf(-1), 0
-	for i, r := range all {
-		if bpm := r.bpm(); bpm < slowest || bpm > fastest {
-			continue
-		}
-		score := 0.0
-		for k, v := range h.traits(r, alike) {
-			score += v * traitWeight[k]
-		}
-		if score > best {
-			best, at = score, i
+	best := 0
+	scores := usual.scores(traits)
+	for i, v := range scores {
+		if v > scores[best] {
+			best = i
 		}
 	}
-	return all[at]
+	return can[best]
 }
-
-// traitWeight was fitted on some 170 songs rendered from scores whose beats are
-// known, of thirty styles (logistic regression on the F-measure of the readings of
-// each, held out by style).
-var traitWeight = []float64{0.467, -0.837, -0.302, 0.091, -0.267, -0.123, -0.205, 0.225, 0.228, -0.014, -0.254, -0.160, 0.103, 0.548, 0.061, -0.386, -0.398, 0.109, 0.647, 0.085, -0.499, -0.516, -0.053, 0.589, -0.606, -1.459, -2.122, 0.688, -1.139, 2.781, -1.159, 6.169, 4.943, -0.980}

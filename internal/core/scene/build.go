@@ -166,12 +166,13 @@ func (b *builder) motion(l *design.Motion) design.Motion {
 	return b.theme.Motion
 }
 
-// softShare: a soft copy holds no detail, so it is prepared at an eighth of
-// the frame.
-const softShare = 8
+// SoftShare: a soft copy holds no detail, so what it is made of is read and blurred at an eighth
+// of the frame.
+const SoftShare = 8
 
-// glide is how far a moving backdrop goes, a share of its size.
-const glide = 0.06
+// glide is how far a moving backdrop goes, a share of its size: some pixels a frame, so that it is
+// seen to move.
+const glide = 0.12
 
 func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
 	full := Move{From: unit, To: unit, Ease: framing.InOut}
@@ -222,25 +223,21 @@ func (b *builder) photo(back design.Backdrop, media doc.MediaID) {
 	}
 }
 
-// soft fills the frame with a blurred copy of a medium.
+// soft fills the frame with a blurred copy of a medium. It rests unless it is to move: that it
+// creeps is not seen, and costs an encoder much.
 func (b *builder) soft(back design.Backdrop, media doc.MediaID) {
 	m := b.lib[media]
 	w, h := b.doc.Size(m)
 	fill := framing.Fill(w, h, b.w()/b.h(), framing.Point{X: 0.5, Y: 0.45})
 	window := b.uncrop(media, framing.Rect{X: fill.X / w, Y: fill.Y / h, W: fill.W / w, H: fill.H / h})
-	full := b.fullSize(m)
-	// The whole picture at the size at which the filled part is an eighth of
-	// the frame.
-	scale := b.w() / softShare / fill.W
-	move := Move{From: window, To: window, Ease: framing.InOut}
-	if back.Moves || b.theme.Motion.Kind != design.Still {
-		move.To = framing.Zoom(window, 1+glide, framing.Point{X: 0.5, Y: 0.5})
+	move := Move{From: unit, To: unit, Ease: framing.InOut}
+	if back.Moves {
+		move.To = framing.Zoom(unit, 1+glide, framing.Point{X: 0.5, Y: 0.5})
 	}
 	b.add(Layer{
 		Asset: Asset{
 			Kind: Soft, Media: media, Turn: b.doc.Shot(media).Turn, Look: b.look(media), Colour: back.Colour, Tone: back.Tone,
-			W: max(8, int(math.Round(full.X*scale))), H: max(8, int(math.Round(full.Y*scale))),
-			Blur: int(math.Round(back.Blur * b.short() / softShare)),
+			W: b.scene.W, H: b.scene.H, Crop: window, Blur: int(math.Round(back.Blur * b.short() / SoftShare)),
 		},
 		Place: Still(b.frame()), Window: move, Alpha: 1,
 	})

@@ -105,9 +105,9 @@ type Asset struct {
 	Media doc.MediaID
 	File  string           // Image: content of a file of the theme
 	Cover bool             // Image: fills W×H instead of fitting in
-	W, H  int              // pixels of the whole prepared picture; Shadow and Print: of the rectangle
+	W, H  int              // pixels of the whole prepared picture; Shadow and Print: of the rectangle; Soft: of the window
 	Turn  int              // quarter turns clockwise before anything else
-	Crop  framing.Rect     // Print: the window of the picture, in fractions
+	Crop  framing.Rect     // Print, Soft: the window of the picture, in fractions
 	Look  look.Look        // Photo, Soft, Print, Footage, Patina
 	Begin timecode.Samples // Footage: where the clip begins
 
@@ -116,7 +116,7 @@ type Asset struct {
 	Tone           float64 // Soft, Image
 	Contrast       float64 // Texture
 	Texture        texture.Kind
-	Blur           int     // Soft, Shadow and Print: radius in pixels
+	Blur           int     // Shadow and Print: radius in pixels; Soft: of an eighth of them
 	Mat            int     // Print: pixels
 	Radius         int     // Mask, Print: of corners, pixels
 	Shadow         float64 // Print: strength

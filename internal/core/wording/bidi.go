@@ -1,6 +1,7 @@
 package wording
 
 import (
+	"regexp"
 	"strings"
 	"unicode"
 )
@@ -22,6 +23,15 @@ func Isolated(value string) string {
 		return value
 	}
 	return firstStrong + value + popIsolate
+}
+
+var quoted = regexp.MustCompile("“[^“”]*”")
+
+// IsolatedQuotes is a message with what it quotes isolated.
+func IsolatedQuotes(message string) string {
+	return quoted.ReplaceAllStringFunc(message, func(q string) string {
+		return "“" + Isolated(strings.TrimSuffix(strings.TrimPrefix(q, "“"), "”")) + "”"
+	})
 }
 
 // Bare is a value without the marks of Isolated.

@@ -33,3 +33,8 @@ func TestNamesFromTheRightStayInTheirPlace(t *testing.T) {
 	assert.Equal(t, "عمر", wording.Bare(wording.Isolated("عمر")))
 	assert.Equal(t, "Ida", wording.Bare(wording.Isolated("Ida")))
 }
+
+func TestQuotesAreIsolated(t *testing.T) {
+	assert.Equal(t, "Row 3 is called “\u2068عمر <30>\u2069” too", wording.IsolatedQuotes("Row 3 is called “عمر <30>” too"))
+	assert.Equal(t, "Row 3 is called “Omar” too", wording.IsolatedQuotes("Row 3 is called “Omar” too"))
+}

@@ -20,6 +20,16 @@ func Counted(n int, word string) string {
 	return fmt.Sprintf("%d %ss", n, word)
 }
 
+// Short keeps a text's beginning, on one line: at most so many characters, with "…" where more
+// follows.
+func Short(s string, most int) string {
+	r := []rune(strings.ReplaceAll(s, "\n", " "))
+	if len(r) <= most {
+		return string(r)
+	}
+	return strings.TrimRight(string(r[:most-1]), " ") + "…"
+}
+
 // Listed joins words: "link", "link and disc", "link, disc and file".
 func Listed(words []string) string {
 	if len(words) < 2 {

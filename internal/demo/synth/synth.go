@@ -62,6 +62,54 @@ func Render(p Piece) []float32 {
 	return m.finish(beat)
 }
 
+// Voice is an instrument of a Note.
+type Voice int
+
+// The voices. The drums have no pitch.
+const (
+	Pluck Voice = iota
+	Flute
+	Bell
+	Bass
+	Kick
+	Snare
+	Hat
+)
+
+// Note is a sound at a time, in seconds.
+type Note struct {
+	At, Length float64
+	Voice      Voice
+	MIDI       int
+	Gain       float64 // 1 usual
+}
+
+// Play makes a score heard: interleaved stereo samples below full scale, of so many seconds.
+func Play(score []Note, seconds float64, seed uint64) []float32 {
+	n := int(seconds * Rate)
+	m := &mixer{l: make([]float64, n), r: make([]float64, n), rng: rand.New(rand.NewPCG(seed, 11))}
+	for _, x := range score {
+		f := 440 * math.Pow(2, float64(x.MIDI-69)/12)
+		switch x.Voice {
+		case Pluck:
+			m.add(x.At, math.Max(0.7, x.Length*1.3), 0.2*x.Gain, 0.12, pluck(f, 2.2))
+		case Flute:
+			m.add(x.At, x.Length, 0.13*x.Gain, -0.1, m.flute(f, x.Length))
+		case Bell:
+			m.add(x.At, 2.6, 0.16*x.Gain, 0.2, bell(f))
+		case Bass:
+			m.deep(x.At, x.Length, f)
+		case Kick:
+			m.kick(x.At, 0.5*x.Gain)
+		case Snare:
+			m.snare(x.At, 0.2*x.Gain)
+		case Hat:
+			m.hat(x.At, 0.06*x.Gain)
+		}
+	}
+	return m.finish(0)
+}
+
 var major, minor = []int{0, 2, 4, 5, 7, 9, 11}, []int{0, 2, 3, 5, 7, 8, 10}
 
 // note is the frequency of a scale degree, which may lie above or below the
@@ -178,50 +226,60 @@ func (m *mixer) bass(p Piece, degree int, t, beat float64, bar int) {
 		if i == len(pattern)-1 && len(pattern) > 2 {
 			d += 4
 		}
-		f := p.note(d, -2)
-		m.add(t+b*beat, beat*1.4, 0.24, 0, func(s float64) float64 {
-			return (math.Sin(2*math.Pi*f*s) + 0.35*math.Sin(4*math.Pi*f*s) + 0.12*math.Sin(6*math.Pi*f*s)) *
-				math.Min(1, s*120) * math.Exp(-s*2.2) * math.Min(1, math.Max(0, (beat*1.4-s)*20))
-		})
+		m.deep(t+b*beat, beat*1.4, p.note(d, -2))
 	}
 }
 
+// noise is a hiss that dies, through a plain high-pass.
+func (m *mixer) noise(decay float64) func(float64) float64 {
+	last := 0.0
+	return func(s float64) float64 {
+		v := m.rng.Float64()*2 - 1
+		out := v - last
+		last = v
+		return out * math.Exp(-s*decay)
+	}
+}
+
+func (m *mixer) kick(at, gain float64) {
+	m.add(at, 0.3, gain, 0, func(s float64) float64 {
+		return math.Sin(2*math.Pi*(48*s+9*(1-math.Exp(-s*32)))) * math.Exp(-s*11)
+	})
+}
+
+func (m *mixer) snare(at, gain float64) {
+	m.add(at, 0.22, gain*0.6, 0.05, m.noise(19))
+	m.add(at, 0.15, gain, 0.05, func(s float64) float64 { return math.Sin(2*math.Pi*190*s) * math.Exp(-s*26) })
+}
+
+func (m *mixer) hat(at, gain float64) { m.add(at, 0.06, gain, -0.3, m.noise(70)) }
+
+// deep is a plucked bass that is damped after some seconds.
+func (m *mixer) deep(at, seconds, f float64) {
+	m.add(at, seconds, 0.24, 0, func(s float64) float64 {
+		return (math.Sin(2*math.Pi*f*s) + 0.35*math.Sin(4*math.Pi*f*s) + 0.12*math.Sin(6*math.Pi*f*s)) *
+			math.Min(1, s*120) * math.Exp(-s*2.2) * math.Min(1, math.Max(0, (seconds-s)*20))
+	})
+}
+
 func (m *mixer) drums(p Piece, t, beat float64, bar int) {
-	noise := func(decay float64) func(float64) float64 {
-		last := 0.0
-		return func(s float64) float64 {
-			v := m.rng.Float64()*2 - 1
-			out := v - last // a plain high-pass
-			last = v
-			return out * math.Exp(-s*decay)
-		}
-	}
-	kick := func(at, gain float64) {
-		m.add(at, 0.3, gain, 0, func(s float64) float64 {
-			return math.Sin(2*math.Pi*(48*s+9*(1-math.Exp(-s*32)))) * math.Exp(-s*11)
-		})
-	}
-	snare := func(at, gain float64) {
-		m.add(at, 0.22, gain*0.6, 0.05, noise(19))
-		m.add(at, 0.15, gain, 0.05, func(s float64) float64 { return math.Sin(2*math.Pi*190*s) * math.Exp(-s*26) })
-	}
-	kick(t, 0.5)
-	kick(t+2*beat, 0.46)
+	m.kick(t, 0.5)
+	m.kick(t+2*beat, 0.46)
 	if p.Mood == Lively {
-		kick(t+beat, 0.4)
-		kick(t+3*beat, 0.4)
+		m.kick(t+beat, 0.4)
+		m.kick(t+3*beat, 0.4)
 	}
-	snare(t+beat, 0.2)
-	snare(t+3*beat, 0.22)
+	m.snare(t+beat, 0.2)
+	m.snare(t+3*beat, 0.22)
 	if bar%4 == 3 {
-		snare(t+3.5*beat, 0.16)
+		m.snare(t+3.5*beat, 0.16)
 	}
 	for k := range 8 {
 		at := t + float64(k)*beat/2
 		if k%2 == 1 {
 			at += p.Swing * beat / 2
 		}
-		m.add(at, 0.06, 0.05+0.02*float64((k+1)%2), -0.3, noise(70))
+		m.hat(at, 0.05+0.02*float64((k+1)%2))
 	}
 }
 
