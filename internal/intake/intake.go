@@ -578,14 +578,15 @@ func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all 
 	}
 	var shown []doc.MediaID
 	for _, m := range all {
-		if id := m.DocID(); d.Doc.Uses()[id] || d.Doc.Soundtrack.Plays(id) {
+		id := m.DocID()
+		if _, known := d.Library[id]; known && (d.Doc.Uses()[id] || d.Doc.Soundtrack.Plays(id) || slices.Contains(d.Doc.LeftOut, id)) {
 			shown = append(shown, id)
 		}
 	}
 	if len(shown) == 0 {
 		return nil
 	}
-	_, err = in.Orders.DoIn(ctx, tx, orderID, edit.LeaveOut{Media: shown}, author)
+	_, err = in.Orders.DoIn(ctx, tx, orderID, edit.LeaveOut{Media: shown, Gone: true}, author)
 	return err
 }
 

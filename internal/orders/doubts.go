@@ -2,6 +2,9 @@ package orders
 
 import (
 	"fmt"
+	"path/filepath"
+	"slices"
+	"strings"
 	"time"
 
 	"nelko/internal/core/plan"
@@ -37,13 +40,25 @@ func (d *Dossier) files() (out []plan.Check) {
 		switch {
 		case m.Heals():
 		case m.State == store.Refused:
-			out = append(out, plan.Check{Weight: plan.Doubt, Kind: store.RefusedFile, Key: fmt.Sprintf("refused:%d", m.ID), Field: "material", Text: fmt.Sprintf("%s cannot be used: %s", m.Name, m.Reason)})
+			kind := store.RefusedFile
+			if !material(m.Name) {
+				kind = "other"
+			}
+			out = append(out, plan.Check{Weight: plan.Doubt, Kind: kind, Key: fmt.Sprintf("refused:%d", m.ID), Field: "material", Text: fmt.Sprintf("%s cannot be used: %s", m.Name, m.Reason)})
 		case m.Damage != "":
 			out = append(out, plan.Check{Weight: plan.Doubt, Kind: store.DamagedFile, Key: fmt.Sprintf("damaged:%d", m.ID), Field: "material", Media: m.DocID(), Text: fmt.Sprintf("%s is damaged: %s", m.Name, m.Damage)})
 		}
 	}
 	return out
 }
+
+// beside are the endings of files that lie beside pictures and are not meant for a film (common
+// practice, no source).
+var beside = []string{".txt", ".rtf", ".pdf", ".doc", ".docx", ".odt", ".csv", ".xls", ".xlsx", ".ods", ".htm", ".html", ".url", ".lnk",
+	".xmp", ".thm", ".ini", ".db", ".json", ".xml", ".md", ".zip"}
+
+// material reports whether a file may have been meant for a film, by its name.
+func material(name string) bool { return !slices.Contains(beside, strings.ToLower(filepath.Ext(name))) }
 
 // renderOf is one of the order's renders, or nil.
 func (d *Dossier) renderOf(id int64) *store.Render {

@@ -35,10 +35,10 @@ func (s *Sheet) hear(tx *gorm.DB, now time.Time, of func(int64) *Row) error {
 			coalesce((SELECT m.text FROM remarks m WHERE m.order_id = o.id AND m.parent_id IS NULL AND m.done_at IS NULL ORDER BY m.id LIMIT 1), '') AS first,
 			a.created_at AS approved_at, coalesce(a.name, '') AS approved_by, coalesce(a.revision, 0) AS approved,
 			coalesce((SELECT r.revision FROM renders r WHERE r.order_id = o.id AND r.profile = ? ORDER BY r.id DESC LIMIT 1), 0) AS draft,
-			coalesce(p.mailed_at, p.created_at) AS sent_at, coalesce(p.mail_error, '') AS mail_error, coalesce(p.views, 0) AS views
+			coalesce(p.mailed_at, p.made_at) AS sent_at, coalesce(p.mail_error, '') AS mail_error, coalesce(p.views, 0) AS views
 		FROM orders o JOIN slideshows s ON s.order_id = o.id AND s.position = 0
 		LEFT JOIN LATERAL (SELECT * FROM approvals a WHERE a.order_id = o.id ORDER BY a.id DESC LIMIT 1) a ON true
-		LEFT JOIN LATERAL (SELECT l.*, d.created_at FROM links l JOIN deliveries d ON d.id = l.delivery_id
+		LEFT JOIN LATERAL (SELECT l.mailed_at, l.mail_error, l.views, d.created_at AS made_at FROM links l JOIN deliveries d ON d.id = l.delivery_id
 			WHERE d.order_id = o.id AND l.proof AND l.closed_at IS NULL AND l.expires_at > ? ORDER BY l.id DESC LIMIT 1) p ON true
 		WHERE o.run_id = ? AND o.run_key <> ''`, profile.Proof.Name, now, s.ID).Scan(&all).Error
 	if err != nil {

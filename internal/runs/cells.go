@@ -72,6 +72,12 @@ func remember(tx *gorm.DB, step store.RunStep) error {
 	if err := tx.Where("run_id = ? AND undone", step.RunID).Delete(&store.RunStep{}).Error; err != nil {
 		return err
 	}
+	if step.Cells == nil {
+		step.Cells = []store.RunCell{}
+	}
+	if step.Folders == nil {
+		step.Folders = []store.FolderAnswer{}
+	}
 	return tx.Create(&step).Error
 }
 

@@ -180,7 +180,7 @@ func TestARun(t *testing.T) {
 		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	s = sheet(t, h, r.ID)
-	assert.Equal(t, "3 films: 3 rendered", s.Summary())
+	assert.Equal(t, "3 films: 3 rendered; 2 to look at", s.Summary())
 	assert.Equal(t, []string{"01 The Gannets.mp4", "02 Harbour Lights.mp4", "03 The Shearwaters.mp4"}, s.Names())
 
 	assert.Equal(t, "3 proofs being made for their clients.", did(t, h, s, runs.Proof).InWords())
@@ -195,7 +195,7 @@ func TestARun(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 3, linked.Begun)
 	s = sheet(t, h, r.ID)
-	assert.Equal(t, "3 films: 3 delivered", s.Summary())
+	assert.Equal(t, "3 films: 3 delivered; 2 to look at", s.Summary())
 	var csv, pdf, films bytes.Buffer
 	require.NoError(t, h.Runs.Links(s, &csv))
 	assert.Equal(t, 4, strings.Count(csv.String(), "\r\n"))
@@ -616,7 +616,7 @@ func TestMailToAll(t *testing.T) {
 	assert.Equal(t, "Dear Gan, 01: https://films.studio.example/watch/"+links[0].KeptToken+"\n", box.sent[0][2])
 	s := sheet(t, h, r.ID)
 	assert.Contains(t, row(t, s, "05").Needs[runs.Gone], "550 no such mailbox")
-	assert.Empty(t, row(t, s, "01").Needs)
+	assert.Empty(t, row(t, s, "01").Needs[runs.Gone])
 	again, err := h.Runs.Go(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Begun, "only the one that failed")
@@ -626,7 +626,7 @@ func TestMailToAll(t *testing.T) {
 	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
 	require.Len(t, box.sent, 2)
 	assert.Equal(t, "Dear , 05: https://films.studio.example/watch/"+links[1].KeptToken+"\n", box.sent[1][2])
-	assert.Empty(t, row(t, sheet(t, h, r.ID), "05").Needs)
+	assert.Empty(t, row(t, sheet(t, h, r.ID), "05").Needs[runs.Gone])
 	// Tokens go with the links.
 	h.Delivery.Now = func() time.Time { return time.Now().AddDate(1, 0, 0) }
 	n, err := h.Delivery.Forget(ctx, false)

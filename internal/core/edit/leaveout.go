@@ -11,7 +11,10 @@ import (
 // LeaveOut takes pictures and clips out of the film wherever they are shown,
 // or songs out of the soundtrack. Slides with other pictures keep those; slides
 // left without any go.
-type LeaveOut struct{ Media []doc.MediaID }
+type LeaveOut struct {
+	Media []doc.MediaID
+	Gone  bool // they are done away with: should they come again, they are new
+}
 
 // Title implements Op.
 func (l LeaveOut) Title() string { return "Left out " + wording.Counted(len(l.Media), "file") }
@@ -24,6 +27,10 @@ func (l LeaveOut) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			return d, fmt.Errorf("medium %s: %w", id, ErrGone)
 		}
 		out[id] = true
+		if l.Gone {
+			d.LeftOut = without(d.LeftOut, id)
+			continue
+		}
 		if !slices.Contains(d.LeftOut, id) && with.Library[id].Kind != doc.SongMedia {
 			d.LeftOut = append(d.LeftOut, id)
 		}
