@@ -143,6 +143,19 @@ const text = (row, role) => page.textContent(`#runrows tr:nth-child(${row}) [dat
 const cell = (row, role) => page.locator(`#runrows tr:nth-child(${row}) [data-role="${role}"]`);
 const kept = () => page.waitForSelector("#run[data-pending='0']", { state: "attached" });
 
+test("acts are for the chosen rows alone", async () => {
+  await page.goto("/runs/1");
+  assert.equal(await page.locator("#chosenrows").isVisible(), false);
+  await cell(1, "detail:names").click();
+  await page.keyboard.press("Shift+ArrowDown");
+  await page.waitForSelector("#chosenrows:has-text('2 rows chosen')");
+  await page.click("#chosenrows button:has-text('Cancel films')");
+  await page.waitForSelector("#notice:has-text('0 films cancelled')");
+  await page.waitForSelector("#chosenrows:has-text('2 rows chosen')");
+  await page.click("#chosenrows button:has-text('Make links')");
+  await page.waitForSelector("#notice:has-text('0 links made')");
+});
+
 test("it is used like a sheet of cells", async () => {
   await page.goto("/runs/1");
   await cell(1, "detail:names").click();

@@ -261,3 +261,24 @@ test("all of it is undone to the beginning, and done again", async () => {
   assert.equal(await revision(), last);
   assert.equal(await page.locator("#rows .slide[data-kind=clip]").count(), 2);
 });
+
+test("material is chosen and removed many at a time", async () => {
+  await leaf(page, "Material");
+  const all = page.locator(".contact > li:not([hidden])");
+  const before = await all.count();
+  await all.nth(1).locator(".contact-picture").click();
+  await all.nth(3).locator(".contact-picture").click({ modifiers: ["Shift"] });
+  await page.waitForSelector("#chosen:has-text('3 chosen')");
+  await all.nth(2).locator(".contact-picture").click({ modifiers: ["ControlOrMeta"] });
+  await page.waitForSelector("#chosen:has-text('2 chosen')");
+  let asked = "";
+  page.once("dialog", (d) => {
+    asked = d.message();
+    d.accept();
+  });
+  await all.nth(1).focus();
+  await page.keyboard.press("r");
+  await page.waitForFunction((n) => document.querySelectorAll(".contact > li:not([hidden])").length === n, before - 2);
+  assert.match(asked, /^Remove 2 files from this order for good\? 2 of them are in the film/);
+  assert.equal(await page.locator("#chosen").isVisible(), false);
+});

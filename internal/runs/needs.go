@@ -36,17 +36,31 @@ func (s *Sheet) Exception(r Row) (role list.Role, text string) {
 // Needing counts the rows that need a person.
 func (s *Sheet) Needing() (n int) {
 	for _, r := range s.Rows {
-		if r.NeedsSomebody() {
+		if r.Stage == NeedsYou {
 			n++
 		}
 	}
 	return n
 }
 
-// NeedsSomebody reports whether a row needs a person, if only to look.
-func (r Row) NeedsSomebody() bool {
-	return len(r.Needs) > 0 && r.Stage != Reading && r.Stage != Rendering
+// ToLookAt counts the rows that go on by themselves, and in which there is something to look at.
+func (s *Sheet) ToLookAt() (n int) {
+	for _, r := range s.Rows {
+		if r.onlyLooks() {
+			n++
+		}
+	}
+	return n
 }
+
+// onlyLooks reports whether there is something to look at in a row that needs nobody else.
+func (r Row) onlyLooks() bool {
+	return len(r.Needs) > 0 && r.Stage != NeedsYou && r.Stage != Reading && r.Stage != Rendering
+}
+
+// Asks reports whether a row is among the exceptions that are gone through now: first those that
+// need somebody, and once there are none, those that are to be looked at.
+func (s *Sheet) Asks(r Row) bool { return r.Stage == NeedsYou || r.onlyLooks() && s.Needing() == 0 }
 
 // needs says in words, by column, what each row needs a person for, and how far it is.
 func (s *Sheet) needs() {

@@ -111,6 +111,8 @@ func TestExceptions(t *testing.T) {
 	role, why := s.Exception(row(t, s, "02"))
 	assert.Equal(t, names, role)
 	assert.Equal(t, "as row 01", why)
+	assert.True(t, s.Asks(row(t, s, "02")), "its address is mended first")
+	assert.False(t, s.Asks(row(t, s, "01")), "what is only to be looked at comes after that")
 
 	p, err := h.Runs.Plan(ctx, s, runs.Render)
 	require.NoError(t, err)
@@ -130,6 +132,11 @@ func TestExceptions(t *testing.T) {
 	s = sheet(t, h, r.ID)
 	assert.Empty(t, of("02")[names])
 	assert.Empty(t, of("04")[runs.Pictures])
+	_, err = h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{OrderID: row(t, s, "02").ID, Role: list.Email, To: "b@saltmere.example"}, {OrderID: row(t, s, "03").ID, Role: list.Email, To: "c@saltmere.example"}}, nil)
+	require.NoError(t, err)
+	s = sheet(t, h, r.ID)
+	assert.Zero(t, s.Needing())
+	assert.True(t, s.Asks(row(t, s, "01")))
 
 	again := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The Gannets;12/9;;link\n02;Terns;12/9;x;link\n03;Gulls;12/9;;disc\n")
 	require.NoError(t, h.Runs.Bring(ctx, r.ID, again, nil))

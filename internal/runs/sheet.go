@@ -277,14 +277,10 @@ func (r Row) used(role list.Role) bool {
 func (s *Sheet) Summary() string {
 	stages := map[Stage]int{}
 	needs, column := map[string]int{}, map[string]int{}
-	look := 0
 	for _, r := range s.Rows {
 		stages[r.Stage]++
 		role, n := s.Exception(r)
 		if r.Stage != NeedsYou {
-			if n != "" {
-				look++
-			}
 			continue
 		}
 		if strings.HasPrefix(n, "is “") {
@@ -324,7 +320,7 @@ func (s *Sheet) Summary() string {
 	if len(parts) > 0 {
 		text += ": " + strings.Join(parts, ", ")
 	}
-	if look > 0 {
+	if look := s.ToLookAt(); look > 0 {
 		text += fmt.Sprintf("; %d to look at", look)
 	}
 	if s.Aside > 0 {

@@ -106,11 +106,13 @@ func leavesOf(s *runs.Sheet, here string) []leafLink {
 
 func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runView, error) {
 	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: day(sh.Due), Only: only}
-	if n := sh.Needing(); n > 0 {
+	switch n, look := sh.Needing(), sh.ToLookAt(); {
+	case n == 1:
+		v.Next = "1 row needs you"
+	case n > 0:
 		v.Next = wording.Counted(n, "row") + " need you"
-		if n == 1 {
-			v.Next = "1 row needs you"
-		}
+	case look > 0:
+		v.Next = wording.Counted(look, "row") + " to look at"
 	}
 	var err error
 	if v.Proposal, err = s.House.Runs.Proposed(ctx, sh.Run); err != nil {
@@ -138,7 +140,7 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 		v.Told = "The pattern was changed since the rows followed it."
 	}
 	for _, r := range sh.Rows {
-		l := runLine{ID: r.ID, Key: r.RunKey, Name: r.Client, Needs: r.NeedsSomebody()}
+		l := runLine{ID: r.ID, Key: r.RunKey, Name: r.Client, Needs: sh.Asks(r)}
 		first, why := sh.Exception(r)
 		l.Why = why
 		for i, c := range sh.Columns {

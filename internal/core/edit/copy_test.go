@@ -92,7 +92,7 @@ func TestLeaveOut(t *testing.T) {
 	d = must(t, d, Again{[]doc.SlideID{d.Slides[1].ID}}, with)
 	gone := d.Slides[1].Media[0]
 	alone := d.Slides[3].Media[0]
-	n := must(t, d, LeaveOut{[]doc.MediaID{gone, alone}}, with)
+	n := must(t, d, LeaveOut{Media: []doc.MediaID{gone, alone}}, with)
 	assert.Len(t, n.Slides, len(d.Slides)-1)
 	for _, s := range n.Slides {
 		assert.NotContains(t, s.Media, gone)
@@ -101,7 +101,11 @@ func TestLeaveOut(t *testing.T) {
 	assert.ElementsMatch(t, []doc.MediaID{gone, alone}, n.LeftOut)
 	back := must(t, n, Restore{[]doc.MediaID{gone}}, with)
 	assert.True(t, back.Uses()[gone])
-	_, err := Do(d, LeaveOut{[]doc.MediaID{"none"}}, with)
+	// What is done away with is not remembered as left out: should it come again, it is new.
+	away := must(t, n, LeaveOut{Media: []doc.MediaID{gone}, Gone: true}, with)
+	assert.Equal(t, []doc.MediaID{alone}, away.LeftOut)
+	assert.NotContains(t, must(t, d, LeaveOut{Media: []doc.MediaID{gone}, Gone: true}, with).LeftOut, gone)
+	_, err := Do(d, LeaveOut{Media: []doc.MediaID{"none"}}, with)
 	assert.ErrorIs(t, err, ErrGone)
 }
 
