@@ -252,3 +252,34 @@ func likeness(a, b []byte) float64 {
 	}
 	return 10 * math.Log10(255*255*float64(len(a))/math.Max(sum, 1))
 }
+
+// A small frame is never wholly of the film's shape, since its sides are even: which layout
+// cuts into a face is decided in the film's own all the same.
+func TestLayoutsAreChosenInTheFilmsOwnFrame(t *testing.T) {
+	shelf := themestest.Shelf(t)
+	house := House{Shelf: shelf}
+	th, err := shelf.Get("chalkline")
+	require.NoError(t, err)
+	for i := range 300 {
+		lib := doc.Library{}
+		var ids []doc.MediaID
+		for k := range 2 {
+			side := 0.3 + float64((i+97*k)%150)/1000
+			id := doc.MediaID(fmt.Sprint("p", k))
+			m := doc.Media{ID: id, Kind: doc.PhotoMedia, W: 300, H: 200}
+			m.Faces = []framing.Rect{{X: 1 - side, Y: 1 - side, W: side, H: side}}
+			lib[id], ids = m, append(ids, id)
+		}
+		d := doc.New(th.ID, uint64(i+1))
+		d.Frame = doc.Frame{W: 1080, H: 1920}
+		d, err := edit.Do(d, edit.Pour{Media: ids}, edit.Context{Theme: th, Library: lib})
+		require.NoError(t, err)
+		full, err := house.Lay(Source{Doc: d, Theme: th, Library: lib, Profile: profile.Film})
+		require.NoError(t, err)
+		small, err := house.Lay(Source{Doc: d, Theme: th, Library: lib, Profile: ways["rows"].profile})
+		require.NoError(t, err)
+		for _, s := range d.Slides {
+			require.Equal(t, pictures(full, s.ID), pictures(small, s.ID), "%d: %s", i, s.ID)
+		}
+	}
+}

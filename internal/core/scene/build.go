@@ -42,9 +42,10 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 	if o.Of == (doc.Frame{}) {
 		o.Of = d.Frame
 	}
+	own := decides(o.Of, d.Frame)
 	for i, ps := range p.Slides {
 		b := builder{scene: s, of: o.Of, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
-			shape: framing.ShapeOf(d.Frame.W, d.Frame.H)}
+			shape: framing.ShapeOf(own.W, own.H)}
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
 		switch {
 		case o.Only != nil && !slices.Contains(o.Only, ps.ID):
@@ -119,13 +120,26 @@ func (b *builder) h() float64 { return float64(b.scene.H) }
 // one shape, whose sides are even.
 const sameShape = 0.03
 
-// aspect is the frame's: the film's own as long as it is drawn in that shape.
-func (b *builder) aspect() float64 {
-	own, drawn := float64(b.of.W)/float64(b.of.H), b.w()/b.h()
-	if math.Abs(math.Log(own/drawn)) < sameShape {
-		return own
+// decides is the frame in which is decided what is shown: the film's own as long as it is drawn
+// in that shape, however small.
+func decides(of, drawn doc.Frame) doc.Frame {
+	if math.Abs(math.Log(float64(of.W)/float64(of.H)/(float64(drawn.W)/float64(drawn.H)))) < sameShape {
+		return of
 	}
 	return drawn
+}
+
+// aspect is that of the frame in which is decided what is shown.
+func (b *builder) aspect() float64 {
+	f := decides(b.of, b.doc.Frame)
+	return float64(f.W) / float64(f.H)
+}
+
+// caster chooses layouts, in that frame too.
+func (b *builder) caster() cast.Caster {
+	d := b.doc
+	d.Frame = decides(b.of, d.Frame)
+	return cast.Of(d, b.theme, b.lib)
 }
 
 // short is the frame's shorter side in pixels, the unit of themes' sizes.
@@ -264,7 +278,7 @@ func (b *builder) uncrop(id doc.MediaID, r framing.Rect) framing.Rect {
 // pictures lays out a picture or clip slide.
 func (b *builder) pictures() {
 	media := b.slide.Media
-	layout, ok := cast.Of(b.doc, b.theme, b.lib).Layout(b.slide.Slide, b.lib, b.doc.Seed)
+	layout, ok := b.caster().Layout(b.slide.Slide, b.lib, b.doc.Seed)
 	if !ok {
 		layout = theme.Layout{Pictures: len(media), Arrange: theme.Grid, Margin: 0.05, Gap: 0.03, Suits: "any", Dress: theme.Dress{Fit: design.Fill}}
 	}
