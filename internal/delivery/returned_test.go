@@ -79,7 +79,7 @@ func TestMailThatComesBackIsShown(t *testing.T) {
 	require.Eventually(t, func() bool { return now().MailError != "" }, 20*time.Second, 50*time.Millisecond)
 	assert.Equal(t, "it came back: 550 5.1.6 moved@saltmere.example has moved and left no address", now().MailError)
 	assert.NotNil(t, now().MailedAt)
-	assert.Equal(t, "The link could not be mailed", housetest.Load(t, h, d.OrderID).Next().Text)
+	assert.Equal(t, "The link’s mail failed: it came back: 550 5.1.6 moved@saltmere.example has moved and left no address", housetest.Load(t, h, d.OrderID).Next().Text)
 	time.Sleep(200 * time.Millisecond) // more looks
 	var said []string
 	require.NoError(t, h.Store.DB.Model(&store.DeliveryEvent{}).Where("delivery_id = ? AND text LIKE '%came back%'", l.DeliveryID).Pluck("text", &said).Error)
