@@ -13,19 +13,7 @@ func Soften(p Pixels, r int, c RGB, t float64) Smooth {
 	for i, v := range p.Pix {
 		s.Pix[i] = uint16(v) << 8
 	}
-	if r > 0 {
-		line := make([]uint16, max(p.W, p.H))
-		for range 3 {
-			for c := range 3 {
-				for y := range p.H {
-					boxWide(s.Pix[y*p.W*3+c:], 3, p.W, r, line)
-				}
-				for x := range p.W {
-					boxWide(s.Pix[x*3+c:], p.W*3, p.H, r, line)
-				}
-			}
-		}
-	}
+	soften(s.Pix, p.W, p.H, 3, min(r, widestBox), 0)
 	share := uint32(t*65536 + 0.5)
 	to := [3]uint32{uint32(c.R) << 8, uint32(c.G) << 8, uint32(c.B) << 8}
 	for i, v := range s.Pix {
@@ -34,30 +22,8 @@ func Soften(p Pixels, r int, c RGB, t float64) Smooth {
 	return s
 }
 
-// boxWide is boxLine of finer samples.
-func boxWide(p []uint16, stride, n, r int, line []uint16) {
-	for i := range n {
-		line[i] = p[i*stride]
-	}
-	line = line[:n]
-	first, last := uint64(line[0]), uint64(line[n-1])
-	sum := uint64(r+1) * first
-	for i := 1; i <= r; i++ {
-		sum += uint64(line[min(i, n-1)])
-	}
-	w := uint64(2*r + 1)
-	for i := range n {
-		p[i*stride] = uint16((sum + w/2) / w)
-		in, out := last, first
-		if j := i + r + 1; j < n {
-			in = uint64(line[j])
-		}
-		if j := i - r; j > 0 {
-			out = uint64(line[j])
-		}
-		sum += in - out
-	}
-}
+// widestBox is the radius beyond which the sums of finer samples are not exact.
+const widestBox = 127
 
 // dither are the thresholds of an ordered dither (B. E. Bayer, "An optimum method for two-level
 // rendition of continuous-tone pictures", ICC 1973; the matrix of order 8, from memory), in

@@ -108,18 +108,21 @@ func Blur(p Pixels, r int) { blur(p, r, 0) }
 func BlurAlpha(p Pixels, r int) { blur(p, r, 3) }
 
 // blur softens the channels from one on.
-func blur(p Pixels, r, from int) {
+func blur(p Pixels, r, from int) { soften(p.Pix, p.W, p.H, p.Channels, r, from) }
+
+// soften takes three passes of a box over the channels from one on of a picture.
+func soften[T byte | uint16](pix []T, w, h, channels, r, from int) {
 	if r < 1 {
 		return
 	}
-	line := make([]byte, max(p.W, p.H))
-	for pass := 0; pass < 3; pass++ {
-		for c := from; c < p.Channels; c++ {
-			for y := 0; y < p.H; y++ {
-				boxLine(p.Pix[y*p.W*p.Channels+c:], p.Channels, p.W, r, line)
+	line := make([]T, max(w, h))
+	for range 3 {
+		for c := from; c < channels; c++ {
+			for y := range h {
+				boxLine(pix[y*w*channels+c:], channels, w, r, line)
 			}
-			for x := 0; x < p.W; x++ {
-				boxLine(p.Pix[x*p.Channels+c:], p.W*p.Channels, p.H, r, line)
+			for x := range w {
+				boxLine(pix[x*channels+c:], w*channels, h, r, line)
 			}
 		}
 	}
@@ -127,7 +130,7 @@ func blur(p Pixels, r, from int) {
 
 // boxLine averages n samples, stride apart, over 2r+1 neighbours with the
 // ends repeated.
-func boxLine(p []byte, stride, n, r int, line []byte) {
+func boxLine[T byte | uint16](p []T, stride, n, r int, line []T) {
 	for i := range n {
 		line[i] = p[i*stride]
 	}
@@ -141,7 +144,7 @@ func boxLine(p []byte, stride, n, r int, line []byte) {
 	// Dividing by multiplying: exact for sums below 2^24.
 	inverse := (uint64(1)<<40 + uint64(w) - 1) / uint64(w)
 	for i := range n {
-		p[i*stride] = byte(uint64(sum+w/2) * inverse >> 40)
+		p[i*stride] = T(uint64(sum+w/2) * inverse >> 40)
 		in, out := last, first
 		if j := i + r + 1; j < n {
 			in = uint32(line[j])
