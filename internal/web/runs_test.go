@@ -240,7 +240,7 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 	assert.Contains(t, body, "the Run is paused")
 	v.post("/runs/1/cancel")
 	_, body = v.get("/runs/1")
-	assert.Contains(t, body, "2 films: 2 ready")
+	assert.Contains(t, body, "2 films: 1 ready, 1 e-mail missing")
 	v.post("/runs/1/archive")
 	_, body = v.get("/")
 	assert.NotContains(t, body, "data-run")
