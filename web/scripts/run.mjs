@@ -478,17 +478,22 @@ document.addEventListener("submit", (event) => {
 document.addEventListener("change", (event) => event.target.closest("form[data-say][data-sends]")?.requestSubmit());
 
 // What a change of the pattern touches, and how much work films are, takes a moment to work out.
+// An answer stands only where the question does that it answers.
 const worked = new Map();
+let questions = 0;
 async function ask() {
   for (const place of document.querySelectorAll("[data-ask]:not([data-done])")) {
-    place.dataset.done = "1";
+    const asked = place.textContent;
+    const turn = String(++questions);
+    place.dataset.done = turn;
     const { id } = place;
-    if (worked.get(id)) place.textContent = worked.get(id);
+    if (worked.get(id)?.asked === asked) place.textContent = worked.get(id).text;
     try {
       const answer = await fetch(place.dataset.ask, { headers: { "HX-Request": "true" } });
-      worked.set(id, answer.ok ? await answer.text() : "");
-      const now = document.querySelector(`#${id}[data-ask]`);
-      if (now && worked.get(id)) now.textContent = worked.get(id);
+      const text = answer.ok ? await answer.text() : "";
+      if (!text) continue;
+      worked.set(id, { asked, text });
+      if (place.isConnected && place.dataset.done === turn) place.textContent = text;
     } catch {
       // Asked again with the next news.
     }
