@@ -86,7 +86,7 @@ func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (
 		}
 		if !ok {
 			e.Whole = false
-			e.Frames += timecode.Frames(r.PictureSeconds * s.Pattern.Doc.Rate.FPS())
+			e.Frames += s.wholly(r)
 			continue
 		}
 		for _, g := range segs {
@@ -109,27 +109,33 @@ func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (
 			e.Frames += g.frames
 		}
 	}
+	e.Minutes, e.Workers, err = rs.lasts(ctx, float64(e.Frames), len(rows))
+	return e, err
+}
+
+// lasts is about how many minutes frames of so many films take, by the pace of the latest, on the
+// workers there are.
+func (rs *Runs) lasts(ctx context.Context, frames float64, films int) (minutes float64, workers int, err error) {
 	pace, workers, err := rs.Making.Pace(ctx)
 	if err != nil {
-		return e, err
+		return 0, workers, err
 	}
-	e.Workers = workers
-	e.Minutes = float64(e.Frames) / pace / float64(max(1, min(workers, len(rows)))) / 60
-	return e, nil
+	return frames / pace / float64(max(1, min(workers, films))) / 60, workers, nil
+}
+
+// wholly is how many frames a row's film has.
+func (s *Sheet) wholly(r Row) timecode.Frames {
+	return timecode.Frames(r.PictureSeconds * s.Pattern.Doc.Rate.FPS())
 }
 
 // anew is the work of films that are made by another profile than the usual: none of it is known
 // to be there.
 func (rs *Runs) anew(ctx context.Context, s *Sheet, rows []Row) (e Estimate, err error) {
-	var pace float64
-	if pace, e.Workers, err = rs.Making.Pace(ctx); err != nil {
-		return e, err
-	}
 	for _, r := range rows {
-		e.Frames += timecode.Frames(r.PictureSeconds * s.Pattern.Doc.Rate.FPS())
+		e.Frames += s.wholly(r)
 	}
-	e.Minutes = float64(e.Frames) / pace / float64(max(1, min(e.Workers, len(rows)))) / 60
-	return e, nil
+	e.Minutes, e.Workers, err = rs.lasts(ctx, float64(e.Frames), len(rows))
+	return e, err
 }
 
 // ifLong says how long the work takes where that is more than a minute.

@@ -174,12 +174,8 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 		}
 		out.Frames += unseen(segs, seen)
 	}
-	pace, workers, err := rs.Making.Pace(ctx)
-	if err != nil {
-		return out, err
-	}
-	out.Minutes = float64(out.Frames) / pace / float64(max(1, min(workers, out.Films))) / 60
-	return out, nil
+	out.Minutes, _, err = rs.lasts(ctx, float64(out.Frames), out.Films)
+	return out, err
 }
 
 // unseen counts the frames of segments that were not there, and notes them.

@@ -371,12 +371,8 @@ func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, 
 	if err != nil {
 		return films, at, err
 	}
-	pace, workers, err := rs.Making.Pace(ctx)
-	if err != nil {
-		return films, at, err
-	}
-	seconds := (left + float64(e.Frames)) / pace / float64(max(1, min(workers, films)))
-	return films, rs.Now().Add(time.Duration(seconds * float64(time.Second))), nil
+	minutes, _, err := rs.lasts(ctx, left+float64(e.Frames), films)
+	return films, rs.Now().Add(time.Duration(minutes * float64(time.Minute))), err
 }
 
 // FilmText says how a row's film stands.

@@ -198,14 +198,10 @@ func (s *Server) eraseMedia(w http.ResponseWriter, r *http.Request) {
 		s.answer(w, r, &invalid.Input{Field: "form", Problem: "The form could not be read."}, nil)
 		return
 	}
-	var ids []int64
-	for _, v := range r.PostForm["media"] {
-		id, err := strconv.ParseInt(v, 10, 64)
-		if err != nil {
-			s.answer(w, r, invalid.Field("media", "%q is no file.", v), nil)
-			return
-		}
-		ids = append(ids, id)
+	ids, err := formIDs(r, "media")
+	if err != nil {
+		s.answer(w, r, err, nil)
+		return
 	}
 	s.answer(w, r, s.House.Intake.EraseAll(r.Context(), number(r, "order"), ids, &user(r).ID), nil)
 }

@@ -397,7 +397,7 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 	case "cancel":
 		var n int
 		var only []int64
-		if only, err = rowsOf(r); err != nil {
+		if only, err = formIDs(r, "rows"); err != nil {
 			break
 		}
 		n, err = in.Cancel(ctx, id, only...)
@@ -437,7 +437,7 @@ const mostWait = 1500 * time.Millisecond
 // start has an act done with the rows a form names, or all, and says what became of it, or that
 // it goes on.
 func (s *Server) start(r *http.Request, id int64, a runs.Ask) (string, error) {
-	only, err := rowsOf(r)
+	only, err := formIDs(r, "rows")
 	if err != nil {
 		return "", err
 	}
@@ -452,12 +452,12 @@ func (s *Server) start(r *http.Request, id int64, a runs.Ask) (string, error) {
 	return runs.Told(act), err
 }
 
-// rowsOf are the rows a form is about; none: all.
-func rowsOf(r *http.Request) (out []int64, err error) {
-	for _, v := range r.PostForm["rows"] {
+// formIDs are the numbers a form names under a name; for rows, none is all.
+func formIDs(r *http.Request, name string) (out []int64, err error) {
+	for _, v := range r.PostForm[name] {
 		id, err := strconv.ParseInt(v, 10, 64)
 		if err != nil {
-			return nil, invalid.Field("rows", "%q is no row.", v)
+			return nil, invalid.Field(name, "%q is none of the %s.", v, name)
 		}
 		out = append(out, id)
 	}

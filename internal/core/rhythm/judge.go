@@ -4,6 +4,7 @@ import (
 	_ "embed"
 	"encoding/json"
 	"math"
+	"sync"
 )
 
 // judge tells how likely a reading of a song is right, from its traits and from how they stand
@@ -21,12 +22,14 @@ type judge struct {
 //go:embed judge.json
 var fitted []byte
 
-var usual = func() (j judge) {
-	if err := json.Unmarshal(fitted, &j); err != nil {
+// usual is read when the first song is heard: most processes hear none.
+var usual = sync.OnceValue(func() *judge {
+	j := &judge{}
+	if err := json.Unmarshal(fitted, j); err != nil {
 		panic(err) // it was built in
 	}
 	return j
-}()
+})
 
 // farOut is how many deviations from the mean are looked at.
 const farOut = 4

@@ -270,7 +270,7 @@ func (h *hearing) choose(alike [][]float64, all []reading) reading {
 		return nil
 	}
 	best := 0
-	scores := usual.scores(traits)
+	scores := usual().scores(traits)
 	for i, v := range scores {
 		if v > scores[best] {
 			best = i
