@@ -145,6 +145,7 @@ func (h *House) Hear(e store.Event) {
 		h.Shelf.Forget()
 	}
 	h.Looking.Changed(e)
+	h.Runs.Hear(e)
 }
 
 // Close ends what the rooms do in the background.

@@ -38,7 +38,7 @@ func (d *Dossier) Doubts(now time.Time) (out []plan.Check) {
 func (d *Dossier) files() (out []plan.Check) {
 	for _, m := range d.Media {
 		switch {
-		case m.Heals():
+		case m.Heals() || m.Twin():
 		case m.State == store.Refused:
 			kind := store.RefusedFile
 			if !material(m.Name) {

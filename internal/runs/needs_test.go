@@ -99,6 +99,7 @@ func TestExceptions(t *testing.T) {
 	drop(t, h, r.ID, map[string][]byte{
 		"song.flac": housetest.Song(t, 14), "01/a.jpg": housetest.Photo(t, 1), "02/a.jpg": housetest.Photo(t, 2), "03/a.jpg": housetest.Photo(t, 3),
 		"04/a.jpg": housetest.Photo(t, 4), "04/b.jpg": []byte("\xff\xd8\xff\xe0 no picture"),
+		"03/a again.jpg": housetest.Photo(t, 3),
 	})
 	s := sheet(t, h, r.ID)
 	of := func(key string) map[list.Role]string { return row(t, s, key).Needs }
@@ -108,6 +109,7 @@ func TestExceptions(t *testing.T) {
 	assert.Equal(t, "no e-mail address", of("03")[list.Email])
 	assert.Empty(t, of("04")[list.Email], "a disc needs none")
 	assert.Equal(t, "1 file damaged or unusable", of("04")[runs.Pictures])
+	assert.Empty(t, of("03")[runs.Pictures], "with a file that is there twice nothing is wrong")
 	role, why := s.Exception(row(t, s, "02"))
 	assert.Equal(t, names, role)
 	assert.Equal(t, "as row 01", why)

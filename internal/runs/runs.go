@@ -44,6 +44,7 @@ type Runs struct {
 
 	watched sync.Map // files of watched folders that were brought in by this process
 	laid    laid
+	stand   stand
 }
 
 // New is what begins a Run.
@@ -226,65 +227,6 @@ func (rs *Runs) Archive(ctx context.Context, id int64, archived bool) error {
 		return change(tx, id, map[string]any{"archived_at": at})
 	})
 }
-
-// Line is a Run as a list of Runs shows it.
-type Line struct {
-	store.Run
-	Films   int
-	Next    time.Time // when the next of its films that is not delivered is due
-	Steps   map[orders.StepKind]int
-	Strip   store.Numbers
-	Pattern string // name of the theme
-}
-
-// Lines reads all Runs, with two statements: first the one of which a film is due next.
-func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
-	tx := rs.Store.DB.WithContext(ctx)
-	q := tx.Omit("list", "pending")
-	if archived {
-		q = q.Where("archived_at IS NOT NULL")
-	} else {
-		q = q.Where("archived_at IS NULL")
-	}
-	var all []store.Run
-	if err := q.Order("due, id").Limit(500).Find(&all).Error; err != nil || len(all) == 0 {
-		return nil, err
-	}
-	out := make([]Line, len(all))
-	at := map[int64]int{}
-	ids := make([]int64, len(all))
-	for i, r := range all {
-		out[i] = Line{Run: r, Steps: map[orders.StepKind]int{}}
-		at[r.ID], ids[i] = i, r.ID
-	}
-	var counts []struct {
-		RunID    int64
-		StepKind orders.StepKind
-		N        int
-		Due      time.Time
-		Strip    store.Numbers
-	}
-	err := tx.Raw(`SELECT run_id, step_kind, count(*) n, min(due) due, array_remove(array_agg(strip[1] ORDER BY run_position), NULL) strip FROM orders
-		WHERE run_id IN ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL GROUP BY run_id, step_kind`, ids).Scan(&counts).Error
-	for _, c := range counts {
-		l := &out[at[c.RunID]]
-		l.Films += c.N
-		l.Steps[c.StepKind] = c.N
-		if c.StepKind != orders.Finished && (l.Next.IsZero() || c.Due.Before(l.Next)) {
-			l.Next = c.Due
-		}
-		l.Strip = append(l.Strip, c.Strip[:min(len(c.Strip), max(0, stripLength-len(l.Strip)))]...)
-	}
-	for i := range out {
-		if out[i].Next.IsZero() {
-			out[i].Next = out[i].Due
-		}
-	}
-	slices.SortStableFunc(out, func(a, b Line) int { return a.Next.Compare(b.Next) })
-	return out, err
-}
-
-const stripLength = 9
 
 // hasRole reports whether a list has a column for a role.
 func hasRole(l *store.RunList, r list.Role) bool { return l != nil && slices.Contains(l.Roles, r) }

@@ -330,7 +330,8 @@ type Media struct {
 // Why a file that is here already is not taken a second time; the second where it put right the
 // first.
 const (
-	sameFile = "the same file as %s, which is here already"
+	again    = ", which is here already"
+	sameFile = "the same file as %s" + again
 	heals    = ", which was damaged or missing, is whole again by it"
 )
 
@@ -344,6 +345,9 @@ func SameAs(twin Media) string {
 
 // Heals reports whether the file put right another by being sent again: nothing is wrong with it.
 func (m Media) Heals() bool { return m.State == Refused && strings.HasSuffix(m.Reason, heals) }
+
+// Twin reports whether the file is only another's twin: nothing is wrong with either.
+func (m Media) Twin() bool { return m.State == Refused && strings.HasSuffix(m.Reason, again) }
 
 // Seen is what was seen on a medium when it was looked at.
 type Seen struct {

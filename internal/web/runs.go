@@ -87,32 +87,45 @@ type runsLine struct {
 func runLines(lines []runs.Line) (out []runsLine) {
 	for _, l := range lines {
 		x := runsLine{ID: l.Run.ID, Name: l.Name, Due: day(l.Next), Films: l.Films, Strip: l.Strip, Path: fmt.Sprintf("/runs/%d", l.Run.ID)}
-		var parts []string
-		for _, k := range []struct {
-			kind orders.StepKind
-			word string
-		}{{orders.Finished, "delivered"}, {orders.Works, "at work"}, {orders.CanGo, "ready to go on"}, {orders.NeedsHand, "need you"}, {orders.Failed, "failed"}} {
-			if n := l.Steps[k.kind]; n > 0 {
-				parts = append(parts, fmt.Sprintf("%d %s", n, k.word))
-			}
-		}
-		x.State = strings.Join(parts, ", ")
-		switch hand := l.Steps[orders.NeedsHand] + l.Steps[orders.Failed]; {
-		case l.Films == 0:
-			x.Kind, x.Need = orders.NeedsHand, "No list yet"
-		case hand > 0:
-			x.Kind, x.Need = orders.NeedsHand, wording.Counted(hand, "row")+" to look at"
-			x.Path += "?only=1"
-		case l.Steps[orders.CanGo] > 0:
-			x.Kind, x.Need = orders.CanGo, wording.Counted(l.Steps[orders.CanGo], "film")+" ready to go on"
-		case l.Steps[orders.Works] > 0:
-			x.Kind, x.Need = orders.Works, wording.Counted(l.Steps[orders.Works], "film")+" at work"
-		default:
-			x.Kind, x.Need = orders.Finished, "All delivered"
-		}
+		x.stands(l)
 		out = append(out, x)
 	}
 	return out
+}
+
+// stands says how a Run stands and what is next, in the words and by the count of its sheet.
+func (x *runsLine) stands(l runs.Line) {
+	if l.Stands == nil {
+		x.State, x.Kind, x.Need = fmt.Sprintf("%d of %d delivered", l.Gone, l.Films), orders.Finished, "Put away"
+		if l.ArchivedAt == nil {
+			x.Kind, x.Need = orders.NeedsHand, "No pattern"
+		}
+		return
+	}
+	st := l.Stands.Stages
+	var parts []string
+	for _, stage := range []runs.Stage{runs.Delivered, runs.Rendered, runs.Rendering, runs.Ready, runs.Reading} {
+		if n := st[stage]; n > 0 {
+			parts = append(parts, fmt.Sprintf("%d %s", n, stage))
+		}
+	}
+	if asks := l.Stands.Asks(); asks != "" && st[runs.NeedsYou] == 0 {
+		parts = append(parts, asks)
+	}
+	x.State = strings.Join(parts, ", ")
+	switch {
+	case l.Films == 0:
+		x.Kind, x.Need = orders.NeedsHand, "No list yet"
+	case st[runs.NeedsYou] > 0:
+		x.Kind, x.Need = orders.NeedsHand, l.Stands.Asks()
+		x.Path += "?only=1"
+	case st[runs.Ready]+st[runs.Rendered] > 0:
+		x.Kind, x.Need = orders.CanGo, wording.Counted(st[runs.Ready]+st[runs.Rendered], "film")+" ready to go on"
+	case st[runs.Rendering]+st[runs.Reading] > 0:
+		x.Kind, x.Need = orders.Works, wording.Counted(st[runs.Rendering]+st[runs.Reading], "film")+" at work"
+	default:
+		x.Kind, x.Need = orders.Finished, "All delivered"
+	}
 }
 
 func (s *Server) newRunPage(w http.ResponseWriter, r *http.Request) {

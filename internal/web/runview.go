@@ -105,15 +105,7 @@ func leavesOf(s *runs.Sheet, here string) []leafLink {
 }
 
 func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runView, error) {
-	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: day(sh.Due), Only: only}
-	switch n, look := sh.Needing(), sh.ToLookAt(); {
-	case n == 1:
-		v.Next = "1 row needs you"
-	case n > 0:
-		v.Next = wording.Counted(n, "row") + " need you"
-	case look > 0:
-		v.Next = wording.Counted(look, "row") + " to look at"
-	}
+	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: day(sh.Due), Only: only, Next: sh.Standing().Asks()}
 	var err error
 	if v.Proposal, err = s.House.Runs.Proposed(ctx, sh.Run); err != nil {
 		return nil, err
