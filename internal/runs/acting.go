@@ -21,6 +21,7 @@ type Ask struct {
 	Act  Act
 	Only []int64           // these rows; none: all
 	How  store.DiscSetting // of discs
+	Made bool              // of Together: only the films that are made as they are now
 }
 
 // Acting is the job that does an act with one row after the other. Whoever asked for it need not
@@ -51,6 +52,11 @@ func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) 
 	p, err := rs.asked(ctx, s, a)
 	if err != nil {
 		return act, err
+	}
+	if a.Act == Together {
+		if _, err := s.divide(p.Rows, a.How); err != nil {
+			return act, err
+		}
 	}
 	for _, r := range p.Rows {
 		act.Rows = append(act.Rows, r.ID)
@@ -83,10 +89,13 @@ func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) 
 
 // asked plans what is asked for.
 func (rs *Runs) asked(ctx context.Context, s *Sheet, a Ask) (Plan, error) {
-	if !slices.Contains([]Act{Render, Again, Link, Mail, Proof, Disc, Burn}, a.Act) {
+	if !slices.Contains([]Act{Render, Again, Link, Mail, Proof, Disc, Burn, Together}, a.Act) {
 		return Plan{}, invalid.Field("act", "That cannot be done with a Run.")
 	}
-	p, err := rs.Plan(ctx, s, a.Act)
+	p, err := Plan{Act: Together, Rows: s.together(a.Made)}, error(nil)
+	if a.Act != Together {
+		p, err = rs.Plan(ctx, s, a.Act)
+	}
 	if len(a.Only) > 0 {
 		p.Rows = slices.DeleteFunc(p.Rows, func(r Row) bool { return !slices.Contains(a.Only, r.ID) })
 		p.LeftOut = slices.DeleteFunc(p.LeftOut, func(l LeftOut) bool { return !slices.Contains(a.Only, l.ID) })
@@ -108,6 +117,9 @@ func (rs *Runs) Act(ctx context.Context, j Acting) error {
 	s, err := rs.Sheet(ctx, act.RunID)
 	if err != nil {
 		return err
+	}
+	if Act(act.Act) == Together {
+		return rs.putTogether(ctx, s, &act)
 	}
 	a := Ask{Act: Act(act.Act), Only: act.Rows}
 	if act.How != nil {
@@ -262,6 +274,6 @@ func Told(a store.RunAct) string {
 		return fmt.Sprintf("Ended after %d of %d rows: %s. %s", a.Next, len(a.Rows), a.Error, d.InWords())
 	}
 	doing := map[Act]string{Render: "Queueing films", Again: "Queueing films once more", Link: "Making links", Mail: "Mailing links", Proof: "Sending proofs",
-		Disc: "Making discs", Burn: "Queueing copies to burn"}[d.Act]
+		Disc: "Making discs", Burn: "Queueing copies to burn", Together: "Putting films together on discs"}[d.Act]
 	return fmt.Sprintf("%s: %d of %s done. It goes on when this window is closed.", doing, a.Next, wording.Counted(len(a.Rows), "row"))
 }

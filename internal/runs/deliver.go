@@ -193,49 +193,101 @@ func (s *Sheet) together(finished bool) (out []Row) {
 	return out
 }
 
-// Together says what AllOnDiscs does before it is asked for: so many films, and how long it takes
-// to encode them for discs.
-func (rs *Runs) Together(ctx context.Context, s *Sheet) (string, error) {
+// TogetherText says what the act Together does before it is asked for: so many films, and how long
+// it takes to encode them for discs.
+func (rs *Runs) TogetherText(ctx context.Context, s *Sheet) (string, error) {
 	rows := s.together(false)
 	e, err := rs.anew(ctx, s, rows)
 	return wording.Counted(len(rows), "film") + e.ifLong(), err
 }
 
-// AllOnDiscs makes discs with the films of all rows that are ready, or of those whose film is
-// made, as many as hold them, in the rows' order, and tells how many.
-func (rs *Runs) AllOnDiscs(ctx context.Context, id int64, how store.DiscSetting, finished bool) (n int, err error) {
-	s, err := rs.Sheet(ctx, id)
-	if err != nil {
-		return 0, err
+// discSet is a disc of those that hold the films of many rows.
+type discSet struct {
+	name string
+	rows []Row
+}
+
+// divide gives as many discs as hold the films of rows, in the rows' order.
+func (s *Sheet) divide(rows []Row, how store.DiscSetting) (out []discSet, err error) {
+	if len(rows) == 0 {
+		return nil, invalid.Field("films", "No row is ready for a disc.")
 	}
-	var ids []int64
 	var seconds []float64
-	for _, r := range s.together(finished) {
-		ids, seconds = append(ids, r.ID), append(seconds, r.PictureSeconds)
-	}
-	if len(ids) == 0 {
-		return 0, invalid.Field("films", "No row is ready for a disc.")
+	for _, r := range rows {
+		seconds = append(seconds, r.PictureSeconds)
 	}
 	parts, err := pressing.Divide(how, seconds)
 	if err != nil {
-		return 0, invalid.Field("blank", "The films do not fit: %v.", err)
+		return nil, invalid.Field("blank", "The films do not fit: %v.", err)
 	}
 	for i, part := range parts {
-		set := how
-		if set.Name = s.Name; len(parts) > 1 {
-			set.Name = fmt.Sprintf("%s, disc %d of %d", s.Name, i+1, len(parts))
+		d := discSet{name: s.Name}
+		if len(parts) > 1 {
+			d.name = fmt.Sprintf("%s, disc %d of %d", s.Name, i+1, len(parts))
 		}
-		x := pressing.New{DiscSetting: set}
 		for _, k := range part {
-			x.Orders = append(x.Orders, ids[k])
+			d.rows = append(d.rows, rows[k])
 		}
-		if _, err := rs.Pressing.Make(ctx, s.Pattern.Order.ID, x); err != nil {
-			var wrong *invalid.Input
-			if errors.As(err, &wrong) && i > 0 {
-				return i, invalid.Field(wrong.Field, "Disc %d of %d was not begun: %s", i+1, len(parts), wrong.Problem)
-			}
-			return i, err
+		out = append(out, d)
+	}
+	return out, nil
+}
+
+// putTogether does the act Together from where it stands: of its discs, those that this act made
+// before are not made again. What is wrong with a film leaves its disc out.
+func (rs *Runs) putTogether(ctx context.Context, s *Sheet, act *store.RunAct) error {
+	var rows []Row
+	for _, id := range act.Rows {
+		if i := slices.IndexFunc(s.Rows, func(r Row) bool { return r.ID == id }); i >= 0 {
+			rows = append(rows, s.Rows[i])
 		}
 	}
-	return len(parts), nil
+	discs, err := s.divide(rows, *act.How)
+	if err != nil {
+		return err
+	}
+	done := 0
+	for _, d := range discs {
+		if done += len(d.rows); done <= act.Next {
+			continue
+		}
+		if err := rs.putOn(ctx, s, d, act); err != nil {
+			return fmt.Errorf("%s: %w", d.name, err)
+		}
+		act.Next = done
+		if goesOn, err := rs.note(ctx, act); err != nil || !goesOn {
+			return err
+		}
+	}
+	act.Next = len(act.Rows) // rows that are gone are gone through
+	_, err = rs.note(ctx, act)
+	return err
+}
+
+// putOn makes a disc of an act, unless the act made it before it was broken off.
+func (rs *Runs) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAct) error {
+	x := pressing.New{DiscSetting: *act.How}
+	x.Name = d.name
+	for _, r := range d.rows {
+		x.Orders = append(x.Orders, r.ID)
+	}
+	var made int64
+	err := rs.Store.DB.WithContext(ctx).Model(&store.Delivery{}).
+		Where("order_id = ? AND kind = ? AND title = ? AND created_at >= ?", s.PatternID, store.DiscDelivery, d.name, act.CreatedAt).Count(&made).Error
+	if err != nil || made > 0 {
+		act.Begun += int(made)
+		return err
+	}
+	_, err = rs.Pressing.Make(ctx, s.Pattern.Order.ID, x)
+	var wrong *invalid.Input
+	if errors.As(err, &wrong) {
+		for _, r := range d.rows {
+			act.LeftOut = append(act.LeftOut, LeftOut{ID: r.ID, Key: r.RunKey, Name: r.Client, Why: d.name + " was not begun: " + wrong.Problem})
+		}
+		return nil
+	}
+	if err == nil {
+		act.Begun++
+	}
+	return err
 }

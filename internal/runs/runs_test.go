@@ -753,14 +753,16 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	require.Len(t, films, 3)
 	assert.Equal(t, "Harbour Lights", films[1].Title)
 	assert.Equal(t, s.Rows[1].Render.ID, w.Render.ID, "the one that was asked for")
-	n, err := h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "DVD 4.7 GB", Profiles: []string{"DVD PAL 16:9"}, Menu: true}, false)
+	together := runs.Ask{Act: runs.Together, How: store.DiscSetting{Kind: store.DVDVideo, Blank: "DVD 4.7 GB", Profiles: []string{"DVD PAL 16:9"}, Menu: true}}
+	put, err := h.Runs.GoWith(ctx, s.ID, together)
 	require.NoError(t, err)
-	assert.Equal(t, 1, n)
+	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.", put.InWords())
 	list, err := h.Pressing.List(ctx, s.Pattern.Order.ID)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	assert.Equal(t, 3, list[0].Films())
-	_, err = h.Runs.AllOnDiscs(ctx, s.ID, store.DiscSetting{Kind: store.DVDVideo, Blank: "none"}, false)
+	together.How.Blank = "none"
+	_, err = h.Runs.Start(ctx, s.ID, together, nil)
 	assert.Error(t, err)
 	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
 }

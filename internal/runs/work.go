@@ -31,6 +31,8 @@ const (
 	Proof  Act = "proof" // send each client a draft
 	Disc   Act = "disc"  // make each row a disc
 	Burn   Act = "burn"  // burn each row's disc, one after the other
+
+	Together Act = "together" // make discs with the films of all rows, as many as hold them
 )
 
 // LeftOut is a row an act leaves out, and why.
@@ -209,7 +211,8 @@ type Done struct {
 func (d Done) InWords() string {
 	text := map[Act]string{Render: wording.Counted(d.Begun, "film") + " queued to be rendered", Again: wording.Counted(d.Begun, "film") + " queued once more", Link: wording.Counted(d.Begun, "link") + " made",
 		Mail: wording.Counted(d.Begun, "link") + " made and being mailed", Proof: wording.Counted(d.Begun, "proof") + " being made for their clients",
-		Disc: wording.Counted(d.Begun, "disc") + " being made", Burn: wording.Counted(d.Begun, "copy") + " to be burned, one after the other"}[d.Act]
+		Disc: wording.Counted(d.Begun, "disc") + " being made", Burn: wording.Counted(d.Begun, "copy") + " to be burned, one after the other",
+		Together: wording.Counted(d.Begun, "disc") + " being made with all films; the Run’s pattern has them under Deliveries"}[d.Act]
 	if len(d.LeftOut) > 0 {
 		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"), Plan{LeftOut: d.LeftOut}.WhyLeftOut())
 	}

@@ -392,13 +392,11 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 			break
 		}
 		how := f.disc(0).DiscSetting
+		ask := runs.Ask{Act: runs.Disc, How: how}
 		if chi.URLParam(r, "act") == "alldiscs" {
-			var n int
-			n, err = in.AllOnDiscs(ctx, id, how, r.PostForm.Get("finished") != "")
-			text = wording.Counted(n, "disc") + " being made with all films; the Run’s pattern has them under Deliveries."
-			break
+			ask.Act, ask.Made = runs.Together, r.PostForm.Get("finished") != ""
 		}
-		text, err = s.start(r, id, runs.Ask{Act: runs.Disc, How: how})
+		text, err = s.start(r, id, ask)
 	case "all":
 		var address string
 		address, err = in.All(ctx, id)
@@ -855,7 +853,7 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v.Poll = true
-	if v.Together, err = s.House.Runs.Together(r.Context(), sh); err != nil {
+	if v.Together, err = s.House.Runs.TogetherText(r.Context(), sh); err != nil {
 		s.fail(w, r, err)
 		return
 	}
