@@ -6,6 +6,7 @@ package list
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -110,54 +111,18 @@ func roleOf(heading string, details []Detail) Role {
 			return c.role
 		}
 	}
+	if numbered.MatchString(h) && !private.MatchString(h) {
+		return Key // "Bow no.", "Startnummer"
+	}
 	return Unused
 }
 
-// headSearch is how many rows from the top the heading is looked for in.
-const headSearch = 12
-
-// Recognise finds the heading row and gives every column its role, each role
-// once: the first row of the upper ones in which most headings are known. If
-// none has a known one, the first row counts as the heading when all its cells
-// are filled and differ and the list is longer than it, else there is none. Columns whose headings
-// say nothing are read by what stands in them.
-func (t *Table) Recognise(details []Detail) []Role {
-	best, known := -1, 0
-	for i, row := range t.Rows[:min(len(t.Rows), headSearch)] {
-		n := 0
-		for _, r := range give(row, details) {
-			if r != Unused {
-				n++
-			}
-		}
-		if n > known {
-			best, known = i, n
-		}
-	}
-	// One known word may be a name that happens to be one.
-	if known == 1 && filled(t.Rows[best]) > 2 && best > 0 {
-		best = -1
-	}
-	if best < 0 && len(t.Rows) > 1 && distinct(t.Rows[0]) {
-		best = 0
-	}
-	t.Head = best
-	t.Headings = make([]string, t.width())
-	for i := range t.Headings {
-		if best >= 0 && i < len(t.Rows[best]) {
-			t.Headings[i] = strings.TrimSpace(t.Rows[best][i])
-		}
-		if t.Headings[i] == "" {
-			t.Headings[i] = "Column " + ColumnName(i)
-		}
-		for n := 2; slices.Contains(t.Headings[:i], t.Headings[i]); n++ {
-			t.Headings[i] = fmt.Sprintf("%s %d", strings.TrimSuffix(t.Headings[i], fmt.Sprintf(" %d", n-1)), n)
-		}
-	}
-	roles := give(t.Headings, details)
-	t.byValues(roles, details)
-	return roles
-}
+// numbered are headings of a column that numbers the rows, private those of a person's numbers;
+// common practice, no source.
+var (
+	numbered = regexp.MustCompile(`^(\pL+ )+(no|nr|number|id)$|^\pL+nummer$`)
+	private  = regexp.MustCompile(`phone|tel|mobil|cell|fax|handy|haus|house|street|account|konto|card|kredit|post|zip|bank|member`)
+)
 
 func (t *Table) width() (n int) {
 	for _, r := range t.Rows {

@@ -32,12 +32,17 @@ func TestTheHeadingIsFoundAndUnderstood(t *testing.T) {
 		roles    []list.Role
 		headings []string
 	}{
-		"usual words":      {table("No.|Crew|E-Mail|Due date|Coach", "1|Gannets|g@x.example|x|B. Reed"), 0, []list.Role{list.Key, names, list.Email, list.Due, ""}, []string{"No.", "Crew", "E-Mail", "Due date", "Coach"}},
-		"the theme's":      {table("Names|Closing message", "Gannets|Thanks"), 0, []list.Role{names, list.DetailRole("message")}, []string{"Names", "Closing message"}},
-		"in the third row": {table("Saltmere Lantern Regatta|", "as of May|", "Key|Team", "1|Gannets"), 2, []list.Role{list.Key, names}, []string{"Key", "Team"}},
-		"unknown words":    {table("Boot|Trainer", "Gannets|B. Reed"), 0, []list.Role{"", ""}, []string{"Boot", "Trainer"}},
-		"none":             {table("Gannets|", "Harbour Lights|x"), -1, []list.Role{"", ""}, []string{"Column A", "Column B"}},
-		"twice":            {table("Name|Name|Name", "a|b|c"), 0, []list.Role{names, "", ""}, []string{"Name", "Name 2", "Name 3"}},
+		"usual words":       {table("No.|Crew|E-Mail|Due date|Coach", "1|Gannets|g@x.example|x|B. Reed"), 0, []list.Role{list.Key, names, list.Email, list.Due, ""}, []string{"No.", "Crew", "E-Mail", "Due date", "Coach"}},
+		"the theme's":       {table("Names|Closing message", "Gannets|Thanks"), 0, []list.Role{names, list.DetailRole("message")}, []string{"Names", "Closing message"}},
+		"in the third row":  {table("Saltmere Lantern Regatta|", "as of May|", "Key|Team", "1|Gannets"), 2, []list.Role{list.Key, names}, []string{"Key", "Team"}},
+		"a title over it":   {table("Harbour Regatta – crews as of 1 September|||", "|||", "Bow no.|Skipper|Raced on|Mail", "101|Ada Ng|12.09.2026|a@x.example", "102|Ben Li|13.09.2026|", "103|Cléo Åkesson|14.09.2026|c@x.example"), 2, []list.Role{list.Key, names, list.DetailRole("date"), list.Email}, []string{"Bow no.", "Skipper", "Raced on", "Mail"}},
+		"two title lines":   {table("Regatta||||", "Saltmere, 12.9.2026||||", "Boot|Steuer|Ort|Klasse|Start", "101|Ada Ng|Quay|A|9:10", "102|Ben Li|Quay|A|9:20", "103|Cléo Å|Pier|B|9:30"), 2, []list.Role{list.Key, names, "", "", ""}, []string{"Boot", "Steuer", "Ort", "Klasse", "Start"}},
+		"names of two":      {table("Boot|First|Last", "101|Ada|Ng", "102|Ben|Li"), 0, []list.Role{list.Key, "", ""}, []string{"Boot", "First", "Last"}},
+		"no heading":        {table("101|Ada Ng|12.09.2026", "102|Ben Li|13.09.2026", "103|Cléo Å|14.09.2026"), -1, []list.Role{list.Key, names, list.DetailRole("date")}, []string{"Column A", "Column B", "Column C"}},
+		"a person's number": {table("Mobile no.|Crew", "0171|Gannets", "0172|Terns"), 0, []list.Role{"", names}, []string{"Mobile no.", "Crew"}},
+		"unknown words":     {table("Boot|Trainer", "Gannets|B. Reed"), 0, []list.Role{"", ""}, []string{"Boot", "Trainer"}},
+		"none":              {table("Gannets|", "Harbour Lights|x"), -1, []list.Role{names, ""}, []string{"Column A", "Column B"}},
+		"twice":             {table("Name|Name|Name", "a|b|c"), 0, []list.Role{names, "", ""}, []string{"Name", "Name 2", "Name 3"}},
 	} {
 		roles := c.t.Recognise(details)
 		assert.Equal(t, c.head, c.t.Head, what)

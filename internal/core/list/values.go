@@ -19,6 +19,7 @@ var (
 	inFigures = regexp.MustCompile(`^\d{1,4}[./-]\d{1,2}([./-](\d{4}|\d{2})?)?$`)
 	inWords   = regexp.MustCompile(`^(\p{L}+\.?,? )?(\d{1,2}(st|nd|rd|th|\.)? \p{L}{3,}\.?|\p{L}{3,}\.? \d{1,2}(st|nd|rd|th)?)(,? \d{4})?$`)
 	letters   = regexp.MustCompile(`\p{L}{3,}`)
+	words     = regexp.MustCompile(`\p{L}{2,}`)
 )
 
 // months are the first three letters of the months in English, German, French, Spanish and
@@ -44,8 +45,21 @@ func isAddress(s string) bool {
 	return err == nil && a.Name == "" && strings.Contains(a.Address, ".")
 }
 
+// isCode reports whether a cell reads as what numbers a row: short, in one word, with a figure.
+func isCode(s string) bool {
+	return len(s) <= longestCode && strings.ContainsAny(s, "0123456789") && !strings.ContainsAny(s, " @") && !IsDate(s)
+}
+
+const longestCode = 6
+
+// isWords reports whether a cell reads as what somebody or something is called.
+func isWords(s string) bool {
+	return words.MatchString(s) && len([]rune(s)) <= 80 && !IsDate(s) && !isAddress(s)
+}
+
 // byValues gives roles to columns whose headings say nothing, by what stands in them: a column
-// of dates is the date, one of addresses the e-mail.
+// of dates is the date, one of addresses the e-mail, one of short codes that are never alike the
+// key; the only one of words that are hardly ever alike is what the films are called by.
 func (t *Table) byValues(roles []Role, details []Detail) {
 	give := func(role Role, is func(string) bool) {
 		if slices.Contains(roles, role) {
@@ -62,13 +76,62 @@ func (t *Table) byValues(roles []Role, details []Detail) {
 		give(DetailRole("date"), IsDate)
 	}
 	give(Email, isAddress)
+	if !slices.Contains(roles, Key) {
+		for c, is := range t.unlike(roles, isCode, 1) {
+			if is && !private.MatchString(Fold(t.Headings[c])) {
+				roles[c] = Key
+				break
+			}
+		}
+	}
+	called := slices.IndexFunc(details, func(d Detail) bool { return d.Key == "names" })
+	if called < 0 {
+		called = slices.IndexFunc(details, func(d Detail) bool { return d.Required && d.Key != "date" })
+	}
+	if called < 0 || slices.Contains(roles, DetailRole(details[called].Key)) {
+		return
+	}
+	names := t.unlike(roles, isWords, mostly)
+	if k := slices.Index(names, true); k >= 0 && !slices.Contains(names[k+1:], true) {
+		roles[k] = DetailRole(details[called].Key)
+	}
+}
+
+// unlike tells of each column without a role whether mostly all rows have a cell in it, of a
+// sort, and at least such a share of them differ.
+func (t *Table) unlike(roles []Role, is func(string) bool, differ float64) []bool {
+	rows := 0
+	for _, row := range t.Rows[t.Head+1:] {
+		if filled(row) > 0 {
+			rows++
+		}
+	}
+	out := make([]bool, len(roles))
+	for c := range roles {
+		if roles[c] != Unused || t.share(c, is) < mostly {
+			continue
+		}
+		n, seen := 0, map[string]bool{}
+		for _, row := range t.Rows[t.Head+1:] {
+			if c < len(row) && strings.TrimSpace(row[c]) != "" {
+				n++
+				seen[Fold(row[c])] = true
+			}
+		}
+		out[c] = float64(n) >= mostly*float64(rows) && float64(len(seen)) >= differ*float64(n)
+	}
+	return out
 }
 
 // share is how many of a column's filled cells below the heading are of a sort; 0 where there
 // are too few.
 func (t *Table) share(column int, is func(string) bool) float64 {
+	return shareIn(t.Rows[t.Head+1:], column, is)
+}
+
+func shareIn(rows [][]string, column int, is func(string) bool) float64 {
 	fits, all := 0, 0
-	for _, row := range t.Rows[t.Head+1:] {
+	for _, row := range rows {
 		if column >= len(row) {
 			continue
 		}
