@@ -103,6 +103,7 @@ func TestExceptions(t *testing.T) {
 	})
 	s := sheet(t, h, r.ID)
 	of := func(key string) map[list.Role]string { return row(t, s, key).Needs }
+	assert.Equal(t, "4 films: 1 ready, 1 called as another, 1 with damaged or unusable files, 1 e-mail missing; 1 to look at", s.Summary())
 	assert.Equal(t, "as row 02", of("01")[names])
 	assert.Equal(t, "as row 01", of("02")[names])
 	assert.Equal(t, "“b(at)saltmere” is no e-mail address", of("02")[list.Email])

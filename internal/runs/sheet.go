@@ -283,17 +283,7 @@ func (s *Sheet) Summary() string {
 		if r.Stage != NeedsYou {
 			continue
 		}
-		if strings.HasPrefix(n, "is “") {
-			n = "no pictures"
-		} else if role == Films {
-			n = "failed render"
-		} else if role == list.Songs {
-			n = "song missing"
-		} else if role == list.Email {
-			n = "e-mail missing"
-		} else if role == Answers {
-			n = "the client’s answer"
-		}
+		n = s.sums(role, n)
 		needs[n]++
 		column[n] = slices.IndexFunc(s.Columns, func(c Column) bool { return c.Role == role })
 	}
@@ -306,13 +296,8 @@ func (s *Sheet) Summary() string {
 	inOrder := func(a, b string) int { return cmp.Or(cmp.Compare(column[a], column[b]), cmp.Compare(a, b)) }
 	for _, n := range slices.SortedFunc(maps.Keys(needs), inOrder) {
 		word := n
-		switch {
-		case strings.HasSuffix(n, " missing"):
-			if what := strings.TrimSuffix(n, " missing"); needs[n] == 1 {
-				word = strings.TrimSuffix(what, "s") + " missing"
-			}
-		default:
-			word = "with " + n
+		if what, ok := strings.CutSuffix(n, " missing"); ok && needs[n] == 1 && !strings.HasSuffix(what, "ss") {
+			word = strings.TrimSuffix(what, "s") + " missing"
 		}
 		parts = append(parts, fmt.Sprintf("%d %s", needs[n], word))
 	}
@@ -328,6 +313,36 @@ func (s *Sheet) Summary() string {
 	}
 	return text
 }
+
+// sums is what a row needs as the heading counts it, after a number: like ones under one name.
+func (s *Sheet) sums(role list.Role, need string) string {
+	switch {
+	case strings.HasSuffix(need, " missing"):
+		return need
+	case role == list.Songs:
+		return "song missing"
+	case role == list.Email:
+		return "e-mail missing"
+	case strings.HasPrefix(need, "is “"):
+		return "with no pictures"
+	case strings.HasSuffix(need, "damaged or unusable"):
+		return "with damaged or unusable files"
+	case role == Films:
+		return "with failed render"
+	case role == Answers:
+		return "with the client’s answer"
+	case role == s.calledIn():
+		return "called as another"
+	case strings.HasPrefix(need, cannotFit):
+		return "cannot be fitted"
+	case role == Fit && need != "no music":
+		return "with pictures and music apart"
+	}
+	return "with " + need
+}
+
+// cannotFit is how it begins what is said of a row whose pictures cannot end with its music.
+const cannotFit = "cannot fit: "
 
 // Asked are the folders that wait for a word; those that nobody has looked at
 // yet are not among them.

@@ -185,6 +185,9 @@ func (p Plan) WhyLeftOut() string {
 	var why []string
 	keys := map[string][]string{}
 	for _, l := range p.LeftOut {
+		if strings.HasPrefix(l.Why, cannotFit) {
+			l.Why = "cannot be fitted" // each by another length
+		}
 		if keys[l.Why] == nil {
 			why = append(why, l.Why)
 		}
