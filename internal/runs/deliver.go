@@ -198,7 +198,11 @@ func (s *Sheet) together(finished bool) (out []Row) {
 func (rs *Runs) TogetherText(ctx context.Context, s *Sheet) (string, error) {
 	rows := s.together(false)
 	e, err := rs.anew(ctx, s, rows)
-	return wording.Counted(len(rows), "film") + e.ifLong(), err
+	text := wording.Counted(len(rows), "film")
+	if long := e.ifLong(); long != "" {
+		text += ", " + long
+	}
+	return text, err
 }
 
 // discSet is a disc of those that hold the films of many rows.

@@ -143,7 +143,7 @@ func (e Estimate) ifLong() string {
 	if e.Minutes < 1 {
 		return ""
 	}
-	return ", " + e.InWords()
+	return e.InWords()
 }
 
 // InWords says how long the work takes: "about 18 min on 2 workers, 40 % is made already".

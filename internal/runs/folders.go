@@ -133,12 +133,16 @@ func (rs *Runs) Answer(ctx context.Context, id int64, folder string, order int64
 // AnswerAll says that every folder with a likely row belongs to that: of those that nobody has
 // answered for, and that suit no two rows equally.
 func (rs *Runs) AnswerAll(ctx context.Context, id int64, author *int64) error {
-	return rs.answer(ctx, id, author, func(f store.RunFolder) (int64, bool) {
-		if f.Likely == nil || f.Sure != list.Likely || f.Passed { // what was answered is answered
-			return 0, false
-		}
-		return *f.Likely, true
-	})
+	return rs.answer(ctx, id, author, LikelyRow)
+}
+
+// LikelyRow is the row that a folder is likely of, and that nobody has answered for yet; ok is
+// false where it may as well be of another.
+func LikelyRow(f store.RunFolder) (row int64, ok bool) {
+	if f.Likely == nil || f.Sure != list.Likely || f.Passed { // what was answered is answered
+		return 0, false
+	}
+	return *f.Likely, true
 }
 
 // answer answers for the folders that of has an answer for, as a step that can be undone.

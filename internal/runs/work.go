@@ -153,6 +153,9 @@ func renderID(r Row) int64 {
 	return r.Render.ID
 }
 
+// Lasts says how long an act's work takes where that is more than a minute; else nothing.
+func (p Plan) Lasts() string { return p.Work.ifLong() }
+
 // InWords says what an act will do: "21 films, 1:02 to 1:14 each, about 18 min
 // on 2 workers".
 func (p Plan) InWords() string {
@@ -163,9 +166,9 @@ func (p Plan) InWords() string {
 	case Mail:
 		return wording.Counted(n, "link") + ", each mailed to its client"
 	case Proof:
-		return wording.Counted(n, "proof") + p.Work.ifLong()
+		return wording.Counted(n, "proof")
 	case Disc:
-		return wording.Counted(n, "disc") + p.Work.ifLong()
+		return wording.Counted(n, "disc")
 	case Burn:
 		return wording.Counted(n, "copy")
 	}

@@ -445,8 +445,8 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 // mostWait is how long a page waits for an act; longer ones go on by themselves.
 const mostWait = 1500 * time.Millisecond
 
-// start has an act done with the rows a form names, or all, and says what became of it, or that
-// it goes on.
+// start has an act done with the rows a form names, or all, and says what became of it; nothing
+// of one that still goes on.
 func (s *Server) start(r *http.Request, id int64, a runs.Ask) (string, error) {
 	only, err := formIDs(r, "rows")
 	if err != nil {
@@ -459,8 +459,10 @@ func (s *Server) start(r *http.Request, id int64, a runs.Ask) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	act, err = s.House.Runs.Await(r.Context(), act, mostWait)
-	return runs.Told(act), err
+	if act, err = s.House.Runs.Await(r.Context(), act, mostWait); err != nil || act.State.Open() {
+		return "", err // the page shows how far it is
+	}
+	return runs.Told(act), nil
 }
 
 // formIDs are the numbers a form names under a name; for rows, none is all.
@@ -796,6 +798,7 @@ type outView struct {
 // plannedView is an act for all rows, as a key with what it would do.
 type plannedView struct {
 	Words, Left string // what is done, and what is left out
+	Lasts       string // how long; empty: under a minute
 	Rows        int
 }
 
@@ -806,7 +809,7 @@ func (s *Server) handOut(r *http.Request, v *outView) error {
 		if err != nil {
 			return err
 		}
-		*view = plannedView{p.InWords(), p.WhyLeftOut(), len(p.Rows)}
+		*view = plannedView{p.InWords(), p.WhyLeftOut(), p.Lasts(), len(p.Rows)}
 	}
 	var longest float64
 	for _, row := range v.Rows {

@@ -58,6 +58,7 @@ type question struct {
 	LikelyID      int64
 	OtherID       int64
 	Why           string
+	Sure          bool // the likely row is more likely than any other
 }
 
 // actView is what the bar at the sheet's foot offers.
@@ -290,6 +291,7 @@ func (v *runView) questions() {
 	for _, f := range v.Asked() {
 		q := question{Folder: f.Name, Files: v.Loose[f.Name], Why: f.Why}
 		q.Likely, q.LikelyID = name(f.Likely)
+		_, q.Sure = runs.LikelyRow(f)
 		q.Other, q.OtherID = name(f.RunnerUp)
 		v.Questions = append(v.Questions, q)
 	}
@@ -298,10 +300,10 @@ func (v *runView) questions() {
 	})
 }
 
-// Likely counts the folders with a likely row.
+// Likely counts the folders with a likely row: those that one answer is enough for.
 func (v *runView) Likely() (n int) {
 	for _, q := range v.Questions {
-		if q.LikelyID != 0 {
+		if q.Sure {
 			n++
 		}
 	}
