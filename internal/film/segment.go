@@ -16,7 +16,7 @@ import (
 
 // EngineVersion changes whenever the same inputs give other frames or other
 // files.
-const EngineVersion = 9
+const EngineVersion = 10
 
 // Segment is a stretch of frames that is encoded by itself: a slide between
 // its joins, or a join. Key names everything its frames and their encoding

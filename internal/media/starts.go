@@ -106,7 +106,7 @@ const (
 const examineLimit = 3 * time.Minute
 
 // examinedRate is the film rate at which frames are compared.
-var examinedRate = timecode.Rate{Num: 30, Den: 1}
+var examinedRate = pageRate
 
 // examine finds out whether a clip, decoded from somewhere in the middle, gives
 // what it gives decoded from its start, and what the decoder complains of.

@@ -5,6 +5,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -142,6 +143,31 @@ func sameFromAnywhere(t *testing.T, path string, anywhere bool) {
 			}
 		}
 	}
+
+	// The page's own picture of a moment is the film's.
+	for _, at := range []timecode.Frames{0, 2, 6, 30, 90} {
+		px, err := clipPixels(context.Background(), clipOf(path, m), 8, 6, rate.Seconds(at), 0)
+		require.NoError(t, err, name)
+		assert.Less(t, apart(px, whole[at], as.W, as.H), 20.0, "%s: another picture at %d", name, at)
+	}
+}
+
+// apart is how far, at most, cells of a small picture are from a frame's brightness there.
+func apart(px raster.Pixels, frame []byte, w, h int) (most float64) {
+	for y := range px.H {
+		for x := range px.W {
+			sum, n := 0.0, 0
+			for j := y * h / px.H; j < (y+1)*h/px.H; j++ {
+				for i := x * w / px.W; i < (x+1)*w/px.W; i++ {
+					sum, n = sum+float64(frame[j*w+i]), n+1
+				}
+			}
+			c := px.Pix[3*(y*px.W+x):]
+			luma := 16 + 219.0/255*(0.2126*float64(c[0])+0.7152*float64(c[1])+0.0722*float64(c[2]))
+			most = math.Max(most, math.Abs(luma-sum/float64(n)))
+		}
+	}
+	return most
 }
 
 func slicesOf(s ...string) []string { return s }

@@ -160,20 +160,15 @@ func (s *Sound) Close() {
 	}
 }
 
-// clipPixels decodes one frame at the given second to RGB. pixels is the size
-// of the clip's frames, 0 if it was taken once.
+// clipPixels decodes the frame shown at the given second to RGB: that which a film of pageRate
+// begins with there. pixels is the size of the clip's frames, 0 if it was taken once.
 func clipPixels(ctx context.Context, clip clipFile, w, h int, second float64, pixels int) (raster.Pixels, error) {
-	limit := frameLimit
-	at := []string{"-ss", fmt.Sprintf("%.3f", second)}
-	args := clip.input(at...)
-	if clip.starts == doc.AtStart { // all that comes before is decoded too
-		args, limit = append(clip.input(), at...), limit+patience(second)
-	}
-	ctx, cancel := context.WithTimeoutCause(ctx, limit, errStuck)
+	args, _, passed := clip.from(second, pageRate, 0)
+	ctx, cancel := context.WithTimeoutCause(ctx, frameLimit+passed, errStuck)
 	defer cancel()
-	args = append(args, "-map", clip.stream(), "-frames:v", "1",
-		"-vf", fmt.Sprintf("scale=%d:%d:flags=area+accurate_rnd", w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
-	p, err := startFFmpeg(ctx, decoding(clip.path, lookSeconds+uint64(patience(second).Seconds()), pixels), args...)
+	args = append(clip.input(args...), "-map", clip.stream(), "-frames:v", "1",
+		"-vf", fmt.Sprintf("%s,scale=%d:%d:flags=area+accurate_rnd", framesFrom(second, pageRate, 0), w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
+	p, err := startFFmpeg(ctx, decoding(clip.path, lookSeconds+uint64(passed.Seconds()), pixels), args...)
 	if err != nil {
 		return raster.Pixels{}, err
 	}
@@ -207,6 +202,35 @@ type clipStream struct {
 // keptFrames are kept for a look back: a join draws both its slides at once.
 const keptFrames = 3
 
+// pageRate is the film rate at which a clip's pictures on a page are found.
+var pageRate = timecode.Rate{Num: 30, Den: 1}
+
+// from are the arguments by which ffmpeg begins to decode a clip early enough for frame from,
+// counted from begin seconds into it; whether that is in the middle of it; and how long it may
+// take to pass over what comes before.
+func (c clipFile) from(begin float64, rate timecode.Rate, from timecode.Frames) (args []string, middle bool, passed time.Duration) {
+	args = []string{"-copyts", "-start_at_zero"}
+	// From a key frame at or before the frame that may still be shown then. In
+	// transport streams a place between key frames may be found; what can be
+	// decoded begins with the next one.
+	at := begin + rate.Seconds(from-1) - betweenKeys
+	if at <= earliest || c.starts == doc.AtStart {
+		return args, false, patience(at)
+	}
+	return append(args, "-noaccurate_seek", "-ss", fmt.Sprintf("%.6f", at)), true, 0
+}
+
+// earliest is how far into a clip it is still decoded from its start, in seconds: before the first
+// place that a container names there is none to begin at, and where frames come out of order that
+// is not its start (found in AVI files of MPEG-4 with B-frames).
+const earliest = 0.5
+
+// framesFrom is the ffmpeg filter that gives the frames of a film of that rate from one on,
+// counted from begin.
+func framesFrom(begin float64, rate timecode.Rate, from timecode.Frames) string {
+	return fmt.Sprintf("fps=%s:start_time=%.6f,trim=start_frame=%d,setpts=PTS-STARTPTS", rate.Fraction(), begin, from)
+}
+
 // openClip decodes a clip from frame from on, counted from begin seconds into
 // it, at the film's rate: frames are dropped or repeated so that each is the
 // one shown at its time (ffmpeg's fps filter, rounding to the nearest). Which
@@ -215,18 +239,7 @@ const keptFrames = 3
 //
 // A clip that may only be decoded from its start is, and all before is passed over.
 func openClip(ctx context.Context, clip clipFile, as scene.Asset, m raster.Matrix, rate timecode.Rate, begin float64, from timecode.Frames) (*clipStream, error) {
-	args := []string{"-copyts", "-start_at_zero"}
-	// From a key frame at or before the frame that may still be shown then. In
-	// transport streams a place between key frames may be found; what can be
-	// decoded begins with the next one.
-	at := begin + rate.Seconds(from-1) - betweenKeys
-	middle := at > 0 && clip.starts != doc.AtStart
-	quiet := quietLimit
-	if middle {
-		args = append(args, "-noaccurate_seek", "-ss", fmt.Sprintf("%.6f", at))
-	} else {
-		quiet += patience(at)
-	}
+	args, middle, passed := clip.from(begin, rate, from)
 	matrix := "bt709"
 	if m == raster.BT601 {
 		matrix = "smpte170m"
@@ -252,13 +265,13 @@ func openClip(ctx context.Context, clip clipFile, as scene.Asset, m raster.Matri
 		sharp = fmt.Sprintf(",unsharp=5:5:%.3[1]f:5:5:%.3[1]f", as.Look.Sharpen*1.2)
 	}
 	args = append(clip.input(args...), "-map", clip.stream(),
-		"-vf", fmt.Sprintf("fps=%s:start_time=%.6f,trim=start_frame=%d,setpts=PTS-STARTPTS,%s%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p%s", rate.Fraction(), begin, from, turn, graded, w, h, matrix, sharp),
+		"-vf", fmt.Sprintf("%s,%s%sscale=%d:%d:flags=bicubic+accurate_rnd:out_color_matrix=%s:out_range=tv,format=yuv420p%s", framesFrom(begin, rate, from), turn, graded, w, h, matrix, sharp),
 		"-f", "rawvideo", "-")
 	c := decoding(clip.path, decodeSeconds, 0)
 	if table != "" {
 		c.Read = append(c.Read, table)
 	}
-	p, err := startPatiently(ctx, quiet, c, args...)
+	p, err := startPatiently(ctx, quietLimit+passed, c, args...)
 	if err != nil {
 		return nil, err
 	}
