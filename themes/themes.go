@@ -12,6 +12,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -34,6 +35,9 @@ var Schema []byte
 // ErrUnknown means that the shelf has no such theme, version or file.
 var ErrUnknown = errors.New("not on the shelf")
 
+// ErrLater means that a theme could not be kept now, and can be when it is looked at again.
+var ErrLater = errors.New("not kept now")
+
 // Version is one version of a theme, with its files.
 type Version struct {
 	*theme.Theme
@@ -52,7 +56,9 @@ type Shelf struct {
 	content map[string]Version // by content of the whole
 	fonts   map[string]Version // by content of the fonts: one that has them
 	files   map[string]place   // by content
-	seen    map[string]stamp   // zips of the folder, by name
+
+	looking sync.Mutex       // of who looks into the folder
+	seen    map[string]stamp // its zips, by name
 }
 
 // place is where a file of a theme lies.
@@ -78,6 +84,8 @@ var shipped = sync.OnceValues(func() ([]Version, error) {
 			var v Version
 			if v, e = read(dir); e == nil && v.ID != path.Dir(p) {
 				e = fmt.Errorf("id %q is not its folder's name", v.ID)
+			} else if e == nil {
+				e = v.presentable()
 			}
 			out = append(out, v)
 		}
@@ -214,9 +222,10 @@ func isFont(name string) bool {
 
 // Look puts the themes of a folder on the shelf, each a zip file, unless they
 // are there already. Changed ones take the place of their earlier version.
-// Broken ones are refused with the reason, one error for each; the others go
-// in. It may be called again and again.
-func (s *Shelf) Look(dir string) (added []Version, refused []error) {
+// Broken ones are refused with the reason, one error for each, and so are those
+// that keep, which may be nil, has no place for; the others go in. It may be
+// called again and again.
+func (s *Shelf) Look(dir string, keep func(Version) error) (added []Version, refused []error) {
 	names, err := filepath.Glob(filepath.Join(dir, "*.zip"))
 	if err == nil {
 		_, err = os.Stat(dir)
@@ -224,8 +233,13 @@ func (s *Shelf) Look(dir string) (added []Version, refused []error) {
 	if err != nil {
 		return nil, []error{fmt.Errorf("folder of themes: %w", err)}
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
+	s.looking.Lock()
+	defer s.looking.Unlock()
+	for name := range s.seen {
+		if !slices.Contains(names, name) {
+			delete(s.seen, name) // what was refused is gone
+		}
+	}
 	for _, name := range names {
 		st, err := os.Stat(name)
 		if err != nil {
@@ -236,27 +250,51 @@ func (s *Shelf) Look(dir string) (added []Version, refused []error) {
 			continue
 		}
 		v, err := OpenZip(name)
-		if _, there := s.newest[v.idOf()]; err == nil && there && !s.own[v.ID] {
+		if err == nil && s.ships(v.ID) {
 			err = fmt.Errorf("id: there is a theme %q already that ships with the program", v.ID)
 		}
-		now.err = err
-		s.seen[name] = now
-		if err != nil {
+		if err == nil && keep != nil {
+			err = keep(v)
+		}
+		if now.err = err; err != nil {
 			refused = append(refused, fmt.Errorf("%s: %w", filepath.Base(name), err))
+		}
+		if !errors.Is(err, ErrLater) {
+			s.seen[name] = now
+		}
+		if err != nil {
 			continue
 		}
+		s.mu.Lock()
 		s.put(v)
 		s.newest[v.ID], s.own[v.ID] = v, true
+		s.mu.Unlock()
 		added = append(added, v)
 	}
 	return added, refused
 }
 
-func (v Version) idOf() string {
-	if v.Theme == nil {
-		return ""
+// ships reports whether a theme comes with the program.
+func (s *Shelf) ships(id string) bool {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	_, there := s.newest[id]
+	return there && !s.own[id]
+}
+
+// Aside is a theme of the studio's folder that was not taken, by its file, and why.
+type Aside struct{ File, Why string }
+
+// Asides are the files of the studio's folder that were not taken when it was looked at last.
+func (s *Shelf) Asides() (out []Aside) {
+	s.looking.Lock()
+	defer s.looking.Unlock()
+	for _, name := range slices.Sorted(maps.Keys(s.seen)) {
+		if err := s.seen[name].err; err != nil {
+			out = append(out, Aside{filepath.Base(name), err.Error()})
+		}
 	}
-	return v.ID
+	return out
 }
 
 // name gives a theme its content and that of its files.

@@ -36,7 +36,28 @@ func OpenZip(name string) (Version, error) {
 	if err != nil {
 		return Version{}, err
 	}
-	return Unpack(b)
+	v, err := Unpack(b)
+	if err != nil {
+		return v, err
+	}
+	return v, v.presentable()
+}
+
+// presentable reports what in a theme the program could not name or keep.
+func (v Version) presentable() error {
+	for name := range v.Contents {
+		if theme.Unprintable(name) {
+			return fmt.Errorf("%q: a file's name has a control character", name)
+		}
+	}
+	b, err := fs.ReadFile(v.Files, "theme.json")
+	if err == nil {
+		err = v.Presentable(b)
+	}
+	if err != nil {
+		return fmt.Errorf("theme.json: %w", err)
+	}
+	return nil
 }
 
 // Unpack reads a theme from the bytes of a zip, which it holds on to.

@@ -194,7 +194,7 @@ func newPassword(tx *gorm.DB, u *store.User, p string) error {
 
 // setPassword sets the password of an account that is kept afterwards.
 func setPassword(tx *gorm.DB, u *store.User, p string) error {
-	st, err := store.One[store.Studio](tx, "true")
+	st, err := store.StudioOf(tx)
 	if err != nil && !errors.Is(err, store.ErrNotFound) {
 		return err
 	}

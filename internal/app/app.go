@@ -167,7 +167,7 @@ func themeVersions(own string) func(string) string {
 			return ""
 		}
 		if own != "" {
-			on.Look(own) // what is refused is told of when the rooms are opened
+			on.Look(own, nil) // what is refused is told of when the rooms are opened
 		}
 		t, err := on.Get(id)
 		if err != nil {

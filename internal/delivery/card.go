@@ -13,7 +13,7 @@ import (
 
 // Stationery is what cards carry of the studio.
 func (dl *Delivery) Stationery(ctx context.Context) (out paper.Studio, err error) {
-	st, err := store.One[store.Studio](dl.Store.DB.WithContext(ctx), "id = 1")
+	st, err := store.StudioOf(dl.Store.DB.WithContext(ctx))
 	if err != nil {
 		return out, err
 	}

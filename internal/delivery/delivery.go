@@ -60,7 +60,7 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 	js.Serve(outgoing, 2)
 	dl.fileJobs(js)
 	queue.Handle(js, queue.Kind[TryMail]{Work: func(ctx context.Context, j queue.Job[TryMail]) error {
-		st, err := store.One[store.Studio](dl.Store.DB.WithContext(ctx), "id = 1")
+		st, err := store.StudioOf(dl.Store.DB.WithContext(ctx))
 		if err != nil {
 			return err
 		}
@@ -242,7 +242,7 @@ func (dl *Delivery) Open(ctx context.Context, key string, film int64) (Watched, 
 	tx := dl.Store.DB.WithContext(ctx)
 	w := Watched{First: true}
 	var err error
-	if w.Studio, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+	if w.Studio, err = store.StudioOf(tx); err != nil {
 		return w, err
 	}
 	if w.Link, err = store.One[store.Link](tx, "token_hash = ?", token.Hash(key)); err != nil {
@@ -569,7 +569,7 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 	if err != nil {
 		return err
 	}
-	st, err := store.One[store.Studio](tx, "id = 1")
+	st, err := store.StudioOf(tx)
 	if err != nil {
 		return err
 	}

@@ -96,7 +96,7 @@ func fileName(st store.Studio, o store.Order, r store.Render) string {
 // PutFile delivers a finished film as a file in the studio's folder.
 func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error {
 	tx := dl.Store.DB.WithContext(ctx)
-	st, err := store.One[store.Studio](tx, "id = 1")
+	st, err := store.StudioOf(tx)
 	if err != nil {
 		return err
 	}

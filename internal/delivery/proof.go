@@ -72,7 +72,7 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 	if draft.State != store.RenderDone {
 		return true, nil
 	}
-	st, err := store.One[store.Studio](tx, "id = 1")
+	st, err := store.StudioOf(tx)
 	if err != nil {
 		return false, err
 	}

@@ -2,6 +2,7 @@ package orders
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"nelko/internal/film"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
+	"nelko/themes"
 )
 
 // Dossier is an order with all that belongs to it, and its first slideshow
@@ -30,6 +32,7 @@ type Dossier struct {
 	Shape     doc.Frame     // the further shape it is seen in; zero: the first
 	Profile   profile.Profile
 	Theme     *theme.Theme
+	ThemeLost string // why its theme cannot be had; empty: it can. Theme is the usual one then.
 	Library   doc.Library
 	Media     []store.Media // all, waveforms left out
 	rows      map[doc.MediaID]int
@@ -163,7 +166,7 @@ func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, err
 // rest reads what belongs to an order beside its slideshow.
 func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 	id := d.Order.ID
-	if d.Settings, err = store.One[store.Studio](tx, "id = 1"); err != nil {
+	if d.Settings, err = store.StudioOf(tx); err != nil {
 		return fmt.Errorf("the studio's settings: %w", err)
 	}
 	if err := tx.Where("order_id = ?", id).Order("id DESC").Find(&d.Renders).Error; err != nil {
@@ -245,17 +248,36 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 			}
 		}
 	}
-	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err != nil {
+	if err := o.theme(ctx, d); err != nil {
 		return err
 	}
 	d.lay()
 	return nil
 }
 
+// theme finds the version of the theme the film is made with. One that is gone or cannot be read
+// keeps nobody from the order: it is laid out with the usual one, and not rendered.
+func (o *Orders) theme(ctx context.Context, d *Dossier) (err error) {
+	d.ThemeLost = ""
+	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err == nil {
+		return nil
+	}
+	if ctx.Err() != nil || !errors.Is(err, themes.ErrUnknown) && !errors.Is(err, store.ErrNotFound) && !store.Unreadable(err) {
+		return err
+	}
+	d.ThemeLost = err.Error()
+	d.Theme, err = o.Shelf.Themes.Get(shelf.DefaultTheme)
+	return err
+}
+
 // lay plans the slideshow in the shape it is seen in.
 func (d *Dossier) lay() {
 	d.Plan = plan.Build(d.Doc, d.Theme, d.Library)
 	d.Checks = plan.Checks(d.Doc, d.Plan, d.Theme, d.Library)
+	if d.ThemeLost != "" {
+		lost := plan.Check{Weight: plan.Stops, Field: "theme", Text: "The theme “" + d.Doc.Theme + "” cannot be read; choose another, or bring it back"}
+		d.Checks = append([]plan.Check{lost}, d.Checks...)
+	}
 }
 
 // In is the order with its film seen in a further frame shape; in its first

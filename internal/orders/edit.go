@@ -85,6 +85,9 @@ func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (in
 		if err != nil {
 			return 0, err
 		}
+		if d.ThemeLost != "" && n.Theme == d.Doc.Theme && n.ThemeVersion == d.Doc.ThemeVersion {
+			return 0, invalid.Field("theme", "The theme “%s” of this film cannot be read. Choose another first, or bring it back.", n.Theme)
+		}
 		same, err := sameDocument(d.Doc, n)
 		if err != nil || same {
 			return d.Slideshow.Head, err // nothing changed: no step to undo

@@ -3,6 +3,7 @@ package orders
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"maps"
 	"slices"
 	"strings"
@@ -92,7 +93,14 @@ func (o *Orders) ChangedAll(ctx context.Context) error {
 		return err
 	}
 	for _, id := range ids {
-		if err := o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.Changed(ctx, tx, id) }); err != nil {
+		err := o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.Changed(ctx, tx, id) })
+		if store.Unreadable(err) {
+			// The others must not wait for it, nor the studio.
+			slog.Error("order put aside", "order", id, "error", err)
+			aside := map[string]any{"step_kind": string(Failed), "step_text": "This order cannot be read", "step_place": ""}
+			err = o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("id = ?", id).UpdateColumns(aside).Error
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -201,8 +209,36 @@ func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 		s.Groups[c.Grp] = c.N
 		s.Total += c.N
 	}
-	err = find().Order("step_kind = 'done', due, id").Limit(PageLength).Offset(PageLength * max(0, q.Page)).Find(&s.Orders).Error
+	page := func() *gorm.DB {
+		return find().Order("step_kind = 'done', due, id").Limit(PageLength).Offset(PageLength * max(0, q.Page))
+	}
+	err = page().Find(&s.Orders).Error
+	if store.Unreadable(err) {
+		s.Orders, err = o.oneByOne(ctx, page())
+	}
 	return s, err
+}
+
+// oneByOne reads a page of orders of which one cannot be read: that is shown with its head alone.
+func (o *Orders) oneByOne(ctx context.Context, page *gorm.DB) (out []store.Order, err error) {
+	var ids []int64
+	if err := page.Pluck("id", &ids).Error; err != nil {
+		return nil, err
+	}
+	tx := o.Store.DB.WithContext(ctx)
+	for _, id := range ids {
+		x, err := store.One[store.Order](tx, "id = ?", id)
+		if store.Unreadable(err) {
+			slog.Error("order put aside", "order", id, "error", err)
+			x, err = store.One[store.Order](tx.Select("id", "client", "event", "due", "run_id", "run_key"), "id = ?", id)
+			x.StepKind, x.StepText = string(Failed), "This order cannot be read"
+		}
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, x)
+	}
+	return out, nil
 }
 
 var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)

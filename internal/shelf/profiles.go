@@ -2,7 +2,9 @@ package shelf
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
 
 	"gorm.io/gorm"
@@ -27,17 +29,38 @@ func (s *Shelf) stockProfiles(ctx context.Context) error {
 	return nil
 }
 
-// Profiles lists the ways of encoding, the usual one first.
+// Profiles lists the ways of encoding that can be read, the usual one first.
 func (s *Shelf) Profiles(ctx context.Context) ([]store.Profile, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.profiles != nil {
 		return slices.Clone(s.profiles), nil
 	}
-	var rows []store.Profile
-	if err := s.Store.DB.WithContext(ctx).Order("own, position, name").Find(&rows).Error; err != nil {
+	tx := s.Store.DB.WithContext(ctx)
+	var names []string
+	if err := tx.Model(&store.Profile{}).Order("own, position, name").Pluck("name", &names).Error; err != nil {
 		return nil, err
 	}
+	rows, aside := []store.Profile{}, []Aside{}
+	for _, name := range names {
+		// One that cannot be read must not take the others with it.
+		row, err := store.One[store.Profile](tx, "name = ?", name)
+		if errors.Is(err, store.ErrNotFound) {
+			continue // gone meanwhile
+		}
+		if err == nil {
+			err = row.Setting.Validate()
+		} else if !store.Unreadable(err) {
+			return nil, err
+		}
+		if err != nil {
+			aside = append(aside, Aside{"The way of encoding " + name, err.Error()})
+			slog.Error("way of encoding put aside", "name", name, "error", err)
+			continue
+		}
+		rows = append(rows, row)
+	}
+	s.aside = aside
 	s.profiles = rows
 	return slices.Clone(rows), nil
 }

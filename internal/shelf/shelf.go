@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"github.com/jackc/pgx/v5/pgconn"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
@@ -42,13 +43,14 @@ type Shelf struct {
 
 	mu       sync.Mutex
 	profiles []store.Profile // read once, until something changes
+	aside    []Aside         // profiles that cannot be read
 }
 
 // Forget forgets what is remembered of the store, since it has changed.
 func (s *Shelf) Forget() {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.profiles = nil
+	s.profiles, s.aside = nil, nil
 }
 
 // DefaultTheme is the theme of new orders.
@@ -56,7 +58,7 @@ const DefaultTheme = "tideline"
 
 // Studio reads the studio's settings.
 func (s *Shelf) Studio(ctx context.Context) (store.Studio, error) {
-	st, err := store.One[store.Studio](s.Store.DB.WithContext(ctx), "id = 1")
+	st, err := store.StudioOf(s.Store.DB.WithContext(ctx))
 	if err != nil {
 		return st, fmt.Errorf("the studio's settings: %w", err)
 	}
@@ -209,25 +211,52 @@ func (s *Shelf) Stock(ctx context.Context) error {
 }
 
 // Look takes in new and changed themes from the studio's folder. Those that
-// are refused are told of in the log, once.
+// are refused are told of in the log, once, and are among the Asides.
 func (s *Shelf) Look(ctx context.Context) error {
 	if s.Own == "" {
 		return nil
 	}
-	added, refused := s.Themes.Look(s.Own)
+	added, refused := s.Themes.Look(s.Own, func(v themes.Version) error {
+		err := s.keep(ctx, v)
+		if err != nil && !errors.As(err, new(*pgconn.PgError)) {
+			err = fmt.Errorf("%w: %w", themes.ErrLater, err) // nobody has looked at it
+		}
+		return err
+	})
 	for _, err := range refused {
 		slog.Error("theme refused", "error", err)
 	}
 	for _, v := range added {
 		slog.Info("theme on the shelf", "theme", v.ID, "version", v.Version)
-		if err := s.keep(ctx, v); err != nil {
-			return err
-		}
 	}
-	if len(added) == 0 {
+	if len(added)+len(refused) == 0 {
 		return nil
 	}
 	return store.Tell(s.Store.DB.WithContext(ctx), store.Event{What: store.ShelfChanged})
+}
+
+// Aside is something of the studio's that cannot be read, and is left where it is.
+type Aside struct{ What, Why string }
+
+// Asides are the settings, themes and ways of encoding that cannot be read.
+func (s *Shelf) Asides(ctx context.Context) (out []Aside, err error) {
+	st, err := s.Studio(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, what := range st.Aside {
+		out = append(out, Aside{map[string]string{"Mails": "What clients are written", "MarkPicture": "The picture on finished films"}[what],
+			"what is kept of it cannot be read; it is as if it had not been set"})
+	}
+	for _, a := range s.Themes.Asides() {
+		out = append(out, Aside{"The theme in " + a.File, a.Why})
+	}
+	if _, err := s.Profiles(ctx); err != nil {
+		return nil, err
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return append(out, s.aside...), nil
 }
 
 // lookEvery is how often the folder is looked at.

@@ -35,6 +35,8 @@ type Studio struct {
 	Mark  string             // words in a corner of finished films; empty: none
 
 	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead
+
+	Aside []string `gorm:"-"` // settings that cannot be read
 }
 
 // Picture is a stored picture and its size in pixels.

@@ -427,6 +427,9 @@ func leafPath(orderID int64, l leaf) string {
 
 // stepPath is where the next step of an order is done.
 func stepPath(orderID int64, place string) string {
+	if place == "theme" {
+		return fmt.Sprintf("/orders/%d/themes", orderID)
+	}
 	on := map[string]leaf{"material": materialLeaf, "soundtrack": soundtrackLeaf, "renders": deliveriesLeaf, "deliveries": deliveriesLeaf, "proof": deliveriesLeaf, "remarks": deliveriesLeaf}[place]
 	if on == "" {
 		on = runningLeaf

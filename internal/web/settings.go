@@ -52,8 +52,14 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		s.fail(w, r, err)
 		return
 	}
+	asides, err := s.House.Shelf.Asides(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	s.render(w, r, status, "settings", struct {
 		base
+		Asides      []shelf.Aside
 		Users       []store.User
 		Settings    store.Studio
 		MaxMarkMB   int
@@ -65,7 +71,7 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		Host        *store.HostAccount
 		HostAddress string
 		Least       int // characters of a password
-	}{b, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...), account, s.House.Hosting.Host, accounts.MinPassword})
+	}{b, asides, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...), account, s.House.Hosting.Host, accounts.MinPassword})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong
