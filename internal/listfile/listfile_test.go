@@ -33,7 +33,7 @@ func TestRFC4180(t *testing.T) {
 		"6: line breaks and commas in quotes":  {"\"aaa\",\"b \r\nbb\",\"c,cc\"\r\nzzz,yyy,xxx", [][]string{{"aaa", "b \nbb", "c,cc"}, {"zzz", "yyy", "xxx"}}},
 		"7: a double quote is written doubled": {"\"aaa\",\"b\"\"bb\",\"ccc\"", [][]string{{"aaa", "b\"bb", "ccc"}}},
 	} {
-		got, err := listfile.Read("crews.csv", []byte(c.text))
+		got, err := listfile.Read(t.Context(), "crews.csv", []byte(c.text))
 		require.NoError(t, err, rule)
 		assert.Equal(t, c.want, got.Rows, rule)
 		assert.Equal(t, "comma", got.Separator, rule)
@@ -82,7 +82,7 @@ func TestEncodingsAndSeparators(t *testing.T) {
 		"UTF-16/be":       utf16(unicode.BigEndian, unicode.UseBOM),
 	} {
 		for word, sep := range map[string]string{"comma": ",", "semicolon": ";", "tab": "\t", "bar": "|"} {
-			got, err := listfile.Read("crews", write(quoted(sep)))
+			got, err := listfile.Read(t.Context(), "crews", write(quoted(sep)))
 			require.NoError(t, err, encoding+" "+word)
 			assert.Equal(t, rows(), got.Rows, encoding+" "+word)
 			assert.Equal(t, word, got.Separator)
@@ -92,14 +92,14 @@ func TestEncodingsAndSeparators(t *testing.T) {
 	plain := "Key;Names\r\n1;Zoë Müller\r\n2;Café “Möwe”\r\n"
 	old, err := charmap.Windows1252.NewEncoder().String(plain)
 	require.NoError(t, err)
-	got, err := listfile.Read("crews.csv", []byte(old))
+	got, err := listfile.Read(t.Context(), "crews.csv", []byte(old))
 	require.NoError(t, err)
 	assert.Equal(t, "Windows-1252", got.Encoding)
 	assert.Equal(t, "Café “Möwe”", got.Rows[2][1])
 	// UTF-16 without a mark, as some programs write it.
 	bare, err := unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder().Bytes([]byte("Key\tNames\n1\tGannets\n"))
 	require.NoError(t, err)
-	got, err = listfile.Read("crews.txt", bare)
+	got, err = listfile.Read(t.Context(), "crews.txt", bare)
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"Key", "Names"}, {"1", "Gannets"}}, got.Rows)
 }
@@ -111,11 +111,11 @@ func TestWhatIsTakenForAList(t *testing.T) {
 }
 
 func TestPastedCells(t *testing.T) {
-	got, err := listfile.Pasted("01\tThe \"Old\" Gannets\t12/9\n02\t\"Two\nLines\"\t13/9\n")
+	got, err := listfile.Pasted(t.Context(), "01\tThe \"Old\" Gannets\t12/9\n02\t\"Two\nLines\"\t13/9\n")
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"01", `The "Old" Gannets`, "12/9"}, {"02", "Two\nLines", "13/9"}}, got.Rows)
 	assert.Equal(t, "pasted", got.Format)
-	got, err = listfile.Pasted("The Gannets\nHarbour Lights\n")
+	got, err = listfile.Pasted(t.Context(), "The Gannets\nHarbour Lights\n")
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{{"The Gannets"}, {"Harbour Lights"}}, got.Rows)
 }
@@ -141,7 +141,7 @@ func TestXLSX(t *testing.T) {
 	require.NoError(t, f.SetCellStyle("Sheet1", "E1", "E1", day))
 	b, err := f.WriteToBuffer()
 	require.NoError(t, err)
-	got, err := listfile.Read("crews.xlsx", b.Bytes())
+	got, err := listfile.Read(t.Context(), "crews.xlsx", b.Bytes())
 	require.NoError(t, err)
 	assert.Equal(t, "XLSX", got.Format)
 	assert.Equal(t, []string{"Key", "Names", "Date", "007", "12/9"}, got.Rows[0])
@@ -163,7 +163,7 @@ func ods(t *testing.T, table string) []byte {
 // OpenDocument 1.3, part 3: repeated cells and rows, white space, paragraphs,
 // spans, notes.
 func TestODS(t *testing.T) {
-	got, err := listfile.Read("crews.ods", ods(t, `<table:table table:name="Crews"><table:table-column/>
+	got, err := listfile.Read(t.Context(), "crews.ods", ods(t, `<table:table table:name="Crews"><table:table-column/>
 		<table:table-header-rows><table:table-row><table:table-cell><text:p>Key</text:p></table:table-cell><table:table-cell><text:p>Names</text:p></table:table-cell></table:table-row></table:table-header-rows>
 		<table:table-row table:number-rows-repeated="2"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>
 		<table:table-row><table:table-cell><office:annotation><text:p>a note</text:p></office:annotation><text:p>007</text:p></table:table-cell><table:table-cell><text:p>The<text:s text:c="2"/>Old <text:span>Gannets</text:span></text:p><text:p>of Saltmere</text:p></table:table-cell><table:table-cell table:number-columns-repeated="16382"/></table:table-row>
@@ -192,7 +192,7 @@ func TestBrokenFiles(t *testing.T) {
 		"wide.csv":  {[]byte("a" + strings.Repeat(",", list.MaxColumns)), "more than 200 columns"},
 		"mark.csv":  {[]byte("\xef\xbb\xbfa,\xff"), "not UTF-8"},
 	} {
-		_, err := listfile.Read(name, c.b)
+		_, err := listfile.Read(t.Context(), name, c.b)
 		var broken *listfile.Broken
 		require.ErrorAs(t, err, &broken, name)
 		assert.Contains(t, err.Error(), c.want, name)
@@ -205,7 +205,7 @@ func TestWorkbooksOfOthers(t *testing.T) {
 	for _, name := range []string{"office.xlsx", "office.ods"} {
 		b, err := os.ReadFile(filepath.Join("testdata", name))
 		require.NoError(t, err)
-		got, err := listfile.Read(name, b)
+		got, err := listfile.Read(t.Context(), name, b)
 		require.NoError(t, err, name)
 		roles := got.Recognise([]list.Detail{{Key: "names", Label: "Names"}, {Key: "date", Label: "Date"}})
 		assert.Equal(t, []list.Role{list.Key, "detail:names", "detail:date"}, roles, name)
@@ -222,7 +222,7 @@ func TestWorkbooksOfOthers(t *testing.T) {
 	}
 	b, err := os.ReadFile(filepath.Join("testdata", "exceljs.xlsx"))
 	require.NoError(t, err)
-	got, err := listfile.Read("exceljs.xlsx", b)
+	got, err := listfile.Read(t.Context(), "exceljs.xlsx", b)
 	require.NoError(t, err)
 	assert.Equal(t, "Crews", got.Sheet)
 	assert.Equal(t, []string{"001", "The Gannets", "12/9/2026", "part bold"}, got.Rows[1])
@@ -235,7 +235,7 @@ func TestFiveThousandRows(t *testing.T) {
 	for i := range 5000 {
 		fmt.Fprintf(&b, "%04d;Crew %d of Saltmere;crew%d@saltmere.example\n", i, i, i)
 	}
-	got, err := listfile.Read("many.csv", []byte(b.String()))
+	got, err := listfile.Read(t.Context(), "many.csv", []byte(b.String()))
 	require.NoError(t, err)
 	roles := got.Recognise([]list.Detail{{Key: "names", Label: "Names", Required: true}})
 	read, problems := got.Read(roles)

@@ -244,12 +244,12 @@ func unzip(z *zip.Reader, name, to string) error {
 	return errors.Join(err, out.Close())
 }
 
-func (x *run) readList(context.Context) error {
+func (x *run) readList(ctx context.Context) error {
 	b, err := os.ReadFile(x.List)
 	if err != nil {
 		return fmt.Errorf("the list: %w", err)
 	}
-	t, err := listfile.Read(filepath.Base(x.List), b)
+	t, err := listfile.Read(ctx, filepath.Base(x.List), b)
 	if err != nil {
 		return err
 	}

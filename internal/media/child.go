@@ -9,6 +9,8 @@ import (
 	"os/exec"
 	"strings"
 	"time"
+
+	"nelko/internal/cage"
 )
 
 // formats are the containers that clients' clips and songs may come in, by
@@ -48,26 +50,26 @@ var errStuck = fmt.Errorf("nothing came of it for %.0f s", quietLimit.Seconds())
 
 // child is a command in a cage that ends with ctx and with this process,
 // whatever it is doing.
-func child(ctx context.Context, c cage, name string, args ...string) *exec.Cmd {
+func child(ctx context.Context, c cage.Cage, name string, args ...string) *exec.Cmd {
 	cmd := exec.CommandContext(ctx, name, args...)
 	cmd.WaitDelay = afterKill
-	if c.free {
-		return withParent(cmd)
+	if c.Free {
+		return cage.WithParent(cmd)
 	}
-	return caged(cmd, c)
+	return cage.Command(cmd, c)
 }
 
 // noCage is for programs that see no client's file.
-var noCage = cage{free: true}
+var noCage = cage.Cage{Free: true}
 
 // probing is the cage of a program that looks at a file.
-func probing(path string, seconds uint64) cage {
-	return cage{Memory: decoderMemory, Seconds: seconds, Read: []string{path}}
+func probing(path string, seconds uint64) cage.Cage {
+	return cage.Cage{Memory: decoderMemory, Seconds: seconds, Read: []string{path}}
 }
 
 // decoding is the cage of a program that decodes frames of so many pixels; 0
 // of a clip that was taken once, whatever its size.
-func decoding(path string, seconds uint64, pixels int) cage {
+func decoding(path string, seconds uint64, pixels int) cage.Cage {
 	c := probing(path, seconds)
 	if pixels == 0 || pixels > largeFrame {
 		c.Memory = largeMemory
@@ -77,7 +79,7 @@ func decoding(path string, seconds uint64, pixels int) cage {
 
 // output runs a child within a limit and gives what it writes, at most
 // mostOutput bytes.
-func output(ctx context.Context, limit time.Duration, c cage, name string, args ...string) ([]byte, error) {
+func output(ctx context.Context, limit time.Duration, c cage.Cage, name string, args ...string) ([]byte, error) {
 	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%s was not done within %.0f s", name, limit.Seconds()))
 	defer cancel()
 	var stderr, stdout short

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"nelko/internal/cage"
 	"nelko/internal/core/raster"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
@@ -87,7 +88,7 @@ func TestFormatsAreKnownToFFmpeg(t *testing.T) {
 func TestStuckDecoderIsEnded(t *testing.T) {
 	ctx, end := context.WithCancelCause(context.Background())
 	defer end(nil)
-	cmd := child(ctx, cage{Memory: decoderMemory}, "sh", "-c", "printf abc; exec sleep 600")
+	cmd := child(ctx, cage.Cage{Memory: decoderMemory}, "sh", "-c", "printf abc; exec sleep 600")
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())

@@ -16,6 +16,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"nelko/internal/cage"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/focus"
 	"nelko/internal/core/raster"
@@ -218,7 +219,7 @@ type probedStream struct {
 	} `json:"side_data_list"`
 }
 
-func ffprobe(ctx context.Context, limit time.Duration, c cage, path string, extra ...string) (*probed, error) {
+func ffprobe(ctx context.Context, limit time.Duration, c cage.Cage, path string, extra ...string) (*probed, error) {
 	args := append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, local...)
 	args = append(append(args, extra...), "file:"+path)
 	out, err := output(ctx, limit, c, "ffprobe", args...)

@@ -16,6 +16,7 @@ import (
 
 	"golang.org/x/sync/semaphore"
 
+	"nelko/internal/cage"
 	"nelko/internal/core/raster"
 	"nelko/internal/media/vips"
 )
@@ -129,12 +130,12 @@ func (q readRequest) do() (a readAnswer) {
 // readPictures answers requests until its input ends.
 func readPictures(text string, in io.Reader, out io.Writer) error {
 	debug.SetMemoryLimit(256 << 20)
-	c, err := cageOf(text)
+	c, err := cage.Of(text)
 	if err == nil {
 		err = Startup()
 	}
 	if err == nil {
-		err = c.enter(data())
+		err = c.Enter(cage.Data())
 	}
 	if err != nil {
 		return err
@@ -189,11 +190,11 @@ var (
 // NewReaders is so many processes that read pictures in some folders. They are
 // started when they are needed. Close ends them.
 func NewReaders(n int, dirs ...string) *Readers {
-	return newReaders(n, cage{Memory: readerMemory, Read: dirs})
+	return newReaders(n, cage.Cage{Memory: readerMemory, Read: dirs})
 }
 
-func newReaders(n int, c cage) *Readers {
-	r := &Readers{cage: c.text(), limit: patientlyRead, idle: make(chan *reader, n), closed: make(chan struct{})}
+func newReaders(n int, c cage.Cage) *Readers {
+	r := &Readers{cage: c.Text(), limit: patientlyRead, idle: make(chan *reader, n), closed: make(chan struct{})}
 	for range n {
 		r.idle <- nil
 	}
@@ -210,7 +211,7 @@ func QuickReaders(n int, dirs ...string) *Readers {
 
 // PatientReaders are readers that give way to all else that the machine does.
 func PatientReaders(n int, dirs ...string) *Readers {
-	return newReaders(n, cage{Memory: readerMemory, Nice: patientNice, Read: dirs})
+	return newReaders(n, cage.Cage{Memory: readerMemory, Nice: patientNice, Read: dirs})
 }
 
 // Close waits for what is being read and ends the processes. Closing again does
@@ -227,8 +228,8 @@ func (r *Readers) Close() {
 }
 
 func (r *Readers) start() (*reader, error) {
-	cmd := withParent(exec.Command(self))
-	cmd.Env = bareEnv(readerVariable+"="+r.cage, "VIPS_CONCURRENCY=1")
+	cmd := cage.WithParent(exec.Command(cage.Self))
+	cmd.Env = cage.BareEnv(readerVariable+"="+r.cage, "VIPS_CONCURRENCY=1")
 	p := &reader{cmd: cmd, said: short{most: mostWords}}
 	cmd.Stderr = &p.said
 	var err error

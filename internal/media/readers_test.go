@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/cage"
 	"nelko/internal/media/vips"
 )
 
@@ -131,7 +132,7 @@ func TestDecodersAreCaged(t *testing.T) {
 	}
 	_, err = ask("echo more > " + mine)
 	assert.Error(t, err, "nothing is written")
-	_, err = output(context.Background(), 10*time.Second, cage{Memory: 64 << 20}, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=s=8000x8000:d=1", "-f", "null", "-")
+	_, err = output(context.Background(), 10*time.Second, cage.Cage{Memory: 64 << 20}, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=s=8000x8000:d=1", "-f", "null", "-")
 	assert.Error(t, err, "more memory than it may have")
 }
 

@@ -16,6 +16,7 @@ import (
 	"syscall"
 	"time"
 
+	"nelko/internal/cage"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
@@ -31,13 +32,13 @@ type process struct {
 	cancel context.CancelCauseFunc
 }
 
-func startFFmpeg(ctx context.Context, c cage, args ...string) (*process, error) {
+func startFFmpeg(ctx context.Context, c cage.Cage, args ...string) (*process, error) {
 	return startPatiently(ctx, quietLimit, c, args...)
 }
 
 // startPatiently starts an ffmpeg that is taken for stuck once it has given
 // nothing for quiet.
-func startPatiently(ctx context.Context, quiet time.Duration, c cage, args ...string) (*process, error) {
+func startPatiently(ctx context.Context, quiet time.Duration, c cage.Cage, args ...string) (*process, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	p := &process{cancel: cancel, stderr: short{most: mostWords}}
 	p.cmd = child(ctx, c, "ffmpeg", append([]string{"-v", "error", "-nostdin"}, args...)...)

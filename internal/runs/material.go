@@ -139,7 +139,7 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 		if err != nil {
 			return err
 		}
-		t, err := listfile.Read(name, b)
+		t, err := listfile.Read(ctx, name, b)
 		if err != nil {
 			return rs.say(ctx, id, err.Error())
 		}

@@ -151,7 +151,7 @@ const maxListForm = listfile.MaxBytes + 1<<20
 // listOf reads the list of a form: a file, or pasted cells; nil without.
 func listOf(r *http.Request) (*list.Table, error) {
 	if text := r.FormValue("pasted"); strings.TrimSpace(text) != "" {
-		t, err := listfile.Pasted(text)
+		t, err := listfile.Pasted(r.Context(), text)
 		return &t, asInput(err)
 	}
 	f, h, err := r.FormFile("list")
@@ -166,7 +166,7 @@ func listOf(r *http.Request) (*list.Table, error) {
 	if err != nil {
 		return nil, err
 	}
-	t, err := listfile.Read(h.Filename, b)
+	t, err := listfile.Read(r.Context(), h.Filename, b)
 	return &t, asInput(err)
 }
 

@@ -249,7 +249,7 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 }
 
 func mustRead(t *testing.T, csv string) *list.Table {
-	tb, err := listfile.Read("Regatta.csv", []byte(csv))
+	tb, err := listfile.Read(t.Context(), "Regatta.csv", []byte(csv))
 	require.NoError(t, err)
 	return &tb
 }

@@ -1,4 +1,7 @@
-package media
+// Package cage limits processes that read what strangers send: in memory, time, files and network.
+// The program starts itself anew for that, limits itself, and then becomes another program, reads
+// pictures, or does a Task.
+package cage
 
 import (
 	"encoding/json"
@@ -15,16 +18,14 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// cage is what a process that reads clients' files may do. The program starts
-// itself anew for that, limits itself, and then reads pictures or becomes
-// ffmpeg.
-type cage struct {
+// Cage is what a process may do.
+type Cage struct {
 	Memory  uint64   // bytes of data, beside what it had when it was caged
 	Seconds uint64   // of processor time; 0: no limit
 	Nice    int      // how much it gives way to others
 	Read    []string // files and folders that may be opened, beside the system's own
 
-	free bool // no cage at all
+	Free bool // no cage at all
 }
 
 // cageFiles is how many files a caged process may have open.
@@ -45,7 +46,7 @@ func init() {
 // become turns this process into the program its arguments name, caged. It
 // only returns if that fails.
 func become(text string) error {
-	c, err := cageOf(text)
+	c, err := Of(text)
 	if err != nil {
 		return err
 	}
@@ -54,15 +55,15 @@ func become(text string) error {
 		return err
 	}
 	// A new program begins with no data, so only its own is counted.
-	if err := c.enter(0); err != nil {
+	if err := c.Enter(0); err != nil {
 		return err
 	}
-	return syscall.Exec(program, os.Args, bareEnv())
+	return syscall.Exec(program, os.Args, BareEnv())
 }
 
-// text is a cage as it is told to the process that is to be in it; cageOf reads
+// Text is a cage as it is told to the process that is to be in it; Of reads
 // it there. Folders and files are named in full.
-func (c cage) text() string {
+func (c Cage) Text() string {
 	c.Read = slices.Clone(c.Read)
 	for i, path := range c.Read {
 		if abs, err := filepath.Abs(path); err == nil {
@@ -73,28 +74,29 @@ func (c cage) text() string {
 	return string(text)
 }
 
-func cageOf(text string) (c cage, err error) {
+// Of reads a cage from what its Text says.
+func Of(text string) (c Cage, err error) {
 	err = json.Unmarshal([]byte(text), &c)
 	return c, err
 }
 
-// bareEnv is what caged processes are told: no secrets.
-func bareEnv(more ...string) []string {
+// BareEnv is what caged processes are told: no secrets.
+func BareEnv(more ...string) []string {
 	return append([]string{"PATH=" + os.Getenv("PATH"), "HOME=/", "MALLOC_ARENA_MAX=2"}, more...)
 }
 
-// self is this program, even after its file was replaced by a newer one.
-const self = "/proc/self/exe"
+// Self is this program, even after its file was replaced by a newer one.
+const Self = "/proc/self/exe"
 
-// withParent has a process end with the one that started it.
-func withParent(cmd *exec.Cmd) *exec.Cmd {
+// WithParent has a process end with the one that started it.
+func WithParent(cmd *exec.Cmd) *exec.Cmd {
 	cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 	return cmd
 }
 
-// enter limits this process from now on. had is the data it has already, in
+// Enter limits this process from now on. had is the data it has already, in
 // bytes.
-func (c cage) enter(had uint64) error {
+func (c Cage) Enter(had uint64) error {
 	limits := map[int]uint64{unix.RLIMIT_NOFILE: cageFiles, unix.RLIMIT_CORE: 0, unix.RLIMIT_FSIZE: 0}
 	if c.Seconds > 0 {
 		limits[unix.RLIMIT_CPU] = c.Seconds
@@ -138,8 +140,8 @@ func setLimit(what int, to uint64) error {
 	return nil
 }
 
-// data is how much data this process has, in bytes (proc(5), statm).
-func data() uint64 {
+// Data is how much data this process has, in bytes (proc(5), statm).
+func Data() uint64 {
 	b, err := os.ReadFile("/proc/self/statm")
 	fields := strings.Fields(string(b))
 	if err != nil || len(fields) < 6 {
@@ -152,9 +154,9 @@ func data() uint64 {
 	return pages * uint64(os.Getpagesize())
 }
 
-// caged is a command that runs another program in a cage.
-func caged(cmd *exec.Cmd, c cage) *exec.Cmd {
-	cmd.Path, cmd.Err = self, nil
-	cmd.Env = bareEnv(cageVariable + "=" + c.text())
-	return withParent(cmd)
+// Command is a command that runs another program in a cage.
+func Command(cmd *exec.Cmd, c Cage) *exec.Cmd {
+	cmd.Path, cmd.Err = Self, nil
+	cmd.Env = BareEnv(cageVariable + "=" + c.Text())
+	return WithParent(cmd)
 }
