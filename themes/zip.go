@@ -3,6 +3,8 @@ package themes
 import (
 	"archive/zip"
 	"bytes"
+	"context"
+	"errors"
 	"fmt"
 	"io"
 	"io/fs"
@@ -11,7 +13,12 @@ import (
 	"path"
 	"slices"
 	"strings"
+	"time"
 
+	"golang.org/x/image/font/sfnt"
+	"golang.org/x/image/math/fixed"
+
+	"nelko/internal/cage"
 	"nelko/internal/core/design"
 	"nelko/internal/core/theme"
 )
@@ -22,8 +29,55 @@ const (
 	maxBytes = 200 << 20 // unpacked
 )
 
+// trying reads a theme in a process of its own: what was read there within its limits can be read
+// here. Of fonts, each glyph is looked at.
+var trying = cage.NewTask("theme", cage.Cage{Memory: 768 << 20, Seconds: 60}, 2*time.Minute, 1, func(in io.Reader, _ io.Writer) error {
+	b, err := io.ReadAll(in)
+	if err != nil {
+		return err
+	}
+	v, err := Unpack(b)
+	if err == nil {
+		err = v.presentable()
+	}
+	if err != nil {
+		return err
+	}
+	return v.tryFonts()
+})
+
+// tryFonts reads every glyph of a theme's fonts.
+func (v Version) tryFonts() error {
+	for name := range v.Contents {
+		if !isFont(name) {
+			continue
+		}
+		b, err := fs.ReadFile(v.Files, name)
+		if err != nil {
+			return err
+		}
+		font, err := sfnt.Parse(b)
+		if beyond(err) {
+			continue
+		}
+		if err != nil {
+			return fmt.Errorf("%s: not a font that can be read: %w", name, err)
+		}
+		var buf sfnt.Buffer
+		for i := range font.NumGlyphs() {
+			if _, err := font.LoadGlyph(&buf, sfnt.GlyphIndex(i), fixed.I(64), nil); err != nil && !errors.Is(err, sfnt.ErrColoredGlyph) && !beyond(err) {
+				return fmt.Errorf("%s: its glyph %d is damaged: %w", name, i, err)
+			}
+		}
+	}
+	return nil
+}
+
+// beyond reports whether the looking reader knows less than the typesetter: nothing is wrong.
+func beyond(err error) bool { return err != nil && strings.Contains(err.Error(), "unsupported") }
+
 // OpenZip reads a theme from a zip of theme.json, fonts and pictures. What
-// cannot be is refused with its path and the reason.
+// cannot be is refused with its path and the reason; what takes more than themes do, too.
 func OpenZip(name string) (Version, error) {
 	st, err := os.Stat(name)
 	if err != nil {
@@ -36,11 +90,12 @@ func OpenZip(name string) (Version, error) {
 	if err != nil {
 		return Version{}, err
 	}
-	v, err := Unpack(b)
-	if err != nil {
-		return v, err
+	if _, err := trying.Do(context.Background(), b); errors.Is(err, cage.ErrLost) {
+		return Version{}, errors.New("it takes more memory or time than themes do, or stops whoever reads it")
+	} else if err != nil {
+		return Version{}, err
 	}
-	return v, v.presentable()
+	return Unpack(b)
 }
 
 // presentable reports what in a theme the program could not name or keep.

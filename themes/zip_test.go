@@ -124,6 +124,18 @@ func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
 			}
 			return p, b
 		},
+		"not a font that can be read": func(p, b string) (string, string) {
+			if strings.HasPrefix(p, "fonts/") && strings.HasSuffix(p, ".ttf") {
+				return p, b[:200]
+			}
+			return p, b
+		},
+		"more memory or time than themes do": func(p, b string) (string, string) {
+			if p == "theme.json" {
+				return p, strings.Replace(b, `"layouts": [`, `"layouts": [`+strings.Repeat("{},", 3_000_000), 1)
+			}
+			return p, b
+		},
 		"not a path inside the theme": func(p, b string) (string, string) {
 			if p == "compass.svg" {
 				return "../compass.svg", b

@@ -73,7 +73,7 @@ func (a *App) Backup(ctx context.Context, out string) (files int, err error) {
 }
 
 func (a *App) writeBackup(ctx context.Context, out io.Writer) (files int, err error) {
-	dir, err := os.MkdirTemp(a.House.Blobs.Cache(), "backup-*")
+	dir, err := a.House.Blobs.TempDir("backup-*")
 	if err != nil {
 		return 0, err
 	}
@@ -217,7 +217,7 @@ func Restore(ctx context.Context, s Settings, from string) (files int, err error
 		return 0, err
 	}
 	defer f.Close()
-	dir, err := os.MkdirTemp(blobs.Cache(), "backup-*")
+	dir, err := blobs.TempDir("backup-*")
 	if err != nil {
 		return 0, err
 	}

@@ -23,7 +23,7 @@ import (
 //   - files of the blob store that nothing refers to
 //   - local copies of files of a blob store that is elsewhere, beyond their room
 //   - played soundtracks that were not heard for a while
-//   - folders and files that a killed process left in the cache
+//   - temporary files of processes that are no more
 //   - parts of renders that are over
 //   - tokens of a Run's links that have expired
 //   - sessions and jobs that are over are cleared by their own libraries
@@ -37,9 +37,9 @@ const (
 	blobsAtOnce = 2000               // files looked at in one sweep
 )
 
-// leftovers are the beginnings of names of what is made in the cache and
-// removed by whoever made it, unless it was killed.
-var leftovers = []string{"film-", "help-", "draft-", "loop-", "part-", "put-", "get-", "mark-", ".render-", "backup-"}
+// leftovers are the beginnings of names of what earlier versions made in the cache itself, and
+// left there when they were killed.
+var leftovers = []string{"film-", "help-", "draft-", "loop-", "part-", "put-", "get-", "mark-", ".render-", "backup-", "disc-", "song-"}
 
 // Of films, so many are read back each time, with a rest after each.
 const (
@@ -158,6 +158,11 @@ func (h *House) sweepCache(dryRun bool, s *Swept) error {
 			remove(path, treeSize(path), &s.Leftovers)
 		}
 	}
+	err = errors.Join(err, h.Blobs.DeadTemp(func(dir string) bool {
+		s.Leftovers++
+		s.Bytes += treeSize(dir)
+		return !dryRun
+	}))
 	// The copies used last stay.
 	for len(copies) > 0 && held > copiesBytes {
 		oldest := 0

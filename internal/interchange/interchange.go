@@ -16,6 +16,7 @@ import (
 	"strings"
 	"time"
 
+	"nelko/internal/cage"
 	"nelko/internal/core/doc"
 	"nelko/internal/core/naming"
 	"nelko/internal/core/wording"
@@ -165,6 +166,7 @@ func (x *Interchange) Cut(ctx context.Context, orderID int64, w io.Writer) error
 const (
 	maxManifest = 64 << 20
 	maxMedia    = 5000
+	besideMedia = 100 // files that are none of the order's
 	maxBytes    = int64(200) << 30
 )
 
@@ -181,16 +183,11 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 	if err != nil {
 		return store.Order{}, refused("it is no zip, or cut off")
 	}
-	in := map[string]*zip.File{}
-	total := int64(0)
-	for _, f := range r.File {
-		in[f.Name] = f
-		total += int64(f.UncompressedSize64)
+	in, err := entries(r, size)
+	if err != nil {
+		return store.Order{}, err
 	}
-	if total > maxBytes || total < 0 {
-		return store.Order{}, refused("it holds more than %d GB", maxBytes>>30)
-	}
-	m, d, err := readManifest(in)
+	m, d, err := readManifest(ctx, in)
 	if err != nil {
 		return store.Order{}, err
 	}
@@ -199,7 +196,7 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 		return store.Order{}, refused("%q is no date", m.Due)
 	}
 	for _, p := range m.Media {
-		if err := check(in[p.File], p); err != nil {
+		if err := check(ctx, in[p.File], p); err != nil {
 			return store.Order{}, err
 		}
 	}
@@ -222,6 +219,30 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 	return row, nil
 }
 
+// entries are a zip's files by name: each once, no more than an order has, and together no larger
+// than the zip itself and than may be.
+func entries(r *zip.Reader, size int64) (map[string]*zip.File, error) {
+	if len(r.File) > maxMedia+besideMedia {
+		return nil, refused("it holds %s; at most %d", wording.Counted(len(r.File), "file"), maxMedia+besideMedia)
+	}
+	in := map[string]*zip.File{}
+	var packed, total uint64
+	for _, f := range r.File {
+		if in[f.Name] != nil {
+			return nil, refused("it holds %s twice", f.Name)
+		}
+		in[f.Name] = f
+		packed, total = packed+min(f.CompressedSize64, 1<<50), total+min(f.UncompressedSize64, 1<<50)
+	}
+	if total > uint64(maxBytes) {
+		return nil, refused("it holds more than %d GB", maxBytes>>30)
+	}
+	if packed > uint64(size) {
+		return nil, refused("its files lie over each other")
+	}
+	return in, nil
+}
+
 // opened is what the history says of how an order came.
 func opened(m manifest) string {
 	if len(m.Lacking) == 0 {
@@ -234,7 +255,19 @@ func opened(m manifest) string {
 	return text
 }
 
-func readManifest(in map[string]*zip.File) (m manifest, d doc.Slideshow, err error) {
+// trying reads a manifest in a process of its own: what was read there within its limits can be
+// read here.
+var trying = cage.NewTask("order", cage.Cage{Memory: 512 << 20, Seconds: 30}, time.Minute, 1, func(in io.Reader, _ io.Writer) error {
+	b, err := io.ReadAll(in)
+	if err != nil {
+		return err
+	}
+	_, _, err = parseManifest(b)
+	return err
+})
+
+// readManifest reads a zip's manifest and the film in it.
+func readManifest(ctx context.Context, in map[string]*zip.File) (m manifest, d doc.Slideshow, err error) {
 	f := in[manifestName]
 	if f == nil {
 		return m, d, refused("it has no %s", manifestName)
@@ -244,7 +277,21 @@ func readManifest(in map[string]*zip.File) (m manifest, d doc.Slideshow, err err
 		return m, d, refused("%s cannot be read", manifestName)
 	}
 	defer r.Close()
-	if err := json.NewDecoder(io.LimitReader(r, maxManifest)).Decode(&m); err != nil {
+	b, err := io.ReadAll(io.LimitReader(r, maxManifest+1))
+	if err != nil || len(b) > maxManifest {
+		return m, d, refused("%s is damaged, or larger than %d MB", manifestName, maxManifest>>20)
+	}
+	switch _, err := trying.Do(ctx, b); {
+	case errors.Is(err, cage.ErrLost):
+		return m, d, refused("%s holds more than any order does", manifestName)
+	case ctx.Err() != nil:
+		return m, d, ctx.Err()
+	}
+	return parseManifest(b)
+}
+
+func parseManifest(b []byte) (m manifest, d doc.Slideshow, err error) {
+	if err := json.Unmarshal(b, &m); err != nil {
 		return m, d, refused("%s cannot be read: %v", manifestName, err)
 	}
 	switch {
@@ -262,9 +309,14 @@ func readManifest(in map[string]*zip.File) (m manifest, d doc.Slideshow, err err
 	if err := d.Validate(); err != nil {
 		return m, d, refused("%v", err)
 	}
-	here := map[doc.MediaID]bool{}
+	here, named := map[doc.MediaID]bool{}, map[string]bool{}
 	for _, p := range m.Media {
-		here[doc.MediaID(p.SHA256)] = true
+		// Each is read and compared once, however often it is named.
+		if id := doc.MediaID(p.SHA256); here[id] || named[p.File] {
+			return m, d, refused("it names %s twice", p.Name)
+		} else {
+			here[id], named[p.File] = true, true
+		}
 	}
 	for _, id := range orders.Shows(d) {
 		if id != "" && !here[doc.MediaID(id)] {
@@ -274,8 +326,8 @@ func readManifest(in map[string]*zip.File) (m manifest, d doc.Slideshow, err err
 	return m, d, nil
 }
 
-// check compares a file with its sum.
-func check(f *zip.File, p parcel) error {
+// check compares a file with its sum, as long as somebody waits for it.
+func check(ctx context.Context, f *zip.File, p parcel) error {
 	if f == nil {
 		return refused("%s is missing", p.Name)
 	}
@@ -285,13 +337,31 @@ func check(f *zip.File, p parcel) error {
 	}
 	defer r.Close()
 	h := sha256.New()
-	if _, err := io.Copy(h, r); err != nil {
+	_, err = io.Copy(h, awaited{ctx, r})
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	if err != nil {
 		return refused("%s is damaged (%v)", p.Name, err)
 	}
 	if hex.EncodeToString(h.Sum(nil)) != p.SHA256 {
 		return refused("%s is not the file it was", p.Name)
 	}
 	return nil
+}
+
+// awaited is a reader that ends with whoever waits for it.
+type awaited struct {
+	ctx context.Context
+	io.Reader
+}
+
+// Read implements io.Reader.
+func (a awaited) Read(p []byte) (int, error) {
+	if err := a.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return a.Reader.Read(p)
 }
 
 func (x *Interchange) bring(ctx context.Context, orderID int64, i int, f *zip.File, p parcel) error {

@@ -128,6 +128,30 @@ func rezip(t *testing.T, b []byte, change func(name string, content []byte) []by
 	return out.Bytes()
 }
 
+// twice is a zip with one entry once more, under its name.
+func twice(t *testing.T, b []byte) []byte {
+	r, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
+	require.NoError(t, err)
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for _, f := range append(r.File, r.File[len(r.File)-1]) {
+		require.NoError(t, z.Copy(f))
+	}
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}
+
+// Whoever goes away is not worked for any longer.
+func TestOpeningEndsWithWhoAsks(t *testing.T) {
+	s, _, b := zipped(t)
+	before := orderCount(t, s)
+	gone, cancel := context.WithCancel(ctx)
+	cancel()
+	_, err := s.Interchange.Open(gone, bytes.NewReader(b), int64(len(b)), nil)
+	assert.ErrorIs(t, err, context.Canceled)
+	assert.Equal(t, before, orderCount(t, s))
+}
+
 // A zip that is not as it was is refused with the reason, and leaves no order.
 func TestDamagedZips(t *testing.T) {
 	s, _, b := zipped(t)
@@ -162,7 +186,20 @@ func TestDamagedZips(t *testing.T) {
 		"no date":                        manifest(func(m map[string]any) { m["due"] = "soon" }),
 		"not on this studio’s shelf":     manifest(func(m map[string]any) { m["slideshow"].(map[string]any)["theme"] = "nowhere" }),
 		"shows a file that is not in it": manifest(func(m map[string]any) { m["media"] = m["media"].([]any)[1:] }),
-		"must":                           manifest(func(m map[string]any) { m["slideshow"].(map[string]any)["frame"] = map[string]any{"w": 1, "h": 1} }),
+		"it names ": manifest(func(m map[string]any) {
+			one := m["media"].([]any)[0]
+			for range 3000 {
+				m["media"] = append(m["media"].([]any), one)
+			}
+		}),
+		"it holds media/": twice(t, b),
+		"more than any order does": rezip(t, b, func(name string, c []byte) []byte {
+			if name != "order.json" {
+				return c
+			}
+			return []byte(`{"media":[` + strings.Repeat("{},", 6_000_000) + "{}]}")
+		}),
+		"must": manifest(func(m map[string]any) { m["slideshow"].(map[string]any)["frame"] = map[string]any{"w": 1, "h": 1} }),
 	} {
 		_, err := s.Interchange.Open(ctx, bytes.NewReader(bad), int64(len(bad)), nil)
 		var wrong *invalid.Input

@@ -116,7 +116,7 @@ func TestClosingLeavesNothingRunning(t *testing.T) {
 	require.NoError(t, err)
 	s.Looking.WarmUp(w, w.Plan.Frames-1)
 	s.Looking.Close()
-	left, err := filepath.Glob(filepath.Join(s.Blobs.Cache(), "draft-*"))
+	left, err := filepath.Glob(filepath.Join(s.Blobs.Cache(), "temp", "*", "draft-*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
 	segs, err := s.Looking.Played(w)

@@ -157,7 +157,7 @@ func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(c
 		if kept, err := l.Kept.Find(ctx, []string{key}); err != nil || kept[key] != "" {
 			return kept[key], err
 		}
-		dir, err := os.MkdirTemp(l.Blobs.Cache(), "draft-*")
+		dir, err := l.Blobs.TempDir("draft-*")
 		if err != nil {
 			return "", err
 		}
@@ -274,7 +274,7 @@ func (l *Looking) Song(ctx context.Context, d *orders.Dossier, it doc.Item) (*os
 		return nil, err
 	}
 	defer closeAll()
-	file, err := os.CreateTemp(l.Blobs.Cache(), "song-*.wav")
+	file, err := l.Blobs.TempFile("song-*.wav")
 	if err != nil {
 		return nil, err
 	}

@@ -569,7 +569,7 @@ func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told,
 }
 
 func (mk *Making) attempt(ctx context.Context, r store.Render) error {
-	dir, err := os.MkdirTemp(mk.Blobs.Cache(), "film-*")
+	dir, err := mk.Blobs.TempDir("film-*")
 	if err != nil {
 		return err
 	}

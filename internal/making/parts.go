@@ -246,7 +246,7 @@ func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, er
 	if r.Worker == worker {
 		return true, nil
 	}
-	dir, err := os.MkdirTemp(mk.Blobs.Cache(), "help-*")
+	dir, err := mk.Blobs.TempDir("help-*")
 	if err != nil {
 		return false, err
 	}

@@ -125,7 +125,7 @@ func (p *Pressing) Poster(ctx context.Context, r store.Render) ([]byte, error) {
 
 // press makes the image in a folder of its own and keeps it.
 func (p *Pressing) press(ctx context.Context, x store.Disc, films []store.Render) error {
-	dir, err := os.MkdirTemp(p.Blobs.Cache(), "disc-*")
+	dir, err := p.Blobs.TempDir("disc-*")
 	if err != nil {
 		return err
 	}

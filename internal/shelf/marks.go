@@ -26,7 +26,7 @@ func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
 	refuse := func(why string) error {
 		return invalid.Field("picture", "%s cannot be the mark: %s.", name, why)
 	}
-	tmp, err := os.CreateTemp(s.Blobs.Cache(), "mark-*")
+	tmp, err := s.Blobs.TempFile("mark-*")
 	if err != nil {
 		return err
 	}

@@ -33,6 +33,7 @@ type Blobs struct {
 	bucket *blob.Bucket
 	local  string // folder of the bucket if it is one, else ""
 	cache  string // folder for local copies
+	temp   ownTemp
 }
 
 // OpenBlobs opens the store at any gocloud.dev URL, such as
@@ -63,7 +64,7 @@ func OpenBlobs(ctx context.Context, rawURL, cache string) (*Blobs, error) {
 }
 
 // Close releases the store.
-func (b *Blobs) Close() error { return b.bucket.Close() }
+func (b *Blobs) Close() error { return errors.Join(b.closeTemp(), b.bucket.Close()) }
 
 func key(sha string) string { return sha[:2] + "/" + sha }
 
@@ -89,7 +90,7 @@ func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, e
 	if given = given && b.local != ""; given {
 		size, err = io.Copy(h, file)
 	} else {
-		if file, err = os.CreateTemp(b.cache, "put-*"); err != nil {
+		if file, err = b.TempFile("put-*"); err != nil {
 			return "", 0, err
 		}
 		defer os.Remove(file.Name())
@@ -221,7 +222,7 @@ func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
 		return "", err
 	}
 	defer r.Close()
-	tmp, err := os.CreateTemp(b.cache, "get-*")
+	tmp, err := b.TempFile("get-*")
 	if err != nil {
 		return "", err
 	}

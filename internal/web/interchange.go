@@ -79,7 +79,7 @@ func (s *Server) openZip(w http.ResponseWriter, r *http.Request) {
 		refuse("Choose the zip of an order.")
 		return
 	}
-	f, err := os.CreateTemp(s.UploadDir, "order-*.zip")
+	f, err := s.House.Blobs.TempFile("order-*.zip")
 	if err != nil {
 		s.fail(w, r, err)
 		return
