@@ -2,7 +2,7 @@
 import assert from "node:assert/strict";
 import { execFileSync, spawn, spawnSync } from "node:child_process";
 import { chmodSync, existsSync, mkdtempSync, readFileSync, readdirSync, rmSync, statSync, writeFileSync } from "node:fs";
-import { createServer } from "node:net";
+import { connect, createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { after, before, test } from "node:test";
@@ -22,6 +22,15 @@ const freePort = () =>
       const { port } = s.address();
       s.close(() => resolve(port));
     });
+  });
+
+/** What a server answers to bytes. */
+const said = (port, bytes) =>
+  new Promise((resolve) => {
+    let out = "";
+    const s = connect(port, "127.0.0.1", () => s.write(bytes));
+    s.on("data", (d) => (out += d));
+    s.on("error", () => resolve(out)).on("close", () => resolve(out));
   });
 
 // Runs ./run until it says it is ready; stop() presses Ctrl-C.
@@ -48,10 +57,19 @@ async function run(args, env, input = "") {
 
 test("./run starts the demo, says so once, refuses a second start, and stops cleanly", async () => {
   const port = await freePort();
-  const env = { NELKO_VAR: join(dir, "var"), NELKO_ADDR: `127.0.0.1:${port}` };
+  const env = { NELKO_VAR: join(dir, "var"), NELKO_ADDR: `127.0.0.1:${port}`, NELKO_LOG_BYTES: "20000" };
   const first = await run([], env);
   assert.match(first.text(), new RegExp(`Nelko is ready at http://127\\.0\\.0\\.1:${port} — sign in as demo@nelko\\.example with password lantern-regatta\n`));
   assert.equal((await fetch(`http://127.0.0.1:${port}/healthz`)).status, 200);
+
+  // A stranger cannot fill the log: not with one long request, not with many.
+  const log = join(dir, "var", "nelko.log");
+  assert.match(await said(port, `${"X".repeat(900_000)} / HTTP/1.1\r\nHost: x\r\n\r\n`), /^HTTP\/1\.1 431/);
+  assert.match(await said(port, `${"X".repeat(50_000)} / HTTP/1.1\r\nHost: x\r\nX-Request-Id: ${"y".repeat(9_000)}\r\nConnection: close\r\n\r\n`), /^HTTP\/1\.1 4/);
+  assert.ok(!readFileSync(log, "utf8").match(/XXXXXXXX|yyyyyyyy/));
+  for (let i = 0; i < 400; i++) await fetch(`http://127.0.0.1:${port}/nowhere/${i}`, { method: "POST" });
+  for (const until = Date.now() + 10_000; !existsSync(`${log}.1`) && Date.now() < until; ) await new Promise((r) => setTimeout(r, 200));
+  assert.ok(existsSync(`${log}.1`), "the log is rotated");
 
   const second = spawnSync("./run", { cwd: root, env: { ...process.env, ...env }, encoding: "utf8" });
   assert.equal(second.status, 1);

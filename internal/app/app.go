@@ -233,6 +233,9 @@ func (a *App) Work(ctx context.Context) error {
 	return nil
 }
 
+// maxHeader is how long the head of a request may be, in bytes.
+const maxHeader = 64 << 10
+
 // Serve runs web server, workers and stand-ins until ctx ends. ready is
 // called with the address once requests are answered.
 func (a *App) Serve(ctx context.Context, ready func(url string)) error {
@@ -291,7 +294,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		return err
 	}
 	defer workers.Stop(stopWithin)
-	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: maxHeader}
 	srv.RegisterOnShutdown(handler.StopEvents)
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

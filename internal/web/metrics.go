@@ -22,10 +22,14 @@ var requests = promauto.NewHistogramVec(prometheus.HistogramOpts{
 // label is kept for good.
 var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPatch, http.MethodDelete, http.MethodOptions, http.MethodPut}
 
-func countRequest(r *http.Request, status int, took time.Duration) {
-	method := "other"
+// methodOf is a request's method as it is counted and logged.
+func methodOf(r *http.Request) string {
 	if slices.Contains(methods, r.Method) {
-		method = r.Method
+		return r.Method
 	}
-	requests.WithLabelValues(method, routePattern(r), strconv.Itoa(status)).Observe(took.Seconds())
+	return "other"
+}
+
+func countRequest(r *http.Request, status int, took time.Duration) {
+	requests.WithLabelValues(methodOf(r), routePattern(r), strconv.Itoa(status)).Observe(took.Seconds())
 }

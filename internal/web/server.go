@@ -130,7 +130,7 @@ func init() { chi.RegisterMethod("PROPFIND") } // WebDAV's
 
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(bounded(s.ReadWithin), forwarded(s.Proxies), middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
+	r.Use(bounded(s.ReadWithin), forwarded(s.Proxies), ownID, middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
 	// The version is part of the path, so that scripts that import one another
 	// by relative names get those of the same version.
 	static := noListing(http.FileServerFS(assets.Assets))
@@ -347,6 +347,14 @@ func cacheFor(d time.Duration) func(http.Handler) http.Handler {
 	}
 }
 
+// ownID has every request numbered here: what a stranger calls it would stand in the log.
+func ownID(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		r.Header.Del(middleware.RequestIDHeader)
+		next.ServeHTTP(w, r)
+	})
+}
+
 // requestLog writes one line a request, with its id; what repeats all the
 // time only when it fails.
 func requestLog(next http.Handler) http.Handler {
@@ -367,7 +375,7 @@ func requestLog(next http.Handler) http.Handler {
 		if ww.Status() >= 500 || (r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodPatch) {
 			level = slog.LevelInfo
 		}
-		slog.Log(r.Context(), level, "request", "method", r.Method, "path", routePattern(r),
+		slog.Log(r.Context(), level, "request", "method", methodOf(r), "path", routePattern(r),
 			"status", ww.Status(), "ms", took.Milliseconds())
 	})
 }
