@@ -19,6 +19,7 @@ import (
 // all it owns; what is not on it is nobody's to clear.
 //
 //   - orders deleted for longer than the studio keeps them, and old lines of the trail
+//   - what came by clients' pages and was refused a day ago
 //   - kept segments, soundtracks and loops beyond their room
 //   - files of the blob store that nothing refers to
 //   - local copies of files of a blob store that is elsewhere, beyond their room
@@ -49,14 +50,14 @@ const (
 
 // Swept is what one sweep did away with, or would have.
 type Swept struct {
-	Orders, Segments, Blobs, Copies, Played, Leftovers, Parts, Tokens int64
-	Bytes                                                             int64 // of blobs, copies, played and leftovers
+	Orders, Refused, Segments, Blobs, Copies, Played, Leftovers, Parts, Tokens int64
+	Bytes                                                                      int64 // of blobs, copies, played and leftovers
 }
 
 // String tells what was swept, for a person.
 func (s Swept) String() string {
-	return fmt.Sprintf("%d deleted orders, %d segments beyond their room, %d files nobody refers to, %d local copies, %d played soundtracks, %d leftovers, %d parts of renders, %d tokens of expired links; %.1f MB",
-		s.Orders, s.Segments, s.Blobs, s.Copies, s.Played, s.Leftovers, s.Parts, s.Tokens, float64(s.Bytes)/1e6)
+	return fmt.Sprintf("%d deleted orders, %d files of clients that were refused, %d segments beyond their room, %d files nobody refers to, %d local copies, %d played soundtracks, %d leftovers, %d parts of renders, %d tokens of expired links; %.1f MB",
+		s.Orders, s.Refused, s.Segments, s.Blobs, s.Copies, s.Played, s.Leftovers, s.Parts, s.Tokens, float64(s.Bytes)/1e6)
 }
 
 // Sweep does away with what nobody needs any more; a dry run only counts it.
@@ -65,6 +66,8 @@ func (h *House) Sweep(ctx context.Context, dryRun bool) (s Swept, err error) {
 	note := func(e error) { err = errors.Join(err, e) }
 	var e error
 	s.Orders, e = h.Orders.Purge(ctx, dryRun)
+	note(e)
+	s.Refused, e = h.Intake.ForgetRefused(ctx, dryRun)
 	note(e)
 	s.Segments, e = h.Making.Kept.Evict(ctx, dryRun)
 	note(e)

@@ -114,10 +114,52 @@ func (in *Intake) Page(ctx context.Context, key string) (p Page, err error) {
 	return p, err
 }
 
-// had is how many files, and bytes, have come by a page.
-func had(tx *gorm.DB, page int64) (n struct{ Files, Bytes int64 }, err error) {
-	err = tx.Model(&store.Media{}).Where("client_page_id = ? AND state <> 'refused'", page).Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&n).Error
+// Load is so many files of so many bytes together.
+type Load struct{ Files, Bytes int64 }
+
+// had is what has come by a page, what was refused too as long as it is kept.
+func had(tx *gorm.DB, page int64) (n Load, err error) {
+	err = tx.Model(&store.Media{}).Where("client_page_id = ?", page).Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&n).Error
 	return n, err
+}
+
+// refusedFor is how long what came by a client's page and was refused is kept; mostRefused how
+// much of it, with what is on its way, all pages together may hold, in bytes.
+const (
+	refusedFor  = 24 * time.Hour
+	mostRefused = 100 << 30
+)
+
+// ForgetRefused does away with what came by clients' pages and was refused a day ago, and tells
+// how many files that were.
+func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err error) {
+	old := func(tx *gorm.DB) *gorm.DB {
+		return tx.Model(&store.Media{}).Where("client_page_id IS NOT NULL AND state = 'refused' AND created_at < ?", in.Now().Add(-refusedFor))
+	}
+	if dryRun {
+		return n, old(in.Store.DB.WithContext(ctx)).Count(&n).Error
+	}
+	var of []int64
+	if err := old(in.Store.DB.WithContext(ctx)).Where("order_id IS NOT NULL").Distinct().Pluck("order_id", &of).Error; err != nil {
+		return 0, err
+	}
+	for _, id := range of {
+		err := in.Store.Tx(ctx, func(tx *gorm.DB) error {
+			res := old(tx).Where("order_id = ?", id).Delete(&store.Media{})
+			if res.Error != nil || res.RowsAffected == 0 {
+				return res.Error
+			}
+			n += res.RowsAffected
+			if err := store.Note(tx, store.DidDelete, id, "Removed what came by the client’s page and was refused a day ago"); err != nil {
+				return err
+			}
+			return in.Orders.Changed(ctx, tx, id)
+		})
+		if err != nil {
+			return n, err
+		}
+	}
+	return n, nil
 }
 
 // tooMuch says why a client's page does not take one more file; empty: it
@@ -150,8 +192,8 @@ func (in *Intake) ReceiveByPage(ctx context.Context, key, uploadID, name string,
 }
 
 // MayReceiveByPage tells whether the page with a token takes a file of so many
-// bytes.
-func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64) error {
+// bytes, where so much is on its way by it, and by all pages, already.
+func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64, coming, all Load) error {
 	p, err := in.Page(ctx, key)
 	switch {
 	case errors.Is(err, ErrClosed), errors.Is(err, store.ErrNotFound):
@@ -159,12 +201,21 @@ func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64) 
 	case err != nil:
 		return err
 	}
-	n, err := had(in.Store.DB.WithContext(ctx), p.ID)
+	db := in.Store.DB.WithContext(ctx)
+	n, err := had(db, p.ID)
 	if err != nil {
 		return err
 	}
-	if n.Files >= int64(p.Files) || n.Bytes+size > p.Bytes {
-		return invalid.Field("order", "This page takes at most %d files and %d GB.", p.Files, p.Bytes>>30)
+	if n.Files+coming.Files >= int64(p.Files) || n.Bytes+coming.Bytes+size > p.Bytes {
+		return invalid.Field("order", "This page takes at most %d files and %d GB; what was not taken counts for a day.", p.Files, p.Bytes>>30)
+	}
+	var refused int64
+	err = db.Model(&store.Media{}).Where("client_page_id IS NOT NULL AND state = 'refused'").Select("coalesce(sum(size), 0)").Scan(&refused).Error
+	if err != nil {
+		return err
+	}
+	if refused+all.Bytes+size > mostRefused {
+		return invalid.Field("order", "More is on its way to the studio than it takes at once. Try again tomorrow.")
 	}
 	return nil
 }

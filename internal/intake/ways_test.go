@@ -138,16 +138,17 @@ func TestClientsPage(t *testing.T) {
 	_, err = s.Intake.Page(ctx, "guessed")
 	require.ErrorIs(t, err, store.ErrNotFound)
 
-	require.NoError(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000))
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 2<<30), "more than it takes together")
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, old.Token, 1000))
+	none := intake.Load{}
+	require.NoError(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none))
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 2<<30, none, none), "more than it takes together")
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, old.Token, 1000, none, none))
 	for i := range 3 {
 		m, err := s.Intake.ReceiveByPage(ctx, p.Token, "c"+string(rune('0'+i)), "photo.jpg", bytes.NewReader(housetest.Photo(t, i+1)))
 		require.NoError(t, err)
 		assert.True(t, m.Held)
 		assert.Equal(t, i == 2, m.State == store.Refused, "two come by it, a third does not: %s", m.Reason)
 	}
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000), "it has taken as many as it takes")
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none), "it has taken as many as it takes")
 	read(t, s, o.ID)
 	assert.Zero(t, slides(t, s, o.ID))
 

@@ -44,6 +44,7 @@ type Config struct {
 	StandIns  bool   // show the stand-ins' pages
 
 	ReadWithin time.Duration // how long a form may take to come; 0: the usual
+	SilentFor  time.Duration // how long nothing may come of a file that is sent; 0: the usual
 
 	Proxies []netip.Prefix // whose word is taken for whom they ask for
 
@@ -74,6 +75,9 @@ func New(c Config) (*Server, error) {
 	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
 	s.sessions.Cookie.Secure = len(c.BaseURL) > 8 && c.BaseURL[:8] == "https://"
 	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
+	if s.SilentFor == 0 {
+		s.SilentFor = usualSilence
+	}
 	if s.ReadWithin == 0 {
 		s.ReadWithin = usualWithin
 	}
@@ -130,7 +134,7 @@ func init() { chi.RegisterMethod("PROPFIND") } // WebDAV's
 
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(bounded(s.ReadWithin), forwarded(s.Proxies), ownID, middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
+	r.Use(bounded(s.ReadWithin, s.SilentFor), forwarded(s.Proxies), ownID, middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
 	// The version is part of the path, so that scripts that import one another
 	// by relative names get those of the same version.
 	static := noListing(http.FileServerFS(assets.Assets))

@@ -2,10 +2,12 @@ package web
 
 import (
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"log/slog"
 	"maps"
 	"net/http"
@@ -48,7 +50,85 @@ type uploads struct {
 
 	mu     sync.Mutex
 	orders map[string]int64 // of uploads that are whole and not stored yet
+
+	creating sync.Mutex        // clients' uploads are begun one after another
+	begun    map[string]coming // those of the last moments, which may not be in the folder yet
 }
+
+// coming is an upload of a client's page that has not come in whole.
+type coming struct {
+	page string
+	size int64
+	at   time.Time // when something came of it last
+}
+
+// justBegun is within what time an upload that may be created is in the folder.
+const justBegun = 30 * time.Second
+
+// coming are the uploads by clients' pages that are in the folder, or about to be.
+func (u *uploads) coming(ctx context.Context) (map[string]coming, error) {
+	infos, err := filepath.Glob(filepath.Join(u.dir, "*.info"))
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]coming{}
+	for id, c := range u.begun {
+		if time.Since(c.at) > justBegun {
+			delete(u.begun, id)
+			continue
+		}
+		out[id] = c
+	}
+	for _, p := range infos {
+		id := strings.TrimSuffix(filepath.Base(p), ".info")
+		up, err := u.files.GetUpload(ctx, id)
+		if err != nil {
+			continue // it is whole and was handed over meanwhile
+		}
+		info, err := up.GetInfo(ctx)
+		if err != nil || info.MetaData["page"] == "" {
+			continue
+		}
+		c := coming{page: info.MetaData["page"], size: info.Size}
+		if st, err := os.Stat(filepath.Join(u.dir, id)); err == nil {
+			c.at = st.ModTime()
+		}
+		out[id] = c
+	}
+	return out, nil
+}
+
+// mayComeByPage tells whether a client's page takes one more upload, beside all that are on
+// their way, and gives it its name.
+func (u *uploads) mayComeByPage(ctx context.Context, page string, size int64) (id string, err error) {
+	u.creating.Lock()
+	defer u.creating.Unlock()
+	all, err := u.coming(ctx)
+	if err != nil {
+		return "", err
+	}
+	var by, total intake.Load
+	for _, c := range all {
+		total.Files, total.Bytes = total.Files+1, total.Bytes+c.size
+		if c.page == page {
+			by.Files, by.Bytes = by.Files+1, by.Bytes+c.size
+		}
+	}
+	if err := u.server.House.Intake.MayReceiveByPage(ctx, page, size, by, total); err != nil {
+		return "", err
+	}
+	if store.Free(u.dir)-total.Bytes-size < leftToStudio {
+		return "", errNoRoom
+	}
+	id = rand.Text()
+	u.begun[id] = coming{page, size, time.Now()}
+	return id, nil
+}
+
+// leftToStudio is the room that clients' pages leave to the studio itself, in bytes.
+const leftToStudio = 2 << 30
+
+var errNoRoom = tusd.NewError("ERR_FULL", "The studio’s disk has no room for this file.", http.StatusInsufficientStorage)
 
 // storers is how many files are stored at the same time, and one that is
 // larger than largeUpload in bytes: small ones do not wait for it.
@@ -61,14 +141,14 @@ func newUploads(s *Server) (*uploads, error) {
 	if err := os.MkdirAll(s.UploadDir, 0o700); err != nil {
 		return nil, fmt.Errorf("upload folder: %w", err)
 	}
-	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir), whole: make(chan string, 1000), large: make(chan string, 1000), orders: map[string]int64{}}
+	u := &uploads{server: s, dir: s.UploadDir, files: filestore.New(s.UploadDir), whole: make(chan string, 1000), large: make(chan string, 1000), orders: map[string]int64{}, begun: map[string]coming{}}
 	composer := tusd.NewStoreComposer()
 	u.files.UseIn(composer)
 	filelocker.New(s.UploadDir).UseIn(composer)
 	for at, to := range map[string]*http.Handler{"/uploads/": &u.handler, "/bring-uploads/": &u.clients} {
 		h, err := tusd.NewHandler(tusd.Config{
 			BasePath: at, StoreComposer: composer, MaxSize: maxUpload, Logger: xslog.New(xslog.NewTextHandler(io.Discard, nil)),
-			RespectForwardedHeaders: true, DisableDownload: true, DisableConcatenation: true, Cors: &tusd.CorsConfig{Disable: true}, PreFinishResponseCallback: u.finished,
+			RespectForwardedHeaders: true, DisableDownload: true, DisableConcatenation: true, NetworkTimeout: s.SilentFor, Cors: &tusd.CorsConfig{Disable: true}, PreFinishResponseCallback: u.finished,
 			PreUploadCreateCallback: func(e tusd.HookEvent) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
 				return u.mayCreate(e, to == &u.clients)
 			},
@@ -165,14 +245,17 @@ func sentBy(ctx context.Context, meta tusd.MetaData) context.Context {
 // than it should, and must say how large the file is.
 func (u *uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, tusd.FileInfoChanges, error) {
 	to, err := boundFor(e.Upload.MetaData)
+	var changes tusd.FileInfoChanges
 	switch {
 	case err != nil:
 	case store.Free(u.dir) < e.Upload.Size:
-		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_FULL", "The studio’s disk has no room for this file.", http.StatusInsufficientStorage)
+		return tusd.HTTPResponse{}, changes, errNoRoom
 	case client != (to.page != "") || (client && e.Upload.SizeIsDeferred):
 		err = strconv.ErrSyntax
 	case to.page != "":
-		err = u.server.House.Intake.MayReceiveByPage(e.Context, to.page, e.Upload.Size)
+		if changes.ID, err = u.mayComeByPage(e.Context, to.page, e.Upload.Size); errors.Is(err, errNoRoom) {
+			return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, err
+		}
 	case to.run != 0:
 		err = u.server.House.Runs.MayReceive(e.Context, to.run)
 	default:
@@ -183,9 +266,9 @@ func (u *uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, t
 	case err == nil:
 		// Who sends it is not for the browser to say, and is known again when it is
 		// stored.
-		meta := maps.Clone(e.Upload.MetaData)
-		meta[senderMeta], err = sender(e.Context)
-		return tusd.HTTPResponse{}, tusd.FileInfoChanges{MetaData: meta}, err
+		changes.MetaData = maps.Clone(e.Upload.MetaData)
+		changes.MetaData[senderMeta], err = sender(e.Context)
+		return tusd.HTTPResponse{}, changes, err
 	case client && errors.As(err, &none):
 		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_PAGE", none.Problem, http.StatusUnprocessableEntity)
 	case errors.As(err, &none) || errors.Is(err, strconv.ErrSyntax):
@@ -279,8 +362,36 @@ func (u *uploads) handOver(ctx context.Context, id string) error {
 	return t.Terminate(ctx)
 }
 
-// Uploads that were begun and never finished are forgotten after this time.
-const abandonedAfter = 7 * 24 * time.Hour
+// Uploads that were begun and never finished are forgotten after this time, those of clients'
+// pages sooner.
+const (
+	abandonedAfter         = 7 * 24 * time.Hour
+	abandonedByClientAfter = 24 * time.Hour
+)
+
+// abandoned reports whether nothing came of an upload for too long.
+func (u *uploads) abandoned(ctx context.Context, id string) bool {
+	st, err := os.Stat(filepath.Join(u.dir, id))
+	if errors.Is(err, fs.ErrNotExist) {
+		st, err = os.Stat(filepath.Join(u.dir, id+".info"))
+	}
+	if err != nil {
+		return false // it is handed over
+	}
+	idle := time.Since(st.ModTime())
+	if idle <= abandonedByClientAfter {
+		return false
+	}
+	if idle > abandonedAfter {
+		return true
+	}
+	up, err := u.files.GetUpload(ctx, id)
+	if err != nil {
+		return false
+	}
+	info, err := up.GetInfo(ctx)
+	return err == nil && info.MetaData["page"] != ""
+}
 
 // sweep hands over whole files left behind, every few seconds.
 func (u *uploads) sweep(ctx context.Context) {
@@ -294,8 +405,8 @@ func (u *uploads) sweep(ctx context.Context) {
 		for _, p := range infos {
 			id := strings.TrimSuffix(filepath.Base(p), ".info")
 			u.store(ctx, id)
-			if st, err := os.Stat(p); err == nil && time.Since(st.ModTime()) > abandonedAfter {
-				err := errors.Join(os.Remove(p), os.Remove(strings.TrimSuffix(p, ".info")))
+			if u.abandoned(ctx, id) {
+				err := errors.Join(os.Remove(p), os.RemoveAll(strings.TrimSuffix(p, ".info")))
 				slog.Info("abandoned upload removed", "upload", id, "error", err)
 			}
 		}

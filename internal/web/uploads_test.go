@@ -1,10 +1,20 @@
 package web_test
 
 import (
+	"bytes"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -12,6 +22,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/house/housetest"
+	"nelko/internal/intake"
 	"nelko/internal/store"
 	"nelko/internal/web"
 )
@@ -38,7 +49,19 @@ func TestUploadsLeftBehind(t *testing.T) {
 	leave(t, dir, "half", o.ID, photo[:len(photo)/2], len(photo))
 	leave(t, dir, "old", o.ID, photo[:10], len(photo))
 	past := time.Now().AddDate(0, -1, 0)
-	require.NoError(t, os.Chtimes(filepath.Join(dir, "old.info"), past, past))
+	for _, name := range []string{"old", "old.info"} {
+		require.NoError(t, os.Chtimes(filepath.Join(dir, name), past, past))
+	}
+	// Of a client's page a day is enough, of the studio's own it is not.
+	yesterday := time.Now().Add(-25 * time.Hour)
+	leave(t, dir, "client", o.ID, photo[:10], len(photo))
+	b, err := os.ReadFile(filepath.Join(dir, "client.info"))
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "client.info"), bytes.Replace(b, []byte(`"order":`), []byte(`"page":`), 1), 0o600))
+	leave(t, dir, "mine", o.ID, photo[:10], len(photo))
+	for _, name := range []string{"client", "mine"} {
+		require.NoError(t, os.Chtimes(filepath.Join(dir, name), yesterday, yesterday))
+	}
 	leave(t, dir, "orphan", 999, photo, len(photo)) // its order is gone: kept, and reported in the log
 
 	h, err := web.New(web.Config{House: s, UploadDir: dir})
@@ -57,4 +80,99 @@ func TestUploadsLeftBehind(t *testing.T) {
 	assert.FileExists(t, filepath.Join(dir, "half"))
 	assert.FileExists(t, filepath.Join(dir, "orphan"))
 	assert.NoFileExists(t, filepath.Join(dir, "old"))
+	assert.NoFileExists(t, filepath.Join(dir, "client"))
+	assert.FileExists(t, filepath.Join(dir, "mine"))
+}
+
+// What a client's page has begun to send counts at once, whatever became of it, and in however
+// many requests at a time it is begun.
+func TestWhatIsOnItsWayCounts(t *testing.T) {
+	v := open(t)
+	o := housetest.Order(t, v.studio)
+	p, err := v.studio.Intake.OpenPage(t.Context(), o.ID, intake.Limits{Files: 5, GB: 2, Days: 1})
+	require.NoError(t, err)
+	begin := func(size int) int {
+		meta := "filename " + base64.StdEncoding.EncodeToString([]byte("a.jpg")) + ",page " + base64.StdEncoding.EncodeToString([]byte(p.Token))
+		res, _ := v.do("POST", "/bring-uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", fmt.Sprint(size), "Upload-Metadata", meta)
+		return res.StatusCode
+	}
+	var wg sync.WaitGroup
+	var taken atomic.Int32
+	for range 12 {
+		wg.Go(func() {
+			if begin(10) == http.StatusCreated {
+				taken.Add(1)
+			}
+		})
+	}
+	wg.Wait()
+	assert.EqualValues(t, 5, taken.Load(), "as many files as the page takes")
+
+	p, err = v.studio.Intake.OpenPage(t.Context(), o.ID, intake.Limits{Files: 50, GB: 1, Days: 1})
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusCreated, begin(700<<20))
+	assert.Equal(t, http.StatusUnprocessableEntity, begin(700<<20), "as many bytes as it takes")
+	assert.Equal(t, http.StatusCreated, begin(100<<20))
+
+	// What was refused counts too, for a day, and is gone then.
+	m := store.Media{OrderID: &o.ID, UploadID: "r", Name: "r.jpg", ClientPageID: &p.ID, State: store.Refused, Reason: "no photo", Size: 200 << 20, SHA256: strings.Repeat("0", 64)}
+	require.NoError(t, v.studio.Store.DB.Exec("INSERT INTO blobs (sha256, size) VALUES (?, 1)", m.SHA256).Error)
+	require.NoError(t, v.studio.Store.DB.Create(&m).Error)
+	assert.Equal(t, http.StatusUnprocessableEntity, begin(100<<20))
+	n, err := v.studio.Intake.ForgetRefused(t.Context(), false)
+	require.NoError(t, err)
+	assert.Zero(t, n, "not before a day is over")
+	require.NoError(t, v.studio.Store.DB.Exec("UPDATE media SET created_at = now() - interval '25 hours' WHERE id = ?", m.ID).Error)
+	n, err = v.studio.Intake.ForgetRefused(t.Context(), true)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, n)
+	n, err = v.studio.Intake.ForgetRefused(t.Context(), false)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, n)
+	assert.Equal(t, http.StatusCreated, begin(100<<20))
+}
+
+// A connection by which nothing comes of a file any more is ended, by whichever door, and
+// whether anybody reads it or not.
+func TestSilentUploadsEnd(t *testing.T) {
+	v := open(t)
+	h, err := web.New(web.Config{House: v.studio, BaseURL: "http://films.example", UploadDir: t.TempDir(), SilentFor: 400 * time.Millisecond})
+	require.NoError(t, err)
+	srv := httptest.NewServer(h)
+	t.Cleanup(func() { srv.Close(); h.Close() })
+	v.Server = srv
+	v.signIn("wren@studio.example")
+	o := housetest.Order(t, v.studio)
+	p, err := v.studio.Intake.OpenPage(t.Context(), o.ID, intake.UsualLimits)
+	require.NoError(t, err)
+	u, err := url.Parse(srv.URL)
+	require.NoError(t, err)
+	cookie := ""
+	for _, k := range v.client.Jar.Cookies(u) {
+		cookie += k.Name + "=" + k.Value + "; "
+	}
+	base64ed := func(s string) string { return base64.StdEncoding.EncodeToString([]byte(s)) }
+	create := func(at, to, id string) string {
+		res, _ := v.do("POST", at, nil, "Tus-Resumable", "1.0.0", "Upload-Length", "1000", "Upload-Metadata", "filename "+base64ed("a.jpg")+","+to+" "+base64ed(id))
+		require.Equal(t, http.StatusCreated, res.StatusCode)
+		where, err := url.Parse(res.Header.Get("Location"))
+		require.NoError(t, err)
+		return where.Path
+	}
+	for what, request := range map[string]string{
+		"own":    "PATCH " + create("/uploads/", "order", fmt.Sprint(o.ID)),
+		"client": "PATCH " + create("/bring-uploads/", "page", p.Token),
+		"none":   "PATCH /bring-uploads/nothing",
+		"begun":  "POST /bring-uploads/",
+		"zip":    "POST /orders/open",
+		"music":  "POST /music",
+	} {
+		c, err := net.Dial("tcp", u.Host)
+		require.NoError(t, err)
+		fmt.Fprintf(c, "%s HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\nContent-Length: 1000\r\n\r\nabc", request, cookie)
+		require.NoError(t, c.SetReadDeadline(time.Now().Add(20*time.Second)))
+		_, err = io.ReadAll(c)
+		assert.NoError(t, err, "%s: the server hangs up", what)
+		c.Close()
+	}
 }
