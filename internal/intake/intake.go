@@ -40,6 +40,8 @@ type Intake struct {
 
 	Photos string // address of the photo source, where the studio has set no other
 	Folder string // whose sub-folders are named by orders and looked into; empty: none
+
+	still Stillness // of the watched folder
 }
 
 // Read is the job that looks at a received file.

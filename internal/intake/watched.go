@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"github.com/fsnotify/fsnotify"
+	"gorm.io/gorm"
 
 	"nelko/internal/invalid"
 	"nelko/internal/store"
@@ -29,10 +30,8 @@ const (
 	refusedFolder = "refused"
 )
 
-const (
-	lookEvery = 10 * time.Second // whatever the file system tells
-	settled   = 3 * time.Second  // since a file was written last
-)
+// lookEvery is how often the folder is looked into, whatever the file system tells.
+const lookEvery = 10 * time.Second
 
 // WatchFolder brings in what comes into the watched folder, until ctx ends: at
 // once when the file system tells of it, and by looking every so often.
@@ -58,7 +57,7 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-told:
-			soon.Reset(settled + 200*time.Millisecond)
+			soon.Reset(time.Second)
 			continue
 		case err := <-failed:
 			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err) // it is looked into every so often
@@ -114,13 +113,30 @@ func (in *Intake) LookIntoFolder(ctx context.Context) (again bool, err error) {
 		if !f.IsDir() {
 			continue
 		}
-		more, err := in.lookInto(ctx, root, f.Name())
+		more, trouble, e := in.lookInto(ctx, root, f.Name())
 		again = again || more
-		if err != nil {
-			return again, fmt.Errorf("%s: %w", f.Name(), err)
+		if e == nil {
+			e = in.tellTrouble(ctx, orderOf(f.Name()), trouble)
+		}
+		if e != nil {
+			err = errors.Join(err, fmt.Errorf("%s: %w", f.Name(), e)) // the others are looked into all the same
 		}
 	}
-	return again, nil
+	return again, err
+}
+
+// tellTrouble keeps with an order what is wrong with its folder, or that nothing is any more.
+func (in *Intake) tellTrouble(ctx context.Context, order int64, trouble string) error {
+	if order == 0 {
+		return nil
+	}
+	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Order{}).Where("id = ? AND trouble <> ?", order, trouble).Update("trouble", trouble)
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		return in.Orders.Changed(ctx, tx, order)
+	})
 }
 
 // orderOf is the number a folder's name begins with; 0 if it begins with none.
@@ -133,33 +149,43 @@ func orderOf(folder string) int64 {
 	return n
 }
 
-func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, err error) {
+// lookInto brings in what lies in one folder. trouble is the first thing that could not be read;
+// the rest is brought in beside it.
+func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, trouble string, err error) {
 	order := orderOf(folder)
 	var none *invalid.Input
 	if order != 0 {
 		if err := in.MayReceive(ctx, order); errors.As(err, &none) {
 			order = 0
 		} else if err != nil {
-			return false, err
+			return false, "", err
+		}
+	}
+	wrong := func(what string, err error) {
+		if trouble == "" && !errors.Is(err, fs.ErrNotExist) { // what is gone was taken away
+			trouble = "In the watched folder, " + what + " " + Why(err)
 		}
 	}
 	err = fs.WalkDir(root.FS(), folder, func(p string, d fs.DirEntry, err error) error {
 		switch {
-		case err != nil || ctx.Err() != nil:
-			return ctx.Err() // gone meanwhile, or not to be read: looked at next time
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err != nil:
+			wrong("“"+p+"”", err)
+			return nil
 		case d.IsDir():
 			if rel := strings.TrimPrefix(p, folder+"/"); rel == doneFolder || rel == refusedFolder {
 				return fs.SkipDir
 			}
 			return nil
-		case strings.HasPrefix(d.Name(), "."):
+		case Unfinished(d.Name()):
 			return nil
 		}
 		st, err := d.Info()
 		if err != nil || !st.Mode().IsRegular() {
 			return nil //nolint:nilerr // gone, or no file
 		}
-		if in.Now().Sub(st.ModTime()) < settled {
+		if !in.still.Still(p, st, in.Now()) {
 			again = true
 			return nil
 		}
@@ -167,7 +193,15 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 		if order == 0 {
 			return setAside(root, folder, rel, refusedFolder, fmt.Sprintf("%q begins with no order’s number", folder))
 		}
-		m, err := in.fromFolder(ctx, root, order, p, rel, st)
+		f, err := root.Open(p)
+		if err != nil {
+			wrong("“"+rel+"”", err)
+			return nil
+		}
+		m, err := in.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()), path.Base(rel), f)
+		if e := f.Close(); err == nil {
+			err = e
+		}
 		switch {
 		case err != nil:
 			return err
@@ -177,9 +211,10 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 		case m.State == store.Refused:
 			return setAside(root, folder, rel, refusedFolder, m.Reason)
 		}
+		in.still.Forget(p)
 		return setAside(root, folder, rel, doneFolder, "")
 	})
-	return again, err
+	return again, trouble, err
 }
 
 // UploadID names a file that is looked at again and again where it lies, by
@@ -188,16 +223,6 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 func UploadID(kind string, in int64, path string, size int64, at time.Time) string {
 	sum := sha256.Sum256(fmt.Appendf(nil, "%s %d %d", path, size, at.UnixNano()))
 	return fmt.Sprintf("%s-%d-%s", kind, in, hex.EncodeToString(sum[:12]))
-}
-
-// fromFolder receives a file, or gives the medium it has become.
-func (in *Intake) fromFolder(ctx context.Context, root *os.Root, order int64, p, rel string, st fs.FileInfo) (store.Media, error) {
-	f, err := root.Open(p)
-	if err != nil {
-		return store.Media{State: store.Waiting}, nil //nolint:nilerr // looked at again next time
-	}
-	defer f.Close()
-	return in.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()), path.Base(rel), f)
 }
 
 // setAside moves a file that needs no more attention into done or refused,

@@ -94,8 +94,18 @@ func TestWatchedFolder(t *testing.T) {
 	real := s.Intake.Now
 	assert.True(t, look(), "just written: not taken yet")
 	assert.Empty(t, housetest.Load(t, s, o.ID).Media)
-	s.Intake.Now = func() time.Time { return real().Add(time.Minute) }
+	later := func(d time.Duration) { s.Intake.Now = func() time.Time { return real().Add(d) } }
+	// One that is still being sent, however slowly, is not taken, nor is one that says so itself.
+	put(mine, "slow.jpg", []byte("the beginning"))
+	put(mine, "half.jpg.part", []byte("the beginning"))
+	later(5 * time.Second)
+	assert.True(t, look(), "a pause of some seconds is none")
+	assert.Empty(t, housetest.Load(t, s, o.ID).Media)
+	put(mine, "slow.jpg", []byte("the beginning, and more"))
+	later(time.Minute)
 	assert.True(t, look(), "taken, and not read yet")
+	require.NoError(t, os.Remove(filepath.Join(mine, "slow.jpg")))
+	assert.FileExists(t, filepath.Join(mine, "half.jpg.part"))
 	require.Len(t, housetest.Load(t, s, o.ID).Media, 3)
 	look()
 	require.Len(t, housetest.Load(t, s, o.ID).Media, 3, "taken once")
@@ -113,10 +123,29 @@ func TestWatchedFolder(t *testing.T) {
 	assert.Equal(t, 2, slides(t, s, o.ID))
 	// The same name again is another file, and the same content is refused.
 	put(mine, "a.jpg", housetest.Photo(t, 1))
-	s.Intake.Now = func() time.Time { return real().Add(2 * time.Minute) }
+	later(2 * time.Minute)
+	look()
+	later(3 * time.Minute)
 	look()
 	assert.FileExists(t, filepath.Join(mine, "refused/a.jpg"))
 	assert.FileExists(t, filepath.Join(mine, "refused/a.jpg.txt"))
+
+	// What cannot be read is told of on its order, keeps nothing else, and is taken once it can be.
+	if os.Geteuid() == 0 {
+		return // who may read everything
+	}
+	put(mine, "z.jpg", housetest.Photo(t, 8))
+	put(mine, "locked.jpg", housetest.Photo(t, 9))
+	require.NoError(t, os.Chmod(filepath.Join(mine, "locked.jpg"), 0))
+	look()
+	later(4 * time.Minute)
+	look()
+	assert.Equal(t, "In the watched folder, “locked.jpg” may not be read", housetest.Load(t, s, o.ID).Order.Trouble)
+	require.NoError(t, os.Chmod(filepath.Join(mine, "locked.jpg"), 0o600))
+	read(t, s, o.ID)
+	look()
+	assert.Empty(t, housetest.Load(t, s, o.ID).Order.Trouble)
+	assert.FileExists(t, filepath.Join(mine, "done/z.jpg"))
 }
 
 // A client's page takes as much as it should, for as long as it should, and

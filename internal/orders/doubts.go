@@ -36,6 +36,9 @@ func (d *Dossier) Doubts(now time.Time) (out []plan.Check) {
 
 // files are the doubts about the order's material.
 func (d *Dossier) files() (out []plan.Check) {
+	if d.Order.Trouble != "" {
+		out = append(out, plan.Check{Weight: plan.Doubt, Kind: "folder", Field: "material", Text: d.Order.Trouble})
+	}
 	for _, m := range d.Media {
 		switch {
 		case m.Heals() || m.Twin():

@@ -420,10 +420,7 @@ func (rs *Runs) WatchFolders(ctx context.Context) {
 	}
 }
 
-const (
-	watchEvery = 5 * time.Second
-	settled    = 4 * time.Second // since a file was written last
-)
+const watchEvery = 5 * time.Second
 
 // Look brings in, once, what is new in the folders that Runs watch.
 func (rs *Runs) Look(ctx context.Context) error {
@@ -439,10 +436,15 @@ func (rs *Runs) Look(ctx context.Context) error {
 	if err := rs.Store.DB.WithContext(ctx).Omit("list", "pending").Where("watches <> '' AND archived_at IS NULL").Find(&all).Error; err != nil {
 		return err
 	}
+	var wrong error
 	for _, run := range all {
-		if err := rs.lookIn(ctx, root, run); err != nil {
-			return fmt.Errorf("%s: %w", run.Watches, err)
+		trouble, err := rs.lookIn(ctx, root, run)
+		if err == nil && trouble != run.Trouble {
+			err = rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, run.ID, map[string]any{"trouble": trouble}) })
+		}
+		if err != nil {
+			wrong = errors.Join(wrong, fmt.Errorf("%s: %w", run.Watches, err)) // the others are looked into all the same
 		}
 	}
-	return nil
+	return wrong
 }

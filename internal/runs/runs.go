@@ -42,7 +42,10 @@ type Runs struct {
 	Now      func() time.Time
 	Watch    string // folder in which the folders that Runs watch are; empty: none may
 
-	watched sync.Map // files of watched folders that were brought in by this process
+	// Files of watched folders that were brought in by this process: some, such as lists, leave no
+	// row by which that is known.
+	watched sync.Map
+	still   intake.Stillness // of the others
 	laid    laid
 	stand   stand
 }

@@ -372,11 +372,28 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 	}
 	assert.ErrorContains(t, h.Runs.WatchFolder(ctx, r.ID, "nowhere"), `no folder "nowhere"`)
 	require.NoError(t, h.Runs.WatchFolder(ctx, r.ID, "../regatta"))
-	for range 2 {
+	// Another Run's folder is gone: that is told of there, and keeps nobody else.
+	gone := begin(t, h, "Key;Crew;Date\n1;A;12/9\n")
+	require.NoError(t, os.Mkdir(filepath.Join(watch, "away"), 0o755))
+	require.NoError(t, h.Runs.WatchFolder(ctx, gone.ID, "away"))
+	require.NoError(t, os.Remove(filepath.Join(watch, "away")))
+	real, after := h.Runs.Now, time.Duration(0)
+	h.Runs.Now = func() time.Time { return real().Add(after) }
+	for range 3 {
 		require.NoError(t, h.Runs.Look(ctx))
 		settle(t, h, r.ID)
+		// One that grows between looks is not taken.
+		f, err := os.OpenFile(filepath.Join(watch, "regatta", "03/new.jpg"), os.O_APPEND|os.O_WRONLY, 0)
+		require.NoError(t, err)
+		_, err = f.WriteString("more")
+		require.NoError(t, errors.Join(err, f.Close()))
+		after += 10 * time.Second
 	}
 	assert.Equal(t, 1, row(t, sheet(t, h, r.ID), "03").Pictures, "the other is still being written")
+	assert.Equal(t, "The watched folder “away” is missing", sheet(t, h, gone.ID).Trouble)
+	require.NoError(t, os.Mkdir(filepath.Join(watch, "away"), 0o755))
+	require.NoError(t, h.Runs.Look(ctx))
+	assert.Empty(t, sheet(t, h, gone.ID).Trouble)
 }
 
 // Films wait by due date, single orders before Runs, Runs in turns; one can be

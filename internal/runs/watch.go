@@ -33,46 +33,63 @@ func (rs *Runs) WatchFolder(ctx context.Context, id int64, folder string) error 
 			return invalid.Field("watches", "There is no folder %q in the studio’s watched folder.", folder)
 		}
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"watches": folder}) })
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"watches": folder, "trouble": ""}) })
 }
 
 // lookIn brings in the files of a Run's watched folder that are new. A file
 // that changed since is brought in again, and refused as the same if it is.
-func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) error {
+// trouble is the first thing that could not be read; the rest is brought in beside it.
+func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) (trouble string, err error) {
 	var before []string
-	err := rs.Store.DB.WithContext(ctx).Raw("SELECT upload_id FROM media WHERE upload_id LIKE ? UNION ALL SELECT upload_id FROM run_files WHERE run_id = ?", fmt.Sprintf("watch-%d-%%", run.ID), run.ID).Scan(&before).Error
+	err = rs.Store.DB.WithContext(ctx).Raw("SELECT upload_id FROM media WHERE upload_id LIKE ? UNION ALL SELECT upload_id FROM run_files WHERE run_id = ?", fmt.Sprintf("watch-%d-%%", run.ID), run.ID).Scan(&before).Error
 	if err != nil {
-		return err
+		return "", err
 	}
 	had := map[string]bool{}
 	for _, id := range before {
 		had[id] = true
 	}
-	return fs.WalkDir(root.FS(), run.Watches, func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || ctx.Err() != nil {
-			return errors.Join(err, ctx.Err())
+	wrong := func(what string, err error) {
+		if trouble == "" {
+			trouble = what + " " + intake.Why(err)
+		}
+	}
+	err = fs.WalkDir(root.FS(), run.Watches, func(p string, d fs.DirEntry, err error) error {
+		switch {
+		case ctx.Err() != nil:
+			return ctx.Err()
+		case err != nil && p == run.Watches:
+			wrong("The watched folder “"+p+"”", err)
+			return nil
+		case err != nil:
+			if !errors.Is(err, fs.ErrNotExist) { // what is gone was taken away
+				wrong("In the watched folder, “"+p+"”", err)
+			}
+			return nil
+		case d.IsDir() || intake.Unfinished(d.Name()):
+			return nil
 		}
 		st, err := d.Info()
-		if err != nil || !st.Mode().IsRegular() || rs.Now().Sub(st.ModTime()) < settled {
-			return nil // gone, no file, or still being written
+		if err != nil || !st.Mode().IsRegular() {
+			return nil //nolint:nilerr // gone, or no file
 		}
 		rel := strings.TrimPrefix(p, run.Watches+"/")
 		id := intake.UploadID("watch", run.ID, rel, st.Size(), st.ModTime())
-		if had[id] || rs.seen(id) {
+		if _, taken := rs.watched.Load(id); had[id] || taken || !rs.still.Still(p, st, rs.Now()) {
 			return nil
 		}
 		f, err := root.Open(p)
 		if err != nil {
-			return nil // looked at again next time
+			wrong("In the watched folder, “"+rel+"”", err)
+			return nil
 		}
 		defer f.Close()
-		return rs.Receive(ctx, run.ID, id, rel, f, nil)
+		if err := rs.Receive(ctx, run.ID, id, rel, f, nil); err != nil {
+			return err
+		}
+		rs.watched.Store(id, true)
+		rs.still.Forget(p)
+		return nil
 	})
-}
-
-// seen remembers what leaves no row by which it would be known, such as a
-// list, for as long as the process lives.
-func (rs *Runs) seen(id string) bool {
-	_, had := rs.watched.LoadOrStore(id, true)
-	return had
+	return trouble, err
 }

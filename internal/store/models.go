@@ -109,6 +109,8 @@ type Order struct {
 	AsksApproval               bool // nothing is rendered for good before the client has approved
 	Holds                      bool // what comes in is held back until it is accepted
 
+	Trouble string // what is wrong with its watched folder; empty: nothing
+
 	Wants []DeliveryKind `gorm:"serializer:json"` // by which ways it is to be delivered; none: any
 
 	Facts `gorm:"embedded"`
@@ -166,6 +168,7 @@ type Run struct {
 	FileNames   string   // pattern of the films' names; empty: the usual one
 	Mail        *RunMail `gorm:"serializer:json"`
 	Watches     string   // folder whose files are brought in; empty: none
+	Trouble     string   // what is wrong with that folder; empty: nothing
 	Said        string   // what could not be done with a file that came
 	PausedAt    *time.Time
 	ArchivedAt  *time.Time
