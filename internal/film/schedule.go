@@ -75,10 +75,6 @@ func Divide(segs []Segment, had func(Segment) bool, encoders int) []Part {
 	return parts
 }
 
-// Threads is how many threads each encoder of so few runs may have, so that
-// no processor is idle.
-func Threads(runs, encoders int) int { return max(1, encoders/max(1, runs)) }
-
 // Keys lists the keys of segments, in order.
 func Keys(segs []Segment) []string {
 	keys := make([]string, len(segs))

@@ -19,7 +19,8 @@ import (
 const EngineVersion = 10
 
 // Segment is a stretch of frames that is encoded by itself: a slide between
-// its joins, or a join. Key names everything its frames and their encoding
+// its joins, or a join, or several of them that are short. Where a film is cut
+// follows from the film alone. Key names everything its frames and their encoding
 // depend on, so that equal segments are made once.
 type Segment struct {
 	From, To timecode.Frames // To is the frame after the last
@@ -65,6 +66,7 @@ func (f *Film) cut() ([]Segment, error) {
 			add(from, to, s.ID)
 		}
 	}
+	out = together(out, most)
 	for i := range out {
 		k, err := f.key(out[i])
 		if err != nil {
@@ -73,6 +75,35 @@ func (f *Film) cut() ([]Segment, error) {
 		out[i].Key = k
 	}
 	return out, nil
+}
+
+// shortest is how few frames a segment has at least, in a film that has more: every encoder costs
+// something to begin, and some hold back as many as four frames, to put them in another order.
+const shortest = 12
+
+// together puts segments that are too short to the one before or behind. Where both are as long as
+// may be, frames of the one before go to it.
+func together(segs []Segment, most timecode.Frames) (out []Segment) {
+	least := min(shortest, max(1, most/2))
+	for _, s := range segs {
+		if len(out) == 0 {
+			out = append(out, s)
+			continue
+		}
+		last := &out[len(out)-1]
+		if (last.Frames() < least || s.Frames() < least) && last.Frames()+s.Frames() <= most {
+			last.To = s.To
+			continue
+		}
+		if lacks := least - s.Frames(); lacks > 0 {
+			s.From, last.To = s.From-lacks, last.To-lacks
+		}
+		if lacks := least - last.Frames(); lacks > 0 {
+			last.To, s.From = last.To+lacks, s.From+lacks
+		}
+		out = append(out, s)
+	}
+	return out
 }
 
 // visible is a layer stack a segment shows, and where in its time.

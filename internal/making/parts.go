@@ -62,7 +62,6 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 		}
 	}
 	divided := film.Divide(b.segs, func(s film.Segment) bool { return kept[s.Key] != "" }, encoders())
-	b.job.Threads = film.Threads(len(divided), encoders())
 	var rows []store.RenderPart
 	for _, p := range divided {
 		total += int64(p.Frames)

@@ -234,12 +234,13 @@ func wholeArgs(f *film.Film, threads, pass int, dir string) (args []string, file
 	return append(args, "-f", wholeFormat, file), file, nil
 }
 
-// segmentArgs write a run of segments of a film, and of others that show the
-// same frames in other sizes, into files, cut exactly at their ends, each
-// beginning with a closed group of pictures. They are MPEG transport streams
-// (ISO/IEC 13818-1), which make one when put end to end. files has a list for
-// each film.
-func segmentArgs(films []*film.Film, threads int, run []film.Segment, dir string) (args []string, files [][]string, err error) {
+// segmentArgs write a segment of a film, and of others that show the
+// same frames in other sizes, into a file each, which begins with a closed
+// group of pictures. They are MPEG transport streams
+// (ISO/IEC 13818-1), which make one when put end to end. Each segment has an
+// encoder of its own, with one thread: its bytes follow from its frames alone,
+// not from what else was made with it, or by how many processors.
+func segmentArgs(films []*film.Film, seg film.Segment, dir string) (args, files []string, err error) {
 	args = input(films[0])
 	if len(films) > 1 {
 		graph := fmt.Sprintf("[0:v]split=%d", len(films))
@@ -256,34 +257,17 @@ func segmentArgs(films []*film.Film, threads int, run []film.Segment, dir string
 	} else if filter := scaling(films[0]); filter != "" {
 		args = append(args, "-vf", filter)
 	}
-	var cuts, keys []string
-	for _, seg := range run[1:] {
-		n := int64(seg.From - run[0].From)
-		cuts = append(cuts, fmt.Sprint(n))
-		keys = append(keys, fmt.Sprintf("eq(n,%d)", n))
-	}
 	for i, f := range films {
-		out, err := output(f, f.Profile.Video, max(1, threads))
+		out, err := output(f, f.Profile.Video, 1)
 		if err != nil {
 			return nil, nil, err
 		}
 		if len(films) > 1 {
 			args = append(args, "-map", fmt.Sprintf("[o%d]", i))
 		}
-		args = append(args, out...)
-		prefix := filepath.Join(dir, fmt.Sprintf("s%d-%08d-", i, run[0].From))
-		var names []string
-		for k := range run {
-			names = append(names, fmt.Sprintf("%s%04d.ts", prefix, k))
-		}
-		files = append(files, names)
-		if len(run) == 1 {
-			args = append(args, "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", names[0])
-			continue
-		}
-		args = append(args, "-force_key_frames", "expr:"+strings.Join(keys, "+"),
-			"-f", "segment", "-segment_format", "mpegts", "-segment_frames", strings.Join(cuts, ","), "-reset_timestamps", "1",
-			"-muxdelay", "0", "-muxpreload", "0", strings.ReplaceAll(prefix, "%", "%%")+"%04d.ts")
+		name := filepath.Join(dir, fmt.Sprintf("s%d-%08d.ts", i, seg.From))
+		files = append(files, name)
+		args = append(append(args, out...), "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", name)
 	}
 	return args, files, nil
 }

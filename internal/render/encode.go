@@ -130,6 +130,10 @@ func outOfRoom(err error, dir string) error {
 	return err
 }
 
+// wholeThreads is how many threads the encoder of a whole film has: what it writes depends on
+// that, and must not on the machine.
+const wholeThreads = 4
+
 // whole composes and encodes a film that cannot be put together from segments,
 // as often as there are passes, or until it is good and small enough. made hears of as many frames as it has.
 func (j *Job) whole(ctx context.Context, dir string, made func()) ([]string, error) {
@@ -145,7 +149,7 @@ func (j *Job) whole(ctx context.Context, dir string, made func()) ([]string, err
 		if passes > 1 {
 			pass = k + 1
 		}
-		args, file, err := wholeArgs(j.Film, j.Threads, pass, dir)
+		args, file, err := wholeArgs(j.Film, wholeThreads, pass, dir)
 		if err != nil {
 			return nil, err
 		}
@@ -184,32 +188,62 @@ func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, ma
 		files, err := j.whole(ctx, dir, made)
 		return [][]string{files}, err
 	}
-	args, files, err := segmentArgs(append([]*film.Film{j.Film}, j.Also...), j.Threads, run, dir)
-	if err != nil {
+	lane := j.Lanes(ctx)
+	files, err := j.encodeEach(ctx, lane, run, dir, made)
+	lane.Close()
+	if told := lane.Complaint(); err == nil && told != nil {
+		err = j.Film.Blame(told)
+	}
+	return files, outOfRoom(err, dir)
+}
+
+// encodeEach composes a run's segments one after another with a lane's assets, each for an
+// encoder of its own, which ends while the next segment is being drawn.
+func (j *Job) encodeEach(ctx context.Context, lane Lane, run []film.Segment, dir string, made func()) ([][]string, error) {
+	all := make([][]string, 1+len(j.Also))
+	ahead := reader{scene: j.Film.Scene, assets: lane, end: run[len(run)-1].To}
+	defer ahead.wait()
+	ended := make(chan error, 1)
+	ended <- nil
+	for _, seg := range run {
+		args, files, err := segmentArgs(append([]*film.Film{j.Film}, j.Also...), seg, dir)
+		var e *encoder
+		if err == nil {
+			e, err = startEncoder(ctx, args)
+		}
+		if err != nil {
+			return nil, errors.Join(err, <-ended)
+		}
+		drawn := j.draw(ctx, &ahead, seg.From, seg.To, e.write, made)
+		before := <-ended
+		go func() { ended <- e.after(drawn) }()
+		if drawn != nil || before != nil {
+			return nil, cmp.Or(before, <-ended)
+		}
+		for n, f := range files {
+			all[n] = append(all[n], f)
+		}
+	}
+	if err := <-ended; err != nil {
 		return nil, err
 	}
-	e, err := startEncoder(ctx, args)
-	if err != nil {
-		return nil, err
-	}
-	if err := e.after(j.compose(ctx, run[0].From, run[len(run)-1].To, e.write, made)); err != nil {
-		return nil, outOfRoom(err, dir)
-	}
-	for _, list := range files {
+	for _, list := range all {
 		for _, f := range list {
 			if _, err := os.Stat(f); err != nil {
 				return nil, fmt.Errorf("encoding: the encoder left out a segment: %w", err)
 			}
 		}
 	}
-	return files, nil
+	return all, nil
 }
 
 // compose draws frames from one to another in order. What a decoder complained of
 // is a *compose.SlideError with a *media.Complaint.
 func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
 	lane := j.Lanes(ctx)
-	err := j.draw(ctx, lane, from, to, write, made)
+	ahead := reader{scene: j.Film.Scene, assets: lane, end: to}
+	err := j.draw(ctx, &ahead, from, to, write, made)
+	ahead.wait()
 	lane.Close()
 	if told := lane.Complaint(); err == nil && told != nil {
 		return j.Film.Blame(told)
@@ -217,17 +251,15 @@ func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(
 	return err
 }
 
-// draw draws frames with a lane's assets.
-func (j *Job) draw(ctx context.Context, lane Lane, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
+// draw draws frames from one to another with the assets that are read ahead.
+func (j *Job) draw(ctx context.Context, ahead *reader, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
 	sc := j.Film.Scene
-	c, f := compose.New(sc, lane), raster.NewFrame(sc.W, sc.H)
-	ahead := reader{scene: sc, assets: lane}
-	defer ahead.wait()
+	c, f := compose.New(sc, ahead.assets), raster.NewFrame(sc.W, sc.H)
 	for n := from; n < to; n++ {
 		if ctx.Err() != nil {
 			return context.Cause(ctx)
 		}
-		ahead.at(n, to)
+		ahead.at(n)
 		if n == from || !c.Same(n) {
 			if err := c.Frame(f, n); err != nil {
 				return err
@@ -246,15 +278,16 @@ func (j *Job) draw(ctx context.Context, lane Lane, from, to timecode.Frames, wri
 type reader struct {
 	scene  *scene.Scene
 	assets compose.Assets
-	next   int // slide to read next
+	end    timecode.Frames // up to which there is something to draw
+	next   int             // slide to read next
 	busy   sync.WaitGroup
 }
 
 // aheadFrames is how long before a slide its pictures are read.
 const aheadFrames = 45
 
-func (r *reader) at(n, to timecode.Frames) {
-	for r.next < len(r.scene.Slides) && r.scene.Slides[r.next].Start <= min(n+aheadFrames, to-1) {
+func (r *reader) at(n timecode.Frames) {
+	for r.next < len(r.scene.Slides) && r.scene.Slides[r.next].Start <= min(n+aheadFrames, r.end-1) {
 		s := &r.scene.Slides[r.next]
 		r.next++
 		if s.End() <= n || s.Start <= n {

@@ -51,7 +51,6 @@ type Job struct {
 	Told     Told                              // what the file tells beside
 	Cache    Cache                             // may be nil: nothing is kept
 	Workers  int                               // encoders at the same time; 0: one a processor
-	Threads  int                               // of each encoder; 0: one
 	Out      string                            // final name; nothing is left under it on failure
 	Progress func(done, total timecode.Frames) // may be nil; of the frames to be made, called by one goroutine at a time
 }
@@ -139,9 +138,6 @@ func (j *Job) segments(ctx context.Context, segs []film.Segment, dir string) ([]
 		workers = runtime.GOMAXPROCS(0)
 	}
 	todo := film.Divide(segs, func(s film.Segment) bool { return kept[s.Key] != "" }, workers)
-	if j.Threads == 0 && !j.Film.Profile.Whole() {
-		j.Threads = film.Threads(len(todo), workers)
-	}
 	own := &ownParts{todo: todo, files: kept}
 	total := timecode.Frames(0)
 	for _, p := range todo {

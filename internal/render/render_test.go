@@ -275,7 +275,7 @@ func TestFullDiskIsTold(t *testing.T) {
 	require.NoError(t, err)
 	dir := filepath.Join(t.TempDir(), "full")
 	require.NoError(t, os.MkdirAll(dir, 0o755))
-	require.NoError(t, os.Symlink("/dev/full", filepath.Join(dir, fmt.Sprintf("s0-%08d-0000.ts", segs[0].From))))
+	require.NoError(t, os.Symlink("/dev/full", filepath.Join(dir, fmt.Sprintf("s0-%08d.ts", segs[0].From))))
 	_, err = j.Encode(context.Background(), segs[:1], dir, func(timecode.Frames) {})
 	assert.ErrorIs(t, err, ErrFull)
 	var segment *SegmentError

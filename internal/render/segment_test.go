@@ -85,6 +85,24 @@ func TestJoinedFilmIsTheSameHoweverItIsSplit(t *testing.T) {
 	assert.Zero(t, total, "nothing was to be made")
 	assert.Equal(t, kept, c.kept)
 
+	// To the byte, also where all but some segments were had from elsewhere.
+	one, err := os.ReadFile(filepath.Join(dir, "0.mp4"))
+	require.NoError(t, err)
+	segs, err := f.Segments()
+	require.NoError(t, err)
+	for i, s := range segs {
+		if i%3 == 1 {
+			require.NoError(t, c.Drop(context.Background(), s.Key))
+		}
+	}
+	_, err = Film(context.Background(), job(filepath.Join(dir, "part.mp4")))
+	require.NoError(t, err)
+	for _, name := range []string{"1.mp4", "again.mp4", "part.mp4"} {
+		b, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		assert.True(t, bytes.Equal(one, b), "%s has other bytes", name)
+	}
+
 	times, err := media.FrameTimes(context.Background(), filepath.Join(dir, "again.mp4"))
 	require.NoError(t, err)
 	require.Len(t, times, int(sc.Frames))
