@@ -31,8 +31,12 @@ const verifyAgain = 30 * 24 * time.Hour
 // Verify reads files of finished films back and compares them with their sums,
 // those first that were looked at longest ago; all of them, or those not looked
 // at for a month and at most so many. Files that are damaged are told and made
-// again. rest is how long is waited after each, so that nobody notices.
+// again; those that are known to be are told of until they are whole. rest is how long is waited
+// after each, so that nobody notices.
 func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Duration) (v Verified, err error) {
+	if err := mk.known(ctx, &v); err != nil {
+		return v, err
+	}
 	q := mk.Store.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL AND damage = ''")
 	if !all {
 		q = q.Where("verified_at IS NULL AND finished_at < ? OR verified_at < ?", mk.Now().Add(-24*time.Hour), mk.Now().Add(-verifyAgain)).Limit(most)
@@ -64,6 +68,42 @@ func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Dura
 		}
 	}
 	return v, nil
+}
+
+// againAfter is how long after a try to make a damaged film again the next one comes.
+const againAfter = 24 * time.Hour
+
+// known looks at the films that were found damaged before: a file that is whole again, as a backup
+// was brought back, is; the others are told of, and made again if that is not being done.
+func (mk *Making) known(ctx context.Context, v *Verified) error {
+	tx := mk.Store.DB.WithContext(ctx)
+	var list []store.Render
+	if err := tx.Where("state = 'done' AND sha256 IS NOT NULL AND damage <> ''").Order("id").Find(&list).Error; err != nil {
+		return err
+	}
+	for _, r := range list {
+		why, n, err := mk.readBack(ctx, r)
+		if err != nil {
+			return err
+		}
+		v.Files, v.Bytes = v.Files+1, v.Bytes+n
+		if why == "" {
+			if err := tx.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{"damage": "", "verified_at": mk.Now()}).Error; err != nil {
+				return err
+			}
+			continue
+		}
+		v.Damaged = append(v.Damaged, Damage{r, r.Damage})
+		var tries int64
+		err = tx.Model(&store.Render{}).Where("again_of = ? AND (state IN ('waiting', 'running') OR created_at > ?)", r.ID, mk.Now().Add(-againAfter)).Count(&tries).Error
+		if err == nil && tries == 0 {
+			_, err = mk.Again(ctx, r.OrderID, r.ID)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // readBack compares a film's files with their sums, and says what is wrong.
@@ -170,7 +210,8 @@ func (mk *Making) Retry(ctx context.Context, r store.Render) error {
 }
 
 // compared ends making a film again: if it became the same its damage is
-// mended, and what differs is said if it did not.
+// mended, and what differs is said if it did not. The files of a damaged film are gone: what was
+// made again takes their place whatever it became, with a word, so that its links go on.
 func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
 	if r.AgainOf == nil {
 		return nil
@@ -185,13 +226,23 @@ func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
 	differs := ""
 	switch {
 	case of.SHA256 != nil && *of.SHA256 == sha:
-		return tx.Model(&of).Updates(map[string]any{"damage": "", "verified_at": mk.Now()}).Error
+		return tx.Model(&of).Updates(map[string]any{"damage": "", "verified_at": mk.Now(), "stream": r.Stream, "stream_list": r.StreamList}).Error
 	case of.Tools != r.Tools:
 		differs = fmt.Sprintf("it was made with %s, now with %s", of.Tools, r.Tools)
 	case of.Film != r.Film:
 		differs = "its frames are drawn otherwise by this version of the program"
 	default:
 		differs = "its frames are the same, the file is not"
+	}
+	if of.Damage != "" {
+		err := tx.Model(&of).Updates(map[string]any{
+			"damage": "", "verified_at": r.VerifiedAt, "doubt": r.Doubt, "sha256": r.SHA256, "poster": r.Poster, "size": r.Size, "seconds": r.Seconds,
+			"stream": r.Stream, "stream_list": r.StreamList, "tools": r.Tools, "film": r.Film,
+			"differs": fmt.Sprintf("its file was damaged (%s) and was replaced by one made anew: %s", of.Damage, differs),
+		}).Error
+		if err != nil {
+			return err
+		}
 	}
 	return tx.Model(&store.Render{}).Where("id = ?", r.ID).Update("differs", differs).Error
 }

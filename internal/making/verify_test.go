@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"nelko/internal/core/edit"
+	"nelko/internal/delivery"
 	"nelko/internal/house/housetest"
 	"nelko/internal/making"
 	"nelko/internal/store"
@@ -62,12 +63,52 @@ func TestVerifyAndMakeAgain(t *testing.T) {
 	require.NotEmpty(t, v.Damaged)
 	assert.Equal(t, "the file of its film is gone", v.Damaged[0].Why)
 
-	// Other tools: another file, and it says so.
+	damaged := func(v making.Verified) (n int) { // the film made again had the same file
+		for _, d := range v.Damaged {
+			if d.Render.ID == r.ID {
+				n++
+			}
+		}
+		return n
+	}
+	// It is counted until it is whole, and made again once at a time.
+	for range 2 {
+		v, err = s.Making.Verify(ctx, true, 0, 0)
+		require.NoError(t, err)
+		assert.Equal(t, 1, damaged(v), "of this film")
+	}
+	var open int64
+	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("again_of = ? AND state = 'waiting'", r.ID).Count(&open).Error)
+	assert.EqualValues(t, 1, open)
+
+	// Other tools: another file takes the place of the one that is gone, with a word, and its link
+	// shows it.
+	_, token, err := s.Delivery.MakeLink(ctx, id, delivery.NewLink{RenderID: r.ID, Title: "Film", Days: 3})
+	require.NoError(t, err)
 	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{"tools": "older tools", "sha256": made.Poster}).Error)
 	other, err := s.Making.Again(ctx, id, r.ID)
 	require.NoError(t, err)
 	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: other.ID}, "w", true))
 	assert.Contains(t, of(other.ID).Differs, "it was made with older tools, now with")
+	now := of(r.ID)
+	assert.Empty(t, now.Damage)
+	assert.Equal(t, *of(other.ID).SHA256, *now.SHA256)
+	assert.Contains(t, now.Differs, "its file was damaged (the file of its film is gone) and was replaced by one made anew: it was made with older tools")
+	w, err := s.Delivery.Open(ctx, token, 0)
+	require.NoError(t, err)
+	there, err := s.Blobs.Exists(ctx, *w.Render.SHA256)
+	require.NoError(t, err)
+	assert.True(t, there, "no link is left on a film that is gone")
+	v, err = s.Making.Verify(ctx, true, 0, 0)
+	require.NoError(t, err)
+	assert.Zero(t, damaged(v))
+
+	// A film whose file came back by itself, as a backup was brought in, is whole.
+	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("id = ?", r.ID).Update("damage", "gone").Error)
+	v, err = s.Making.Verify(ctx, true, 0, 0)
+	require.NoError(t, err)
+	assert.Zero(t, damaged(v))
+	assert.Empty(t, of(r.ID).Damage)
 	_, err = s.Making.Again(ctx, id+1, r.ID)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }

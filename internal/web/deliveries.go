@@ -161,6 +161,8 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		switch {
 		case rd.Damage != "":
 			row.Detail = "! " + rd.Damage + "; it is made again"
+		case rd.AgainOf == nil && rd.Differs != "":
+			row.Detail += " · " + rd.Differs
 		case rd.AgainOf != nil && rd.Differs != "":
 			row.Detail += " · made again, and differs: " + rd.Differs
 		case rd.AgainOf != nil:
