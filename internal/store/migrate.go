@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 
 	"github.com/pressly/goose/v3"
@@ -14,13 +15,25 @@ import (
 	"nelko/migrations"
 )
 
+// ErrNewer means that a newer version of the program has changed the database.
+var ErrNewer = errors.New("the database is of a newer version of the program")
+
 // Migrate brings the schema, and the queue's, up to date. themeVersion gives
 // the content of the theme that documents of before meant; it may be nil.
+// A database that a newer program changed is ErrNewer, and left as it is.
 func (s *Store) Migrate(ctx context.Context, themeVersion func(id string) string) error {
 	convert := goose.NewGoMigration(5, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error { return convertDocuments(ctx, tx, themeVersion) }}, nil)
 	p, err := goose.NewProvider(goose.DialectPostgres, s.SQL, migrations.Files, goose.WithGoMigrations(convert))
 	if err != nil {
 		return fmt.Errorf("migrating: %w", err)
+	}
+	has, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return fmt.Errorf("migrating: %w", err)
+	}
+	known := p.ListSources()
+	if most := known[len(known)-1].Version; has > most {
+		return fmt.Errorf("%w: it is at version %d, this program knows %d. Start the newer program, or bring back a backup of before it", ErrNewer, has, most)
 	}
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("migrating: %w", err)

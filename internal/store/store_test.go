@@ -34,6 +34,17 @@ func TestMigratingTwiceDoesNothing(t *testing.T) {
 	require.NoError(t, s.Tx(context.Background(), func(tx *gorm.DB) error { _, err := store.RawTx(tx); return err }))
 }
 
+// A program that is older than its database does nothing to it and says so.
+func TestADatabaseOfANewerProgram(t *testing.T) {
+	s := storetest.Open(t)
+	require.NoError(t, s.DB.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, true)").Error)
+	err := s.Migrate(context.Background(), nil)
+	require.ErrorIs(t, err, store.ErrNewer)
+	assert.ErrorContains(t, err, "it is at version 99999, this program knows ")
+	require.NoError(t, s.DB.Exec("DELETE FROM goose_db_version WHERE version_id = 99999").Error)
+	require.NoError(t, s.Migrate(context.Background(), nil))
+}
+
 func TestBadURLs(t *testing.T) {
 	_, err := store.Open(context.Background(), "postgres://nobody@127.0.0.1:1/x")
 	assert.ErrorContains(t, err, "connecting to the database")
