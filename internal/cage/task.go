@@ -46,7 +46,8 @@ func NewTask(name string, c Cage, long time.Duration, most int, do func(in io.Re
 	return &Task{name: name, c: c, most: most, long: long}
 }
 
-// How a task's process ends: beside with an answer, with words of its own.
+// The codes with which a task's process ends: with an answer, with its refusal in words, or before
+// it came to either.
 const (
 	answered = 0
 	refused  = 3

@@ -174,7 +174,7 @@ func (d dav) Write(ctx context.Context, name string, r io.Reader) error {
 		return err
 	}
 	part := d.at("." + name + ".part")
-	if err := d.WriteStream(part, &untilDone{ctx, r}, 0o644); err != nil {
+	if err := d.WriteStream(part, UntilDone(ctx, r), 0o644); err != nil {
 		return errors.Join(err, d.Remove(part))
 	}
 	return d.Rename(part, d.at(name), true)
@@ -202,7 +202,9 @@ func (d dav) List(_ context.Context, below string) ([]Entry, error) {
 // Close implements folder.
 func (dav) Close() error { return nil }
 
-// untilDone reads until a context ends.
+// UntilDone reads what r gives until a context ends, whose error it gives then.
+func UntilDone(ctx context.Context, r io.Reader) io.Reader { return &untilDone{ctx, r} }
+
 type untilDone struct {
 	ctx context.Context //nolint:containedctx // of one call
 	r   io.Reader

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -61,13 +62,7 @@ func Unfinished(name string) bool {
 	if strings.HasPrefix(name, ".") || strings.HasPrefix(name, "~$") {
 		return true
 	}
-	ext := strings.ToLower(path.Ext(name))
-	for _, h := range half {
-		if ext == h {
-			return true
-		}
-	}
-	return false
+	return slices.Contains(half, strings.ToLower(path.Ext(name)))
 }
 
 // Why says of an error of the file system what is wrong, without its path.

@@ -20,6 +20,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/naming"
 	"nelko/internal/core/wording"
+	"nelko/internal/folder"
 	"nelko/internal/intake"
 	"nelko/internal/invalid"
 	"nelko/internal/media"
@@ -312,11 +313,11 @@ func parseManifest(b []byte) (m manifest, d doc.Slideshow, err error) {
 	here, named := map[doc.MediaID]bool{}, map[string]bool{}
 	for _, p := range m.Media {
 		// Each is read and compared once, however often it is named.
-		if id := doc.MediaID(p.SHA256); here[id] || named[p.File] {
+		id := doc.MediaID(p.SHA256)
+		if here[id] || named[p.File] {
 			return m, d, refused("it names %s twice", p.Name)
-		} else {
-			here[id], named[p.File] = true, true
 		}
+		here[id], named[p.File] = true, true
 	}
 	for _, id := range orders.Shows(d) {
 		if id != "" && !here[doc.MediaID(id)] {
@@ -337,7 +338,7 @@ func check(ctx context.Context, f *zip.File, p parcel) error {
 	}
 	defer r.Close()
 	h := sha256.New()
-	_, err = io.Copy(h, awaited{ctx, r})
+	_, err = io.Copy(h, folder.UntilDone(ctx, r))
 	if ctx.Err() != nil {
 		return ctx.Err()
 	}
@@ -348,20 +349,6 @@ func check(ctx context.Context, f *zip.File, p parcel) error {
 		return refused("%s is not the file it was", p.Name)
 	}
 	return nil
-}
-
-// awaited is a reader that ends with whoever waits for it.
-type awaited struct {
-	ctx context.Context
-	io.Reader
-}
-
-// Read implements io.Reader.
-func (a awaited) Read(p []byte) (int, error) {
-	if err := a.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return a.Reader.Read(p)
 }
 
 func (x *Interchange) bring(ctx context.Context, orderID int64, i int, f *zip.File, p parcel) error {

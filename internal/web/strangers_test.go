@@ -126,30 +126,42 @@ func TestAPasswordIsChangedByItsOwner(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 }
 
+// serve has the site answered by a server that is set otherwise.
+func (v *site) serve(c web.Config) {
+	c.House, c.BaseURL, c.UploadDir = v.studio, "http://films.example", v.t.TempDir()
+	h, err := web.New(c)
+	require.NoError(v.t, err)
+	srv := httptest.NewServer(h)
+	v.t.Cleanup(func() { srv.Close(); h.Close() })
+	v.Server = srv
+}
+
+// hangsUp sends the beginning of a request, by whoever is signed in, and waits for the server to
+// end the connection.
+func (v *site) hangsUp(request, rest string) {
+	u, err := url.Parse(v.URL)
+	require.NoError(v.t, err)
+	c, err := net.Dial("tcp", u.Host)
+	require.NoError(v.t, err)
+	defer c.Close()
+	cookie := ""
+	for _, k := range v.client.Jar.Cookies(u) {
+		cookie += k.Name + "=" + k.Value + "; "
+	}
+	fmt.Fprintf(c, "%s HTTP/1.1\r\nHost: x\r\nCookie: %s\r\n%s", request, cookie, rest)
+	require.NoError(v.t, c.SetReadDeadline(time.Now().Add(20*time.Second)))
+	_, err = io.ReadAll(c)
+	assert.NoError(v.t, err, "%s: the server hangs up", request)
+}
+
 // A request that never comes to its end is ended, and one that is too large is
 // not read (ASVS 11.1.4); what is done with one that came may take its time.
 func TestRequestsComeWithinTime(t *testing.T) {
 	v := open(t)
-	h, err := web.New(web.Config{House: v.studio, BaseURL: "http://films.example", UploadDir: t.TempDir(), ReadWithin: 300 * time.Millisecond})
-	require.NoError(t, err)
-	srv := httptest.NewServer(h)
-	t.Cleanup(func() { srv.Close(); h.Close() })
-	v.Server = srv
+	v.serve(web.Config{ReadWithin: 300 * time.Millisecond})
 	v.signIn("wren@studio.example")
 	for _, path := range []string{"/signin", "/orders", "/settings/studio"} {
-		c, err := net.Dial("tcp", strings.TrimPrefix(srv.URL, "http://"))
-		require.NoError(t, err)
-		u, err := url.Parse(srv.URL)
-		require.NoError(t, err)
-		cookie := ""
-		for _, k := range v.client.Jar.Cookies(u) {
-			cookie += k.Name + "=" + k.Value + "; "
-		}
-		fmt.Fprintf(c, "POST %s HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 100\r\n\r\nname=", path, cookie)
-		require.NoError(t, c.SetReadDeadline(time.Now().Add(20*time.Second)))
-		_, err = io.ReadAll(c)
-		assert.NoError(t, err, "%s: the server hangs up", path)
-		c.Close()
+		v.hangsUp("POST "+path, "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 100\r\n\r\nname=")
 	}
 	res, _ := v.do("POST", "/settings/studio", strings.NewReader("name="+strings.Repeat("x", 5<<20)), "Content-Type", "application/x-www-form-urlencoded")
 	assert.GreaterOrEqual(t, res.StatusCode, 400)

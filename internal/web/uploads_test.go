@@ -5,10 +5,7 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"fmt"
-	"io"
-	"net"
 	"net/http"
-	"net/http/httptest"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -136,21 +133,11 @@ func TestWhatIsOnItsWayCounts(t *testing.T) {
 // whether anybody reads it or not.
 func TestSilentUploadsEnd(t *testing.T) {
 	v := open(t)
-	h, err := web.New(web.Config{House: v.studio, BaseURL: "http://films.example", UploadDir: t.TempDir(), SilentFor: 400 * time.Millisecond})
-	require.NoError(t, err)
-	srv := httptest.NewServer(h)
-	t.Cleanup(func() { srv.Close(); h.Close() })
-	v.Server = srv
+	v.serve(web.Config{SilentFor: 400 * time.Millisecond})
 	v.signIn("wren@studio.example")
 	o := housetest.Order(t, v.studio)
 	p, err := v.studio.Intake.OpenPage(t.Context(), o.ID, intake.UsualLimits)
 	require.NoError(t, err)
-	u, err := url.Parse(srv.URL)
-	require.NoError(t, err)
-	cookie := ""
-	for _, k := range v.client.Jar.Cookies(u) {
-		cookie += k.Name + "=" + k.Value + "; "
-	}
 	base64ed := func(s string) string { return base64.StdEncoding.EncodeToString([]byte(s)) }
 	create := func(at, to, id string) string {
 		res, _ := v.do("POST", at, nil, "Tus-Resumable", "1.0.0", "Upload-Length", "1000", "Upload-Metadata", "filename "+base64ed("a.jpg")+","+to+" "+base64ed(id))
@@ -159,20 +146,14 @@ func TestSilentUploadsEnd(t *testing.T) {
 		require.NoError(t, err)
 		return where.Path
 	}
-	for what, request := range map[string]string{
-		"own":    "PATCH " + create("/uploads/", "order", fmt.Sprint(o.ID)),
-		"client": "PATCH " + create("/bring-uploads/", "page", p.Token),
-		"none":   "PATCH /bring-uploads/nothing",
-		"begun":  "POST /bring-uploads/",
-		"zip":    "POST /orders/open",
-		"music":  "POST /music",
+	for _, request := range []string{
+		"PATCH " + create("/uploads/", "order", fmt.Sprint(o.ID)),
+		"PATCH " + create("/bring-uploads/", "page", p.Token),
+		"PATCH /bring-uploads/nothing",
+		"POST /bring-uploads/",
+		"POST /orders/open",
+		"POST /music",
 	} {
-		c, err := net.Dial("tcp", u.Host)
-		require.NoError(t, err)
-		fmt.Fprintf(c, "%s HTTP/1.1\r\nHost: x\r\nCookie: %s\r\nTus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\nContent-Length: 1000\r\n\r\nabc", request, cookie)
-		require.NoError(t, c.SetReadDeadline(time.Now().Add(20*time.Second)))
-		_, err = io.ReadAll(c)
-		assert.NoError(t, err, "%s: the server hangs up", what)
-		c.Close()
+		v.hangsUp(request, "Tus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\nContent-Length: 1000\r\n\r\nabc")
 	}
 }

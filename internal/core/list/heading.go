@@ -37,8 +37,8 @@ func (t *Table) Recognise(details []Detail) []Role {
 // head is the row of the upper ones that reads most as a heading: most of its cells are known
 // words, or are of another sort than what stands below them, such as a word over dates. If none
 // does, the first row counts when all its cells are filled and differ, none is of the sort of those
-// below and the list is longer than it; else there is none. Lines over the heading, with few cells of what rows usually have, are
-// titles.
+// below and the list is longer than it; else there is none. Lines over the heading, with few cells
+// of what rows usually have, are titles.
 func (t *Table) head(details []Detail) int {
 	best, most, first := -1, 0, -1
 	usual := t.usually()
