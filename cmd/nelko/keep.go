@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 
@@ -101,7 +102,7 @@ func (c *restoreCmd) Run(ctx context.Context) error {
 		return err
 	}
 	n, err := app.Restore(ctx, s, c.From)
-	if err == nil {
+	if err == nil || errors.Is(err, app.ErrLacks) {
 		fmt.Printf("Restored: the database and %d files, each as it was\n", n)
 	}
 	return err

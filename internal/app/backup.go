@@ -12,7 +12,6 @@ import (
 	"io"
 	"os"
 	"os/exec"
-	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -47,6 +46,19 @@ var ErrBackup = errors.New("this is not a whole backup")
 // ErrNotEmpty means that there is a studio already where one was to be
 // restored.
 var ErrNotEmpty = errors.New("the database is not empty: restore into a new one, so that nothing is lost")
+
+// ErrLacks means that a backup's database refers to files that it does not hold.
+var ErrLacks = errors.New("the backup lacks files that its database refers to")
+
+// lackText names the first of files that are lacking.
+func lackText(shas []string) string {
+	const most = 5
+	text := strings.Join(shas[:min(most, len(shas))], ", ")
+	if more := len(shas) - most; more > 0 {
+		text += fmt.Sprintf(" and %d more", more)
+	}
+	return text
+}
 
 // Backup writes the whole studio into one new file and tells how many files
 // of the blob store are in it. The file is there wholly or not at all.
@@ -192,7 +204,8 @@ func lastLines(s string, n int) string {
 
 // Restore puts the studio that a backup holds into an empty database and blob
 // store, and tells how many files it put back. The sum of every file is
-// compared; the database is restored last, and whole or not at all.
+// compared; the database is restored last, and whole or not at all. Where it refers to
+// files that the backup does not hold, all else is back and ErrLacks names them.
 func Restore(ctx context.Context, s Settings, from string) (files int, err error) {
 	if err := os.MkdirAll(s.Var, 0o755); err != nil {
 		return 0, fmt.Errorf("folder for local files: %w", err)
@@ -236,7 +249,14 @@ func Restore(ctx context.Context, s Settings, from string) (files int, err error
 	if err := db.ForgetBlobsBut(ctx, held); err != nil {
 		return 0, fmt.Errorf("restoring: %w", err)
 	}
-	return len(held), nil
+	if err := db.MarkRestored(ctx, blobs); err != nil {
+		return 0, fmt.Errorf("restoring: %w", err)
+	}
+	lacks, err := db.BlobsBut(ctx, held)
+	if err == nil && len(lacks) > 0 {
+		err = fmt.Errorf("the studio is back, but %w: %s", ErrLacks, lackText(lacks))
+	}
+	return len(held), err
 }
 
 // unpack stores a backup's files, compares the sum of each with the one it was
@@ -264,7 +284,7 @@ func unpack(ctx context.Context, r io.Reader, dump string, blobs *store.Blobs) (
 			if err != nil {
 				return nil, cutShort(err)
 			}
-			if sha != path.Base(h.Name) {
+			if h.Name != backupBlobs+sha {
 				return nil, errors.Join(fmt.Errorf("%w: %s is not what was backed up", ErrBackup, h.Name), blobs.Delete(ctx, sha))
 			}
 			sums[h.Name] = sha

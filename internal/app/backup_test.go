@@ -4,11 +4,14 @@ import (
 	"archive/tar"
 	"bytes"
 	"context"
+	"crypto/sha256"
 	"errors"
+	"fmt"
 	"io"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -102,6 +105,10 @@ func TestBackupAndRestore(t *testing.T) {
 
 	whole, err := os.ReadFile(out)
 	require.NoError(t, err)
+	sub := func(name string) string {
+		return strings.Replace(name, backupBlobs, backupBlobs+"sub/", 1)
+	}
+	moved := changed(t, whole, sub)
 	hurt := bytes.Clone(whole)
 	at := bytes.LastIndex(hurt, []byte("blobs/")) // in the sums; the file itself is before
 	hurt[at/2] ^= 1
@@ -110,7 +117,7 @@ func TestBackupAndRestore(t *testing.T) {
 	require.NoError(t, w.WriteHeader(&tar.Header{Name: "../../outside", Size: 1}))
 	_, err = w.Write([]byte("x"))
 	require.NoError(t, errors.Join(err, w.Close()))
-	for name, data := range map[string][]byte{"damaged": hurt, "cut short": whole[:len(whole)-6000], "something else": notOne.Bytes(), "empty": nil, "a photo": housetest.Photo(t, 1)} {
+	for name, data := range map[string][]byte{"another name": moved, "damaged": hurt, "cut short": whole[:len(whole)-6000], "something else": notOne.Bytes(), "empty": nil, "a photo": housetest.Photo(t, 1)} {
 		file := filepath.Join(t.TempDir(), "bad.tar")
 		require.NoError(t, os.WriteFile(file, data, 0o600))
 		other := elsewhere(t)
@@ -123,6 +130,63 @@ func TestBackupAndRestore(t *testing.T) {
 		assert.True(t, empty, "%s: nothing was restored", name)
 		db.Close()
 	}
+}
+
+// changed is a backup some of whose files have other names, which its sums know; a file
+// without a name is left out.
+func changed(t *testing.T, backup []byte, name func(string) string) []byte {
+	var out, sums bytes.Buffer
+	from, to := tar.NewReader(bytes.NewReader(backup)), tar.NewWriter(&out)
+	put := func(h *tar.Header, data []byte) {
+		h.Size = int64(len(data))
+		require.NoError(t, to.WriteHeader(h))
+		_, err := to.Write(data)
+		require.NoError(t, err)
+	}
+	for {
+		h, err := from.Next()
+		require.NoError(t, err)
+		data, err := io.ReadAll(from)
+		require.NoError(t, err)
+		if h.Name == backupSums {
+			put(h, sums.Bytes())
+			require.NoError(t, to.Close())
+			return out.Bytes()
+		}
+		if h.Name = name(h.Name); h.Name != "" {
+			put(h, data)
+			fmt.Fprintf(&sums, "%x  %s\n", sha256.Sum256(data), h.Name)
+		}
+	}
+}
+
+// A backup that lacks files its database refers to is restored, and it is said which.
+func TestRestoreTellsWhatIsLacking(t *testing.T) {
+	ctx := context.Background()
+	_, databaseURL := storetest.OpenURL(t)
+	a, err := Open(ctx, settingsFor(t, databaseURL))
+	require.NoError(t, err)
+	defer a.Close()
+	m := housetest.Load(t, a.House, housetest.Ready(t, a.House)).Media[0]
+	out := filepath.Join(t.TempDir(), "studio.tar")
+	n, err := a.Backup(ctx, out)
+	require.NoError(t, err)
+	whole, err := os.ReadFile(out)
+	require.NoError(t, err)
+	file := filepath.Join(t.TempDir(), "lacking.tar")
+	require.NoError(t, os.WriteFile(file, changed(t, whole, func(name string) string {
+		return strings.TrimSuffix(name, backupBlobs+m.SHA256)
+	}), 0o600))
+	s := elsewhere(t)
+	restored, err := Restore(ctx, s, file)
+	require.ErrorIs(t, err, ErrLacks)
+	assert.ErrorContains(t, err, m.SHA256)
+	assert.Equal(t, n-1, restored)
+	b, err := Open(ctx, s)
+	require.NoError(t, err)
+	defer b.Close()
+	_, err = b.House.Blobs.Path(ctx, m.SHA256)
+	assert.ErrorIs(t, err, store.ErrGone)
 }
 
 // The sweeper takes what is old and nobody's, and nothing else; a dry run

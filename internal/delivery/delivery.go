@@ -66,7 +66,7 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		}
 		return dl.Mailer.Send(ctx, Mail{From: st.Name, To: j.Args.To, Subject: j.Args.Subject, Body: j.Args.Body})
 	}})
-	queue.Handle(js, queue.Kind[ProofMail]{Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
+	queue.Handle(js, queue.Kind[ProofMail]{Needs: dl.Blobs.Here, Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
 		waits, err := dl.SendProof(ctx, j.Args)
 		if waits {
 			return queue.Later(proofLooks)
@@ -80,6 +80,7 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		return err
 	}})
 	queue.Handle(js, queue.Kind[SendLink]{
+		Needs: dl.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
 			err := dl.Send(ctx, j.Args)
 			switch {

@@ -36,7 +36,7 @@ func (Put) InsertOpts() river.InsertOpts {
 // fileJobs are the room's jobs with files.
 func (dl *Delivery) fileJobs(js *queue.Jobs) {
 	js.Serve(placing, 2)
-	queue.Handle(js, queue.Kind[Put]{
+	queue.Handle(js, queue.Kind[Put]{Needs: dl.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Put]) error {
 			err := dl.Put(ctx, j.Args)
 			if err != nil && j.Last && ctx.Err() == nil {

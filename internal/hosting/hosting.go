@@ -59,6 +59,7 @@ func (Send) InsertOpts() river.InsertOpts {
 func (h *Hosting) Jobs(js *queue.Jobs) {
 	js.Serve(sending, 2)
 	queue.Handle(js, queue.Kind[Send]{
+		Needs: h.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Send]) error {
 			wait, err := h.Send(ctx, j.Args)
 			if wait > 0 {

@@ -5,6 +5,7 @@ package house
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"runtime"
 	"strings"
 	"time"
@@ -108,6 +109,12 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		set.Now = time.Now
 	}
 	b.Touch = s.TouchBlob
+	if err := s.Mark(ctx, b); err != nil {
+		return nil, err
+	}
+	if err := b.Here(ctx); err != nil {
+		slog.ErrorContext(ctx, "what needs files waits", "error", err)
+	}
 	party, err := accounts.NewParty(set.BaseURL)
 	if err != nil {
 		return nil, fmt.Errorf("passkeys at %q: %w", set.BaseURL, err)

@@ -104,6 +104,7 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 	js.Serve(slow, 1)
 	js.Serve(pours, 2)
 	queue.Handle(js, queue.Kind[Read]{
+		Needs: in.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Read]) error {
 			err := in.Read(ctx, j.Args)
 			if store.Full(err) {
@@ -114,8 +115,8 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 		Refuse: in.refuse,
 	})
 	js.Serve(fetching, 1)
-	queue.Handle(js, queue.Kind[Fetch]{Work: func(ctx context.Context, j queue.Job[Fetch]) error { return in.Fetch(ctx, j.Args) }})
-	queue.Handle(js, queue.Kind[Pour]{Work: func(ctx context.Context, j queue.Job[Pour]) error {
+	queue.Handle(js, queue.Kind[Fetch]{Needs: in.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Fetch]) error { return in.Fetch(ctx, j.Args) }})
+	queue.Handle(js, queue.Kind[Pour]{Needs: in.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Pour]) error {
 		err := in.Pour(ctx, j.Args)
 		var c *orders.Conflict
 		if errors.As(err, &c) {
@@ -314,6 +315,9 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) 
 		with.Pictures = in.Patient
 	}
 	l, err := with.LookAt(ctx, path, m.Name, ThumbSide)
+	if err = in.Blobs.Blame(ctx, err); errors.Is(err, store.ErrAway) {
+		return err // nothing is known of the file
+	}
 	if song := errors.Is(err, media.ErrSong); song || errors.Is(err, media.ErrSlow) {
 		return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 			if err := in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: song, Slow: !song}); err != nil {

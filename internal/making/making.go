@@ -89,14 +89,17 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 				return queue.Later(ledFor)
 			}
 			err = mk.Film(ctx, j.Args, j.Worker, j.Last)
-			if errors.Is(err, render.ErrFull) {
+			switch {
+			case errors.Is(err, render.ErrFull):
 				return queue.Later(fullFor)
+			case errors.Is(err, store.ErrAway):
+				return queue.Later(awayFor)
 			}
 			return err
 		},
 		Refuse: func(ctx context.Context, j Film, why string) error { return mk.refuse(ctx, j, why) },
 	})
-	queue.Handle(js, queue.Kind[Help]{Work: func(ctx context.Context, j queue.Job[Help]) error {
+	queue.Handle(js, queue.Kind[Help]{Needs: mk.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Help]) error {
 		own, err := mk.Help(ctx, j.Args, j.Worker)
 		if own {
 			return queue.Later(2 * time.Second) // for another worker
@@ -390,6 +393,12 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	if err != nil {
 		return err
 	}
+	if away := mk.Blobs.Here(ctx); away != nil {
+		if r.Error == store.ErrAway.Error() {
+			return away // said already
+		}
+		return errors.Join(away, mk.putOff(ctx, r, store.ErrAway))
+	}
 	r.Attempt++
 	r.Worker, r.Tools = worker, mk.Orders.House.Tools.String()
 	mine := false
@@ -414,10 +423,13 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	if store.Full(err) {
 		err = errors.Join(render.ErrFull, err)
 	}
-	if errors.Is(err, render.ErrFull) && ctx.Err() == nil {
-		// Nothing is wrong with the film: it waits for room.
-		e := mk.end(ctx, r, map[string]any{"state": store.RenderWaiting, "error": render.ErrFull.Error()})
-		return errors.Join(err, e)
+	err = mk.Blobs.Blame(ctx, err)
+	for _, lacking := range []error{store.ErrAway, render.ErrFull} {
+		if errors.Is(err, lacking) && ctx.Err() == nil {
+			// Nothing is wrong with the film: it waits for the store, or for room.
+			e := mk.end(ctx, r, map[string]any{"state": store.RenderWaiting, "error": lacking.Error()})
+			return errors.Join(err, e)
+		}
 	}
 	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
 		if e := mk.end(ctx, r, map[string]any{"state": store.RenderFailed, "error": mk.inWords(ctx, r, err), "finished_at": mk.Now()}); e != nil {
@@ -454,6 +466,21 @@ const ledFor = 2 * time.Second
 // fullFor is how long a film waits for room on a full disk before it is tried
 // again. That is no failure and costs no try.
 const fullFor = time.Minute
+
+// awayFor is the same of a store of files that is away.
+const awayFor = 5 * time.Second
+
+// putOff says of a render that waits, or that a worker began which is no more, what it waits for.
+func (mk *Making) putOff(ctx context.Context, r store.Render, lacking error) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		err := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt).
+			Updates(map[string]any{"state": store.RenderWaiting, "error": lacking.Error()}).Error
+		if err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
 
 // isHopeless tells errors of the material, which come again on every try,
 // from those of the moment.

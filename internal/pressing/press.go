@@ -49,7 +49,10 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 	if err := p.set(ctx, d.ID, store.DeliveryRunning, map[string]any{"error": ""}, ""); err != nil {
 		return 0, err
 	}
-	err = p.press(ctx, x, films)
+	err = p.Blobs.Blame(ctx, p.press(ctx, x, films))
+	if errors.Is(err, store.ErrAway) {
+		return filmsLook, p.set(ctx, d.ID, store.DeliveryWaiting, map[string]any{"error": store.ErrAway.Error()}, "")
+	}
 	if store.Full(err) || errors.Is(err, render.ErrFull) {
 		return fullLook, p.set(ctx, d.ID, store.DeliveryWaiting, map[string]any{"error": render.ErrFull.Error()}, "")
 	}

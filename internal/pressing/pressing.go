@@ -67,6 +67,7 @@ const (
 func (p *Pressing) Jobs(js *queue.Jobs) {
 	js.Serve(pressing, 1)
 	queue.Handle(js, queue.Kind[Press]{
+		Needs: p.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Press]) error {
 			wait, err := p.Press(ctx, j.Args)
 			if wait > 0 {
@@ -84,6 +85,7 @@ func (p *Pressing) Jobs(js *queue.Jobs) {
 	}
 	js.Serve(burning, 1)
 	queue.Handle(js, queue.Kind[Burn]{
+		Needs: p.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Burn]) error {
 			wait, err := p.Burn(ctx, j.Args)
 			if wait > 0 {

@@ -29,6 +29,10 @@ func Later(d time.Duration) error { return river.JobSnooze(d) }
 // Kind is how the jobs of one type are worked on.
 type Kind[T river.JobArgs] struct {
 	Work func(context.Context, Job[T]) error
+	// Needs says what is missing without which the job cannot be done and which
+	// comes back by itself, as a mount: the job is put off then, which is no failure
+	// and costs no try. Nil: nothing.
+	Needs func(context.Context) error
 	// Refuse is told once of a job that cannot be done, and why: workers died on
 	// it. It marks what the job was for as failed. Nil where
 	// nobody waits for the job.
@@ -83,13 +87,33 @@ func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error {
 	}
 	ctx = store.As(ctx, &store.Actor{Job: j.ID})
 	start := time.Now()
-	err := w.kind.Work(ctx, Job[T]{Args: j.Args, Worker: *w.id, Last: j.Attempt >= j.MaxAttempts})
+	err := w.missing(ctx)
+	if err == nil {
+		err = w.kind.Work(ctx, Job[T]{Args: j.Args, Worker: *w.id, Last: j.Attempt >= j.MaxAttempts})
+		// What went away meanwhile is why it failed.
+		if err != nil && w.missing(ctx) != nil {
+			err = Later(missingFor)
+		}
+	} else {
+		err = Later(missingFor)
+	}
 	if err != nil && ctx.Err() != nil {
 		err = Later(time.Second) // stopped on purpose: not a failed try
 	}
 	jobs.WithLabelValues(j.Kind, outcome(err)).Observe(time.Since(start).Seconds())
 	slog.InfoContext(ctx, "job", "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
 	return err
+}
+
+// missingFor is how long a job is put off for what is missing.
+const missingFor = 5 * time.Second
+
+// missing says what the job needs that is not there.
+func (w *worker[T]) missing(ctx context.Context) error {
+	if w.kind.Needs == nil || ctx.Err() != nil {
+		return nil
+	}
+	return w.kind.Needs(ctx)
 }
 
 func (w *worker[T]) refuse(ctx context.Context, j *river.Job[T], n int) error {

@@ -77,22 +77,22 @@ func (Unpack) InsertOpts() river.InsertOpts {
 func (rs *Runs) Jobs(js *queue.Jobs) {
 	js.Serve(sorting, 2)
 	js.Serve(acting, 2)
-	queue.Handle(js, queue.Kind[Acting]{Work: func(ctx context.Context, j queue.Job[Acting]) error {
+	queue.Handle(js, queue.Kind[Acting]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Acting]) error {
 		err := rs.Act(ctx, j.Args)
 		if err != nil && j.Last {
 			return errors.Join(err, rs.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
 		}
 		return err
 	}, Refuse: rs.giveUp})
-	queue.Handle(js, queue.Kind[Sort]{Work: func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) }})
-	queue.Handle(js, queue.Kind[Tend]{Work: func(ctx context.Context, j queue.Job[Tend]) error {
+	queue.Handle(js, queue.Kind[Sort]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) }})
+	queue.Handle(js, queue.Kind[Tend]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Tend]) error {
 		again, err := rs.Tend(ctx, j.Args)
 		if again {
 			return queue.Later(2 * time.Second)
 		}
 		return err
 	}})
-	queue.Handle(js, queue.Kind[Unpack]{Work: func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Unpack(ctx, j.Args) }})
+	queue.Handle(js, queue.Kind[Unpack]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Unpack(ctx, j.Args) }})
 }
 
 // MayReceive tells whether there is a Run to bring files into.

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync/atomic"
 	"time"
 
 	"gocloud.dev/blob"
@@ -31,8 +32,11 @@ type Blobs struct {
 	Touch func(ctx context.Context, sha string, size int64) error
 
 	bucket *blob.Bucket
-	local  string // folder of the bucket if it is one, else ""
-	cache  string // folder for local copies
+	at     string                 // where it is, without secrets
+	mark   atomic.Pointer[string] // which the store must carry; nil: any
+	seen   atomic.Int64           // when it last did, in Unix nanoseconds
+	local  string                 // folder of the bucket if it is one, else ""
+	cache  string                 // folder for local copies
 	temp   ownTemp
 }
 
@@ -44,7 +48,7 @@ func OpenBlobs(ctx context.Context, rawURL, cache string) (*Blobs, error) {
 	if err != nil {
 		return nil, fmt.Errorf("blob store URL: %w", err)
 	}
-	b := &Blobs{cache: cache}
+	b := &Blobs{cache: cache, at: u.Redacted()}
 	if err := os.MkdirAll(cache, 0o700); err != nil {
 		return nil, fmt.Errorf("cache folder: %w", err)
 	}
@@ -101,6 +105,15 @@ func (b *Blobs) Put(ctx context.Context, r io.Reader) (sha string, size int64, e
 		return "", 0, err
 	}
 	sha = hex.EncodeToString(h.Sum(nil))
+	// It may go away while it is written to, and what is written below a mount's place is lost.
+	if err := b.Here(ctx); err != nil {
+		return "", 0, err
+	}
+	defer func() {
+		if err == nil {
+			err = b.Here(ctx)
+		}
+	}()
 	if b.Touch != nil {
 		if err := b.Touch(ctx, sha, size); err != nil {
 			return "", 0, err
@@ -188,6 +201,9 @@ func (b *Blobs) Open(ctx context.Context, sha string) (*blob.Reader, error) {
 	if len(sha) != 64 {
 		return nil, fmt.Errorf("blob %q: %w", sha, ErrNotFound)
 	}
+	if err := b.Here(ctx); err != nil {
+		return nil, err
+	}
 	r, err := b.bucket.NewReader(ctx, key(sha), nil)
 	if gcerrors.Code(err) == gcerrors.NotFound {
 		return nil, fmt.Errorf("%w: %w", ErrGone, err)
@@ -203,6 +219,9 @@ func (b *Blobs) Open(ctx context.Context, sha string) (*blob.Reader, error) {
 func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
 	if len(sha) != 64 {
 		return "", fmt.Errorf("blob %q: %w", sha, ErrNotFound)
+	}
+	if err := b.Here(ctx); err != nil {
+		return "", err
 	}
 	if b.local != "" {
 		path := filepath.Join(b.local, filepath.FromSlash(key(sha)))
@@ -241,6 +260,9 @@ func (b *Blobs) Exists(ctx context.Context, sha string) (bool, error) {
 	if len(sha) != 64 {
 		return false, nil
 	}
+	if err := b.Here(ctx); err != nil {
+		return false, err
+	}
 	return b.bucket.Exists(ctx, key(sha))
 }
 
@@ -261,6 +283,9 @@ func (b *Blobs) Damaged(ctx context.Context, sha, name string) (why string, n in
 	n = in.Size()
 	got, err := SumOf(in)
 	if err := errors.Join(err, in.Close()); err != nil {
+		if err := b.Here(ctx); err != nil {
+			return "", n, err
+		}
 		return fmt.Sprintf("%s cannot be read (%v)", name, err), n, nil
 	}
 	if got != sha {
@@ -271,6 +296,9 @@ func (b *Blobs) Damaged(ctx context.Context, sha, name string) (why string, n in
 
 // Delete removes a file. One that is not there is no error.
 func (b *Blobs) Delete(ctx context.Context, sha string) error {
+	if err := b.Here(ctx); err != nil {
+		return err
+	}
 	err := b.bucket.Delete(ctx, key(sha))
 	if err != nil && gcerrors.Code(err) != gcerrors.NotFound {
 		return fmt.Errorf("removing file %s…: %w", sha[:8], err)

@@ -122,3 +122,9 @@ func (s *Store) Empty(ctx context.Context) (bool, error) {
 func (s *Store) ForgetBlobsBut(ctx context.Context, shas []string) error {
 	return s.DB.WithContext(ctx).Exec("DELETE FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND "+free, "{"+strings.Join(shas, ",")+"}").Error
 }
+
+// BlobsBut are the files that the database refers to and that are not among those.
+func (s *Store) BlobsBut(ctx context.Context, shas []string) (out []string, err error) {
+	err = s.DB.WithContext(ctx).Raw("SELECT sha256 FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND NOT ("+free+") ORDER BY sha256", "{"+strings.Join(shas, ",")+"}").Scan(&out).Error
+	return out, err
+}

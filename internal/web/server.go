@@ -82,7 +82,7 @@ func New(c Config) (*Server, error) {
 		s.ReadWithin = usualWithin
 	}
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "counted": wording.Counted, "quoting": wording.IsolatedQuotes, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
+	if s.templates, err = template.New("").Funcs(template.FuncMap{"away": s.away, "pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "counted": wording.Counted, "quoting": wording.IsolatedQuotes, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
 		return nil, fmt.Errorf("templates: %w", err)
 	}
 	if s.version, err = assetVersion(); err != nil {
@@ -399,7 +399,22 @@ func (s *Server) health(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "database: cannot be reached", http.StatusServiceUnavailable)
 		return
 	}
+	if err := s.House.Blobs.Here(ctx); err != nil {
+		http.Error(w, "files: "+store.ErrAway.Error(), http.StatusServiceUnavailable)
+		return
+	}
 	fmt.Fprintln(w, "ok")
+}
+
+// awayText is said on every page while the store of files is away.
+const awayText = "The studio’s folder of files is away, as when a mount dropped. What needs it waits, and goes on by itself once it is back; nothing is lost."
+
+// away is awayText while the store of files is away, else empty.
+func (s *Server) away() string {
+	if s.House.Blobs.Here(context.Background()) != nil {
+		return awayText
+	}
+	return ""
 }
 
 // fail answers an error in words and logs what a person need not see.
@@ -413,6 +428,9 @@ func (s *Server) fail(w http.ResponseWriter, r *http.Request, err error) {
 		http.Error(w, invalid.Problem, http.StatusUnprocessableEntity)
 	case errors.Is(err, store.ErrNotFound):
 		s.message(w, r, http.StatusNotFound, "Not here", "What this address names does not exist, or not any more.", "/", "To the day sheet")
+	case errors.Is(err, store.ErrAway):
+		slog.ErrorContext(r.Context(), "files are away", "path", routePattern(r), "error", err)
+		s.message(w, r, http.StatusServiceUnavailable, "Files are away", awayText, r.URL.Path, "Try again")
 	case store.Full(err):
 		slog.ErrorContext(r.Context(), "the disk is full", "path", routePattern(r), "error", err)
 		s.message(w, r, http.StatusInsufficientStorage, "No room", "The studio’s disk is full. Nothing that was kept is lost. Once there is room again, try again.", r.URL.Path, "Try again")

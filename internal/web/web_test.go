@@ -10,6 +10,8 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -427,6 +429,17 @@ func TestHealthAndMetrics(t *testing.T) {
 	v := open(t)
 	res, body := v.get("/healthz")
 	assert.Equal(t, "200 OK ok\n", res.Status+" "+body)
+	mark := filepath.Join(v.studio.Blobs.Folders()[0], store.MarkName)
+	require.NoError(t, os.Rename(mark, mark+".aside"))
+	res, body = v.get("/healthz")
+	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)
+	assert.Contains(t, body, store.ErrAway.Error())
+	v.signIn("mara@studio.example")
+	_, body = v.get("/")
+	assert.Contains(t, body, "What needs it waits", "said on every page")
+	require.NoError(t, os.Rename(mark+".aside", mark))
+	_, body = v.get("/")
+	assert.NotContains(t, body, "What needs it waits")
 	res, _ = v.get("/metrics")
 	assert.Equal(t, http.StatusNotFound, res.StatusCode, "not on the address clients reach")
 	const token = "guessed-token-of-a-link"

@@ -1,0 +1,83 @@
+package store_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"nelko/internal/store"
+	"nelko/internal/store/storetest"
+)
+
+func blobsAt(t *testing.T, dir string) *store.Blobs {
+	b, err := store.OpenBlobs(t.Context(), "file://"+filepath.Join(dir, "blobs"), filepath.Join(dir, "cache"))
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, b.Close()) })
+	return b
+}
+
+// A store is known by its mark: a new one gets it, one that has it keeps it, and another
+// in its place is not taken for it.
+func TestAStoreIsKnownByItsMark(t *testing.T) {
+	ctx, s, dir := context.Background(), storetest.Open(t), t.TempDir()
+	b := blobsAt(t, dir)
+	require.NoError(t, b.Here(ctx), "nobody asked for a mark")
+	require.NoError(t, s.Mark(ctx, b))
+	require.NoError(t, b.Here(ctx))
+	sha, _, err := b.Put(ctx, strings.NewReader("abc"))
+	require.NoError(t, err)
+	require.NoError(t, s.TouchBlob(ctx, sha, 3))
+	mark, err := os.ReadFile(filepath.Join(dir, "blobs", store.MarkName))
+	require.NoError(t, err)
+
+	again := blobsAt(t, dir)
+	require.NoError(t, s.Mark(ctx, again))
+	require.NoError(t, again.Here(ctx))
+	second := storetest.Open(t)
+	require.NoError(t, second.Mark(ctx, again), "another database adopts the mark that is there")
+	require.NoError(t, again.Here(ctx))
+
+	elsewhere := t.TempDir()
+	other := blobsAt(t, elsewhere)
+	require.NoError(t, s.Mark(ctx, other))
+	_, _, err = other.Put(ctx, strings.NewReader("abcd"))
+	require.ErrorIs(t, err, store.ErrAway)
+	require.NoFileExists(t, filepath.Join(elsewhere, "blobs", store.MarkName), "it is not made the store by being there")
+	require.NoError(t, os.WriteFile(filepath.Join(elsewhere, "blobs", store.MarkName), []byte("somebody’s"), 0o600))
+	_, err = other.Exists(ctx, sha)
+	require.ErrorIs(t, err, store.ErrAway)
+	require.NoError(t, os.WriteFile(filepath.Join(elsewhere, "blobs", store.MarkName), mark, 0o600))
+	_, err = other.Path(ctx, sha)
+	require.ErrorIs(t, err, store.ErrGone, "the store is here, the file is not")
+
+	// A database from before the mark, whose files are away when it is brought up to date.
+	require.NoError(t, s.DB.Exec("DELETE FROM blob_store").Error)
+	empty := t.TempDir()
+	away := blobsAt(t, empty)
+	require.NoError(t, s.Mark(ctx, away))
+	require.ErrorIs(t, away.Here(ctx), store.ErrAway)
+	require.NoFileExists(t, filepath.Join(empty, "blobs", store.MarkName))
+	require.NoError(t, os.Remove(filepath.Join(dir, "blobs", store.MarkName)))
+	require.NoError(t, s.Mark(ctx, b), "and whose files are here")
+	require.NoError(t, b.Here(ctx))
+	require.FileExists(t, filepath.Join(dir, "blobs", store.MarkName))
+}
+
+// A store that is no folder carries its mark too; mem: stands for S3 here.
+func TestAStoreElsewhereIsMarked(t *testing.T) {
+	s := storetest.Open(t)
+	b, err := store.OpenBlobs(t.Context(), "mem://", t.TempDir())
+	require.NoError(t, err)
+	require.NoError(t, s.Mark(t.Context(), b))
+	require.NoError(t, b.Here(t.Context()))
+	other, err := store.OpenBlobs(t.Context(), "mem://", t.TempDir())
+	require.NoError(t, err)
+	require.NoError(t, s.Mark(t.Context(), other))
+	_, _, err = other.Put(t.Context(), strings.NewReader("abc"))
+	assert.ErrorIs(t, err, store.ErrAway)
+}
