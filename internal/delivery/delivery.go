@@ -72,6 +72,8 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 			return queue.Later(proofLooks)
 		}
 		switch {
+		case errors.Is(err, errBusy):
+			return queue.Later(busyFor)
 		case undeliverable(err):
 			return dl.proofFailed(ctx, j.Args, err.Error())
 		case err != nil && j.Last && ctx.Err() == nil:
@@ -84,6 +86,8 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
 			err := dl.Send(ctx, j.Args)
 			switch {
+			case errors.Is(err, errBusy):
+				return queue.Later(busyFor)
 			case undeliverable(err):
 				return dl.forgetToken(ctx, j.Args.LinkID, err.Error())
 			case err != nil && j.Last && ctx.Err() == nil:
@@ -506,6 +510,10 @@ func days(l store.Link) int { return max(1, int(l.ExpiresAt.Sub(l.CreatedAt).Hou
 type Mail struct {
 	ID                      string // of mailID; empty: it need not be known again
 	From, To, Subject, Body string // From is a name, To an address
+
+	// Handing is called once the server is reached and before anything is handed to it;
+	// after an error nothing is. Nil: nothing is done.
+	Handing func() error
 }
 
 // Mailer sends mail.
@@ -584,11 +592,8 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 			subject, body = s, b
 		}
 	}
-	at := dl.Now()
-	if err := dl.Mailer.Send(ctx, Mail{mailID(l, at), st.Name, l.MailedTo, subject, body}); err != nil {
-		return unsent(tx, l, l.UnsentToken, err)
-	}
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	m := Mail{From: st.Name, To: l.MailedTo, Subject: subject, Body: body}
+	return dl.once(ctx, l, l.UnsentToken, m, func(tx *gorm.DB, at time.Time) error {
 		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": at, "mail_error": "", "unsent_token": ""}).Error; err != nil {
 			return err
 		}
@@ -602,8 +607,11 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 // unsent notes why a link could not be mailed, without the token: a server may
 // answer with what it was sent.
 func unsent(tx *gorm.DB, l store.Link, token string, err error) error {
-	err = &unsentMail{strings.ReplaceAll(err.Error(), token, "…"), undeliverable(err)}
-	return errors.Join(err, tx.Model(&l).Update("mail_error", err.Error()).Error)
+	return tx.Model(&l).Update("mail_error", withoutToken(err, token).Error()).Error
+}
+
+func withoutToken(err error, token string) error {
+	return &unsentMail{strings.ReplaceAll(err.Error(), token, "…"), undeliverable(err)}
 }
 
 // forgetToken gives mailing a link up.
@@ -626,6 +634,10 @@ func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) e
 		if err := tx.Model(&d).Update("state", store.DeliveryFailed).Error; err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Could not be mailed to "+l.MailedTo)
+		said := "Could not be mailed to "
+		if why == MayHaveGone {
+			said = "May have been mailed to "
+		}
+		return dl.Orders.NoteDelivery(ctx, tx, d, said+l.MailedTo)
 	})
 }

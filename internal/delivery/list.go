@@ -156,7 +156,10 @@ func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, s
 		if err != nil {
 			return err
 		}
-		set := map[string]any{"mailed_to": o.ClientEmail, "mailed_at": nil, "mail_error": "", "unsent_token": l.KeptToken,
+		if d.State == store.DeliveryRunning && l.UnsentToken != "" {
+			return nil // pressed twice: it is about to go
+		}
+		set := map[string]any{"mail_begun_at": nil, "mail_job": 0, "mailed_to": o.ClientEmail, "mailed_at": nil, "mail_error": "", "unsent_token": l.KeptToken,
 			"mail_subject": strings.Join(strings.Fields(subject), " "), "mail_text": text}
 		if err := errors.Join(tx.Model(&l).Updates(set).Error, tx.Model(&d).Update("state", store.DeliveryRunning).Error); err != nil {
 			return err

@@ -61,9 +61,12 @@ func (s SMTP) Send(ctx context.Context, l Mail) error {
 	if err != nil {
 		return err
 	}
-	if err := c.DialAndSendWithContext(ctx, m); err != nil {
+	if err := hand(ctx, c, m, l.Handing); err != nil {
 		var no *mail.SendError
 		refused := errors.As(err, &no) && no.ErrorCode() >= 500
+		if errors.Is(err, errBusy) || errors.Is(err, errNoAnswer) {
+			return err
+		}
 		// Whom it is for is known where it is shown, and is nothing for a log.
 		why := "sending mail: " + strings.ReplaceAll(err.Error(), l.To, "…")
 		if policy == mail.TLSMandatory && strings.Contains(why, "STARTTLS") {
@@ -72,6 +75,33 @@ func (s SMTP) Send(ctx context.Context, l Mail) error {
 		return &unsentMail{why, refused}
 	}
 	return nil
+}
+
+// errNoAnswer means that a whole mail was handed to a server, which did not say whether it
+// took it (RFC 5321, 4.2.5 and 6.1: only its answer to the end of the mail does).
+var errNoAnswer = errors.New("the mail server did not answer")
+
+// hand reaches the server and hands it a mail. What goes wrong after it took the mail is
+// nothing.
+func hand(ctx context.Context, c *mail.Client, m *mail.Msg, handing func() error) error {
+	if err := c.DialWithContext(ctx); err != nil {
+		return err
+	}
+	if handing != nil {
+		if err := handing(); err != nil {
+			return errors.Join(err, c.Close())
+		}
+	}
+	err := c.Send(m)
+	if m.IsDelivered() {
+		_ = c.Close() // it has the mail, whatever it says to the end
+		return nil
+	}
+	var no *mail.SendError
+	if errors.As(err, &no) && no.Reason == mail.ErrSMTPDataClose && no.ErrorCode() == 0 {
+		err = errNoAnswer
+	}
+	return errors.Join(err, c.Close())
 }
 
 // tlsPolicy is how far the way to a mail server must be encrypted.

@@ -90,11 +90,8 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 	if s, b, own := letter(st, what, o, d.Title, l, dl.Address(l.KeptToken)); own {
 		subject, body = s, b
 	}
-	at := dl.Now()
-	if err := dl.Mailer.Send(ctx, Mail{mailID(l, at), st.Name, o.ClientEmail, subject, body}); err != nil {
-		return false, unsent(tx, l, l.KeptToken, err)
-	}
-	return false, dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	m := Mail{From: st.Name, To: o.ClientEmail, Subject: subject, Body: body}
+	return false, dl.once(ctx, l, l.KeptToken, m, func(tx *gorm.DB, at time.Time) error {
 		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": at, "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {
 			return err
 		}
@@ -112,6 +109,10 @@ func (dl *Delivery) proofFailed(ctx context.Context, j ProofMail, why string) er
 		if err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Could not be mailed: "+why)
+		said := "Could not be mailed: "
+		if why == MayHaveGone {
+			said = "May have been mailed: "
+		}
+		return dl.Orders.NoteDelivery(ctx, tx, d, said+why)
 	})
 }

@@ -156,6 +156,14 @@ func (dl *Delivery) MailCameBack(ctx context.Context, r Returned) (done bool, er
 			return err
 		}
 		ours := subtle.ConstantTimeCompare([]byte(mailID(l, time.Unix(sent, 0))), []byte(r.ID)) == 1
+		if ours && l.MailError == MayHaveGone && l.MailBegunAt != nil && l.MailBegunAt.Unix() == sent {
+			// It had gone: what came back is the answer that never came.
+			l.MailedAt = l.MailBegunAt
+			err := tx.Model(&l).Updates(map[string]any{"mailed_at": l.MailBegunAt, "mail_begun_at": nil, "mail_error": ""}).Error
+			if err != nil {
+				return err
+			}
+		}
 		if done = !ours || l.MailedAt != nil && l.MailedAt.Unix() >= sent; !done || !ours || l.MailedAt.Unix() > sent {
 			return nil
 		}

@@ -21,8 +21,12 @@ func (d *Dossier) Doubts(now time.Time) (out []plan.Check) {
 			if l.Proof {
 				what = "proof"
 			}
+			form := "The mail with the %s “%s” did not get there: %s"
+			if l.MailBegunAt != nil {
+				form = "Whether the mail with the %s “%s” got there is not known: %s"
+			}
 			out = append(out, plan.Check{Weight: plan.Doubt, Kind: "mail", Key: fmt.Sprintf("mail:%d:%s", l.Link.ID, l.MailError), Field: "deliveries",
-				Text: fmt.Sprintf("The mail with the %s “%s” did not get there: %s", what, l.Delivery.Title, l.MailError)})
+				Text: fmt.Sprintf(form, what, l.Delivery.Title, l.MailError)})
 		}
 		r := d.renderOf(l.RenderID)
 		if l.Proof || r == nil || !l.Open(now) || r.Revision == d.Slideshow.Head || r.State != store.RenderDone {

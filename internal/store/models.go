@@ -690,6 +690,8 @@ type Link struct {
 	MailedTo     string
 	MailedAt     *time.Time
 	MailError    string
+	MailBegunAt  *time.Time // when its mail began to be handed over; nil: it is known what became of it
+	MailJob      int64      // by which job
 	CreatedAt    time.Time
 }
 
