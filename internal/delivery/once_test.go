@@ -81,14 +81,22 @@ func (s *silent) talk(c net.Conn, word string) {
 	}
 }
 
-func linkToMail(t *testing.T, mailer delivery.Mailer) (*house.House, store.Link) {
-	h := housetest.Open(t)
+// linkToMail makes a link of a house with a film that is about to be mailed.
+func linkToMail(t *testing.T, h *house.House, id int64, mailer delivery.Mailer) store.Link {
 	h.Delivery.Mailer = mailer
-	id := housetest.Ready(t, h)
-	housetest.Rendered(t, h, id)
 	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true, Keep: true})
 	require.NoError(t, err)
-	return h, l
+	return l
+}
+
+// A mail goes once, and what became of it is said.
+func TestMailGoesOnce(t *testing.T) {
+	h := housetest.Open(t)
+	id := housetest.Ready(t, h)
+	housetest.Rendered(t, h, id)
+	t.Run("whether it went", func(t *testing.T) { whetherItWent(t, h, id) })
+	t.Run("stopped", func(t *testing.T) { stoppedMeanwhile(t, h, id) })
+	t.Run("two jobs", func(t *testing.T) { twoJobs(t, h, id) })
 }
 
 func (s *silent) mailer() delivery.Mailer {
@@ -97,11 +105,11 @@ func (s *silent) mailer() delivery.Mailer {
 
 // RFC 5321, 6.1: a server that answered the end of a mail has it, whatever comes after; one
 // that answered nothing may have it. Before the end of the mail it has nothing.
-func TestWhetherAMailWent(t *testing.T) {
+func whetherItWent(t *testing.T, h *house.House, id int64) {
 	for word, want := range map[string]string{"RSET": "gone", "QUIT": "gone", ".": "unknown", "DATA": "not gone"} {
 		t.Run(word, func(t *testing.T) {
 			s := hangUpAt(t, word)
-			h, l := linkToMail(t, s.mailer())
+			l := linkToMail(t, h, id, s.mailer())
 			err := h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID})
 			now, e := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
 			require.NoError(t, e)
@@ -150,9 +158,9 @@ func (s *stopped) Send(_ context.Context, m delivery.Mail) error {
 
 // A mail that went is marked though the program is stopped meanwhile; where it was killed, it
 // is not sent again, and what came back of it is the answer.
-func TestAMailIsNotSentTwice(t *testing.T) {
+func stoppedMeanwhile(t *testing.T, h *house.House, id int64) {
 	s := &stopped{}
-	h, l := linkToMail(t, s)
+	l := linkToMail(t, h, id, s)
 	running, stop := context.WithCancel(ctx)
 	s.stop = stop
 	require.NoError(t, h.Delivery.Send(running, delivery.SendLink{LinkID: l.ID}))
@@ -183,9 +191,9 @@ func TestAMailIsNotSentTwice(t *testing.T) {
 }
 
 // Two jobs that tell of one link at once hand one mail over.
-func TestTwoJobsSendOneMail(t *testing.T) {
+func twoJobs(t *testing.T, h *house.House, id int64) {
 	s := &slowly{}
-	h, l := linkToMail(t, s)
+	l := linkToMail(t, h, id, s)
 	var both sync.WaitGroup
 	for job := range 2 {
 		both.Go(func() {

@@ -98,21 +98,26 @@ func (l *Looking) Chosen(ctx context.Context, of orders.Seen, key, about string,
 	if err != nil {
 		return nil, false, err
 	}
-	// One at a time: a panel of choices must not hold up what is done meanwhile.
-	select {
-	case l.trying <- struct{}{}:
-	case <-ctx.Done():
-		return nil, false, ctx.Err()
-	}
-	b, err := l.choice(ctx, d, c)
-	<-l.trying
-	if err != nil {
+	var b []byte
+	if err := l.alone(ctx, func() (err error) { b, err = l.choice(ctx, d, c); return err }); err != nil {
 		return nil, false, err
 	}
 	if fresh = about != "" && l.About(d, c.Slide) == about; fresh {
 		l.small.Add(key, b)
 	}
 	return b, fresh, nil
+}
+
+// alone does what is done one thing at a time: a panel of choices must not hold up what is
+// asked for meanwhile. Whatever happens to one, the next has its turn.
+func (l *Looking) alone(ctx context.Context, do func() error) error {
+	select {
+	case l.trying <- struct{}{}:
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	defer func() { <-l.trying }()
+	return do()
 }
 
 // now is an order as it stands, from memory if it stands as it did. What lies
@@ -127,12 +132,12 @@ func (l *Looking) now(ctx context.Context, of orders.Seen) (*orders.Dossier, err
 	if d, ok := l.orders.Get(k); ok {
 		return d, nil
 	}
-	v, err, _ := l.laying.Do(fmt.Sprint("order ", k), func() (any, error) { return l.Orders.SeeAt(ctx, of, sl.Head) })
+	d, err := l.loading.Do(ctx, fmt.Sprint(k), func(ctx context.Context) (*orders.Dossier, error) { return l.Orders.SeeAt(ctx, of, sl.Head) })
 	if err != nil {
 		return nil, err
 	}
-	l.orders.Add(k, v.(*orders.Dossier))
-	return v.(*orders.Dossier), nil
+	l.orders.Add(k, d)
+	return d, nil
 }
 
 // choice draws a choice: the slide and its neighbours alone are laid out.

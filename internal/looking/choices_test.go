@@ -46,6 +46,10 @@ func TestChoicesShowWhatComes(t *testing.T) {
 		"backdrop": {edit.Backdrop{Slides: slide, Backdrop: &design.Backdrop{Kind: design.Plain}}, looking.Middle},
 		"moving":   {edit.MotionPart{Slides: slide, Change: func(m *design.Motion) { m.Kind = design.Pan }}, looking.Moving},
 	} {
+		broken := edit.MotionPart{Slides: slide, Change: func(*design.Motion) { panic("broken") }}
+		assert.Panics(t, func() {
+			_, _, _ = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "broken", about, looking.Choice{Slide: sl.ID, Op: broken, Longer: 160})
+		}, "and the next choice is not held up by it")
 		choice := looking.Choice{Slide: sl.ID, Op: c.op, Kind: c.kind, Longer: 160}
 		before, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name, about, choice)
 		require.NoError(t, err, name)

@@ -12,7 +12,6 @@ import (
 	"sync/atomic"
 
 	lru "github.com/hashicorp/golang-lru/v2"
-	"golang.org/x/sync/singleflight"
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
@@ -25,6 +24,7 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/media"
 	"nelko/internal/orders"
+	"nelko/internal/shared"
 	"nelko/internal/store"
 )
 
@@ -35,14 +35,16 @@ type Looking struct {
 	Kept    *making.Segments
 	Sprites *media.Sprites
 
-	laying singleflight.Group
-	laid   *lru.Cache[laidKey, *film.Film]
-	frames *latest.Sized[frameKey, []byte]
-	found  *lru.Cache[laidKey, []plan.Check]
-	hard   *lru.Cache[string, film.Hard] // by slide and how it looks
-	small  *latest.Sized[string, []byte]
-	orders *lru.Cache[laidKey, *orders.Dossier] // as they stood at a revision
-	age    atomic.Int64                         // rises when what stands on films has changed
+	laying  shared.Group[*film.Film]
+	loading shared.Group[*orders.Dossier]
+	strips  shared.Group[[]byte]
+	laid    *lru.Cache[laidKey, *film.Film]
+	frames  *latest.Sized[frameKey, []byte]
+	found   *lru.Cache[laidKey, []plan.Check]
+	hard    *lru.Cache[string, film.Hard] // by slide and how it looks
+	small   *latest.Sized[string, []byte]
+	orders  *lru.Cache[laidKey, *orders.Dossier] // as they stood at a revision
+	age     atomic.Int64                         // rises when what stands on films has changed
 
 	background background
 	making     makings
@@ -100,7 +102,7 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 	if f, ok := l.laid.Get(k); ok {
 		return f, nil
 	}
-	v, err, _ := l.laying.Do(fmt.Sprint(k), func() (any, error) {
+	return l.laying.Do(context.Background(), fmt.Sprint(k), func(context.Context) (*film.Film, error) {
 		if f, ok := l.laid.Get(k); ok {
 			return f, nil
 		}
@@ -115,10 +117,6 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 		l.laid.Add(k, f)
 		return f, nil
 	})
-	if err != nil {
-		return nil, err
-	}
-	return v.(*film.Film), nil
 }
 
 // Frame is one frame of an order's slideshow at a revision as a JPEG, at most
@@ -226,14 +224,7 @@ func (l *Looking) illegible(ctx context.Context, d *orders.Dossier) (out []plan.
 		k := string(s.ID) + l.About(d, s.ID)
 		hard, known := l.hard.Get(k)
 		if !known {
-			select {
-			case l.trying <- struct{}{}: // one thing at a time beside what is asked for
-			case <-ctx.Done():
-				return nil, ctx.Err()
-			}
-			hard, err = f.Hard(lane, s.ID)
-			<-l.trying
-			if err != nil {
+			if err := l.alone(ctx, func() (err error) { hard, err = f.Hard(lane, s.ID); return err }); err != nil {
 				return nil, err
 			}
 			l.hard.Add(k, hard)
@@ -318,7 +309,7 @@ func (l *Looking) Filmstrip(ctx context.Context, m store.Media) ([]byte, error) 
 	if b, ok := l.small.Get(k); ok {
 		return b, nil
 	}
-	v, err, _ := l.laying.Do(k, func() (any, error) {
+	b, err := l.strips.Do(ctx, k, func(ctx context.Context) ([]byte, error) {
 		path, err := l.Blobs.Path(ctx, m.SHA256)
 		if err != nil {
 			return nil, err
@@ -328,6 +319,6 @@ func (l *Looking) Filmstrip(ctx context.Context, m store.Media) ([]byte, error) 
 	if err != nil {
 		return nil, err
 	}
-	l.small.Add(k, v.([]byte))
-	return v.([]byte), nil
+	l.small.Add(k, b)
+	return b, nil
 }

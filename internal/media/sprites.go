@@ -2,14 +2,12 @@ package media
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"math"
 	"runtime"
 	"sync"
 
 	"golang.org/x/sync/semaphore"
-	"golang.org/x/sync/singleflight"
 
 	"nelko/internal/core/compose"
 	"nelko/internal/core/doc"
@@ -18,6 +16,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/latest"
 	"nelko/internal/media/pango"
+	"nelko/internal/shared"
 )
 
 // Files finds the local file of a medium by its content.
@@ -33,7 +32,7 @@ type Sprites struct {
 	shelf   Shelf
 	readers *Readers // nil: pictures are read in this process
 
-	making    singleflight.Group
+	making    shared.Group[*raster.Sprite]
 	fromStart sync.Map            // of doc.MediaID: clips whose decoder complained when begun in the middle
 	slots     *semaphore.Weighted // held while one is being prepared
 	kept      *latest.Sized[spriteKey, *raster.Sprite]
@@ -71,38 +70,23 @@ func (s *Sprites) Held() int { return s.kept.Held() }
 // get prepares a sprite, or waits for whoever prepares it already. It ends
 // with ctx.
 func (s *Sprites) get(ctx context.Context, k spriteKey, lib doc.Library) (*raster.Sprite, error) {
-	for {
+	if sp, ok := s.kept.Get(k); ok {
+		return sp, nil
+	}
+	return s.making.Do(ctx, fmt.Sprintf("%#v", k), func(ctx context.Context) (*raster.Sprite, error) {
 		if sp, ok := s.kept.Get(k); ok {
 			return sp, nil
 		}
-		done := s.making.DoChan(fmt.Sprintf("%#v", k), func() (any, error) {
-			if sp, ok := s.kept.Get(k); ok {
-				return sp, nil
-			}
-			if err := s.slots.Acquire(ctx, 1); err != nil {
-				return nil, err
-			}
-			defer s.slots.Release(1)
-			sp, err := s.prepare(ctx, k, lib)
-			if err == nil {
-				s.kept.Add(k, sp)
-			}
-			return sp, err
-		})
-		select {
-		case r := <-done:
-			if r.Err == nil {
-				return r.Val.(*raster.Sprite), nil
-			}
-			// Whoever began it may have gone away; that is not our end.
-			if ctx.Err() == nil && (errors.Is(r.Err, context.Canceled) || errors.Is(r.Err, context.DeadlineExceeded)) {
-				continue
-			}
-			return nil, r.Err
-		case <-ctx.Done():
-			return nil, context.Cause(ctx)
+		if err := s.slots.Acquire(ctx, 1); err != nil {
+			return nil, err
 		}
-	}
+		defer s.slots.Release(1)
+		sp, err := s.prepare(ctx, k, lib)
+		if err == nil {
+			s.kept.Add(k, sp)
+		}
+		return sp, err
+	})
 }
 
 func (s *Sprites) prepare(ctx context.Context, k spriteKey, lib doc.Library) (*raster.Sprite, error) {
