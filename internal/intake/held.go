@@ -80,7 +80,7 @@ func (in *Intake) acceptDetails(ctx context.Context, tx *gorm.DB, orderID int64,
 		return err
 	}
 	// Another theme may have been taken since, which asks for other details.
-	d, err := in.Orders.Load(ctx, orderID)
+	d, err := in.Orders.LoadIn(ctx, tx, orderID)
 	if err != nil {
 		return err
 	}

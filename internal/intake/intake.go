@@ -490,7 +490,7 @@ func (in *Intake) Erase(ctx context.Context, orderID, mediaID int64) error {
 		if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
 			return err
 		}
-		d, err := in.Orders.Load(ctx, orderID)
+		d, err := in.Orders.LoadIn(ctx, tx, orderID)
 		if err != nil {
 			return err
 		}

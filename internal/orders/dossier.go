@@ -229,7 +229,7 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 	if d.Revision, err = store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", d.Slideshow.ID, number); err != nil {
 		return fmt.Errorf("revision %d: %w", number, err)
 	}
-	if d.Profile, err = o.Shelf.Profile(ctx, ""); err != nil {
+	if d.Profile, err = o.Shelf.ProfileIn(tx, ""); err != nil {
 		return err
 	}
 	if d.Whole, err = o.document(tx, d.Revision, d.Profile); err != nil {

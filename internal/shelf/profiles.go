@@ -31,12 +31,15 @@ func (s *Shelf) stockProfiles(ctx context.Context) error {
 
 // Profiles lists the ways of encoding that can be read, the usual one first.
 func (s *Shelf) Profiles(ctx context.Context) ([]store.Profile, error) {
+	return s.profilesIn(s.Store.DB.WithContext(ctx))
+}
+
+func (s *Shelf) profilesIn(tx *gorm.DB) ([]store.Profile, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.profiles != nil {
 		return slices.Clone(s.profiles), nil
 	}
-	tx := s.Store.DB.WithContext(ctx)
 	var names []string
 	if err := tx.Model(&store.Profile{}).Order("own, position, name").Pluck("name", &names).Error; err != nil {
 		return nil, err
@@ -67,7 +70,12 @@ func (s *Shelf) Profiles(ctx context.Context) ([]store.Profile, error) {
 
 // Profile is the way of encoding of a name; the usual one without a name.
 func (s *Shelf) Profile(ctx context.Context, name string) (profile.Profile, error) {
-	all, err := s.Profiles(ctx)
+	return s.ProfileIn(s.Store.DB.WithContext(ctx), name)
+}
+
+// ProfileIn is Profile in a transaction.
+func (s *Shelf) ProfileIn(tx *gorm.DB, name string) (profile.Profile, error) {
+	all, err := s.profilesIn(tx)
 	if err != nil {
 		return profile.Profile{}, err
 	}

@@ -51,6 +51,7 @@ type Store struct {
 
 	wholes     *lru.Cache[wholeKey, whole]
 	statements *counter
+	inTx       *inTx
 }
 
 // Open connects to the database at a postgres:// URL.
@@ -63,6 +64,10 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
 	statements := &counter{}
 	cfg.ConnConfig.Tracer = statements
+	in := &inTx{}
+	if OnSecond != nil {
+		cfg.PrepareConn = in.prepare
+	}
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, fmt.Errorf("connecting to the database: %w", err)
@@ -82,7 +87,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	return &Store{DB: g, SQL: db, Pool: pool, statements: statements, wholes: latest.Some[wholeKey, whole](rememberWholes)}, nil
+	return &Store{DB: g, SQL: db, Pool: pool, statements: statements, inTx: in, wholes: latest.Some[wholeKey, whole](rememberWholes)}, nil
 }
 
 // Close closes all connections.
@@ -93,7 +98,10 @@ func (s *Store) Close() {
 
 // Tx runs f in a transaction.
 func (s *Store) Tx(ctx context.Context, f func(tx *gorm.DB) error) error {
-	return s.DB.WithContext(ctx).Transaction(f)
+	return s.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		defer s.inTx.enter()()
+		return f(tx)
+	})
 }
 
 // RawTx is the database/sql transaction beneath a GORM one.

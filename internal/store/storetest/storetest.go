@@ -57,6 +57,7 @@ func Empty(t testing.TB) (*store.Store, string) {
 	s, err := store.Open(context.Background(), u.String())
 	require.NoError(t, err)
 	t.Cleanup(func() {
+		noSecond(t)
 		s.Close()
 		require.NoError(t, store.Drop(context.Background(), admin, name))
 		require.NoError(t, admin.Close())
