@@ -132,21 +132,30 @@ func noAddress() error {
 // MakeLink delivers a finished render by link. The token is part of the
 // address; it is returned once and only its hash is kept, and itself until it
 // was mailed.
-func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (store.Link, string, error) {
-	o, err := store.One[store.Order](dl.Store.DB.WithContext(ctx), "id = ?", orderID)
+func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (l store.Link, key string, err error) {
+	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		l, key, err = dl.MakeLinkIn(ctx, tx, orderID, n)
+		return err
+	})
+	return l, key, err
+}
+
+// MakeLinkIn is MakeLink in a transaction.
+func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, n NewLink) (store.Link, string, error) {
+	o, err := store.One[store.Order](tx, "id = ?", orderID)
 	if err != nil {
 		return store.Link{}, "", err
 	}
 	var r store.Render
 	if !n.Proof {
-		r, err = store.One[store.Render](dl.Store.DB.WithContext(ctx).Order("id DESC"), "state = 'done' AND (id = ? OR (? = 0 AND main AND order_id = ?))", n.RenderID, n.RenderID, orderID)
+		r, err = store.One[store.Render](tx.Order("id DESC"), "state = 'done' AND (id = ? OR (? = 0 AND main AND order_id = ?))", n.RenderID, n.RenderID, orderID)
 		if err != nil {
 			return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
 		}
 	}
 	films := []store.Render{r}
 	for _, id := range n.Also {
-		x, err := store.One[store.Render](dl.Store.DB.WithContext(ctx), "id = ? AND state = 'done'", id)
+		x, err := store.One[store.Render](tx, "id = ? AND state = 'done'", id)
 		if errors.Is(err, store.ErrNotFound) {
 			return store.Link{}, "", invalid.Field("also", "One of the other films is not rendered yet.")
 		}
@@ -183,41 +192,41 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (sto
 			return store.Link{}, "", err
 		}
 	}
-	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d := store.Delivery{OrderID: orderID, Kind: store.LinkDelivery, State: store.DeliveryDone, Title: n.Title}
-		if n.Proof {
-			d.Kind = store.ProofDelivery
-		}
-		if n.Mail {
-			l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, key, store.DeliveryRunning
-			l.MailSubject, l.MailText = strings.Join(strings.Fields(n.Subject), " "), n.Text
-		}
-		if n.Keep || n.Proof {
-			l.KeptToken = key // cards, lists and reminders name it again
-		}
-		if err := tx.Create(&d).Error; err != nil {
-			return err
-		}
-		for i, x := range films {
-			if n.Proof {
-				break // it shows the latest draft
-			}
-			if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: x.ID, Position: i}).Error; err != nil {
-				return err
-			}
-		}
-		l.DeliveryID = d.ID
-		if err := tx.Create(&l).Error; err != nil {
-			return err
-		}
-		if n.Mail {
-			if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
-				return err
-			}
-		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Made the link")
-	})
+	d := store.Delivery{OrderID: orderID, Kind: store.LinkDelivery, State: store.DeliveryDone, Title: n.Title}
+	if n.Proof {
+		d.Kind, films = store.ProofDelivery, nil // it shows the latest draft
+	}
+	if n.Mail {
+		l.MailedTo, l.UnsentToken, d.State = o.ClientEmail, key, store.DeliveryRunning
+		l.MailSubject, l.MailText = strings.Join(strings.Fields(n.Subject), " "), n.Text
+	}
+	if n.Keep || n.Proof {
+		l.KeptToken = key // cards, lists and reminders name it again
+	}
+	err = dl.keepLink(ctx, tx, d, films, &l)
 	return l, key, err
+}
+
+// keepLink writes a delivery by link of films down, and has it mailed if it is to be.
+func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery, films []store.Render, l *store.Link) error {
+	if err := tx.Create(&d).Error; err != nil {
+		return err
+	}
+	for i, x := range films {
+		if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: x.ID, Position: i}).Error; err != nil {
+			return err
+		}
+	}
+	l.DeliveryID = d.ID
+	if err := tx.Create(l).Error; err != nil {
+		return err
+	}
+	if l.UnsentToken != "" {
+		if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
+			return err
+		}
+	}
+	return dl.Orders.NoteDelivery(ctx, tx, d, "Made the link")
 }
 
 // ErrClosed means that a link has expired or was closed.

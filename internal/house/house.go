@@ -137,7 +137,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	h.Pressing = &pressing.Pressing{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Making: h.Making, Now: set.Now}
 	h.Proofs = &proofs.Proofs{Store: s, Orders: h.Orders, Making: h.Making, Delivery: h.Delivery, Now: set.Now}
 	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Proofs: h.Proofs, Pressing: h.Pressing, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
-	h.Orders.Moved = h.Runs.Moved
+	h.Orders.Moved, h.Orders.Following = h.Runs.Moved, h.Runs.Following
 	return h, h.Orders.ChangedAll(ctx)
 }
 

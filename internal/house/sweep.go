@@ -99,6 +99,11 @@ func (h *House) sweepBlobs(ctx context.Context, dryRun bool, s *Swept) error {
 	if err != nil {
 		return err
 	}
+	if !dryRun {
+		if err := h.Store.RemoveGoing(ctx, h.Blobs); err != nil {
+			return err
+		}
+	}
 	for _, b := range free {
 		if !dryRun {
 			removed, err := h.Store.RemoveBlob(ctx, h.Blobs, b.SHA256, store.BlobGrace)

@@ -57,6 +57,9 @@ func (b *background) Close() {
 	b.runs.Wait()
 }
 
+// Beside does something beside what is asked for, until it is done or the room is closed.
+func (l *Looking) Beside(f func(context.Context)) { l.background.Go(f) }
+
 // Close stops what is made in the background for those who look at films, and
 // waits until it has stopped.
 func (l *Looking) Close() { l.background.Close() }

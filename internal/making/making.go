@@ -135,8 +135,8 @@ var StreamSizes = []string{"Phone 360", "Web 720"}
 // film does not have.
 var ErrNotApproved = &invalid.Input{Field: "approval", Problem: "Not rendered: this order asks for the client's approval, and the film as it is now has none. Send a proof, or say that it is to be rendered anyway."}
 
-// BeginAll queues renders of the order's present slideshow in several profiles, all of them or
-// none for each shape. What is being made already is not queued again.
+// BeginAll queues renders of the order's present slideshow in several profiles and shapes, all
+// of them or none. What is being made already is not queued again.
 func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]store.Render, error) {
 	d, err := mk.Orders.Load(ctx, orderID)
 	if err != nil {
@@ -152,27 +152,40 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 		n.Shapes = []doc.Frame{{}}
 	}
 	var out []store.Render
-	for _, f := range n.Shapes {
-		in := d.In(f)
-		if in.Shape != f {
-			return out, invalid.Field("shape", "The film is not made in %s.", f.Ratio())
+	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		out = nil
+		// One press after the other: what was pressed twice, even at the same moment,
+		// is made once.
+		if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"), "id = ?", orderID); err != nil {
+			return err
 		}
-		made, err := mk.beginIn(ctx, in, n)
-		if out = append(out, made...); err != nil {
-			return out, err
+		for _, f := range n.Shapes {
+			in := d.In(f)
+			if in.Shape != f {
+				return invalid.Field("shape", "The film is not made in %s.", f.Ratio())
+			}
+			made, err := mk.beginIn(ctx, tx, in, n)
+			if err != nil {
+				return err
+			}
+			out = append(out, made...)
 		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
 	}
 	return out, nil
 }
 
 // beginIn is BeginAll in the shape an order is seen in.
-func (mk *Making) beginIn(ctx context.Context, d *orders.Dossier, n Wanted) ([]store.Render, error) {
+func (mk *Making) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n Wanted) ([]store.Render, error) {
 	w, h := d.Doc.Frame.W, d.Doc.Frame.H
 	seconds := d.Plan.Rate.Seconds(d.Plan.Frames)
 	var wanted []profile.Profile
 	out := make([]store.Render, 0, len(n.Profiles))
 	for _, name := range n.Profiles {
-		p, err := mk.Orders.Shelf.Profile(ctx, name)
+		p, err := mk.Orders.Shelf.ProfileIn(tx, name)
 		if err != nil {
 			return nil, err
 		}
@@ -192,34 +205,25 @@ func (mk *Making) beginIn(ctx context.Context, d *orders.Dossier, n Wanted) ([]s
 		}
 		wanted = append(wanted, p)
 	}
-	err := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		// One press after the other: what was pressed twice, even at the same moment,
-		// is made once.
-		if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"), "id = ?", d.Order.ID); err != nil {
-			return err
-		}
-		var there []store.Render
-		if err := tx.Where("order_id = ? AND revision = ? AND shape = ?", d.Order.ID, d.Slideshow.Head, d.ShapeName()).Order("id").Find(&there).Error; err != nil {
-			return err
-		}
-		wanted = slices.DeleteFunc(wanted, func(p profile.Profile) bool {
-			running := slices.IndexFunc(there, func(r store.Render) bool {
-				return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Profile == p.Name
-			})
-			if running >= 0 {
-				out = append(out, there[running])
-			}
-			return running >= 0
+	var there []store.Render
+	if err := tx.Where("order_id = ? AND revision = ? AND shape = ?", d.Order.ID, d.Slideshow.Head, d.ShapeName()).Order("id").Find(&there).Error; err != nil {
+		return nil, err
+	}
+	wanted = slices.DeleteFunc(wanted, func(p profile.Profile) bool {
+		running := slices.IndexFunc(there, func(r store.Render) bool {
+			return (!r.State.Over() || n.Missing && r.State == store.RenderDone) && r.Profile == p.Name
 		})
-		if len(wanted) == 0 {
-			return nil
+		if running >= 0 {
+			out = append(out, there[running])
 		}
-		drawn, leads := profile.Together(wanted, w, h)
-		made, err := mk.queue(ctx, tx, d, drawn, leads, n.Missing)
-		out = append(out, made...)
-		return err
+		return running >= 0
 	})
-	return out, err
+	if len(wanted) == 0 {
+		return out, nil
+	}
+	drawn, leads := profile.Together(wanted, w, h)
+	made, err := mk.queue(ctx, tx, d, drawn, leads, n.Missing)
+	return append(out, made...), err
 }
 
 // Draft queues a draft of the order's present slideshow for the client to look

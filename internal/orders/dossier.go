@@ -215,12 +215,17 @@ func Links(tx *gorm.DB, where string, args ...any) (out []Link, err error) {
 
 // LoadAt is Load with the slideshow as it stood at a revision.
 func (o *Orders) LoadAt(ctx context.Context, id int64, number int) (*Dossier, error) {
-	d, err := o.Load(ctx, id)
+	return o.LoadAtIn(ctx, o.Store.DB.WithContext(ctx), id, number)
+}
+
+// LoadAtIn is LoadAt in a transaction.
+func (o *Orders) LoadAtIn(ctx context.Context, tx *gorm.DB, id int64, number int) (*Dossier, error) {
+	d, err := o.load(ctx, tx, id)
 	if err != nil || d.Slideshow.Head == number {
 		return d, err
 	}
 	d.Slideshow.Head = number
-	return d, o.open(ctx, o.Store.DB.WithContext(ctx), d, number)
+	return d, o.open(ctx, tx, d, number)
 }
 
 // open reads a revision of the dossier's slideshow and plans it.

@@ -221,7 +221,7 @@ func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int6
 }
 
 // step is move to a step of the history, which may show what has been erased
-// since: to such a one nothing moves.
+// since: to such a one nothing moves. A row of a Run follows its pattern from there.
 func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
 	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if d, err = o.moveIn(ctx, tx, orderID, base, author, to); err != nil {
@@ -232,7 +232,14 @@ func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int6
 				return invalid.Field("undo", "That step shows a picture that has been erased since.")
 			}
 		}
-		return nil
+		if o.Following == nil || d.Order.RunID == nil {
+			return nil
+		}
+		op, e := o.Following(ctx, tx, d.Order)
+		if op != nil && e == nil {
+			d, e = o.DoIn(ctx, tx, orderID, op, nil)
+		}
+		return e
 	})
 	return d, err
 }

@@ -44,6 +44,11 @@ type Orders struct {
 	// has another revision; nil: nobody is.
 	Moved func(ctx context.Context, tx *gorm.DB, o store.Order) error
 
+	// Following is what a row of a Run does after it went back or forward in its
+	// history, in the same transaction, so that it stays as its pattern has it; a nil
+	// edit: nothing. Nil: no order is a row.
+	Following func(ctx context.Context, tx *gorm.DB, o store.Order) (edit.Op, error)
+
 	// parsed remembers documents that were read last. Revisions never change,
 	// and nobody changes a document that was read: edits work on copies.
 	parsed *lru.Cache[revision, doc.Slideshow]
@@ -176,16 +181,28 @@ func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title st
 
 // Update changes an order's head.
 func (o *Orders) Update(ctx context.Context, id int64, h Head, author *int64) error {
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.update(ctx, tx, id, h, author) })
+}
+
+// UpdateWanted is Update and Want, both or neither.
+func (o *Orders) UpdateWanted(ctx context.Context, id int64, h Head, kinds []store.DeliveryKind, author *int64) error {
 	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		before, err := store.One[store.Order](tx, "id = ?", id)
-		if err != nil {
-			return fmt.Errorf("order %d: %w", id, err)
-		}
-		if err := o.UpdateIn(ctx, tx, id, h); err != nil {
+		if err := o.update(ctx, tx, id, h, author); err != nil {
 			return err
 		}
-		return o.record(tx, id, headChange(before, h), author)
+		return o.wantIn(ctx, tx, id, kinds)
 	})
+}
+
+func (o *Orders) update(ctx context.Context, tx *gorm.DB, id int64, h Head, author *int64) error {
+	before, err := store.One[store.Order](tx, "id = ?", id)
+	if err != nil {
+		return fmt.Errorf("order %d: %w", id, err)
+	}
+	if err := o.UpdateIn(ctx, tx, id, h); err != nil {
+		return err
+	}
+	return o.record(tx, id, headChange(before, h), author)
 }
 
 // headChange says in words what is changed of an order's head.
@@ -224,12 +241,14 @@ func (o *Orders) UpdateIn(ctx context.Context, tx *gorm.DB, id int64, h Head) er
 
 // put sets columns of an order, and notes it.
 func (o *Orders) put(ctx context.Context, id int64, set map[string]any, what, words string) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := o.changeIn(ctx, tx, id, set); err != nil {
-			return err
-		}
-		return store.Note(tx, what, id, words)
-	})
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.putIn(ctx, tx, id, set, what, words) })
+}
+
+func (o *Orders) putIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any, what, words string) error {
+	if err := o.changeIn(ctx, tx, id, set); err != nil {
+		return err
+	}
+	return store.Note(tx, what, id, words)
 }
 
 func (o *Orders) changeIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any) error {

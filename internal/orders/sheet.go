@@ -246,8 +246,5 @@ var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
 // Found keeps how many things there are to look at in an order whose film is at
 // a revision, for the day sheet. It is forgotten when the order changes.
 func (o *Orders) Found(ctx context.Context, d *Dossier, n int) error {
-	if d.Order.Found != nil && *d.Order.Found == n {
-		return nil
-	}
 	return o.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 FROM slideshows WHERE order_id = orders.id AND position = 0 AND head = ?)", n, d.Order.ID, d.Slideshow.Head).Error
 }

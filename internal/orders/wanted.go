@@ -40,6 +40,10 @@ func Wanted(o store.Order) (out []store.DeliveryKind) {
 
 // Want says by which ways an order is to be delivered.
 func (o *Orders) Want(ctx context.Context, id int64, kinds []store.DeliveryKind) error {
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.wantIn(ctx, tx, id, kinds) })
+}
+
+func (o *Orders) wantIn(ctx context.Context, tx *gorm.DB, id int64, kinds []store.DeliveryKind) error {
 	var wants []store.DeliveryKind
 	for _, w := range Ways {
 		if slices.Contains(kinds, w.Kind) {
@@ -55,7 +59,7 @@ func (o *Orders) Want(ctx context.Context, id int64, kinds []store.DeliveryKind)
 	if err != nil {
 		return err
 	}
-	return o.put(ctx, id, map[string]any{"wants": string(b)}, store.DidOrder, "Changed what is to be delivered")
+	return o.putIn(ctx, tx, id, map[string]any{"wants": string(b)}, store.DidOrder, "Changed what is to be delivered")
 }
 
 // Went is a delivery of an order as its next step needs it. What was taken back

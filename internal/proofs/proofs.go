@@ -56,14 +56,14 @@ func (p *Proofs) Send(ctx context.Context, orderID int64, n New) (token string, 
 		return "", invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
 	}
 	open := d.Proof(p.Now())
-	if open == nil {
-		var l store.Link
-		if l, token, err = p.Delivery.MakeLink(ctx, orderID, delivery.NewLink{Title: n.Title, Note: n.Note, Password: n.Password, Days: n.Days, Proof: true}); err != nil {
-			return "", err
+	err = p.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if open == nil {
+			var l store.Link
+			if l, token, err = p.Delivery.MakeLinkIn(ctx, tx, orderID, delivery.NewLink{Title: n.Title, Note: n.Note, Password: n.Password, Days: n.Days, Proof: true}); err != nil {
+				return err
+			}
+			open = &orders.Link{Link: l}
 		}
-		open = &orders.Link{Link: l}
-	}
-	return token, p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := p.Making.Draft(ctx, tx, d); err != nil {
 			return err
 		}
@@ -74,6 +74,10 @@ func (p *Proofs) Send(ctx context.Context, orderID int64, n New) (token string, 
 		}
 		return p.Orders.Changed(ctx, tx, orderID)
 	})
+	if err != nil {
+		return "", err
+	}
+	return token, nil
 }
 
 // Shown is what the client sees of a proof beside the film.

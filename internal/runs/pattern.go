@@ -74,24 +74,18 @@ func (rs *Runs) Give(ctx context.Context, id int64) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"given": run.Pattern.Slideshow.Head}) })
 }
 
-// Refollow makes a row as its pattern had it when it was given to the rows
-// last, after the row went back or forward in its own history. An order of no
-// Run stays as it is.
-func (rs *Runs) Refollow(ctx context.Context, order int64) error {
-	o, err := store.One[store.Order](rs.Store.DB.WithContext(ctx), "id = ?", order)
+// Following is the edit by which a row is as its pattern was when it was given to the rows
+// last; nil for the pattern itself, and where nothing was given yet.
+func (rs *Runs) Following(ctx context.Context, tx *gorm.DB, o store.Order) (edit.Op, error) {
+	run, err := store.One[store.Run](tx.Omit("list", "pending"), "id = ?", *o.RunID)
+	if err != nil || run.PatternID == nil || *run.PatternID == o.ID || run.Given == 0 {
+		return nil, err
+	}
+	p, err := rs.Orders.LoadAtIn(ctx, tx, *run.PatternID, run.Given)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	run, pattern, err := rs.RowOf(ctx, o)
-	if err != nil || pattern || run.PatternID == nil || run.Given == 0 {
-		return err
-	}
-	p, err := rs.Orders.LoadAt(ctx, *run.PatternID, run.Given)
-	if err != nil {
-		return err
-	}
-	_, err = rs.Orders.Do(ctx, o.ID, edit.Follow{Pattern: p.Doc}, nil)
-	return err
+	return edit.Follow{Pattern: p.Doc}, nil
 }
 
 // made counts a Run's rows that have films, or are getting them.

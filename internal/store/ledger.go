@@ -20,19 +20,26 @@ import (
 // refers to.
 const BlobGrace = time.Hour
 
-// TouchBlob notes that someone is about to refer to a file.
+// TouchBlob notes that someone is about to refer to a file. If it is just being removed that is
+// waited for.
 func (s *Store) TouchBlob(ctx context.Context, sha string, size int64) error {
-	return KeepBlob(s.DB.WithContext(ctx), sha, size)
+	return s.Tx(ctx, func(tx *gorm.DB) error { return KeepBlob(tx, sha, size) })
 }
 
 // KeepBlob notes a file, to be referred to in the same transaction.
 func KeepBlob(tx *gorm.DB, sha string, size int64) error {
-	return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "sha256"}}, DoUpdates: clause.Assignments(map[string]any{"touched_at": gorm.Expr("now()")})}).
+	err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "sha256"}}, DoUpdates: clause.Assignments(map[string]any{"touched_at": gorm.Expr("now()")})}).
 		Create(&Blob{SHA256: sha, Size: size, TouchedAt: time.Now()}).Error
+	if err != nil {
+		return err
+	}
+	// After the row is there: either the removal sees it, or is over.
+	return tx.Exec("SELECT 1 FROM blobs_going WHERE sha256 = ? FOR UPDATE", sha).Error
 }
 
 // RemoveBlob removes a file that nothing refers to and that nobody has touched
-// for the grace; removed tells whether it did.
+// for the grace; removed tells whether it did. It is forgotten first, and its content
+// removed once that is certain: whatever fails, no file that is known lacks its content.
 func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time.Duration) (removed bool, err error) {
 	err = s.Tx(ctx, func(tx *gorm.DB) error {
 		var may bool
@@ -46,15 +53,50 @@ func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time
 			return res.Error
 		}
 		removed = true
-		return b.Delete(ctx, sha)
+		return tx.Exec("INSERT INTO blobs_going (sha256) VALUES (?) ON CONFLICT DO NOTHING", sha).Error
 	})
 	if errors.Is(err, gorm.ErrForeignKeyViolated) {
 		return false, nil
+	}
+	if err == nil && removed {
+		err = s.removeGoing(ctx, b, sha)
 	}
 	if err != nil {
 		return false, fmt.Errorf("removing a file: %w", err)
 	}
 	return removed, nil
+}
+
+// removeGoing removes the content of a file that is known no more. One that has come to be
+// known again meanwhile stays.
+func (s *Store) removeGoing(ctx context.Context, b *Blobs, sha string) error {
+	return s.Tx(ctx, func(tx *gorm.DB) error {
+		// Locked until the content is gone: who wants it kept waits in KeepBlob, and stores it anew.
+		res := tx.Exec("DELETE FROM blobs_going WHERE sha256 = ?", sha)
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		var known bool
+		if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM blobs WHERE sha256 = ?)", sha).Scan(&known).Error; err != nil || known {
+			return err
+		}
+		return b.Delete(ctx, sha)
+	})
+}
+
+// RemoveGoing removes the content of files that are known no more and whose removal was broken
+// off.
+func (s *Store) RemoveGoing(ctx context.Context, b *Blobs) error {
+	var going []string
+	if err := s.DB.WithContext(ctx).Table("blobs_going").Order("sha256").Pluck("sha256", &going).Error; err != nil {
+		return err
+	}
+	for _, sha := range going {
+		if err := s.removeGoing(ctx, b, sha); err != nil {
+			return fmt.Errorf("removing a file: %w", err)
+		}
+	}
+	return nil
 }
 
 // free is the condition that nothing refers to a blob b, MadeAgain aside.

@@ -5,10 +5,13 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"gorm.io/gorm"
 
 	"nelko/internal/store"
 	"nelko/internal/store/storetest"
@@ -80,4 +83,87 @@ func TestAStoreElsewhereIsMarked(t *testing.T) {
 	require.NoError(t, s.Mark(t.Context(), other))
 	_, _, err = other.Put(t.Context(), strings.NewReader("abc"))
 	assert.ErrorIs(t, err, store.ErrAway)
+}
+
+// Whatever fails while a file is removed, none that is known lacks its content: what was broken
+// off is finished later, unless somebody came to want it meanwhile.
+func TestRemovingAFileIsBrokenOff(t *testing.T) {
+	ctx, s, b := context.Background(), storetest.Open(t), storetest.Blobs(t)
+	require.NoError(t, s.Mark(ctx, b))
+	b.Touch = s.TouchBlob
+	put := func(text string) string {
+		sha, _, err := b.Put(ctx, strings.NewReader(text))
+		require.NoError(t, err)
+		return sha
+	}
+	there := func(sha string) bool {
+		ok, err := b.Exists(ctx, sha)
+		require.NoError(t, err)
+		return ok
+	}
+	unwanted, wanted := put("nobody wants it"), put("somebody does")
+	mark := filepath.Join(b.Folders()[0], store.MarkName)
+	require.NoError(t, os.Rename(mark, mark+".aside"))
+	for _, sha := range []string{unwanted, wanted} {
+		_, err := s.RemoveBlob(ctx, b, sha, 0)
+		require.ErrorIs(t, err, store.ErrAway)
+	}
+	require.NoError(t, os.Rename(mark+".aside", mark))
+	require.True(t, there(unwanted) && there(wanted))
+	assert.Equal(t, wanted, put("somebody does"))
+	require.NoError(t, s.RemoveGoing(ctx, b))
+	assert.False(t, there(unwanted), "finished")
+	assert.True(t, there(wanted))
+	n := 0
+	require.NoError(t, s.DB.Raw("SELECT count(*) FROM blobs_going").Scan(&n).Error)
+	assert.Zero(t, n)
+}
+
+// Files that are stored while others remove them are never lost: each that was stored last is
+// there.
+func TestStoringAndRemovingAtOnce(t *testing.T) {
+	ctx, s, b := context.Background(), storetest.Open(t), storetest.Blobs(t)
+	// What refers to files here, in place of the studio's tables.
+	require.NoError(t, s.DB.Exec("CREATE TABLE wants (sha256 text PRIMARY KEY REFERENCES blobs)").Error)
+	b.Touch = func(ctx context.Context, sha string, size int64) error {
+		return s.Tx(ctx, func(tx *gorm.DB) error {
+			if err := store.KeepBlob(tx, sha, size); err != nil {
+				return err
+			}
+			return tx.Exec("INSERT INTO wants (sha256) VALUES (?)", sha).Error
+		})
+	}
+	const text = "the same again"
+	sha, err := store.SumOf(strings.NewReader(text))
+	require.NoError(t, err)
+	stop := make(chan struct{})
+	var sweepers sync.WaitGroup
+	var removals atomic.Int64
+	for range 3 {
+		sweepers.Go(func() {
+			for {
+				select {
+				case <-stop:
+					return
+				default:
+				}
+				removed, err := s.RemoveBlob(ctx, b, sha, 0)
+				assert.NoError(t, err)
+				if removed {
+					removals.Add(1)
+				}
+			}
+		})
+	}
+	for range 150 {
+		_, _, err := b.Put(ctx, strings.NewReader(text))
+		require.NoError(t, err)
+		ok, err := b.Exists(ctx, sha)
+		require.NoError(t, err)
+		require.True(t, ok, "it is referred to, and there")
+		require.NoError(t, s.DB.Exec("DELETE FROM wants").Error)
+	}
+	close(stop)
+	sweepers.Wait()
+	assert.Greater(t, removals.Load(), int64(20))
 }

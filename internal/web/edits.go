@@ -139,17 +139,11 @@ func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Orders.Undo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
-	if err == nil {
-		err = s.House.Runs.Refollow(r.Context(), number(r, "order"))
-	}
 	s.answer(w, r, err, nil)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
 	_, err := s.House.Orders.Redo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
-	if err == nil {
-		err = s.House.Runs.Refollow(r.Context(), number(r, "order"))
-	}
 	s.answer(w, r, err, nil)
 }
 
@@ -167,14 +161,11 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	id := number(r, "order")
 	n, _, err := orderForm(r)
 	if err == nil {
-		err = s.House.Orders.Update(r.Context(), id, n.Head, &user(r).ID)
-	}
-	if err == nil {
 		var wants []store.DeliveryKind
 		for _, k := range r.PostForm["wants"] {
 			wants = append(wants, store.DeliveryKind(k))
 		}
-		err = s.House.Orders.Want(r.Context(), id, wants)
+		err = s.House.Orders.UpdateWanted(r.Context(), id, n.Head, wants, &user(r).ID)
 	}
 	var invalid *invalid.Input
 	if errors.As(err, &invalid) {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"html/template"
+	"log/slog"
 	"math"
 	"net"
 	"net/http"
@@ -311,7 +312,17 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	if linked && !told {
 		v.Findings = append(v.Findings, findingView{Text: "Nobody has been told of the link: mail it, or send its address yourself", Path: leafPath(v.Order.ID, deliveriesLeaf)})
 	}
-	return s.House.Orders.Found(ctx, v.Dossier, len(v.Findings))
+	// For the day sheet, but not within this request: who only looks writes nothing.
+	d, n := v.Dossier, len(v.Findings)
+	if d.Order.Found != nil && *d.Order.Found == n {
+		return nil
+	}
+	s.House.Looking.Beside(func(ctx context.Context) {
+		if err := s.House.Orders.Found(ctx, d, n); err != nil && ctx.Err() == nil {
+			slog.WarnContext(ctx, "what there is to look at in an order is not noted", "order", d.Order.ID, "error", err)
+		}
+	})
+	return nil
 }
 
 // licences are doubts about the songs of a film that goes to a public link or a host.

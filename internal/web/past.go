@@ -52,9 +52,6 @@ func (s *Server) goTo(w http.ResponseWriter, r *http.Request) {
 	id := number(r, "order")
 	step := int(number(r, "step"))
 	_, err := s.House.Orders.GoTo(r.Context(), id, seenRevision(r), step, &user(r).ID)
-	if err == nil {
-		err = s.House.Runs.Refollow(r.Context(), id)
-	}
 	var conflict *orders.Conflict
 	var input *invalid.Input
 	switch {
