@@ -131,7 +131,10 @@ func (s *Shelf) Get(id string) (*theme.Theme, error) {
 }
 
 // At finds a version of a theme by its content; without one it is Get.
-func (s *Shelf) At(id, content string) (*theme.Theme, error) {
+func (s *Shelf) At(id, content string) (*theme.Theme, error) { return s.AtBy(id, content, s.Earlier) }
+
+// AtBy is At that reads a version that is not at hand by earlier; nil: none is.
+func (s *Shelf) AtBy(id, content string, earlier func(content string) (Version, error)) (*theme.Theme, error) {
 	if content == "" {
 		return s.Get(id)
 	}
@@ -141,10 +144,10 @@ func (s *Shelf) At(id, content string) (*theme.Theme, error) {
 	if ok {
 		return v.Theme, nil
 	}
-	if s.Earlier == nil {
+	if earlier == nil {
 		return nil, fmt.Errorf("the version %.12s of the theme %q: %w", content, id, ErrUnknown)
 	}
-	v, err := s.Earlier(content)
+	v, err := earlier(content)
 	if err != nil {
 		return nil, fmt.Errorf("the version %.12s of the theme %q: %w", content, id, err)
 	}

@@ -58,7 +58,9 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 
 	// A row that cannot follow its pattern goes neither back nor forward.
 	require.NoError(t, h.Store.DB.Exec("WITH r AS (INSERT INTO runs (name, due) VALUES ('Run', now()) RETURNING id) UPDATE orders SET run_id = r.id, run_key = 'a' FROM r WHERE orders.id = ?", id).Error)
-	h.Orders.Following = func(context.Context, *gorm.DB, store.Order) (edit.Op, error) { return nil, errors.New("the pattern cannot be read") }
+	h.Orders.Following = func(context.Context, *gorm.DB, store.Order) (edit.Op, error) {
+		return nil, errors.New("the pattern cannot be read")
+	}
 	now := housetest.Load(t, h, id).Slideshow.Head
 	_, err = h.Orders.Undo(ctx, id, now, nil)
 	require.ErrorContains(t, err, "the pattern cannot be read")

@@ -143,7 +143,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 
 // Rooms are the rooms with jobs.
 func (h *House) Rooms() []queue.Room {
-	return []queue.Room{h.Intake, h.Making, h.Delivery, h.Hosting, h.Pressing, h.Runs}
+	return []queue.Room{h.Intake, h.Making, h.Delivery, h.Hosting, h.Pressing, h.Runs, tidyRoom{h}}
 }
 
 // Hear tells the rooms what changed elsewhere.

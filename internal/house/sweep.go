@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -15,8 +14,7 @@ import (
 	"nelko/internal/store"
 )
 
-// The sweeper does away with what nobody needs any more. This is the list of
-// all it owns; what is not on it is nobody's to clear.
+// The sweeper does away with what nobody needs any more: this, and nothing else.
 //
 //   - orders deleted for longer than the studio keeps them, and old lines of the trail
 //   - what came by clients' pages and was refused a day ago
@@ -75,7 +73,7 @@ func (h *House) Sweep(ctx context.Context, dryRun bool) (s Swept, err error) {
 	note(e)
 	note(h.sweepParts(ctx, dryRun, &s))
 	note(h.sweepBlobs(ctx, dryRun, &s))
-	note(h.sweepCache(dryRun, &s))
+	note(h.sweepCache(dryRun, &s)) // of this machine
 	if err != nil {
 		return s, fmt.Errorf("sweeping: %w", err)
 	}
@@ -206,65 +204,4 @@ func treeSize(root string) (n int64) {
 		return nil
 	})
 	return n
-}
-
-// sweepEvery is how often a process sweeps.
-const sweepEvery = time.Hour
-
-// KeepTidy sweeps now, and again and again until ctx ends.
-func (h *House) KeepTidy(ctx context.Context) {
-	relisten := func() {
-		if err := h.Intake.Relisten(ctx); err != nil && ctx.Err() == nil {
-			slog.Warn("having songs listened to", "error", err)
-		}
-	}
-	sweep := func() {
-		s, err := h.Sweep(ctx, false)
-		if err != nil && ctx.Err() == nil {
-			slog.Warn("swept in part", "error", err)
-		}
-		if s != (Swept{}) {
-			slog.Info("swept", "what", s.String())
-		}
-	}
-	relisten()
-	sweep() // what was left by who was killed
-	tick := time.NewTicker(sweepEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-			if n, err := h.Proofs.Heal(ctx); err != nil && ctx.Err() == nil {
-				slog.Warn("making drafts that clients wait for", "error", err)
-			} else if n > 0 {
-				slog.Info("made drafts that clients wait for", "drafts", n)
-			}
-			if n, err := h.Proofs.Remind(ctx, false); err != nil && ctx.Err() == nil {
-				slog.Warn("reminding of proofs", "error", err)
-			} else if n > 0 {
-				slog.Info("reminded of proofs", "clients", n)
-			}
-			if v, err := h.Making.Verify(ctx, false, verifyAtOnce, verifyRest); err != nil && ctx.Err() == nil {
-				slog.Warn("reading films back", "error", err)
-			} else if len(v.Damaged) > 0 {
-				slog.Error("films were damaged and are made again", "films", len(v.Damaged), "first", v.Damaged[0].Why)
-			}
-			if _, lost, err := h.Intake.Verify(ctx, false, verifyAtOnce, verifyRest); err != nil && ctx.Err() == nil {
-				slog.Warn("reading material back", "error", err)
-			} else {
-				for _, l := range lost {
-					slog.Error("a file is damaged or missing; send it in again", "file", l.Name, "why", l.Why, "orders", l.Orders)
-				}
-			}
-			if _, damaged, err := h.Pressing.Verify(ctx, false, verifyAtOnce); err != nil && ctx.Err() == nil {
-				slog.Warn("reading discs' images back", "error", err)
-			} else if len(damaged) > 0 {
-				slog.Error("images of discs were damaged and are made again", "discs", len(damaged), "first", damaged[0])
-			}
-			relisten()
-			sweep()
-		}
-	}
 }

@@ -79,7 +79,9 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 
 	work, err := store.Open(ctx, url)
 	require.NoError(t, err)
-	h := housetest.On(t, work, storetest.Blobs(t), house.Settings{})
+	blobs := storetest.Blobs(t)
+	require.NoError(t, work.MarkRestored(ctx, blobs))
+	h := housetest.On(t, work, blobs, house.Settings{})
 	id := housetest.Ready(t, h)
 	d := housetest.Load(t, h, id)
 	_, err = h.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{Slides: []doc.SlideID{d.Doc.Slides[1].ID}, By: 1}, nil)

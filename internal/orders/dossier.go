@@ -253,7 +253,7 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 			}
 		}
 	}
-	if err := o.theme(ctx, d); err != nil {
+	if err := o.theme(tx, d); err != nil {
 		return err
 	}
 	d.lay()
@@ -262,12 +262,13 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 
 // theme finds the version of the theme the film is made with. One that is gone or cannot be read
 // keeps nobody from the order: it is laid out with the usual one, and not rendered.
-func (o *Orders) theme(ctx context.Context, d *Dossier) (err error) {
+func (o *Orders) theme(tx *gorm.DB, d *Dossier) (err error) {
 	d.ThemeLost = ""
-	if d.Theme, err = o.Shelf.Themes.At(d.Doc.Theme, d.Doc.ThemeVersion); err == nil {
+	if d.Theme, err = o.Shelf.ThemeAt(tx, d.Doc.Theme, d.Doc.ThemeVersion); err == nil {
 		return nil
 	}
-	if ctx.Err() != nil || !errors.Is(err, themes.ErrUnknown) && !errors.Is(err, store.ErrNotFound) && !store.Unreadable(err) {
+	if tx.Statement.Context.Err() != nil || !errors.Is(err, themes.ErrUnknown) && !errors.Is(err, store.ErrNotFound) &&
+		!errors.Is(err, store.ErrGone) && !store.Unreadable(err) {
 		return err
 	}
 	d.ThemeLost = err.Error()
@@ -418,7 +419,7 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 		}
 		d = in
 	}
-	t, err := o.Shelf.Themes.At(d.Theme, d.ThemeVersion)
+	t, err := o.Shelf.ThemeAt(tx, d.Theme, d.ThemeVersion)
 	if err != nil {
 		return nil, err
 	}

@@ -49,7 +49,19 @@ type Room interface {
 type Jobs struct {
 	set    *river.Workers
 	queues map[string]river.QueueConfig
+	clock  []*river.PeriodicJob
 	worker string
+}
+
+// NotOver are the states of jobs that wait or run.
+var NotOver = []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}
+
+// Every has a job done on the clock by one of all processes that work: when they begin to,
+// and then every so long.
+func (js *Jobs) Every(d time.Duration, args func() river.JobArgs) {
+	js.clock = append(js.clock, river.NewPeriodicJob(river.PeriodicInterval(d), func() (river.JobArgs, *river.InsertOpts) {
+		return args(), nil
+	}, &river.PeriodicJobOpts{RunOnStart: true}))
 }
 
 // Serve has so many jobs of a queue worked on at the same time.

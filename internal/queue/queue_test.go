@@ -96,7 +96,7 @@ func TestJobsOfDeadWorkersGoOn(t *testing.T) {
 	m, err := s.Intake.Receive(ctx, o.ID, "u", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
 	mark := func(worker string) {
-		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY[?]", worker).Error)
+		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY[?] WHERE kind = 'ingest'", worker).Error)
 	}
 	state := func() store.MediaState {
 		got, err := store.One[store.Media](s.Store.DB, "id = ?", m.ID)

@@ -43,7 +43,7 @@ func Start(ctx context.Context, s *store.Store, tools string, rooms ...Room) (*W
 		r.Jobs(js)
 	}
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
-		ID: w.id, Logger: quiet, Workers: js.set, JobTimeout: -1, Queues: js.queues, RetryPolicy: retry{},
+		ID: w.id, Logger: quiet, Workers: js.set, JobTimeout: -1, Queues: js.queues, RetryPolicy: retry{}, PeriodicJobs: js.clock,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("workers: %w", err)
@@ -73,7 +73,10 @@ func (w *Workers) Stop(within time.Duration) {
 	w.stop()
 	<-w.beats
 	forgetWords(w.witness)
-	// What could not be put off in time goes back; nobody died on it.
+	// What could not be put off in time goes back; nobody died on it. That the time is over must
+	// not keep it from being said: who finds it unsaid blames the job.
+	ctx, cancel = context.WithTimeout(context.Background(), sayWithin)
+	defer cancel()
 	_, err := w.store.SQL.ExecContext(ctx, "UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1) "+
 		"WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] = $1", w.id)
 	if err == nil {
@@ -83,6 +86,9 @@ func (w *Workers) Stop(within time.Duration) {
 		slog.Warn("worker not signed off", "error", err)
 	}
 }
+
+// sayWithin is how long a worker that ends may take to say so.
+const sayWithin = 5 * time.Second
 
 // A worker is taken for dead when it has not been seen for this long.
 const (

@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -41,6 +42,7 @@ type Shelf struct {
 	// Own is a folder of the studio's own themes as zips; empty: none.
 	Own string
 
+	kept     atomic.Bool // the themes on the shelf are in the store of files
 	mu       sync.Mutex
 	profiles []store.Profile // read once, until something changes
 	aside    []Aside         // profiles that cannot be read
@@ -199,15 +201,24 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 // shipped profiles. It is called when the program starts.
 func (s *Shelf) Stock(ctx context.Context) error {
 	s.Themes.Earlier = s.earlier
-	for _, v := range s.Themes.Versions() {
-		if err := s.keep(ctx, v); err != nil {
-			return err
-		}
+	if err := s.keepAll(ctx); err != nil && !errors.Is(err, store.ErrAway) {
+		return err
 	}
 	if err := s.Look(ctx); err != nil {
 		return err
 	}
 	return s.stockProfiles(ctx)
+}
+
+// keepAll stores the themes that are on the shelf.
+func (s *Shelf) keepAll(ctx context.Context) error {
+	for _, v := range s.Themes.Versions() {
+		if err := s.keep(ctx, v); err != nil {
+			return err
+		}
+	}
+	s.kept.Store(true)
+	return nil
 }
 
 // Look takes in new and changed themes from the studio's folder. Those that
@@ -264,9 +275,6 @@ const lookEvery = 5 * time.Second
 
 // Watch looks at the studio's folder again and again until ctx ends.
 func (s *Shelf) Watch(ctx context.Context) {
-	if s.Own == "" {
-		return
-	}
 	tick := time.NewTicker(lookEvery)
 	defer tick.Stop()
 	for {
@@ -274,7 +282,11 @@ func (s *Shelf) Watch(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			if err := s.Look(ctx); err != nil && ctx.Err() == nil {
+			err := s.Look(ctx)
+			if err == nil && !s.kept.Load() {
+				err = s.keepAll(ctx) // the store of files was away when this process began
+			}
+			if err != nil && ctx.Err() == nil && !errors.Is(err, store.ErrAway) {
 				slog.Warn("looking for themes", "error", err)
 			}
 		}
@@ -311,11 +323,20 @@ const patience = time.Minute
 func (s *Shelf) earlier(content string) (themes.Version, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	row, err := store.One[store.ThemeVersion](s.Store.DB.WithContext(ctx), "content = ?", content)
+	return s.earlierIn(s.Store.DB.WithContext(ctx), content)
+}
+
+// ThemeAt finds a version of a theme by its content in a transaction; without one, the newest.
+func (s *Shelf) ThemeAt(tx *gorm.DB, id, content string) (*theme.Theme, error) {
+	return s.Themes.AtBy(id, content, func(content string) (themes.Version, error) { return s.earlierIn(tx, content) })
+}
+
+func (s *Shelf) earlierIn(tx *gorm.DB, content string) (themes.Version, error) {
+	row, err := store.One[store.ThemeVersion](tx, "content = ?", content)
 	if err != nil {
 		return themes.Version{}, err
 	}
-	r, err := s.Blobs.Open(ctx, row.Archive)
+	r, err := s.Blobs.Open(tx.Statement.Context, row.Archive)
 	if err != nil {
 		return themes.Version{}, err
 	}
