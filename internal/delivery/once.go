@@ -12,7 +12,7 @@ import (
 
 const (
 	// handingFor is longer than any mail takes to be handed to a server.
-	handingFor = 10 * time.Minute
+	handingFor = 3 * time.Minute
 	// busyFor is how long a mail waits for another of the same link.
 	busyFor = 5 * time.Second
 	// noteWithin is how long it is tried to note what became of a mail, though the
@@ -30,18 +30,20 @@ const MayHaveGone = "no answer came from the mail server, so it may have gone: a
 
 func mayHaveGone() error { return &unsentMail{why: MayHaveGone, forGood: true} }
 
-// asked is an error if an earlier attempt of this job handed a link's mail over and did not
-// live to note what became of it, or if another job is about to.
+// asked is an error if an earlier attempt handed a link's mail over and did not live to note what
+// became of it, or if another job is about to.
 func (dl *Delivery) asked(ctx context.Context, l store.Link) error {
 	switch {
 	case l.MailBegunAt == nil:
 		return nil
 	case l.MailJob == store.ActorOf(ctx).Job:
 		return mayHaveGone()
-	case l.MailBegunAt.After(dl.Now().Add(-handingFor)) && l.MailError == "":
-		return errBusy
+	case l.MailError != "":
+		return nil // it was told already; this is another mail
+	case l.MailBegunAt.Before(dl.Now().Add(-handingFor)):
+		return mayHaveGone()
 	}
-	return nil
+	return errBusy
 }
 
 // once sends a mail that tells of a link. That it is handed over, and by what name, is noted
@@ -55,7 +57,7 @@ func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail
 	m.ID = mailID(l, at)
 	m.Handing = func() error {
 		res := dl.Store.DB.WithContext(ctx).Model(&store.Link{}).
-			Where("id = ? AND (mail_begun_at IS NULL OR mail_job <> ? AND (mail_begun_at < ? OR mail_error <> ''))", l.ID, job, at.Add(-handingFor)).
+			Where("id = ? AND (mail_begun_at IS NULL OR mail_error <> '' AND mail_job <> ?)", l.ID, job).
 			Updates(map[string]any{"mail_begun_at": at, "mail_job": job, "mail_error": ""})
 		if res.Error == nil && res.RowsAffected == 0 {
 			return errBusy

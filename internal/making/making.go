@@ -422,7 +422,7 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	}
 	err = mk.attempt(ctx, r)
 	if errors.Is(err, errTaken) {
-		return nil
+		return mk.taken(ctx, r)
 	}
 	if store.Full(err) {
 		err = errors.Join(render.ErrFull, err)
@@ -473,6 +473,19 @@ const fullFor = time.Minute
 
 // awayFor is the same of a store of files that is away.
 const awayFor = 5 * time.Second
+
+// taken is what becomes of an attempt that may write no more: nothing if the render is over,
+// else somebody else has begun it anew.
+func (mk *Making) taken(ctx context.Context, r store.Render) error {
+	now, err := store.One[store.Render](mk.Store.DB.WithContext(ctx).Select("id", "state"), "id = ?", r.ID)
+	if errors.Is(err, store.ErrNotFound) || err == nil && now.State.Over() {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return queue.ErrSuperseded
+}
 
 // putOff says of a render that waits, or that a worker began which is no more, what it waits for.
 func (mk *Making) putOff(ctx context.Context, r store.Render, lacking error) error {

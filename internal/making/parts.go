@@ -4,8 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"runtime"
+	"slices"
+	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -26,6 +30,8 @@ type parts struct {
 	mk     *Making
 	r      store.Render
 	worker string
+
+	claiming sync.Mutex // of who takes a part
 
 	mu   sync.Mutex
 	made map[int]int64 // frames of parts being made here, by number
@@ -62,7 +68,7 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 		}
 	}
 	divided := film.Divide(b.segs, func(s film.Segment) bool { return kept[s.Key] != "" }, encoders())
-	var rows []store.RenderPart
+	rows := make([]store.RenderPart, 0, len(divided))
 	for _, p := range divided {
 		total += int64(p.Frames)
 		rows = append(rows, store.RenderPart{RenderID: r.ID, Attempt: r.Attempt, Number: p.Number, First: p.First, Last: p.Last, Frames: int64(p.Frames), State: "waiting"})
@@ -74,38 +80,69 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 		if len(rows) == 0 {
 			return nil
 		}
-		if err := tx.Create(&rows).Error; err != nil {
-			return err
-		}
-		var others int64
-		if err := tx.Table("workers").Where("id <> ? AND "+queue.Alive, r.Worker).Count(&others).Error; err != nil {
-			return err
-		}
-		for range min(int(others), len(rows)-1) {
-			if err := mk.Queue.Insert(ctx, tx, Help{r.ID}); err != nil {
-				return err
-			}
-		}
-		return nil
+		return errors.Join(tx.Create(&rows).Error, mk.callHelp(ctx, tx, r))
 	})
 }
 
+// callHelp asks workers that draw with the same and do not help yet to help with a render, as
+// long as parts of it wait that this worker does not come to at once.
+func (mk *Making) callHelp(ctx context.Context, tx *gorm.DB, r store.Render) error {
+	var n struct{ Waiting, Others, Asked int }
+	err := tx.Raw(`SELECT (SELECT count(*) FROM render_parts WHERE render_id = ? AND attempt = ? AND state = 'waiting') waiting,
+		(SELECT count(*) FROM workers WHERE id <> ? AND tools = ? AND note = '' AND `+queue.Alive+`) others,
+		(SELECT count(*) FROM river_job WHERE kind = ? AND (args->>'render_id')::bigint = ? AND finalized_at IS NULL) asked`,
+		r.ID, r.Attempt, r.Worker, r.Tools, Help{}.Kind(), r.ID).Scan(&n).Error
+	if err != nil {
+		return err
+	}
+	for range min(n.Others, n.Waiting-1) - n.Asked {
+		if err := mk.Queue.Insert(ctx, tx, Help{r.ID}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Claim implements render.Parts: a part that waits, or one whose worker has
-// died.
+// died. The database being away is waited for; what was claimed when the answer
+// was lost is claimed again.
 func (p *parts) Claim(ctx context.Context) (part film.Part, ok bool, err error) {
+	p.claiming.Lock()
+	defer p.claiming.Unlock()
+	err = store.Patiently(ctx, func() error {
+		part, ok, err = p.claim(ctx)
+		return err
+	})
+	return part, ok, err
+}
+
+func (p *parts) claim(ctx context.Context) (part film.Part, ok bool, err error) {
+	p.mu.Lock()
+	here := slices.Collect(maps.Keys(p.made))
+	p.mu.Unlock()
 	var row store.RenderPart
 	res := p.mk.Store.DB.WithContext(ctx).Raw(`UPDATE render_parts SET state = 'running', worker = ?, frames_done = 0
 		WHERE (render_id, attempt, number) IN (
 			SELECT render_id, attempt, number FROM render_parts
-			WHERE render_id = ? AND attempt = ? AND (state = 'waiting' OR (state = 'running' AND worker <> ? AND worker NOT IN
-				(SELECT id FROM workers WHERE `+queue.Alive+`)))
+			WHERE render_id = ? AND attempt = ? AND (state = 'waiting'
+				OR state = 'running' AND worker <> ? AND worker NOT IN (SELECT id FROM workers WHERE `+queue.Alive+`)
+				OR state = 'running' AND worker = ? AND NOT number = ANY (?::int[]))
 			ORDER BY tries, number LIMIT 1 FOR UPDATE SKIP LOCKED)
-		RETURNING *`, p.worker, p.r.ID, p.r.Attempt, p.worker).Scan(&row)
+		RETURNING *`, p.worker, p.r.ID, p.r.Attempt, p.worker, p.worker, numbers(here)).Scan(&row)
 	if res.Error != nil || res.RowsAffected == 0 {
 		return part, false, res.Error
 	}
 	p.count(row.Number, 0)
 	return film.Part{Number: row.Number, First: row.First, Last: row.Last, Frames: timecode.Frames(row.Frames)}, true, nil
+}
+
+// numbers are whole numbers as PostgreSQL writes an array of them.
+func numbers(list []int) string {
+	words := make([]string, len(list))
+	for i, n := range list {
+		words[i] = strconv.Itoa(n)
+	}
+	return "{" + strings.Join(words, ",") + "}"
 }
 
 // partTries is how often a part may fail for reasons of the moment, by
@@ -116,6 +153,24 @@ const partTries = 3
 // goes back, for another worker or another try, and the film goes on; what is
 // wrong with the material ends it.
 func (p *parts) Done(ctx context.Context, part film.Part, err error) error {
+	waits, cancel := context.WithTimeout(ctx, doneWithin)
+	defer cancel()
+	defer p.forget(part.Number)
+	return store.Patiently(waits, func() error { return p.done(ctx, part, err) })
+}
+
+// doneWithin is how long the database may be away when a part is done. After that the attempt
+// ends; the segments of the part are kept nevertheless.
+const doneWithin = 10 * time.Minute
+
+// forget says that a part is not being made here any more.
+func (p *parts) forget(part int) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	delete(p.made, part)
+}
+
+func (p *parts) done(ctx context.Context, part film.Part, err error) error {
 	rows := p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
 		Where("render_id = ? AND attempt = ? AND number = ? AND worker = ?", p.r.ID, p.r.Attempt, part.Number, p.worker)
 	if err == nil {
@@ -136,8 +191,10 @@ func (p *parts) Done(ctx context.Context, part film.Part, err error) error {
 // Open implements render.Parts.
 func (p *parts) Open(ctx context.Context) (int, error) {
 	var n int64
-	err := p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
-		Where("render_id = ? AND attempt = ? AND state <> 'done'", p.r.ID, p.r.Attempt).Count(&n).Error
+	err := store.Patiently(ctx, func() error {
+		return p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
+			Where("render_id = ? AND attempt = ? AND state <> 'done'", p.r.ID, p.r.Attempt).Count(&n).Error
+	})
 	return int(n), err
 }
 
@@ -181,6 +238,9 @@ func (mk *Making) files(ctx context.Context, b *begun) ([]string, error) {
 	return files, nil
 }
 
+// helpEvery is after how many reports it is looked whether more workers can help.
+const helpEvery = 4
+
 // report begins to write progress once a second until ctx ends, and stops the
 // attempt when the render was cancelled or taken over. A database that is away
 // is waited for. What is given ends it and returns when it writes no more: a
@@ -201,7 +261,7 @@ func (p *parts) report(ctx context.Context, stop context.CancelCauseFunc) (end f
 func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 	tick := time.NewTicker(time.Second)
 	defer tick.Stop()
-	for {
+	for n := 0; ; n++ {
 		select {
 		case <-ctx.Done():
 			return
@@ -222,6 +282,10 @@ func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 			if errors.Is(err, errTaken) {
 				stop(errTaken)
 				return
+			}
+			if err == nil && p.worker == p.r.Worker && n%helpEvery == 0 {
+				// Workers that began since take parts too; without them it takes longer.
+				_ = p.mk.Store.Tx(ctx, func(tx *gorm.DB) error { return p.mk.callHelp(ctx, tx, p.r) })
 			}
 			if err == nil {
 				// Whoever looks at the order is told; missing one is no harm.

@@ -3,6 +3,7 @@ package making
 import (
 	"context"
 	"fmt"
+	"io"
 	"os"
 	"time"
 
@@ -64,22 +65,33 @@ func (k *Segments) Keep(ctx context.Context, key, path string) (string, error) {
 		return "", err
 	}
 	defer f.Close()
-	sha, size, err := k.Blobs.Put(ctx, f)
-	if err != nil {
-		return "", err
-	}
-	err = k.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := store.KeepBlob(tx, sha, size); err != nil {
+	var sha string
+	// What was encoded while the database is away is not to be encoded again.
+	err = store.Patiently(ctx, func() error {
+		if _, err := f.Seek(0, io.SeekStart); err != nil {
 			return err
 		}
-		row := store.Segment{Key: key, SHA256: sha, Size: size, UsedAt: k.Now()}
-		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"sha256", "size", "used_at"})}).
-			Create(&row).Error
+		var size int64
+		if sha, size, err = k.Blobs.Put(ctx, f); err != nil {
+			return err
+		}
+		return k.row(ctx, store.Segment{Key: key, SHA256: sha, Size: size, UsedAt: k.Now()})
 	})
 	if err != nil {
 		return "", err
 	}
 	return k.Blobs.Path(ctx, sha)
+}
+
+// row notes a segment.
+func (k *Segments) row(ctx context.Context, row store.Segment) error {
+	return k.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := store.KeepBlob(tx, row.SHA256, row.Size); err != nil {
+			return err
+		}
+		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"sha256", "size", "used_at"})}).
+			Create(&row).Error
+	})
 }
 
 // Drop implements render.Cache.

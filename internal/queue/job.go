@@ -26,6 +26,10 @@ type Job[T river.JobArgs] struct {
 // Later puts a job off: it is no failure and costs no try.
 func Later(d time.Duration) error { return river.JobSnooze(d) }
 
+// ErrSuperseded is what Work returns when somebody else does meanwhile what the job was for: it
+// is not done, but over.
+var ErrSuperseded = errors.New("somebody else does it meanwhile")
+
 // Kind is how the jobs of one type are worked on.
 type Kind[T river.JobArgs] struct {
 	Work func(context.Context, Job[T]) error
@@ -114,6 +118,9 @@ func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error {
 	}
 	jobs.WithLabelValues(j.Kind, outcome(err)).Observe(time.Since(start).Seconds())
 	slog.InfoContext(ctx, "job", "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
+	if errors.Is(err, ErrSuperseded) {
+		return river.JobCancel(err)
+	}
 	return err
 }
 
@@ -168,6 +175,8 @@ func outcome(err error) string {
 		return "done"
 	case errors.As(err, &later):
 		return "put off"
+	case errors.Is(err, ErrSuperseded):
+		return "superseded"
 	}
 	return "failed"
 }

@@ -77,11 +77,12 @@ func (w *Workers) Stop(within time.Duration) {
 	// not keep it from being said: who finds it unsaid blames the job.
 	ctx, cancel = context.WithTimeout(context.Background(), sayWithin)
 	defer cancel()
-	_, err := w.store.SQL.ExecContext(ctx, "UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1) "+
-		"WHERE state = 'running' AND attempted_by[array_upper(attempted_by, 1)] = $1", w.id)
-	if err == nil {
-		_, err = w.store.SQL.ExecContext(ctx, "DELETE FROM workers WHERE id = $1", w.id)
-	}
+	err := w.store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := giveBack(tx, "metadata", lastBy+" = ?", w.id); err != nil {
+			return err
+		}
+		return tx.Exec("DELETE FROM workers WHERE id = ?", w.id).Error
+	})
 	if err != nil {
 		slog.Warn("worker not signed off", "error", err)
 	}
@@ -95,6 +96,9 @@ const (
 	beatEvery = 2 * time.Second
 	deadAfter = 15 * time.Second
 )
+
+// lastBy is the worker that took a job last.
+const lastBy = "attempted_by[array_upper(attempted_by, 1)]"
 
 // Alive is the SQL condition that a row of workers is of one that lives.
 var Alive = fmt.Sprintf("seen_at >= now() - interval '%d seconds'", int(deadAfter.Seconds()))
@@ -110,6 +114,9 @@ func (w *Workers) watch(ctx context.Context) {
 	defer close(w.beats)
 	tick := time.NewTicker(beatEvery)
 	defer tick.Stop()
+	// Who could not reach the database was not seen there, and so may others: once it is back
+	// they are given the time to be.
+	var blind time.Time
 	for {
 		select {
 		case <-ctx.Done():
@@ -117,6 +124,10 @@ func (w *Workers) watch(ctx context.Context) {
 		case <-tick.C:
 			if err := w.beat(ctx); err != nil && ctx.Err() == nil {
 				slog.Warn("worker cannot reach the database", "error", err)
+				blind = time.Now()
+				continue
+			}
+			if time.Since(blind) < deadAfter {
 				continue
 			}
 			if err := Rescue(ctx, w.store); err != nil && ctx.Err() == nil {
@@ -124,6 +135,18 @@ func (w *Workers) watch(ctx context.Context) {
 			}
 		}
 	}
+}
+
+// giveBack gives running jobs back to the queue, each under a new number: whoever worked on it
+// and is not dead after all can end the old one only, not the one that another has begun. whose
+// says which, metadata what theirs are from now on; args are of whose first.
+func giveBack(tx *gorm.DB, metadata, whose string, args ...any) error {
+	return tx.Exec(`WITH job AS (DELETE FROM river_job WHERE id IN (
+			SELECT id FROM river_job WHERE state = 'running' AND `+whose+` FOR UPDATE) RETURNING *)
+		INSERT INTO river_job (args, attempt, attempted_at, attempted_by, created_at, errors, kind, max_attempts, metadata,
+			priority, queue, state, scheduled_at, tags, unique_key, unique_states)
+		SELECT args, attempt, attempted_at, attempted_by, created_at, errors, kind, greatest(max_attempts, attempt + 1), `+metadata+`,
+			priority, queue, 'available', now(), tags, unique_key, unique_states FROM job`, args...).Error
 }
 
 // Rescue gives the running jobs of dead workers back to the queue, and notes
@@ -139,21 +162,19 @@ func Rescue(ctx context.Context, s *store.Store) error {
 		if err := tx.Raw("DELETE FROM workers WHERE NOT " + Alive + " RETURNING id, boot, witness, oom_kills").Scan(&dead).Error; err != nil {
 			return err
 		}
-		const last = "attempted_by[array_upper(attempted_by, 1)]"
 		back := func(blame int, whose string, args ...any) error {
-			return tx.Exec(`UPDATE river_job SET state = 'available', scheduled_at = now(), max_attempts = greatest(max_attempts, attempt + 1),
-				metadata = coalesce(metadata, '{}') || jsonb_build_object('nelko_deaths', coalesce((metadata->>'nelko_deaths')::int, 0) + 1, 'nelko_blame', coalesce((metadata->>'nelko_blame')::int, 0) + ?)
-				WHERE state = 'running' AND `+whose, append([]any{blame}, args...)...).Error
+			return giveBack(tx, `coalesce(metadata, '{}') || jsonb_build_object('nelko_deaths', coalesce((metadata->>'nelko_deaths')::int, 0) + 1,
+				'nelko_blame', coalesce((metadata->>'nelko_blame')::int, 0) + ?)`, whose, append(args, blame)...)
 		}
 		for _, w := range dead {
 			n := blameUnknown
 			if endedByItself(w.Boot, w.Witness, w.OOMKills) {
 				n = blameKnown
 			}
-			if err := back(n, last+" = ?", w.ID); err != nil {
+			if err := back(n, lastBy+" = ?", w.ID); err != nil {
 				return err
 			}
 		}
-		return back(blameUnknown, last+" NOT IN (SELECT id FROM workers WHERE "+Alive+")")
+		return back(blameUnknown, lastBy+" NOT IN (SELECT id FROM workers WHERE "+Alive+")")
 	})
 }
