@@ -98,14 +98,11 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 	sc := j.Film.Scene
 	k := reduction(sc.W, sc.H)
 	w, h := sc.W/k, sc.H/k
-	terms := make([]string, len(all))
-	for i, p := range all {
-		terms[i] = fmt.Sprintf("eq(n,%d)", p.at)
-	}
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-nostdin", "-i", path, "-map", "0:V:0", "-fps_mode", "passthrough", "-vf",
-		fmt.Sprintf("select='%s',%s", strings.Join(terms, "+"), reducing(j.Film, w, h)), "-f", "rawvideo", "-")
+	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-nostdin", "-i", path, "-map", "0:V:0", "-fps_mode", "passthrough",
+		"-filter_script:v", "pipe:0", "-f", "rawvideo", "-")
+	cmd.Stdin = strings.NewReader(fmt.Sprintf("select='%s',%s", oneOf(all), reducing(j.Film, w, h)))
 	var said bytes.Buffer
 	cmd.Stderr = &said
 	out, err := cmd.StdoutPipe()
@@ -125,6 +122,17 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 		return 0, fmt.Errorf("it cannot be decoded without errors (%s)", told)
 	}
 	return least, err
+}
+
+// oneOf is an expression for ffmpeg that is 1 for the numbers of frames that are compared, which
+// are in their order: a search by halves, since ffmpeg takes no more than a hundred terms after
+// one another (its eval.c), and asks it for every frame.
+func oneOf(all []place) string {
+	if len(all) == 1 {
+		return fmt.Sprintf("eq(n,%d)", all[0].at)
+	}
+	half := len(all) / 2
+	return fmt.Sprintf("if(lt(n,%d),%s,%s)", all[half].at, oneOf(all[:half]), oneOf(all[half:]))
 }
 
 // errShort means that fewer frames came than were asked for.

@@ -4,7 +4,9 @@ import (
 	"context"
 	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -122,4 +124,27 @@ func TestRatios(t *testing.T) {
 	whole, tile = ratios(a, b, 16, 16)
 	assert.InDelta(t, 22.80, whole, 0.01)
 	assert.InDelta(t, 16.78, tile, 0.01)
+}
+
+// Of a film with thousands of slides every frame that is to be compared is got from ffmpeg, and
+// no other.
+func TestAnyNumberOfFramesIsLookedAt(t *testing.T) {
+	for _, n := range []int{1, 2, 101, 6000} {
+		all := make([]place, n)
+		for i := range all {
+			all[i].at = timecode.Frames(3 * i)
+			if i%7 == 0 {
+				all[i].at++
+			}
+		}
+		cmd := exec.CommandContext(t.Context(), "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=s=2x2:r=25", "-frames:v", fmt.Sprint(n),
+			"-fps_mode", "passthrough", "-filter_script:v", "pipe:0", "-pix_fmt", "gray", "-f", "rawvideo", "-")
+		cmd.Stdin = strings.NewReader("format=gray,geq=lum='mod(N,251)',select='" + oneOf(all) + "'")
+		got, err := cmd.Output()
+		require.NoError(t, err)
+		require.Len(t, got, 4*n)
+		for i, p := range all {
+			require.EqualValues(t, p.at%251, got[4*i], "frame %d", p.at)
+		}
+	}
 }
