@@ -67,7 +67,7 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 			had += int64(s.Frames())
 		}
 	}
-	divided := film.Divide(b.segs, func(s film.Segment) bool { return kept[s.Key] != "" }, encoders())
+	divided := film.Divide(b.segs, func(s film.Segment) bool { return kept[s.Key] != "" }, encoders(), b.film.LongestRun())
 	rows := make([]store.RenderPart, 0, len(divided))
 	for _, p := range divided {
 		total += int64(p.Frames)

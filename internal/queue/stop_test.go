@@ -76,6 +76,37 @@ func TestAWorkerThatIsStoppedGivesItsJobsBack(t *testing.T) {
 	assert.Zero(t, n)
 }
 
+// A worker that was taken for dead and is not cannot end what another has begun since.
+func TestWhoWasTakenForDeadEndsNothing(t *testing.T) {
+	s := storetest.Open(t)
+	in, err := queue.NewInserter(s.SQL)
+	require.NoError(t, err)
+	require.NoError(t, s.Tx(ctx, func(tx *gorm.DB) error { return in.Insert(ctx, tx, deaf{}) }))
+	begin := func() (*room, *queue.Workers) {
+		r := &room{begun: make(chan struct{}), end: make(chan struct{})}
+		w, err := queue.Start(ctx, s, "", r)
+		require.NoError(t, err)
+		<-r.begun
+		return r, w
+	}
+	first, w1 := begin()
+	defer w1.Stop(time.Second)
+	require.NoError(t, s.DB.Exec("UPDATE river_job SET attempted_by = ARRAY['unseen'] WHERE kind = 'deaf'").Error)
+	require.NoError(t, queue.Rescue(ctx, s))
+	second, w2 := begin()
+	defer w2.Stop(time.Second)
+	close(first.end)
+	time.Sleep(time.Second) // what is done is told River a moment later
+	var state string
+	require.NoError(t, s.DB.Raw("SELECT state FROM river_job WHERE kind = 'deaf'").Scan(&state).Error)
+	assert.Equal(t, "running", state)
+	close(second.end)
+	require.Eventually(t, func() bool {
+		n, err := queue.Waiting(ctx, s, "deaf")
+		return err == nil && n == 0
+	}, 5*time.Second, 50*time.Millisecond)
+}
+
 // What is done on the clock is done when workers begin to, and once, however many they are.
 func TestTheClockIsOneForAll(t *testing.T) {
 	s := storetest.Open(t)

@@ -137,7 +137,7 @@ func (j *Job) segments(ctx context.Context, segs []film.Segment, dir string) ([]
 	if workers < 1 {
 		workers = runtime.GOMAXPROCS(0)
 	}
-	todo := film.Divide(segs, func(s film.Segment) bool { return kept[s.Key] != "" }, workers)
+	todo := film.Divide(segs, func(s film.Segment) bool { return kept[s.Key] != "" }, workers, j.Film.LongestRun())
 	own := &ownParts{todo: todo, files: kept}
 	total := timecode.Frames(0)
 	for _, p := range todo {

@@ -21,10 +21,12 @@ func Unreached(err error) bool {
 	switch code := codeOf(err); {
 	case err == nil:
 		return false
+	case errors.As(err, &connect):
+		return true
 	case code != "":
 		return strings.HasPrefix(code, "08") || code == "57P01" || code == "57P02" || code == "57P03" || code == "53300"
 	}
-	return errors.As(err, &connect) || errors.As(err, &network) && !errors.Is(err, context.DeadlineExceeded) ||
+	return errors.As(err, &network) && !errors.Is(err, context.DeadlineExceeded) ||
 		errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) || strings.Contains(err.Error(), "conn closed")
 }
 
