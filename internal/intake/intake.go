@@ -49,6 +49,7 @@ type Read struct {
 	MediaID int64 `json:"media_id"`
 	Song    bool  `json:"song,omitempty"` // likely to be a song
 	Slow    bool  `json:"slow,omitempty"` // found to take longer than most files
+	Of      int64 `json:"of,omitempty"`   // whose it is: an order, or a Run below zero; 0: the studio's music
 }
 
 // Kind implements river.JobArgs.
@@ -78,6 +79,31 @@ func (r Read) InsertOpts() river.InsertOpts {
 		o.Queue = songs
 	}
 	return o
+}
+
+// turnsFrom is when the first file of everyone is due.
+var turnsFrom = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// toRead has a file looked at. Orders take turns: the first files of all come before the second ones.
+func (in *Intake) toRead(ctx context.Context, tx *gorm.DB, m *store.Media, r Read) error {
+	r.MediaID = m.ID
+	switch {
+	case m.RunID != nil:
+		r.Of = -*m.RunID
+	case m.OrderID != nil:
+		r.Of = *m.OrderID
+	}
+	var place int64
+	err := tx.Raw("SELECT count(*) FROM river_job WHERE kind = ? AND queue = ? AND finalized_at IS NULL AND coalesce((args->>'of')::bigint, 0) = ?",
+		r.Kind(), r.InsertOpts().Queue, r.Of).Scan(&place).Error
+	if err != nil {
+		return err
+	}
+	if err := in.Queue.Insert(ctx, tx, r); err != nil {
+		return err
+	}
+	turn := turnsFrom.Add(time.Duration(place) * time.Second)
+	return queue.Move(tx, r.Kind(), "media_id", []int64{m.ID}, &turn)
 }
 
 // sounds are the endings of files that are likely to be songs.
@@ -225,7 +251,7 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	if err := tx.Create(m).Error; err != nil || m.State == store.Refused {
 		return err
 	}
-	return in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
+	return in.toRead(ctx, tx, m, Read{Song: slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
 }
 
 // home is the order whose film a medium goes into; 0 if there is none.
@@ -320,7 +346,7 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) 
 	}
 	if song := errors.Is(err, media.ErrSong); song || errors.Is(err, media.ErrSlow) {
 		return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-			if err := in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: song, Slow: !song}); err != nil {
+			if err := in.toRead(ctx, tx, &m, Read{Song: song, Slow: !song}); err != nil {
 				return err
 			}
 			order, err := home(tx, &m)

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/binary"
 	"errors"
+	"fmt"
 	"io"
 	"net/http/httptest"
 	"net/url"
@@ -320,4 +321,25 @@ func TestCameraRaw(t *testing.T) {
 	assert.Equal(t, store.Refused, got("r2", "copy.NEF", raw).State)
 	assert.Contains(t, got("r3", "broken.CR2", append(raw[:200:200], "nothing"...)).Reason, "send a JPEG")
 	assert.Nil(t, got("r4", "taken out.nef", append(jpg, 0)).Original, "a JPEG by its content")
+}
+
+// Files of all orders are read in turn: who sends one waits for one of each other order, not for
+// all that another sent before.
+func TestOrdersTakeTurns(t *testing.T) {
+	s := housetest.Open(t)
+	ctx := t.Context()
+	many, one := housetest.Order(t, s), housetest.Order(t, s)
+	send := func(o store.Order, n int) {
+		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("turn", o.ID, "-", n), fmt.Sprintf("%d.jpg", n), bytes.NewReader(housetest.Photo(t, 100+n)))
+		require.NoError(t, err)
+	}
+	for n := range 8 {
+		send(many, n)
+	}
+	send(one, 8)
+	send(one, 9)
+	var turn []int64
+	require.NoError(t, s.Store.DB.Raw("SELECT (args->>'of')::bigint FROM river_job WHERE kind = 'ingest' AND state = 'available' ORDER BY priority, scheduled_at, id").Scan(&turn).Error)
+	m, o := many.ID, one.ID
+	assert.Equal(t, []int64{m, o, m, o, m, m, m, m, m, m}, turn)
 }

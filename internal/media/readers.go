@@ -2,6 +2,7 @@ package media
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/gob"
 	"errors"
@@ -11,6 +12,8 @@ import (
 	"os"
 	"os/exec"
 	"runtime/debug"
+	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -353,16 +356,20 @@ func (r *Readers) once(ctx context.Context, q readRequest) (a readAnswer, err er
 	if p.read == 0 {
 		limit += time.Second // it is being started
 	}
-	late := time.NewTimer(limit)
-	defer late.Stop()
-	slow := false
-	select {
-	case s := <-done:
-		a, err = s.a, s.err
-	case <-late.C:
-		slow, err = true, fmt.Errorf("no answer after %s", limit)
-	case <-ctx.Done():
-		err = ctx.Err()
+	slow, spent := false, spending(p.cmd.Process.Pid, limit)
+	tick := time.NewTicker(limit / 8)
+	defer tick.Stop()
+	for waits := true; waits; {
+		select {
+		case s := <-done:
+			a, err, waits = s.a, s.err, false
+		case <-tick.C:
+			if slow = spent(); slow {
+				err, waits = fmt.Errorf("no answer after %s of work", limit), false
+			}
+		case <-ctx.Done():
+			err, waits = ctx.Err(), false
+		}
 	}
 	if err != nil {
 		back = nil
@@ -387,6 +394,43 @@ func (r *Readers) once(ctx context.Context, q readRequest) (a readAnswer, err er
 		p.end()
 	}
 	return a, a.err()
+}
+
+// leniency is how many times as long as it may work a process is waited for, where others keep
+// the processor from it, or a disk the file.
+const leniency = 12
+
+// spending tells, from now on, whether a process has worked for longer than it may: by the
+// processor's time, as on a busy machine a clock says nothing of what it does.
+func spending(pid int, limit time.Duration) func() bool {
+	began, before := time.Now(), processorTime(pid)
+	return func() bool {
+		return processorTime(pid)-before >= limit || time.Since(began) >= leniency*limit
+	}
+}
+
+// ticksASecond is the unit of the times that Linux tells of processes (proc(5): USER_HZ, 100 on
+// all that this runs on).
+const ticksASecond = 100
+
+// processorTime is what a process and its threads have had of the processors, as proc(5) tells;
+// 0 if it tells nothing.
+func processorTime(pid int) time.Duration {
+	b, err := os.ReadFile(fmt.Sprintf("/proc/%d/stat", pid))
+	if err != nil {
+		return 0
+	}
+	// The name, in brackets, may hold anything; utime and stime are the 14th and 15th field.
+	fields := strings.Fields(string(b[bytes.LastIndexByte(b, ')')+1:]))
+	if len(fields) < 13 {
+		return 0
+	}
+	user, err1 := strconv.ParseInt(fields[11], 10, 64)
+	system, err2 := strconv.ParseInt(fields[12], 10, 64)
+	if err1 != nil || err2 != nil {
+		return 0
+	}
+	return time.Duration(user+system) * time.Second / ticksASecond
 }
 
 // err is the error that an answer tells of.

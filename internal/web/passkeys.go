@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"time"
 
 	"nelko/internal/accounts"
 )
@@ -24,6 +25,10 @@ func (s *Server) ask(w http.ResponseWriter, r *http.Request, options any, state 
 		return
 	}
 	s.sessions.Put(r.Context(), inPasskey, state)
+	s.showOptions(w, options)
+}
+
+func (s *Server) showOptions(w http.ResponseWriter, options any) {
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	_ = json.NewEncoder(w).Encode(options) // whoever asked is gone
@@ -37,38 +42,45 @@ func (s *Server) answered(w http.ResponseWriter, r *http.Request) (state, answer
 	return state, answer, err
 }
 
-// passkeyTries counts a try to sign in by a passkey; refused says that there were
-// too many.
-func (s *Server) passkeyTries(w http.ResponseWriter, r *http.Request) (key string, refused bool) {
-	address, _ := byAddress(r) // empty where there is none
-	key = "address " + address
-	if s.tries.take(key, triesOfAddress, s.House.Orders.Now()) {
-		return key, false
-	}
-	http.Error(w, "Too many tries. Wait some minutes, then try again.", http.StatusTooManyRequests)
-	return key, true
-}
+// A stranger's question about a passkey is kept by the browser that asked, not here: nobody who
+// asks much keeps others from asking, or leaves anything behind.
+const (
+	passkeyCookie = "nelko_passkey"
+	passkeyPath   = "/signin"
+	passkeyFor    = 5 * time.Minute
+)
 
 // askPasskey begins to sign in by a passkey.
 func (s *Server) askPasskey(w http.ResponseWriter, r *http.Request) {
-	if _, refused := s.passkeyTries(w, r); refused {
+	options, state, err := s.House.Accounts.AskPasskey()
+	if err != nil {
+		s.fail(w, r, err)
 		return
 	}
-	options, state, err := s.House.Accounts.AskPasskey()
-	s.ask(w, r, options, state, err)
+	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Value: s.sealed.seal(state, s.House.Orders.Now().Add(passkeyFor)), Path: passkeyPath,
+		MaxAge: int(passkeyFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.https()})
+	s.showOptions(w, options)
 }
 
 // byPasskey signs in whose passkey the browser answers with.
 func (s *Server) byPasskey(w http.ResponseWriter, r *http.Request) {
-	key, refused := s.passkeyTries(w, r)
-	if refused {
+	// Wrong answers count by themselves: by them nobody is kept from signing in otherwise.
+	address, _ := byAddress(r) // empty where there is none
+	key := "passkey " + address
+	if !s.tries.take(key, triesOfAddress, s.House.Orders.Now()) {
+		http.Error(w, "Too many tries. Wait some minutes, then try again.", http.StatusTooManyRequests)
 		return
 	}
-	state, answer, err := s.answered(w, r)
+	answer, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxPasskey))
 	if err != nil {
 		http.Error(w, "The answer cannot be read.", http.StatusBadRequest)
 		return
 	}
+	var state []byte // none: nobody is signed in by it
+	if c, err := r.Cookie(passkeyCookie); err == nil {
+		state = s.sealed.open(c.Value, s.House.Orders.Now())
+	}
+	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Path: passkeyPath, MaxAge: -1, HttpOnly: true, Secure: s.https()})
 	u, err := s.House.Accounts.ByPasskey(r.Context(), state, answer)
 	if errors.Is(err, accounts.ErrSignIn) {
 		http.Error(w, "That passkey is not known here. Sign in with the password.", http.StatusUnprocessableEntity)

@@ -60,13 +60,14 @@ type Server struct {
 	version   string
 	uploads   *uploads
 	tries     *tries
+	sealed    *sealed
 	hub       *hub
 	handler   http.Handler
 }
 
 // New makes a server. Close must be called afterwards.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c, hub: newHub(), tries: newTries()}
+	s := &Server{Config: c, hub: newHub(), tries: newTries(), sealed: newSealed()}
 	s.sessions = scs.New()
 	s.sessions.Store = c.House.Accounts.Sessions()
 	s.sessions.Lifetime = 14 * 24 * time.Hour

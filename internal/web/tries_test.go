@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"nelko/internal/accounts"
 	"nelko/internal/web"
 )
 
@@ -197,4 +198,25 @@ func TestSecondStepAndSessions(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, page = v.get("/settings")
 	assert.NotContains(t, page, "mara@studio.example")
+}
+
+// Questions about passkeys cost nobody anything: whoever asks many keeps no one from signing in,
+// nor leaves a session.
+func TestAskingForPasskeysLocksNobodyOut(t *testing.T) {
+	v := open(t)
+	var err error
+	v.studio.Accounts.Party, err = accounts.NewParty("https://films.example")
+	require.NoError(t, err)
+	for range 200 {
+		res, body := v.post("/signin/passkey/begin")
+		require.Equal(t, http.StatusOK, res.StatusCode, body)
+	}
+	assert.Equal(t, "0", v.text("SELECT count(*)::text FROM sessions"))
+	last := 0
+	for range 80 {
+		res, _ := v.do("POST", "/signin/passkey", strings.NewReader("{}"), "Content-Type", "application/json")
+		last = res.StatusCode
+	}
+	assert.Equal(t, http.StatusTooManyRequests, last, "wrong answers are counted")
+	v.signIn("mara@studio.example")
 }

@@ -43,13 +43,19 @@ func (s *Server) clientRoutes(r chi.Router) {
 	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
 	r.Get("/watch/{token}/{render}/card.jpg", s.watchCard)
 	r.Post("/watch/{token}/played", s.watchPlayed)
-	r.With(smallForm, httprate.LimitBy(10, time.Minute, byToken, tooMany), httprate.LimitBy(30, time.Minute, byAddress, tooMany)).Post("/watch/{token}/password", s.watchUnlock)
-	r.With(smallForm, httprate.LimitBy(30, time.Minute, byToken, tooMany)).Post("/watch/{token}/remarks", s.watchRemark)
-	r.With(smallForm, httprate.LimitBy(10, time.Minute, byToken, tooMany)).Post("/watch/{token}/approve", s.watchApprove)
+	r.With(smallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany), httprate.LimitBy(30, time.Minute, byAddress, tooMany)).Post("/watch/{token}/password", s.watchUnlock)
+	r.With(smallForm, httprate.LimitBy(30, time.Minute, byTokenAndAddress, tooMany)).Post("/watch/{token}/remarks", s.watchRemark)
+	r.With(smallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany)).Post("/watch/{token}/approve", s.watchApprove)
 	r.Get("/oembed", s.oEmbed)
 }
 
 func byToken(r *http.Request) (string, error) { return chi.URLParam(r, "token"), nil }
+
+// byTokenAndAddress slows whoever guesses at a link, and nobody else who has it.
+func byTokenAndAddress(r *http.Request) (string, error) {
+	address, err := byAddress(r)
+	return chi.URLParam(r, "token") + " " + address, err
+}
 
 func (s *Server) tooManyPasswords(w http.ResponseWriter, r *http.Request) {
 	s.message(w, r, http.StatusTooManyRequests, "Too often", "This was tried too often. Wait a minute, then try again.", "", "")

@@ -153,6 +153,19 @@ func TestLinkPassword(t *testing.T) {
 		last = res.StatusCode
 	}
 	assert.Equal(t, http.StatusTooManyRequests, last)
+	// Who guesses is slowed, from where he does, and nobody else who has the address.
+	proxied := v.behind("127.0.0.0/8")
+	proxied.client = proxied.browser()
+	unlock := func(from, password string) int {
+		form := url.Values{"password": {password}}.Encode()
+		res, _ := proxied.do("POST", other+"/password", strings.NewReader(form), "Content-Type", "application/x-www-form-urlencoded", "X-Forwarded-For", from)
+		return res.StatusCode
+	}
+	for range 15 {
+		last = unlock("192.0.2.7", "guess")
+	}
+	assert.Equal(t, http.StatusTooManyRequests, last)
+	assert.Equal(t, http.StatusSeeOther, unlock("192.0.2.8", "lantern"))
 	var stored string
 	require.NoError(t, v.studio.Store.DB.Raw("SELECT string_agg(password_hash, ' ') FROM links").Scan(&stored).Error)
 	assert.NotContains(t, stored, "lantern")
