@@ -7,6 +7,7 @@ import (
 	"net"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -221,4 +222,29 @@ func (s *slowly) Send(_ context.Context, m delivery.Mail) error {
 	defer s.mu.Unlock()
 	s.sent++
 	return nil
+}
+
+// Of devices that open a link at once, so many are let in as may be.
+func TestDevicesAtOnce(t *testing.T) {
+	h := housetest.Open(t)
+	id := housetest.Ready(t, h)
+	housetest.Rendered(t, h, id)
+	_, key, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Devices: 2})
+	require.NoError(t, err)
+	w, err := h.Delivery.Open(ctx, key, 0)
+	require.NoError(t, err)
+	var all sync.WaitGroup
+	var in atomic.Int64
+	for n := range 12 {
+		all.Go(func() {
+			err := h.Delivery.Admit(ctx, w, fmt.Sprint("device ", n))
+			if err == nil {
+				in.Add(1)
+			} else {
+				assert.ErrorIs(t, err, delivery.ErrDevices)
+			}
+		})
+	}
+	all.Wait()
+	assert.EqualValues(t, 2, in.Load())
 }

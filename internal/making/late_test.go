@@ -87,3 +87,27 @@ func TestSegmentsAreKeptWhenTheDatabaseIsBack(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, path, found["key"])
 }
+
+// A segment that is found between being listed to go and going stays.
+func TestASegmentThatIsFoundMeanwhileStays(t *testing.T) {
+	s, b := storetest.Open(t), storetest.Blobs(t)
+	now := time.Now().Add(-3 * time.Hour).Truncate(time.Microsecond)
+	k := &making.Segments{Store: s, Blobs: b, Now: func() time.Time { return now }}
+	file := filepath.Join(t.TempDir(), "segment")
+	require.NoError(t, os.WriteFile(file, []byte("frames"), 0o600))
+	path, err := k.Keep(t.Context(), "key", file)
+	require.NoError(t, err)
+	require.NoError(t, s.DB.Exec("UPDATE blobs SET touched_at = now() - interval '1 day'").Error)
+	listed, err := store.One[store.Segment](s.DB, "key = 'key'")
+	require.NoError(t, err)
+	now = now.Add(time.Hour)
+	found, err := k.Find(t.Context(), []string{"key"})
+	require.NoError(t, err)
+	require.Equal(t, path, found["key"])
+	require.NoError(t, k.DropAs(t.Context(), listed))
+	assert.FileExists(t, path)
+	again, err := store.One[store.Segment](s.DB, "key = 'key'")
+	require.NoError(t, err)
+	require.NoError(t, k.DropAs(t.Context(), again))
+	assert.NoFileExists(t, path)
+}

@@ -226,7 +226,14 @@ func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
 	differs := ""
 	switch {
 	case of.SHA256 != nil && *of.SHA256 == sha:
-		return tx.Model(&of).Updates(map[string]any{"damage": "", "verified_at": mk.Now(), "stream": r.Stream, "stream_list": r.StreamList}).Error
+		whole := map[string]any{"damage": "", "verified_at": mk.Now()}
+		// Other films of the same files are whole with it.
+		others := tx.Model(&store.Render{}).Where("sha256 = ? AND (stream IS NULL OR stream = ?) AND damage <> ''", sha, r.Stream)
+		if err := others.Updates(whole).Error; err != nil {
+			return err
+		}
+		whole["stream"], whole["stream_list"] = r.Stream, r.StreamList
+		return tx.Model(&of).Updates(whole).Error
 	case of.Tools != r.Tools:
 		differs = fmt.Sprintf("it was made with %s, now with %s", of.Tools, r.Tools)
 	case of.Film != r.Film:

@@ -57,6 +57,27 @@ func TestVerifyAndMakeAgain(t *testing.T) {
 	assert.Equal(t, want, got)
 	assert.Empty(t, of(r.ID).Damage)
 
+	// What is streamed is read back too, though the film's own file is whole.
+	stream, err := s.Blobs.Path(ctx, *of(r.ID).Stream)
+	require.NoError(t, err)
+	whole, err := os.ReadFile(stream)
+	require.NoError(t, err)
+	hurt := append([]byte{}, whole...)
+	hurt[len(hurt)/3] ^= 1
+	require.NoError(t, os.WriteFile(stream, hurt, 0o600))
+	v, err = s.Making.Verify(ctx, true, 0, 0)
+	require.NoError(t, err)
+	require.NotEmpty(t, v.Damaged)
+	assert.Contains(t, v.Damaged[0].Why, "the file of its stream")
+	again, err = s.Making.Again(ctx, id, r.ID)
+	require.NoError(t, err)
+	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: again.ID}, "w", true))
+	got, err = os.ReadFile(stream)
+	require.NoError(t, err)
+	assert.Equal(t, whole, got)
+	path, err = s.Blobs.Path(ctx, *r.SHA256)
+	require.NoError(t, err)
+
 	require.NoError(t, os.Remove(path))
 	v, err = s.Making.Verify(ctx, true, 0, 0)
 	require.NoError(t, err)

@@ -124,6 +124,18 @@ func TestProof(t *testing.T) {
 	assert.ErrorIs(t, err, making.ErrNotApproved)
 	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}, Anyway: true})
 	assert.NoError(t, err)
+
+	// The new draft is another film, which nobody approved yet.
+	_, err = h.Proofs.Send(ctx, id, proofs.New{Title: "Your film", Days: 30})
+	require.NoError(t, err)
+	draft(t, h, id)
+	shown, err = h.Proofs.Show(ctx, watched(t, h, token))
+	require.NoError(t, err)
+	assert.Nil(t, shown.Approval)
+	assert.False(t, shown.Outdated)
+	_, err = h.Orders.Undo(ctx, id, housetest.Load(t, h, id).Slideshow.Head, nil)
+	require.NoError(t, err)
+	assert.True(t, housetest.Load(t, h, id).Approved(), "what was approved is back")
 }
 
 type letters struct {

@@ -68,3 +68,14 @@ func TestDivideKeepsOrderAndLosesNothing(t *testing.T) {
 	_, err := Divide(DVD5, []float64{9 * 3600}, DVD, Menu{})
 	assert.Error(t, err)
 }
+
+// Sizes that were counted by hand from the figures above them: 600 s at 4,000 + 192 + 8 kbit/s
+// are 315,000,000 bytes, in sectors of 2,048 with 2,019 of payload 319,524,517; 1,200 sectors of
+// navigation 2,457,600; the film's 48 KiB, ten minutes' 30 KiB of tables, and 512 KiB of the disc.
+// A menu's page of 30 s at 6,000 kbit/s, counted likewise, is 22,996,748.
+func TestSizesAreCountedWholly(t *testing.T) {
+	assert.EqualValues(t, 322_586_624, Size([]float64{600}, 4000, DVD, Menu{}))
+	assert.EqualValues(t, 368_580_608, Size([]float64{600}, 4000, DVD, Menu{Pages: 2, Seconds: 30, Kbps: 6000}))
+	assert.EqualValues(t, 1_829_732_352, Size([]float64{600}, 20000, HD, Menu{}))
+	assert.EqualValues(t, 524_288, Size(nil, 4000, DVD, Menu{}), "a disc without films")
+}

@@ -141,3 +141,22 @@ func TestPace(t *testing.T) {
 	assert.Equal(t, []Frames{1, 0}, s.Overlaps)
 	assert.True(t, s.Shortened)
 }
+
+// Two joins of a slide never meet: each takes less than half of it, so that a frame is left in
+// which it stands alone. A slide between joins is as much longer as they overlap, up to half its
+// pace.
+func TestLayLeavesEachSlideAFrame(t *testing.T) {
+	for length := Frames(1); length <= 60; length++ {
+		slides := []Slide{{Fixed: 1000}, {Fixed: length}, {Fixed: 1000}}
+		s := Lay(slides, []Frames{999, 999}, 25)
+		for i, lap := range s.Overlaps {
+			assert.LessOrEqual(t, 2*lap+1, length, "join %d of %d frames", i, length)
+			assert.GreaterOrEqual(t, 2*lap+2, length, "and no less than it can have")
+		}
+	}
+	free := []Slide{{Linger: 1}, {Linger: 1}, {Linger: 2}}
+	s := Lay(free, []Frames{20, 20}, 25)
+	assert.Equal(t, []Frames{25 + 12, 25 + 12, 50 + 12}, s.Lengths)
+	assert.Equal(t, []Frames{18, 18}, s.Overlaps)
+	assert.True(t, s.Shortened)
+}
