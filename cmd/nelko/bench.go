@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"os"
+	"time"
 
 	"nelko/internal/app"
 	"nelko/internal/bench"
@@ -11,12 +12,15 @@ import (
 )
 
 type benchCmd struct {
-	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,twins,run,gestures,ui,ingest,fit,mix" help:"What to measure: render, memory, encode, outputs, pages, twins, run, gestures, ui, ingest, fit or mix. Pages, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
+	What    string  `arg:"" enum:"render,memory,encode,outputs,pages,load,twins,run,gestures,ui,ingest,fit,mix" help:"What to measure: render, memory, encode, outputs, pages, load, twins, run, gestures, ui, ingest, fit or mix. Pages, load, twins, run and ingest need a PostgreSQL whose user may create databases, by NELKO_DATABASE_URL; gestures and ui need Node.js and the browser tests."`
 	Photos  int     `help:"Photos of 24 megapixels; 60, 300 for memory, or 1000 for ingest."`
 	Slides  int     `default:"300" help:"Slides of the page that is measured by ui."`
 	Films   int     `default:"24" help:"Films of a Run."`
 	Seconds float64 `help:"Length of the film; 2 s a photo, or half a second for memory."`
 }
+
+// loadFor is how long pages are asked for under load.
+const loadFor = time.Minute
 
 // Run implements the subcommand.
 func (c *benchCmd) Run(ctx context.Context) error {
@@ -50,10 +54,13 @@ func (c *benchCmd) Run(ctx context.Context) error {
 		}
 		return app.Trial(ctx, func(h *house.House, _ http.Handler) error { return bench.Ingest(ctx, os.Stdout, h, c.Photos) })
 	}
-	if c.What == "pages" || c.What == "twins" {
+	if c.What == "pages" || c.What == "twins" || c.What == "load" {
 		return app.Trial(ctx, func(h *house.House, pages http.Handler) error {
-			if c.What == "twins" {
+			switch c.What {
+			case "twins":
 				return bench.Twins(ctx, os.Stdout, h)
+			case "load":
+				return bench.Load(ctx, os.Stdout, bench.Site{House: h, Pages: pages}, loadFor)
 			}
 			return bench.Pages(ctx, os.Stdout, bench.Site{House: h, Pages: pages})
 		})

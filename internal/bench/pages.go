@@ -177,9 +177,18 @@ func (b *pagesBench) daySheets() error {
 	return err
 }
 
-// order fills an order with many pictures: one painted photo, made different
-// by a few bytes after its end.
+// order makes the order of many slides.
 func (b *pagesBench) order() error {
+	if err := b.fill("bench", manySlides); err != nil {
+		return err
+	}
+	b.say("slides", float64(len(b.slides())), 0)
+	return nil
+}
+
+// fill fills an order with so many pictures: one painted photo, made different
+// by a few bytes after its end.
+func (b *pagesBench) fill(name string, pictures int) error {
 	o, err := b.House.Orders.Open(b.ctx, orders.New{Head: orders.Head{Client: "Many", Event: "Bench", Due: time.Now()}, Details: map[string]string{"names": "Many", "date": "2026"}}, &b.user)
 	if err != nil {
 		return err
@@ -194,20 +203,20 @@ func (b *pagesBench) order() error {
 		return err
 	}
 	err = b.House.Store.Tx(b.ctx, func(tx *gorm.DB) error {
-		for i := range manySlides {
-			sha, size, err := b.House.Blobs.Put(b.ctx, bytes.NewReader(fmt.Appendf(bytes.Clone(jpg), "%d", i)))
+		for i := range pictures {
+			sha, size, err := b.House.Blobs.Put(b.ctx, bytes.NewReader(fmt.Appendf(bytes.Clone(jpg), "%s %d", name, i)))
 			if err != nil {
 				return err
 			}
 			taken := time.Date(2026, 9, 12, 10, 0, 0, 0, time.UTC).Add(time.Duration(i) * time.Minute)
-			m := store.Media{OrderID: &o.ID, UploadID: fmt.Sprint("bench-", i), Name: fmt.Sprintf("IMG_%04d.jpg", i), SHA256: sha, Size: size, State: store.Ready,
+			m := store.Media{OrderID: &o.ID, UploadID: fmt.Sprint(name, "-", i), Name: fmt.Sprintf("IMG_%04d.jpg", i), SHA256: sha, Size: size, State: store.Ready,
 				Kind: doc.PhotoMedia, Width: 900, Height: 600, Captured: &taken, Thumbnail: &sha, Seen: &store.Seen{Print: uint64(0x1234567)}}
 			if err := tx.Create(&m).Error; err != nil {
 				return err
 			}
 		}
 		// A song is only its length here: nothing plays it.
-		m := store.Media{OrderID: &o.ID, UploadID: "bench-song", Name: "song.flac", SHA256: mustSHA(b, jpg), Size: 1, State: store.Ready, Kind: doc.SongMedia, Samples: 1500 * 48000, LUFS: -14, Waveform: make([]byte, 1500*50)}
+		m := store.Media{OrderID: &o.ID, UploadID: name + "-song", Name: "song.flac", SHA256: mustSHA(b, jpg), Size: 1, State: store.Ready, Kind: doc.SongMedia, Samples: int64(pictures) * 5 * 48000, LUFS: -14, Waveform: make([]byte, pictures*5*50)}
 		return tx.Create(&m).Error
 	})
 	if err != nil {
@@ -221,7 +230,6 @@ func (b *pagesBench) order() error {
 			return err
 		}
 	}
-	b.say("slides", float64(len(b.slides())), 0)
 	return nil
 }
 

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -34,13 +35,15 @@ type process struct {
 	mu      sync.Mutex
 	cmd     *exec.Cmd
 	stopped bool
+	paused  bool // it is not started again just now
 	gone    chan struct{}
 }
 
-// supervise runs nelko with an argument, again and again.
-func (s *studio) supervise(arg string) *process {
+// supervise runs nelko with an argument, again and again. name is of its log; env is beside the
+// studio's.
+func (s *studio) supervise(arg, name string, env ...string) *process {
 	p := &process{gone: make(chan struct{})}
-	log, err := os.Create(filepath.Join(s.dir, arg+".log"))
+	log, err := os.Create(filepath.Join(s.dir, name+".log"))
 	if err != nil {
 		log = nil // it says nothing then
 	}
@@ -52,8 +55,13 @@ func (s *studio) supervise(arg string) *process {
 				p.mu.Unlock()
 				return
 			}
+			if p.paused {
+				p.mu.Unlock()
+				time.Sleep(50 * time.Millisecond)
+				continue
+			}
 			p.cmd = exec.Command(s.Binary, arg)
-			p.cmd.Env, p.cmd.Stderr = s.env, log
+			p.cmd.Env, p.cmd.Stderr = slices.Concat(s.env, env), log
 			p.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
 			err := p.cmd.Start()
 			p.mu.Unlock()
@@ -72,6 +80,16 @@ func (p *process) signal(sig syscall.Signal) {
 	if p.cmd != nil && p.cmd.Process != nil && p.cmd.ProcessState == nil {
 		_ = p.cmd.Process.Signal(sig) // it may have ended by itself
 	}
+}
+
+// pause has it not be started again once it ended; resume ends that.
+func (p *process) pause()  { p.setPaused(true) }
+func (p *process) resume() { p.setPaused(false) }
+
+func (p *process) setPaused(b bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.paused = b
 }
 
 func (p *process) kill() { p.signal(syscall.SIGKILL) }

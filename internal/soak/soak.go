@@ -18,11 +18,13 @@ import (
 	"path/filepath"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sync/errgroup"
 
 	"nelko/internal/app"
+	"nelko/internal/delivery"
 	"nelko/internal/demo/paint"
 	"nelko/internal/media"
 	"nelko/internal/media/vips"
@@ -50,8 +52,10 @@ type Figures struct {
 	Orders, Uploads, Edits, Renders, Links, Views int // acknowledged
 	Unanswered                                    int // asked for, and nobody knows
 	KilledServer, KilledWorker, KilledDatabase    int
-	Lost, Double, Damaged, Unfinished             int
-	MailsTwice                                    int // a server may take a mail and its answer be lost
+	StoreAway, MovedBack, Joined                  int // workers that joined or left
+	MailsUnanswered                               int // that the mail server took and did not answer
+	MailsAsked                                    int // of which it is said that they may have gone
+	Lost, Double, Damaged, Unfinished, MailsTwice int
 	Wrong                                         []string
 }
 
@@ -62,6 +66,7 @@ func (f Figures) Print(w io.Writer) {
 		n    int
 	}{{"orders", f.Orders}, {"uploads", f.Uploads}, {"edits", f.Edits}, {"renders", f.Renders}, {"deliveries", f.Links}, {"views", f.Views}, {"unanswered", f.Unanswered},
 		{"killed_server", f.KilledServer}, {"killed_worker", f.KilledWorker}, {"killed_database", f.KilledDatabase},
+		{"store_away", f.StoreAway}, {"moved_back", f.MovedBack}, {"workers_joined_or_left", f.Joined}, {"mails_unanswered", f.MailsUnanswered}, {"mails_asked", f.MailsAsked},
 		{"lost", f.Lost}, {"double", f.Double}, {"damaged", f.Damaged}, {"unfinished", f.Unfinished}, {"mails_twice", f.MailsTwice}} {
 		fmt.Fprintf(w, "soak_%s=%d\n", l.name, l.n)
 	}
@@ -76,10 +81,13 @@ type studio struct {
 	env  []string
 
 	server, worker *process
+	joined         []*process // further workers
+	workers        int        // that joined, ever
 
 	photo []byte
 	song  []byte
 
+	quiet atomic.Bool // nothing is hurt any more
 	mu    sync.Mutex
 	acked acked
 	f     Figures
@@ -128,7 +136,7 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 		return s.f, err
 	}
 	defer db.Close()
-	box := &standin.Mailbox{Store: db}
+	box := &standin.Mailbox{Store: db, Silent: s.silently()}
 	if err := box.Start(); err != nil {
 		return s.f, err
 	}
@@ -142,7 +150,7 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 			return s.f, err
 		}
 	}
-	s.server, s.worker = s.supervise("serve"), s.supervise("work")
+	s.server, s.worker = s.supervise("serve", "serve"), s.supervise("work", "work")
 	defer s.server.stop()
 	defer s.worker.stop()
 	if err := s.awaitServer(ctx); err != nil {
@@ -156,8 +164,10 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 		g.Go(func() error { return s.operate(working, i) })
 	}
 	g.Go(func() error { return s.view(working) })
-	g.Go(func() error { return s.kill(working) })
-	if err := g.Wait(); err != nil && !errors.Is(err, context.DeadlineExceeded) {
+	g.Go(func() error { return s.hurting(working) })
+	err = g.Wait()
+	s.quiet.Store(true)
+	if err != nil && !errors.Is(err, context.DeadlineExceeded) {
 		return s.f, err
 	}
 	s.say("the faults are over; what was begun is finished")
@@ -195,6 +205,21 @@ const password = "gravel lantern heron"
 
 func email(i int) string { return fmt.Sprintf("operator%d@soak.example", i) }
 
+// silently has the mail server take a mail now and then and not answer, until the faults are over.
+func (s *studio) silently() func() bool {
+	rnd := rand.New(rand.NewPCG(s.Seed, 3))
+	var mu sync.Mutex
+	return func() bool {
+		mu.Lock()
+		defer mu.Unlock()
+		if s.quiet.Load() || rnd.IntN(5) > 0 {
+			return false
+		}
+		s.f.MailsUnanswered++
+		return true
+	}
+}
+
 // materials paints a photo and has a song made, from which all that is sent in
 // is derived.
 func (s *studio) materials(ctx context.Context) error {
@@ -214,40 +239,6 @@ func (s *studio) materials(ctx context.Context) error {
 	}
 	s.song, err = os.ReadFile(path)
 	return err
-}
-
-// kill kills the server, the worker or the database, each some seconds after
-// the last; each of them once, and then by chance.
-func (s *studio) kill(ctx context.Context) error {
-	rnd := rand.New(rand.NewPCG(s.Seed, 1))
-	first := rnd.Perm(3)
-	for {
-		select {
-		case <-ctx.Done():
-			return nil
-		case <-time.After(time.Duration(3+rnd.IntN(10)) * time.Second):
-		}
-		what := rnd.IntN(4)
-		if len(first) > 0 {
-			what, first = first[0], first[1:]
-		}
-		switch what {
-		case 0, 3:
-			s.say("killing the server")
-			s.server.kill()
-			s.f.KilledServer++
-		case 1:
-			s.say("killing the worker")
-			s.worker.kill()
-			s.f.KilledWorker++
-		default:
-			s.say("killing the database")
-			if err := s.killDatabase(ctx); err != nil && ctx.Err() == nil {
-				return err
-			}
-			s.f.KilledDatabase++
-		}
-	}
 }
 
 // browser is an operator's or a viewer's.
@@ -299,8 +290,8 @@ func (s *studio) settle(ctx context.Context, db *store.Store) error {
 	for end := time.Now().Add(settling); time.Now().Before(end); time.Sleep(time.Second) {
 		var open struct{ Media, Renders, Mails, Jobs, Uploads int }
 		err := db.DB.WithContext(ctx).Raw(`SELECT (SELECT count(*) FROM media WHERE state = 'waiting') AS media, (SELECT count(*) FROM renders WHERE state IN ('waiting', 'running')) AS renders,
-			(SELECT count(*) FROM links WHERE mailed_to <> '' AND mailed_at IS NULL) AS mails,
-			(SELECT count(*) FROM river_job WHERE state IN ('available', 'running', 'retryable', 'scheduled')) AS jobs`).Scan(&open).Error
+			(SELECT count(*) FROM links WHERE mailed_to <> '' AND mailed_at IS NULL AND mail_error <> ?) AS mails,
+			(SELECT count(*) FROM river_job WHERE state IN ('available', 'running', 'retryable', 'scheduled')) AS jobs`, delivery.MayHaveGone).Scan(&open).Error
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}

@@ -22,8 +22,7 @@ var ErrNewer = errors.New("the database is of a newer version of the program")
 // the content of the theme that documents of before meant; it may be nil.
 // A database that a newer program changed is ErrNewer, and left as it is.
 func (s *Store) Migrate(ctx context.Context, themeVersion func(id string) string) error {
-	convert := goose.NewGoMigration(5, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error { return convertDocuments(ctx, tx, themeVersion) }}, nil)
-	p, err := goose.NewProvider(goose.DialectPostgres, s.SQL, migrations.Files, goose.WithGoMigrations(convert))
+	p, err := s.provider(themeVersion)
 	if err != nil {
 		return fmt.Errorf("migrating: %w", err)
 	}
@@ -44,6 +43,25 @@ func (s *Store) Migrate(ctx context.Context, themeVersion func(id string) string
 	}
 	if _, err := m.Migrate(ctx, rivermigrate.DirectionUp, nil); err != nil {
 		return fmt.Errorf("migrating the queue: %w", err)
+	}
+	return nil
+}
+
+// provider has the migrations in order.
+func (s *Store) provider(themeVersion func(id string) string) (*goose.Provider, error) {
+	convert := goose.NewGoMigration(5, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error { return convertDocuments(ctx, tx, themeVersion) }}, nil)
+	return goose.NewProvider(goose.DialectPostgres, s.SQL, migrations.Files, goose.WithGoMigrations(convert))
+}
+
+// MoveBack takes the schema's last step back, as a program of before left it. What came with that
+// step is lost: it is for trying out what a program does that finds such a database.
+func (s *Store) MoveBack(ctx context.Context) error {
+	p, err := s.provider(nil)
+	if err != nil {
+		return fmt.Errorf("moving back: %w", err)
+	}
+	if _, err := p.Down(ctx); err != nil {
+		return fmt.Errorf("moving back: %w", err)
 	}
 	return nil
 }
