@@ -580,33 +580,21 @@ func peakMB() float64 {
 	return 0
 }
 
-// dirCache keeps segments in a folder.
+// dirCache keeps segments in a folder, into which they are moved.
 type dirCache struct {
-	dir string
-	mu  sync.Mutex
+	render.Folder
+	mu sync.Mutex
 }
 
-func newDirCache(dir string) *dirCache { return &dirCache{dir: dir} }
-
-// Find implements render.Cache.
-func (c *dirCache) Find(_ context.Context, keys []string) (map[string]string, error) {
-	found := map[string]string{}
-	for _, k := range keys {
-		p := filepath.Join(c.dir, k)
-		if _, err := os.Stat(p); err == nil {
-			found[k] = p
-		}
-	}
-	return found, nil
-}
+func newDirCache(dir string) *dirCache { return &dirCache{Folder: render.Folder{Dir: dir}} }
 
 // Keep implements render.Cache.
 func (c *dirCache) Keep(_ context.Context, key, path string) (string, error) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if err := os.MkdirAll(c.dir, 0o755); err != nil {
+	if err := os.MkdirAll(c.Dir, 0o755); err != nil {
 		return "", err
 	}
-	p := filepath.Join(c.dir, key)
+	p := filepath.Join(c.Dir, key)
 	return p, os.Rename(path, p)
 }

@@ -271,8 +271,3 @@ func Outputs(ctx context.Context, out io.Writer, o Options) error {
 	_, err = fmt.Fprintf(out, "outputs=%d\noutputs_alone_s=%.1f\noutputs_together_s=%.1f\noutputs_share=%.3f\noutputs_cpu_share=%.3f\ntogether_cpu_s=%.1f\n", len(ps), alone.seconds, t.seconds, t.seconds/alone.seconds, t.cpu/alone.cpu, t.cpu)
 	return err
 }
-
-// Drop implements render.Cache.
-func (c *dirCache) Drop(_ context.Context, key string) error {
-	return os.Remove(filepath.Join(c.dir, key))
-}

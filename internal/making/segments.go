@@ -89,8 +89,28 @@ func (k *Segments) row(ctx context.Context, row store.Segment) error {
 		if err := store.KeepBlob(tx, row.SHA256, row.Size); err != nil {
 			return err
 		}
-		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"sha256", "size", "used_at"})}).
+		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"sha256", "size", "used_at", "compared"})}).
 			Create(&row).Error
+	})
+}
+
+// Compared implements render.Cache.
+func (k *Segments) Compared(ctx context.Context, keys []string) (map[string]bool, error) {
+	var list []string
+	err := store.Patiently(ctx, func() error {
+		return k.Store.DB.WithContext(ctx).Model(&store.Segment{}).Where("key IN ? AND compared", keys).Pluck("key", &list).Error
+	})
+	out := make(map[string]bool, len(list))
+	for _, key := range list {
+		out[key] = true
+	}
+	return out, err
+}
+
+// SetCompared implements render.Cache.
+func (k *Segments) SetCompared(ctx context.Context, keys []string) error {
+	return store.Patiently(ctx, func() error {
+		return k.Store.DB.WithContext(ctx).Model(&store.Segment{}).Where("key IN ? AND NOT compared", keys).Update("compared", true).Error
 	})
 }
 

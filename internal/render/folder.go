@@ -30,8 +30,38 @@ func (f Folder) Find(_ context.Context, keys []string) (map[string]string, error
 
 // Drop implements Cache.
 func (f Folder) Drop(_ context.Context, key string) error {
-	if err := os.Remove(filepath.Join(f.Dir, key)); err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return err
+	for _, name := range []string{key, key + comparedEnding} {
+		if err := os.Remove(filepath.Join(f.Dir, name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
+	}
+	return nil
+}
+
+// comparedEnding is of the empty file beside one that was compared.
+const comparedEnding = ".compared"
+
+// Compared implements Cache.
+func (f Folder) Compared(_ context.Context, keys []string) (map[string]bool, error) {
+	out := map[string]bool{}
+	for _, k := range keys {
+		_, err := os.Stat(filepath.Join(f.Dir, k+comparedEnding))
+		if out[k] = err == nil; err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// SetCompared implements Cache.
+func (f Folder) SetCompared(_ context.Context, keys []string) error {
+	for _, k := range keys {
+		if _, err := os.Stat(filepath.Join(f.Dir, k)); err != nil {
+			continue // it is not kept
+		}
+		if err := os.WriteFile(filepath.Join(f.Dir, k+comparedEnding), nil, 0o600); err != nil {
+			return err
+		}
 	}
 	return nil
 }
@@ -54,6 +84,9 @@ func (f Folder) Keep(_ context.Context, key, path string) (string, error) {
 	}
 	defer in.Close()
 	if _, err := io.Copy(tmp, in); err != nil {
+		return "", err
+	}
+	if err := os.Remove(to + comparedEnding); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return "", err
 	}
 	if err := errors.Join(tmp.Close(), os.Rename(tmp.Name(), to)); err != nil {

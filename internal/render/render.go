@@ -39,6 +39,10 @@ type Cache interface {
 	Keep(ctx context.Context, key, path string) (string, error)
 	// Drop forgets a segment that turned out to be wrong.
 	Drop(ctx context.Context, key string) error
+	// Compared tells of which of those keys what is kept was compared with what is drawn,
+	// and SetCompared notes that it was.
+	Compared(ctx context.Context, keys []string) (map[string]bool, error)
+	SetCompared(ctx context.Context, keys []string) error
 }
 
 // Job is one film to make.

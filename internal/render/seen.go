@@ -88,21 +88,49 @@ func boundOf(v profile.Video) bound {
 // tileSide is the side of a tile, in compared pixels.
 const tileSide = 8
 
-// compare decodes frames of a finished film in every segment and compares them with
-// what the compositor draws there. It gives the least ratio found, in decibels.
+// compare decodes frames of a finished film in every segment that was not compared in a film
+// before, and compares them with what the compositor draws there; of the others it looks whether
+// they are decoded. It gives the least ratio found, in decibels; 0 where none was asked.
 func (j *Job) compare(ctx context.Context, path string) (least float64, err error) {
 	all, err := j.places()
 	if err != nil || len(all) == 0 || j.Film.Profile.Kind != profile.OfFilm {
 		return 0, err
+	}
+	list, frames, err := j.fresh(ctx, all)
+	if err != nil {
+		return 0, err
+	}
+	if j.someOf(frames) {
+		least, err = j.compareSome(ctx, path, list)
+	} else {
+		least, err = j.compareAll(ctx, path, list)
+	}
+	if err != nil || j.Cache == nil {
+		return least, err
+	}
+	segs, err := j.Film.Segments()
+	if err != nil {
+		return least, err
+	}
+	return least, j.Cache.SetCompared(ctx, film.Keys(segs))
+}
+
+// compareFrames compares some frames, which are in their order. before and after are ffmpeg's
+// arguments that have it begin and end elsewhere than the film does; then frames are known by
+// their times.
+func (j *Job) compareFrames(ctx context.Context, path string, all []place, before, after []string) (least float64, err error) {
+	if len(all) == 0 {
+		return 0, nil
 	}
 	sc := j.Film.Scene
 	k := reduction(sc.W, sc.H)
 	w, h := sc.W/k, sc.H/k
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-nostdin", "-i", path, "-map", "0:V:0", "-fps_mode", "passthrough",
-		"-filter_script:v", "pipe:0", "-f", "rawvideo", "-")
-	cmd.Stdin = strings.NewReader(fmt.Sprintf("select='%s',%s", oneOf(all), reducing(j.Film, w, h)))
+	args := slices.Concat([]string{"-v", "error", "-nostdin"}, before, after, []string{"-i", path, "-map", "0:V:0", "-fps_mode", "passthrough",
+		"-filter_script:v", "pipe:0", "-f", "rawvideo", "-"})
+	cmd := exec.CommandContext(ctx, "ffmpeg", args...)
+	cmd.Stdin = strings.NewReader(j.selected(all, before != nil) + "," + reducing(j.Film, w, h))
 	var said bytes.Buffer
 	cmd.Stderr = &said
 	out, err := cmd.StdoutPipe()
@@ -118,6 +146,9 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 	}
 	ended := cmd.Wait()
 	told := strings.TrimSpace(said.String())
+	if before != nil && errors.Is(err, errShort) {
+		return 0, err
+	}
 	if (err == nil || errors.Is(err, errShort)) && (ended != nil || told != "") {
 		return 0, fmt.Errorf("it cannot be decoded without errors (%s)", told)
 	}

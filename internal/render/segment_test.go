@@ -43,6 +43,14 @@ func (f *folder) Drop(_ context.Context, key string) error {
 	return Folder{Dir: f.dir}.Drop(context.Background(), key)
 }
 
+func (f *folder) Compared(ctx context.Context, keys []string) (map[string]bool, error) {
+	return Folder{Dir: f.dir}.Compared(ctx, keys)
+}
+
+func (f *folder) SetCompared(ctx context.Context, keys []string) error {
+	return Folder{Dir: f.dir}.SetCompared(ctx, keys)
+}
+
 func (f *folder) Keep(_ context.Context, key, path string) (string, error) {
 	f.mu.Lock()
 	defer f.mu.Unlock()

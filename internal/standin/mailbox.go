@@ -29,8 +29,8 @@ type Mailbox struct {
 	// Silent, if it is set, is asked of each mail once it is kept: one of which it says true is
 	// not answered, as by a server that hangs.
 	Silent func() bool
-	server  *smtp.Server
-	addr    string
+	server *smtp.Server
+	addr   string
 }
 
 // Start listens on a free port of the loopback interface.

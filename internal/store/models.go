@@ -559,10 +559,11 @@ type Render struct {
 
 // Segment is an encoded segment or soundtrack that is kept.
 type Segment struct {
-	Key    string `gorm:"primaryKey"`
-	SHA256 string `gorm:"column:sha256"`
-	Size   int64
-	UsedAt time.Time
+	Key      string `gorm:"primaryKey"`
+	SHA256   string `gorm:"column:sha256"`
+	Size     int64
+	UsedAt   time.Time
+	Compared bool // its frames with what is drawn
 }
 
 // RenderPart is a run of segments of a render, from First to Last, that one
