@@ -85,7 +85,8 @@ const rememberHard = 10000
 // keptOrders is how many orders are kept as they stand, for their choices.
 const keptOrders = 16
 
-// Changed forgets what an event has made wrong.
+// Changed has what shows the studio’s settings made anew once an event says that they changed. What
+// is an order’s is known by its revision, and needs no word.
 func (l *Looking) Changed(e store.Event) {
 	if e.What == store.StudioChanged || e.What == "" {
 		l.age.Add(1)

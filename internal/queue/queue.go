@@ -2,7 +2,8 @@
 // A job is inserted in the transaction that makes it necessary; it says its
 // own kind, queue and options by river.JobArgsWithInsertOpts, so that a new
 // one touches only the room it belongs to. A job whose worker died goes back
-// to the queue; one on which workers died twice is refused by name.
+// to the queue; one on which workers died twice by a fault, or ten times for reasons
+// nobody knows, is refused by name.
 package queue
 
 import (

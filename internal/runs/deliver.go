@@ -176,7 +176,10 @@ func (rs *Runs) All(ctx context.Context, id int64) (address string, err error) {
 		n.Also = append(n.Also, r.Render.ID)
 	}
 	_, token, err := rs.Delivery.MakeLink(ctx, s.Pattern.Order.ID, n)
-	return rs.Delivery.Address(token), err
+	if err != nil {
+		return "", err
+	}
+	return rs.Delivery.Address(token), nil
 }
 
 // together are the rows whose films go onto discs together: all that are ready, or only those

@@ -113,7 +113,7 @@ func RawTx(tx *gorm.DB) (*sql.Tx, error) {
 	return raw, nil
 }
 
-// One reads a single row into out by a condition; ErrNotFound if there is
+// One reads the single row that meets a condition; ErrNotFound if there is
 // none.
 func One[T any](tx *gorm.DB, query string, args ...any) (T, error) {
 	var v T
