@@ -4,20 +4,16 @@
 package doc
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"nelko/internal/core/design"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
 	"nelko/internal/core/raster"
-	"nelko/internal/core/rhythm"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/transition"
 )
@@ -235,26 +231,6 @@ func (t Timing) Validate() error {
 	return nil
 }
 
-// Shot is what has been set by hand for one photo or clip. The zero value
-// leaves all to the theme.
-type Shot struct {
-	Turn  int            `json:"turn,omitempty"`  // quarter turns clockwise, 0 to 3
-	Crop  framing.Rect   `json:"crop,omitzero"`   // in fractions, after turning; empty is all
-	Focal *framing.Point `json:"focal,omitempty"` // in fractions, after turning
-	Fit   design.Fit     `json:"fit,omitempty"`
-	Scale float64        `json:"scale,omitempty"` // within its place, 0 is 1
-	Tilt  *float64       `json:"tilt,omitempty"`  // degrees
-	Look  *look.Look     `json:"look,omitempty"`
-	Trim  Trim           `json:"trim,omitzero"`   // clips
-	Sound float64        `json:"sound,omitempty"` // clips: gain of their own sound, 0 is off
-}
-
-// Trim cuts a clip, in seconds from its start; To 0 is its end.
-type Trim struct {
-	From float64 `json:"from"`
-	To   float64 `json:"to"`
-}
-
 // FitMode is the rule the slides' lengths follow.
 type FitMode string
 
@@ -309,75 +285,6 @@ func ParsePace(s string) (float64, error) {
 	}
 	return v, nil
 }
-
-// MediaKind is what a received file is.
-type MediaKind string
-
-// The kinds of media.
-const (
-	PhotoMedia MediaKind = "photo"
-	ClipMedia  MediaKind = "clip"
-	SongMedia  MediaKind = "song"
-)
-
-// Media is what casting, fitting and the scene need to know of a file.
-type Media struct {
-	ID          MediaID
-	Kind        MediaKind
-	Name        string           // file name as received
-	W, H        int              // pixels, upright (after orientation)
-	Captured    time.Time        // zero if unknown
-	Length      timecode.Samples // clips and songs
-	LUFS        float64          // songs: measured integrated loudness
-	PeakDB      float64          // songs: measured true peak, dBTP
-	Came        int64            // songs: when the file was sent, in milliseconds; 0 if unknown
-	Spoken      *float64         // songs: narration, spoken at this second of the film; nil: music
-	Heard       *Heard           // songs: what else was heard; nil: not listened to yet
-	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
-	Focus       framing.Point    // photos: where the eye goes, in fractions; zero if unknown
-	Interest    framing.Rect     // photos: the part that holds what stands out, in fractions; empty if unknown
-	Print       uint64           // photos: difference hash, 0 if unknown
-	Sound       bool             // clips: has sound of its own
-	Track       int              // clips: which of its picture tracks is shown, from 0; covers are none
-	Starts      Starts           // clips: where decoding may begin
-	Faulty      string           // clips: what the decoder complained of; empty: nothing known
-	Clear       bool             // photos: lets what is behind show through somewhere
-	Camera      string           // photos: what the camera calls itself; empty if unknown
-	Description string           // photos: in words, as the file has it; empty if it has none
-	Light       float64          // photos: mean lightness, 0 black to 1 white; 0 if unknown
-	Sharp       float64          // photos: see focus.Sharpness; 0 if unknown or without edges
-	Small       MediaID          // photos: content of a smaller copy, for previews; empty: none
-}
-
-// Starts says where decoding a clip may begin to give what decoding it from its
-// start gives.
-type Starts string
-
-// Where decoding a clip may begin.
-const (
-	AtStart  Starts = ""         // only there, or it is not known
-	Anywhere Starts = "anywhere" // at any key frame
-	Rough    Starts = "rough"    // at any key frame, though the decoder misses what came before and says so
-)
-
-// Heard is what was heard in a song beside its loudness.
-type Heard struct {
-	Rhythm  rhythm.Analysis `json:"rhythm"`
-	RangeLU float64         `json:"range_lu"`     // loudness range, EBU Tech 3342
-	Lead    float64         `json:"lead_seconds"` // silent at the beginning
-	Tail    float64         `json:"tail_seconds"` // silent at the end
-}
-
-// Aspect is width over height, 1 if unknown.
-func (m Media) Aspect() float64 {
-	if m.W == 0 || m.H == 0 {
-		return 1
-	}
-	return float64(m.W) / float64(m.H)
-}
-
-// Library is the media a slideshow may use, by ID.
-type Library map[MediaID]Media
 
 // New is an empty slideshow at 1080p30, at pace until it is fitted.
 func New(theme string, seed uint64) Slideshow {
@@ -481,15 +388,6 @@ func (s Slideshow) TrimIn(in Slide, id MediaID) Trim {
 	return s.Shots[id].Trim
 }
 
-func (t Trim) bounds(m Media) (from, to timecode.Samples) {
-	from, to = timecode.Samples(t.From*timecode.SampleRate), m.Length
-	if t.To > 0 {
-		to = min(to, timecode.Samples(t.To*timecode.SampleRate))
-	}
-	from = max(0, min(from, to-1))
-	return from, to
-}
-
 // Uses reports every picture and clip in the running order.
 func (s Slideshow) Uses() map[MediaID]bool {
 	used := map[MediaID]bool{}
@@ -514,53 +412,4 @@ func (s Slideshow) Called(id MediaID) string {
 		return n
 	}
 	return string(id)
-}
-
-// version is the format of a document.
-func version(b []byte) (int, error) {
-	var head struct {
-		Version int `json:"version"`
-	}
-	if err := json.Unmarshal(b, &head); err != nil {
-		return 0, fmt.Errorf("slideshow document: %w", err)
-	}
-	if head.Version < 1 || head.Version > Version {
-		return 0, fmt.Errorf("slideshow document: version %d; this program reads 1 to %d", head.Version, Version)
-	}
-	return head.Version, nil
-}
-
-// strict decodes JSON and refuses fields that are not known.
-func strict(b []byte, to any) error {
-	d := json.NewDecoder(bytes.NewReader(b))
-	d.DisallowUnknownFields()
-	if err := d.Decode(to); err != nil {
-		return fmt.Errorf("slideshow document: %w", err)
-	}
-	return nil
-}
-
-// Parse reads and validates a document of the present version; earlier ones
-// are read by Convert. Details are empty and the rate is 30 until they are
-// told.
-func Parse(b []byte) (Slideshow, error) {
-	v, err := version(b)
-	if err != nil {
-		return Slideshow{}, err
-	}
-	if v < Version {
-		return Slideshow{}, fmt.Errorf("slideshow document: version %d must be converted first", v)
-	}
-	s := Slideshow{Rate: timecode.R30, Details: map[string]string{}}
-	if err := strict(b, &s); err != nil {
-		return Slideshow{}, err
-	}
-	return s, s.checked()
-}
-
-func (s Slideshow) checked() error {
-	if err := s.Validate(); err != nil {
-		return fmt.Errorf("slideshow document: %w", err)
-	}
-	return nil
 }

@@ -1,0 +1,371 @@
+package making
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"time"
+
+	"gorm.io/gorm"
+
+	"nelko/internal/core/compose"
+	"nelko/internal/core/doc"
+	"nelko/internal/film"
+	"nelko/internal/queue"
+	"nelko/internal/render"
+	"nelko/internal/store"
+)
+
+// errTaken means that the render was cancelled or begun anew by another
+// worker: this attempt must stop and write nothing more.
+var errTaken = errors.New("the render was cancelled or taken over")
+
+// Film makes a film. It may be called again after a crash: it then begins
+// anew. final says that the queue will not try again.
+func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) error {
+	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	if away := mk.Blobs.Here(ctx); away != nil {
+		if r.Error == store.ErrAway.Error() {
+			return away // said already
+		}
+		return errors.Join(away, mk.putOff(ctx, r, store.ErrAway))
+	}
+	r.Attempt++
+	r.Worker, r.Tools = worker, mk.Orders.House.Tools.String()
+	mine := false
+	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt-1).
+			Updates(map[string]any{"state": store.RenderRunning, "attempt": r.Attempt, "worker": worker, "tools": r.Tools, "frames_done": 0, "frames_kept": 0, "started_at": mk.Now(), "error": ""})
+		if mine = res.RowsAffected > 0; res.Error != nil || !mine {
+			return res.Error // someone else has it
+		}
+		if err := mk.present(ctx, tx, &r); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+	if err != nil || !mine {
+		return err
+	}
+	err = mk.attempt(ctx, r)
+	if errors.Is(err, errTaken) {
+		return mk.taken(ctx, r)
+	}
+	if store.Full(err) {
+		err = errors.Join(render.ErrFull, err)
+	}
+	err = mk.Blobs.Blame(ctx, err)
+	for _, lacking := range []error{store.ErrAway, render.ErrFull} {
+		if errors.Is(err, lacking) && ctx.Err() == nil {
+			// Nothing is wrong with the film: it waits for the store, or for room.
+			e := mk.end(ctx, r, map[string]any{"state": store.RenderWaiting, "error": lacking.Error()})
+			return errors.Join(err, e)
+		}
+	}
+	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
+		if e := mk.end(ctx, r, map[string]any{"state": store.RenderFailed, "error": mk.inWords(ctx, r, err), "finished_at": mk.Now()}); e != nil {
+			return errors.Join(err, e)
+		}
+		return nil
+	}
+	return err
+}
+
+// refuse fails a render on which workers died.
+func (mk *Making) refuse(ctx context.Context, j Film, why string) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		r, err := store.One[store.Render](tx, "id = ?", j.RenderID)
+		if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		err = tx.Model(&store.Render{}).Where("id = ? AND state IN ('waiting', 'running')", r.ID).
+			Updates(map[string]any{"state": store.RenderFailed, "error": why, "finished_at": mk.Now()}).Error
+		if err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// ledFor is how long a film that another is drawn with waits before it looks
+// again.
+const ledFor = 2 * time.Second
+
+// fullFor is how long a film waits for room on a full disk before it is tried
+// again. That is no failure and costs no try.
+const fullFor = time.Minute
+
+// awayFor is the same of a store of files that is away.
+const awayFor = 5 * time.Second
+
+// taken is what becomes of an attempt that may write no more: nothing if the render is over,
+// else somebody else has begun it anew.
+func (mk *Making) taken(ctx context.Context, r store.Render) error {
+	now, err := store.One[store.Render](mk.Store.DB.WithContext(ctx).Select("id", "state"), "id = ?", r.ID)
+	if errors.Is(err, store.ErrNotFound) || err == nil && now.State.Over() {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return queue.ErrSuperseded
+}
+
+// putOff says of a render that waits, or that a worker began which is no more, what it waits for.
+func (mk *Making) putOff(ctx context.Context, r store.Render, lacking error) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		err := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt).
+			Updates(map[string]any{"state": store.RenderWaiting, "error": lacking.Error()}).Error
+		if err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// isHopeless tells errors of the material, which come again on every try,
+// from those of the moment.
+func isHopeless(err error) bool {
+	var s *compose.SlideError
+	var g *render.SegmentError
+	return errors.As(err, &s) || errors.As(err, &g) || errors.Is(err, errMaterial)
+}
+
+var errMaterial = errors.New("cannot be rendered")
+
+// inWords names the slide a failure belongs to by its position.
+func (mk *Making) inWords(ctx context.Context, r store.Render, err error) string {
+	var se *compose.SlideError
+	var ge *render.SegmentError
+	var slide doc.SlideID
+	var cause error
+	switch {
+	case errors.As(err, &se):
+		slide, cause = se.Slide, se.Err
+	case errors.As(err, &ge):
+		slide, cause = ge.Slide, ge.Err
+	default:
+		return err.Error()
+	}
+	f, e := mk.Orders.FilmOf(ctx, r)
+	if e != nil {
+		return err.Error()
+	}
+	return fmt.Sprintf("slide %d: %v", f.Doc.Index(slide)+1, cause)
+}
+
+// mine updates the render as long as this attempt owns it, else errTaken.
+func (mk *Making) mine(tx *gorm.DB, r store.Render, set map[string]any) error {
+	res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(set)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return errTaken
+	}
+	return res.Error
+}
+
+// end is mine for the last update of an attempt.
+func (mk *Making) end(ctx context.Context, r store.Render, set map[string]any) error {
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := mk.mine(tx, r, set); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// begun is a render being made by this worker: alone, or with others.
+type begun struct {
+	film *film.Film
+	segs []film.Segment
+	job  render.Job
+	dir  string
+}
+
+// lay lays a render's slideshow out. dir is where its files are written.
+func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, error) {
+	f, err := mk.Orders.FilmOf(ctx, r)
+	if err != nil {
+		return nil, fmt.Errorf("%w: %w", errMaterial, err)
+	}
+	if f.Plan.FitError != nil {
+		return nil, fmt.Errorf("%w: %w", errMaterial, f.Plan.FitError)
+	}
+	told, also, err := mk.beside(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	b := &begun{film: f, dir: dir, job: render.Job{
+		Told: told, Also: also,
+		Film: f, Files: store.MediaFiles{Blobs: mk.Blobs}, Cache: mk.Kept, Out: filepath.Join(dir, "film."+f.Profile.File.Extension),
+		Lanes: func(ctx context.Context) render.Lane { return mk.Sprites.Lane(ctx, f.Library, false) },
+	}}
+	b.segs, err = f.Segments()
+	if err == nil && store.Free(dir) < roomFor(f) {
+		err = render.ErrFull
+	}
+	return b, err
+}
+
+// roomFor is how much room making a film takes, in bytes, with its segments
+// beside it: some bits for each pixel, as is usual for what cameras see (common
+// practice, no source).
+func roomFor(f *film.Film) int64 {
+	const bytesAPixel = 0.04
+	return int64(bytesAPixel * float64(f.Scene.W*f.Scene.H) * float64(f.Frames()))
+}
+
+// beside is what a render's file tells of its film, and the films of renders
+// that wait to be drawn with it.
+func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told, also []*film.Film, err error) {
+	tx := mk.Store.DB.WithContext(ctx)
+	st, err := mk.Orders.Shelf.Studio(ctx)
+	if err != nil {
+		return told, nil, err
+	}
+	var led []store.Render
+	if err := tx.Where("lead_id = ? AND state = 'waiting'", r.ID).Order("id").Find(&led).Error; err != nil {
+		return told, nil, err
+	}
+	for _, l := range led {
+		f, err := mk.Orders.FilmOf(ctx, l)
+		if err != nil {
+			return told, nil, err
+		}
+		also = append(also, f)
+	}
+	return render.Told{Language: st.Language}, also, nil
+}
+
+func (mk *Making) attempt(ctx context.Context, r store.Render) error {
+	dir, err := mk.Blobs.TempDir("film-*")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
+	b, err := mk.lay(ctx, r, dir)
+	if err != nil {
+		return err
+	}
+	p := &parts{mk: mk, r: r, worker: r.Worker}
+	if err := mk.divide(ctx, r, b); err != nil {
+		return err
+	}
+	quiet := p.report(ctx, stop)
+	defer quiet()
+	facts, err := b.job.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) {
+		if err := render.Share(ctx, p, encoders(), mk.encode(b, p)); err != nil {
+			return nil, err
+		}
+		return mk.files(ctx, b)
+	})
+	if cause := context.Cause(ctx); cause != nil {
+		return cause
+	}
+	if err != nil {
+		return err
+	}
+	quiet()
+	if err := mk.keep(ctx, r, b, facts); err != nil {
+		return err
+	}
+	// The film is done whatever becomes of old segments; the sweeper tries again.
+	if _, err := mk.Kept.Evict(context.WithoutCancel(ctx), false); err != nil {
+		slog.WarnContext(ctx, "old segments stay", "error", err)
+	}
+	return nil
+}
+
+// keep stores a film and its poster and ends the render.
+func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts render.Facts) error {
+	f, err := os.Open(b.job.Out)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	sha, size, err := mk.Blobs.Put(ctx, f)
+	if err != nil {
+		return err
+	}
+	lane := mk.Sprites.Lane(ctx, b.film.Library, false)
+	defer lane.Close()
+	jpg, err := b.film.Still(lane, b.film.Poster(), 90)
+	if err != nil {
+		return err
+	}
+	poster, posterSize, err := mk.Blobs.Put(ctx, bytes.NewReader(jpg))
+	if err != nil {
+		return err
+	}
+	var stream *string
+	var list string
+	var streamSize int64
+	if setting(r).Plays() {
+		s, l, n, err := mk.stream(ctx, b)
+		if err != nil {
+			return err
+		}
+		stream, list, streamSize = &s, l, n
+	}
+	doubt := inDoubt(b.film)
+	verified := new(mk.Now())
+	if doubt != "" {
+		verified = nil
+	}
+	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster, posterSize)); err != nil {
+			return err
+		}
+		if stream != nil {
+			if err := store.KeepBlob(tx, *stream, streamSize); err != nil {
+				return err
+			}
+		}
+		err := mk.mine(tx, r, map[string]any{
+			"stream": stream, "stream_list": list,
+			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": max(facts.PictureSec, facts.SoundSec),
+			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(), "verified_at": verified, "doubt": doubt,
+		})
+		if err != nil {
+			return err
+		}
+		now, err := store.One[store.Render](tx, "id = ?", r.ID)
+		if err != nil {
+			return err
+		}
+		if err := mk.compared(tx, now, sha); err != nil {
+			return err
+		}
+		return mk.changed(ctx, tx, r.OrderID)
+	})
+}
+
+// stream keeps a film in fragments, as it is streamed, and gives the list of
+// them.
+func (mk *Making) stream(ctx context.Context, b *begun) (sha, list string, size int64, err error) {
+	path, list, err := render.Fragments(ctx, b.job.Out, b.dir)
+	if err != nil {
+		return "", "", 0, err
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return "", "", 0, err
+	}
+	defer f.Close()
+	sha, size, err = mk.Blobs.Put(ctx, f)
+	return sha, list, size, err
+}

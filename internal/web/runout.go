@@ -1,0 +1,192 @@
+package web
+
+import (
+	"fmt"
+	"io"
+	"mime"
+	"net/http"
+	"strings"
+
+	"nelko/internal/runs"
+	"nelko/internal/store"
+)
+
+// download heads a file to be kept under a name.
+func download(w http.ResponseWriter, kind, name string) {
+	w.Header().Set("Content-Type", kind)
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+}
+
+func (s *Server) runFilms(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	if sh.Finished() == 0 {
+		s.message(w, r, http.StatusUnprocessableEntity, "No films yet", "No film of this Run is made as it is now.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
+		return
+	}
+	download(w, "application/zip", sh.Name+".zip")
+	if err := s.House.Runs.Films(r.Context(), sh, w); err != nil {
+		panic(http.ErrAbortHandler) // the browser must see that the file is not whole
+	}
+}
+
+func (s *Server) runPattern(w http.ResponseWriter, r *http.Request) {
+	run, err := s.House.Runs.Load(r.Context(), number(r, "run"))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	download(w, "application/zip", run.Name+" pattern.zip")
+	if err := s.House.Runs.PatternZip(r.Context(), run, w); err != nil {
+		panic(http.ErrAbortHandler)
+	}
+}
+
+func (s *Server) runLinks(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	download(w, "text/csv; charset=utf-8", sh.Name+" links.csv")
+	if err := s.House.Runs.Links(sh, w); err != nil {
+		panic(http.ErrAbortHandler)
+	}
+}
+
+func (s *Server) runCards(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	s.print(w, r, sh.Name+" cards.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error { return s.House.Runs.Cards(r.Context(), sh, b) })
+}
+
+func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	s.print(w, r, sh.Name+" disc faces.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error {
+		ids, err := s.House.Runs.Faces(r.Context(), sh)
+		if err != nil {
+			return err
+		}
+		return s.House.Pressing.Faces(r.Context(), ids, b)
+	})
+}
+
+// outView is what goes out of a Run, and what went where.
+type outView struct {
+	base
+	*runs.Sheet
+	Leaves                             []leafLink
+	Lines                              []outLine
+	Fields                             string
+	Subject, Text                      string // of the mail, as kept
+	TrySubject                         string
+	TryBody                            string
+	TryOf                              string
+	TryID                              int64
+	Links, Mails, Proofs, Discs, Burns plannedView
+	Choices                            []discChoice
+	Standards                          []string
+	Watched                            string
+	MayWatch                           bool
+	Doings                             []doing
+	Poll                               bool   // its acts are asked for again by themselves
+	Together                           string // how much work all films on discs are
+}
+
+// plannedView is an act for all rows, as a key with what it would do.
+type plannedView struct {
+	Words, Left string // what is done, and what is left out
+	Lasts       string // how long; empty: under a minute
+	Rows        int
+}
+
+// handOut fills in what each act for all rows would do.
+func (s *Server) handOut(r *http.Request, v *outView) error {
+	for act, view := range map[runs.Act]*plannedView{runs.Link: &v.Links, runs.Mail: &v.Mails, runs.Proof: &v.Proofs, runs.Disc: &v.Discs, runs.Burn: &v.Burns} {
+		p, err := s.House.Runs.Plan(r.Context(), v.Sheet, act)
+		if err != nil {
+			return err
+		}
+		*view = plannedView{p.InWords(), p.WhyLeftOut(), p.Lasts(), len(p.Rows)}
+	}
+	var longest float64
+	for _, row := range v.Rows {
+		longest = max(longest, row.PictureSeconds)
+	}
+	v.Choices, v.Standards = discChoices([]float64{longest}), standards()
+	return nil
+}
+
+type outLine struct {
+	ID                    int64
+	Key, Name, File, Film string
+	Link, Mail, Seen      string
+	Said, Need            string // what the client said, what is needed first
+	Made                  bool
+}
+
+func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	b, err := s.base(r, "Out · "+sh.Name)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v := outView{base: b, Sheet: sh, Leaves: leavesOf(sh, "out"), Fields: "{" + strings.Join(sh.FieldNames(), "}, {") + "}, {counter}", Watched: sh.Watches, MayWatch: s.House.Runs.Watch != ""}
+	names := sh.Names()
+	now := s.House.Orders.Now()
+	for i, row := range sh.Rows {
+		l := outLine{ID: row.ID, Key: row.RunKey, Name: row.Client, File: names[i], Film: row.FilmText(now), Made: row.Current() && row.Render.State == store.RenderDone, Said: row.Said.Text()}
+		_, l.Need = sh.Exception(row)
+		if row.Link != nil {
+			l.Link, l.Seen = "until "+row.Link.ExpiresAt.Format("2 Jan 2006"), views(row.Link.Link)
+			if row.Link.MailedTo != "" {
+				l.Mail = mailState(row.Link.Link)
+			}
+		}
+		v.Lines = append(v.Lines, l)
+	}
+	if v.Doings, err = s.doings(r.Context(), sh.ID); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v.Poll = true
+	if v.Together, err = s.House.Runs.TogetherText(r.Context(), sh); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	if sh.Mail != nil {
+		v.Subject, v.Text = sh.Mail.Subject, sh.Mail.Text
+	}
+	try := queryInt(r, "as", 0)
+	for _, row := range sh.Rows {
+		if row.ID == try || try == 0 {
+			v.TrySubject, v.TryBody = s.House.Runs.Mail(sh.Run, row)
+			v.TryOf, v.TryID = row.Client, row.ID
+			break
+		}
+	}
+	if err := s.handOut(r, &v); err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	s.render(w, r, http.StatusOK, "runout", v)
+}
+
+// givePart gives parts of a row back to its pattern.
+func (s *Server) givePart(w http.ResponseWriter, r *http.Request) {
+	wk, err := s.House.Orders.See(r.Context(), seen(r))
+	if err == nil {
+		err = s.House.Runs.Back(r.Context(), wk.Order, []string{r.PostFormValue("part")}, &user(r).ID)
+	}
+	s.answer(w, r, err, nil)
+}

@@ -1,0 +1,164 @@
+package web
+
+import (
+	"bytes"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"nelko/internal/core/doc"
+	"nelko/internal/core/list"
+	"nelko/internal/core/timecode"
+	"nelko/internal/orders"
+	"nelko/internal/paper"
+	"nelko/internal/runs"
+)
+
+// proofView is a moment of each row, to be looked at side by side.
+type proofView struct {
+	base
+	*runs.Sheet
+	Leaves     []leafLink
+	Of         string
+	Slide      int
+	Rows       []proofRow
+	NamesLabel string
+}
+
+type proofRow struct {
+	ID        int64
+	Key, Name string
+	Names     string
+	Need      string
+	Moments   []string // addresses of pictures
+	Empty     bool
+}
+
+// strip are the moments of a strip, as shares of the film.
+var strip = []string{"0.12", "0.38", "0.63", "0.9"}
+
+// momentsOf are the moments a sheet of proofs shows of each row.
+func momentsOf(r *http.Request) (of string, slide int, moments []string) {
+	of, slide = r.URL.Query().Get("of"), int(queryInt(r, "slide", 2))
+	switch of {
+	case "closing":
+		return of, slide, []string{"closing"}
+	case "slide":
+		return of, slide, []string{fmt.Sprint("slide-", slide)}
+	case "strip":
+		return of, slide, strip
+	}
+	return "opening", slide, []string{"opening"}
+}
+
+func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	b, err := s.base(r, "Names to proofread · "+sh.Name)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	v := proofView{base: b, Sheet: sh, Leaves: leavesOf(sh, "proofread"), NamesLabel: runs.Called(list.DetailRole("names"), sh.Pattern)}
+	var moments []string
+	v.Of, v.Slide, moments = momentsOf(r)
+	st, err := s.House.Shelf.Studio(r.Context())
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	standing := s.House.Looking.Standing(st)
+	for _, row := range sh.Rows {
+		x := proofRow{ID: row.ID, Key: row.RunKey, Name: row.Client, Names: row.Details["names"], Need: row.Needs[list.DetailRole("names")], Empty: row.PictureSeconds == 0}
+		for _, m := range moments {
+			x.Moments = append(x.Moments, fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=640&s=%s", row.ID, m, row.Head, standing))
+		}
+		v.Rows = append(v.Rows, x)
+	}
+	s.render(w, r, http.StatusOK, "proofread", v)
+}
+
+// orderMoment is a moment of a film by what it is, not by its frame: opening,
+// closing, slide-N or a share of its length.
+func (s *Server) orderMoment(w http.ResponseWriter, r *http.Request) {
+	id := number(r, "order")
+	b, err := s.moment(r, id, int(queryInt(r, "revision", 0)), r.URL.Query().Get("at"), int(min(1280, max(160, queryInt(r, "w", 640)))))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	w.Header().Set("Content-Type", "image/jpeg")
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // the address names the revision, and what stands behind it
+	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(b))
+}
+
+func (s *Server) moment(r *http.Request, id int64, revision int, at string, width int) ([]byte, error) {
+	d, err := s.House.Orders.LoadAt(r.Context(), id, revision)
+	if err != nil {
+		return nil, err
+	}
+	return s.House.Looking.Frame(r.Context(), orders.Seen{Order: id}, revision, frameAt(d, at), width)
+}
+
+// frameAt is the frame of a moment.
+func frameAt(d *orders.Dossier, at string) timecode.Frames {
+	if len(d.Plan.Slides) == 0 {
+		return 0
+	}
+	i := 0
+	if n, err := strconv.Atoi(strings.TrimPrefix(at, "slide-")); err == nil && strings.HasPrefix(at, "slide-") {
+		i = min(max(0, n-1), len(d.Plan.Slides)-1)
+	} else if share, err := strconv.ParseFloat(at, 64); err == nil && share >= 0 && share <= 1 {
+		return timecode.Frames(share * float64(d.Plan.Frames-1))
+	} else if at == string(doc.Closing) {
+		i = len(d.Plan.Slides) - 1
+	}
+	sl := d.Plan.Slides[i]
+	if at == string(doc.Closing) {
+		return sl.Start + sl.Length*2/3
+	}
+	return sl.Start + (sl.Length-sl.Overlap)*2/3
+}
+
+// proofreadPDF is the sheet of proofs on paper, for someone else's eyes.
+func (s *Server) proofreadPDF(w http.ResponseWriter, r *http.Request) {
+	sh := s.sheetOf(w, r)
+	if sh == nil {
+		return
+	}
+	of, slide, moments := momentsOf(r)
+	var proofs []paper.Proof
+	for _, row := range sh.Rows {
+		if row.PictureSeconds == 0 {
+			continue
+		}
+		for i, m := range moments {
+			b, err := s.moment(r, row.ID, row.Head, m, 640)
+			if err != nil {
+				s.fail(w, r, err)
+				return
+			}
+			p := paper.Proof{Key: row.RunKey, Name: row.Client, JPEG: b, Note: row.Needs[list.DetailRole("names")]}
+			if i > 0 {
+				p.Key, p.Name, p.Note = "", "", ""
+			}
+			proofs = append(proofs, p)
+		}
+	}
+	across := 3
+	if of == "strip" {
+		across = len(strip)
+	}
+	title := map[string]string{"opening": "openings", "closing": "closings", "slide": fmt.Sprintf("slide %d", slide), "strip": "four moments each"}[of]
+	var b bytes.Buffer
+	if err := paper.Proofs(&b, sh.Name+": "+title+", "+s.House.Orders.Now().Format("2 January 2006"), across, proofs); err != nil {
+		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to proofread yet: no row has pictures.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
+		return
+	}
+	download(w, "application/pdf", sh.Name+" - "+title+".pdf")
+	_, _ = w.Write(b.Bytes())
+}
