@@ -96,12 +96,13 @@ type container struct {
 	tagged   bool   // it names codecs by tags
 	index    bool   // room can be kept at its beginning for its index
 	streams  bool   // it is a transport stream, in which delimiters stay
+	sought   bool   // a frame is found by its time
 }
 
 // containers by their formats, as ffmpeg names them.
 var containers = map[string]container{
-	"mp4":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, poster: "1", tagged: true, index: true},
-	"mov":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, tagged: true},
+	"mp4":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, poster: "1", tagged: true, index: true, sought: true},
+	"mov":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, tagged: true, sought: true},
 	"matroska": {text: "subrip", chapters: true, poster: "attachment", loose: true},
 	"webm":     {text: "webvtt", chapters: true, loose: true},
 	"dvd":      {sound: "ac3", loose: true, plain: true},

@@ -52,13 +52,10 @@ func (j *Job) fresh(ctx context.Context, all []place) (out []stretch, frames tim
 	return out, frames, nil
 }
 
-// sought are the formats of films in segments in which a frame is found by its time.
-var sought = map[string]bool{"mp4": true, "mov": true}
-
 // someOf is whether so few frames are to be compared that looking for them is quicker than
 // decoding the whole film.
 func (j *Job) someOf(frames timecode.Frames) bool {
-	return sought[j.Film.Profile.File.Format] && 2*frames < j.Film.Scene.Frames
+	return containers[j.Film.Profile.File.Format].sought && 2*frames < j.Film.Scene.Frames
 }
 
 // selected is the filter that lets through the frames that are looked at: by their numbers, or by
