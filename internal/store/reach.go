@@ -17,7 +17,7 @@ import (
 // succeed later. Whether it succeeded already is not known.
 func Unreached(err error) bool {
 	var connect *pgconn.ConnectError
-	var network net.Error
+	var network *net.OpError // and not net.Error, which a full disk is too
 	switch code := codeOf(err); {
 	case err == nil:
 		return false
@@ -26,7 +26,7 @@ func Unreached(err error) bool {
 	case code != "":
 		return strings.HasPrefix(code, "08") || code == "57P01" || code == "57P02" || code == "57P03" || code == "53300"
 	}
-	return errors.As(err, &network) && !errors.Is(err, context.DeadlineExceeded) ||
+	return errors.As(err, &network) ||
 		errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) || strings.Contains(err.Error(), "conn closed")
 }
 
