@@ -108,11 +108,14 @@ func (mk *Making) known(ctx context.Context, v *Verified) error {
 
 // readBack compares a film's files with their sums, and says what is wrong.
 func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n int64, err error) {
-	for name, sha := range map[string]*string{"film": r.SHA256, "stream": r.Stream} {
-		if sha == nil {
+	for _, f := range []struct {
+		name string
+		sha  *string
+	}{{"film", r.SHA256}, {"stream", r.Stream}} {
+		if f.sha == nil {
 			continue
 		}
-		why, size, err := mk.Blobs.Damaged(ctx, *sha, "the file of its "+name)
+		why, size, err := mk.Blobs.Damaged(ctx, *f.sha, "the file of its "+f.name)
 		if n += size; err != nil || why != "" {
 			return why, n, err
 		}
