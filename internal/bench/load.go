@@ -97,8 +97,7 @@ func (l *load) deliver() error {
 		return err
 	}
 	small := edit.Shape{Frame: doc.Frame{W: 320, H: 180}}
-	// The songs here are only their lengths.
-	for _, op := range []edit.Op{small, edit.Fit{Mode: doc.AtPace, Pace: 1}, edit.Songs{}} {
+	for _, op := range []edit.Op{small, edit.Fit{Mode: doc.AtPace, Pace: 1}} {
 		if err := l.edit(op); err != nil {
 			return err
 		}
@@ -121,14 +120,14 @@ func (l *load) film(ctx context.Context) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	if err := l.House.Making.Film(ctx, making.Film{RenderID: r[0].ID}, "bench", true); err != nil {
-		return 0, err
-	}
-	now, err := store.One[store.Render](l.House.Store.DB.WithContext(ctx), "id = ?", r[0].ID)
-	if err == nil && now.State != store.RenderDone {
+	failed := l.House.Making.Film(ctx, making.Film{RenderID: r[0].ID}, "bench", true)
+	// What was made of a film when the time was over counts too.
+	after := context.WithoutCancel(ctx)
+	now, err := store.One[store.Render](l.House.Store.DB.WithContext(after), "id = ?", r[0].ID)
+	l.frames += now.FramesDone
+	if err = errors.Join(failed, err); err == nil && now.State != store.RenderDone {
 		err = fmt.Errorf("the film: %s", now.Error)
 	}
-	l.frames += now.FramesDone
 	return r[0].ID, err
 }
 

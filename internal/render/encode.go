@@ -46,7 +46,7 @@ func startEncoder(ctx context.Context, args []string) (*encoder, error) {
 	// allows no more the usual one does.
 	_, _ = unix.FcntlInt(w.Fd(), unix.F_SETPIPE_SZ, 1<<20)
 	e := &encoder{in: w}
-	e.cmd = exec.CommandContext(ctx, "ffmpeg", args...)
+	e.cmd = patient(ctx, args...)
 	e.cmd.WaitDelay = 2 * time.Second
 	e.cmd.Stdin, e.cmd.Stderr = r, &e.stderr
 	if err := e.cmd.Start(); err != nil {

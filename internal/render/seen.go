@@ -9,7 +9,6 @@ import (
 	"hash/fnv"
 	"io"
 	"math"
-	"os/exec"
 	"slices"
 	"strings"
 
@@ -129,7 +128,7 @@ func (j *Job) compareFrames(ctx context.Context, path string, all []place, befor
 	defer cancel()
 	args := slices.Concat([]string{"-v", "error", "-nostdin"}, before, after, []string{"-i", path, "-map", "0:V:0", "-fps_mode", "passthrough",
 		"-filter_script:v", "pipe:0", "-f", "rawvideo", "-"})
-	cmd := exec.CommandContext(ctx, "ffmpeg", args...)
+	cmd := patient(ctx, args...)
 	cmd.Stdin = strings.NewReader(j.selected(all, before != nil) + "," + reducing(j.Film, w, h))
 	var said bytes.Buffer
 	cmd.Stderr = &said
