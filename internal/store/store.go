@@ -80,7 +80,11 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	// What is logged of a failed statement is the statement, never its values:
 	// they may be a password's hash or a client's name.
 	g, err := gorm.Open(postgres.New(postgres.Config{Conn: db}), &gorm.Config{
-		Logger:         logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),
+		Logger: wanted{logger.NewSlogLogger(slog.Default(), logger.Config{
+			LogLevel:                  logger.Error,
+			IgnoreRecordNotFoundError: true,
+			ParameterizedQueries:      true,
+		})},
 		TranslateError: true,
 	})
 	if err != nil {
@@ -89,6 +93,23 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	return &Store{DB: g, SQL: db, Pool: pool, statements: statements, inTx: in, wholes: latest.Some[wholeKey, whole](rememberWholes)}, nil
 }
+
+// wanted logs what failed of what somebody still waits for: a browser that went away is no
+// trouble of the database.
+type wanted struct{ logger.Interface }
+
+// Trace implements logger.Interface.
+func (w wanted) Trace(ctx context.Context, begin time.Time, what func() (sql string, rows int64), err error) {
+	if !errors.Is(err, context.Canceled) {
+		w.Interface.Trace(ctx, begin, what, err)
+	}
+}
+
+// ParamsFilter implements gorm.ParamsFilter: values are not logged.
+func (w wanted) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []any) { return sql, nil }
+
+// LogMode implements logger.Interface.
+func (w wanted) LogMode(l logger.LogLevel) logger.Interface { return wanted{w.Interface.LogMode(l)} }
 
 // Close closes all connections.
 func (s *Store) Close() {
