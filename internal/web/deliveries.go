@@ -318,17 +318,18 @@ func (v *orderView) Code() template.HTML {
 	if err != nil {
 		return ""
 	}
-	b := &svg{}
 	all := c.Bitmap()
-	b.put(`<svg class="code" viewBox="0 0 `, float64(len(all)), ` `, float64(len(all)), `" role="img" aria-label="The address as a code"><path d="`)
+	var b strings.Builder
+	fmt.Fprintf(&b, `<svg class="code" viewBox="0 0 %d %[1]d" role="img" aria-label="The address as a code"><path d="`,
+		len(all))
 	for y, row := range all {
 		for x, dark := range row {
 			if dark {
-				b.put("M", float64(x), " ", float64(y), "h1v1h-1z")
+				fmt.Fprintf(&b, "M%d %dh1v1h-1z", x, y)
 			}
 		}
 	}
-	b.put(`"/></svg>`)
+	b.WriteString(`"/></svg>`)
 	return template.HTML(b.String()) // made above of numbers and fixed text
 }
 

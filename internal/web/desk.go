@@ -16,6 +16,7 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/proofs"
 	"nelko/internal/store"
+	"nelko/internal/web/timeline"
 )
 
 // deskView is what can be changed on the selected slides, or in the whole
@@ -157,9 +158,8 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 			continue
 		}
 		v.IDs = append(v.IDs, sl.ID)
-		d := drawing{Dossier: wk}
 		v.Slides = append(v.Slides, deskSlide{i + 1, string(sl.Kind), wk.Doc.Rate.Timecode(sl.Start),
-			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Each())), d.describe(sl.Slide)})
+			fmt.Sprintf("%.2f s", wk.Doc.Rate.Seconds(sl.Each())), timeline.Describe(wk.Library, sl.Slide)})
 		chosen = append(chosen, sl.Slide)
 		v.Chapter = sl.Chapter
 		v.Pinned = v.Pinned || sl.Pinned > 0

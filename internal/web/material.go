@@ -6,6 +6,12 @@ import (
 	"hash/fnv"
 	"maps"
 	"math"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
 	"nelko/internal/core/doc"
 	"nelko/internal/core/focus"
 	"nelko/internal/core/plan"
@@ -13,11 +19,6 @@ import (
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
-	"net/http"
-	"slices"
-	"strconv"
-	"strings"
-	"time"
 )
 
 // sheetFilter shows a part of the contact sheet.

@@ -22,6 +22,7 @@ import (
 	"nelko/internal/intake"
 	"nelko/internal/orders"
 	"nelko/internal/store"
+	"nelko/internal/web/timeline"
 )
 
 // leaf is one page of an order.
@@ -107,7 +108,7 @@ type orderView struct {
 	drawn         []drawnPart
 	known         []string // sums of the rows that the page has
 	Due           string
-	Rows          rowsView
+	Rows          timeline.View
 	Desk          deskView
 	Frames        filmView
 	NextStep      orders.Step
@@ -236,7 +237,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		if err != nil {
 			return nil, err
 		}
-		v.Rows = drawRows(wk, waves, on.row, func(id doc.SlideID) string { return s.House.Looking.About(wk, id) })
+		v.Rows = timeline.Draw(s.runningOrder(wk, waves, on.row))
 		if !on.known {
 			on.moment = openingLook(wk)
 		}

@@ -48,14 +48,14 @@ func (s *Server) draw(v *orderView) error {
 		}
 		if name == "work" {
 			// The sum tells of all rows, whichever of them are sent.
-			rows := v.Rows.draw()
+			rows := v.Rows.Drawn()
 			h := sha256.New()
 			_, _ = h.Write([]byte(p.html)) // never fails
 			for _, r := range rows {
-				_, _ = h.Write([]byte(r.sum))
+				_, _ = h.Write([]byte(r.Sum))
 			}
 			p.sum = hex.EncodeToString(h.Sum(nil)[:5])
-			p.html = strings.Replace(p.html, rowsPlace, v.Rows.page(rows, v.known), 1)
+			p.html = v.Rows.Into(p.html, rows, v.known)
 		}
 		v.drawn = append(v.drawn, p)
 	}

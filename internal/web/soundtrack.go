@@ -16,6 +16,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/timeline"
 )
 
 // trackView is the soundtrack as its leaf shows it, along the film.
@@ -163,7 +164,7 @@ func (s *Server) track(ctx context.Context, wk *orders.Dossier) (*trackView, err
 		t.Narrated = t.Narrated || v.NarrationRole
 		t.Items = append(t.Items, v)
 	}
-	for _, b := range beatsIn(wk.Library, songsOf(placed)...) {
+	for _, b := range timeline.Beats(wk.Library, timeline.Songs(placed)...) {
 		beats = append(beats, strconv.FormatFloat(b.At, 'f', 3, 64))
 	}
 	t.HasBeats = len(beats) > 0
@@ -250,7 +251,7 @@ func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share fu
 			facts = append(facts, fmt.Sprintf("the last %.1f s are silent", h.Tail))
 		}
 	}
-	for _, b := range beatsIn(wk.Library, pl) {
+	for _, b := range timeline.Beats(wk.Library, pl) {
 		if b.Down {
 			v.Bars = append(v.Bars, round2(100*(b.At-v.Start)/math.Max(1e-6, seconds(pl.Length))))
 		}

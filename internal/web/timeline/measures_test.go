@@ -1,4 +1,4 @@
-package web
+package timeline
 
 import (
 	"testing"
@@ -17,8 +17,8 @@ func TestMeasures(t *testing.T) {
 		row, h := measures(total, slide, shortest)
 		assert.GreaterOrEqual(t, h, 52.0)
 		assert.LessOrEqual(t, h, 112.0)
-		wide := shortest / row * rowsWidth
-		assert.True(t, wide >= 56-1e-9 || row == rowLeast, "the shortest slide is %g wide", wide)
+		wide := shortest / row * width
+		assert.True(t, wide >= 56-1e-9 || row == leastSeconds, "the shortest slide is %g wide", wide)
 		if total <= 240 && shortest > 4 {
 			n := float64(int((total + row - 0.001) / row))
 			assert.LessOrEqual(t, n*(h+rulerH+waveH+rowGap), 620.0, "%g s in rows of %g s", total, row)

@@ -1,4 +1,4 @@
-package web
+package timeline
 
 import (
 	"cmp"
@@ -10,14 +10,14 @@ import (
 	"strings"
 )
 
-// drawnRow is a row of the running order as a drawing, and a sum of what it
+// Drawn is a row of the running order as a drawing, and a sum of what it
 // shows, by which the page leaves alone what has not changed.
-type drawnRow struct{ sum, svg string }
+type Drawn struct{ Sum, SVG string }
 
-// draw writes the rows out. They are written by hand rather than by a template,
+// Drawn writes the rows out. They are written by hand rather than by a template,
 // since at 300 slides they are most of a page and are drawn at every edit; every
 // text goes through esc.
-func (v rowsView) draw() []drawnRow {
+func (v View) Drawn() []Drawn {
 	of := make([][]int, len(v.Rows)) // the slides with a piece in each row
 	for i, s := range v.Slides {
 		for _, p := range s.Pieces {
@@ -26,7 +26,7 @@ func (v rowsView) draw() []drawnRow {
 			}
 		}
 	}
-	out := make([]drawnRow, len(v.Rows))
+	out := make([]Drawn, len(v.Rows))
 	for n, r := range v.Rows {
 		b := &svg{}
 		b.Grow(1200 * (len(of[n]) + 2))
@@ -52,27 +52,32 @@ func (v rowsView) draw() []drawnRow {
 		}
 		h := fnv.New64a()
 		_, _ = h.Write([]byte(b.String())) // never fails
-		out[n] = drawnRow{strconv.FormatUint(h.Sum64(), 36), b.String()}
+		out[n] = Drawn{strconv.FormatUint(h.Sum64(), 36), b.String()}
 	}
 	return out
 }
 
-// rowsPlace stands in the running order's template for the rows, which are put
+// place stands in the running order's template for the rows, which are put
 // in after it is drawn.
-const rowsPlace = "<!--rows-->"
+const place = "<!--rows-->"
 
-// Place is rowsPlace, for the template.
-func (v rowsView) Place() template.HTML { return rowsPlace }
+// Place is where the rows go, for the template; Into puts them there.
+func (v View) Place() template.HTML { return place }
+
+// Into puts the rows as page writes them into a template's text.
+func (v View) Into(html string, rows []Drawn, known []string) string {
+	return strings.Replace(html, place, v.page(rows, known), 1)
+}
 
 // page is the rows as they are put into a page that has drawn some already, by
 // their sums: of those only the sums are sent.
-func (v rowsView) page(rows []drawnRow, known []string) string {
+func (v View) page(rows []Drawn, known []string) string {
 	b := &svg{}
 	b.put(`<div class="rows" id="rows" role="listbox" aria-multiselectable="true" aria-label="Slides in running order. Arrow keys choose, Alt with arrow keys moves, Delete takes out.">`)
 	for n, r := range rows {
-		b.put(`<svg class="row" id="row-`, int64(n), `" role="presentation" viewBox="0 0 `, v.Width, ` `, v.RowH, `" data-row="`, int64(n), `" data-sum="`, r.sum, `">`)
-		if n >= len(known) || known[n] != r.sum {
-			b.put(r.svg)
+		b.put(`<svg class="row" id="row-`, int64(n), `" role="presentation" viewBox="0 0 `, v.Width, ` `, v.RowH, `" data-row="`, int64(n), `" data-sum="`, r.Sum, `">`)
+		if n >= len(known) || known[n] != r.Sum {
+			b.put(r.SVG)
 		}
 		b.put(`</svg>`)
 	}
@@ -81,7 +86,7 @@ func (v rowsView) page(rows []drawnRow, known []string) string {
 }
 
 // edges are what is dragged to give a slide its seconds, and a join its length.
-func (v rowsView) edges(b *svg, s slideView, row int) {
+func (v View) edges(b *svg, s slide, row int) {
 	for _, p := range s.Pieces {
 		if p.Row != row {
 			continue
@@ -95,7 +100,7 @@ func (v rowsView) edges(b *svg, s slideView, row int) {
 	}
 }
 
-func (v rowsView) row(b *svg, r rowView) {
+func (v View) row(b *svg, r row) {
 	b.put(`<g><rect class="time-line" x="0" y="0" width="`, v.Width, `" height="16" fill="#f4f4f4" data-first="`, int64(r.First), `"/>`)
 	for _, t := range r.Ticks {
 		top := 11
@@ -126,7 +131,7 @@ func (v rowsView) row(b *svg, r rowView) {
 
 // soundBar draws an item of the soundtrack: a thin bar, and at its ends what is dragged
 // to trim it.
-func (v rowsView) soundBar(b *svg, s soundBar) {
+func (v View) soundBar(b *svg, s soundBar) {
 	y, h, word := v.WaveY+v.WaveH-3, 3.0, "♪ "
 	class := "sound-bar"
 	if s.Spoken {
@@ -148,9 +153,9 @@ func (v rowsView) soundBar(b *svg, s soundBar) {
 
 // slide draws what lies of a slide in a row. Where most of it lies it is what is
 // chosen and focused; the rest of it belongs to that.
-func (v rowsView) slide(b *svg, s slideView, row int) {
+func (v View) slide(b *svg, s slide, row int) {
 	id, label := esc(string(s.ID)), esc(s.Label)
-	most := slices.MaxFunc(s.Pieces, func(a, b pieceView) int { return cmp.Compare(a.W, b.W) })
+	most := slices.MaxFunc(s.Pieces, func(a, b piece) int { return cmp.Compare(a.W, b.W) })
 	if most.Row == row {
 		b.put(`<g class="slide" id="slide-`, id, `" role="option" tabindex="-1" aria-selected="false" aria-label="`, label, `" data-slide="`, id, `" data-start="`, int64(s.Start), `" data-length="`, int64(s.Length),
 			`" data-fixed="`, strconv.FormatBool(s.Fixed), `" data-kind="`, s.Kind, `" data-pictures="`, int64(s.Pictures), `" data-pinned="`, strconv.FormatBool(s.Pinned), `" data-placed="`, strconv.FormatBool(s.Placed), `"><title>`, label, `</title>`)

@@ -1,9 +1,7 @@
-package web
+package timeline
 
 import (
-	"encoding/json"
 	"math"
-	"net/http"
 	"slices"
 	"strconv"
 	"strings"
@@ -27,14 +25,14 @@ type soundBar struct {
 	Start, End     float64 // of the film
 }
 
-// filmBeat is a beat of the music where it falls in the film, in seconds.
-type filmBeat struct {
+// Beat is a beat of the music where it falls in the film, in seconds.
+type Beat struct {
 	At   float64
 	Down bool
 }
 
-// songsOf is the music among items.
-func songsOf(items []doc.Placed) (out []doc.Placed) {
+// Songs is the music among items.
+func Songs(items []doc.Placed) (out []doc.Placed) {
 	for _, p := range items {
 		if p.Role == doc.Music {
 			out = append(out, p)
@@ -43,8 +41,8 @@ func songsOf(items []doc.Placed) (out []doc.Placed) {
 	return out
 }
 
-// beatsIn are the beats of items where they are heard.
-func beatsIn(lib doc.Library, items ...doc.Placed) (out []filmBeat) {
+// Beats are the beats of items where they are heard.
+func Beats(lib doc.Library, items ...doc.Placed) (out []Beat) {
 	for _, p := range items {
 		h := lib[p.Media].Heard
 		if h == nil {
@@ -53,7 +51,7 @@ func beatsIn(lib doc.Library, items ...doc.Placed) (out []filmBeat) {
 		for _, b := range h.Rhythm.Beats {
 			for _, piece := range p.Pieces {
 				if at, ok := piece.InFilm(timecode.Samples(b.At * timecode.SampleRate)); ok {
-					out = append(out, filmBeat{float64(at) / timecode.SampleRate, b.Down})
+					out = append(out, Beat{float64(at) / timecode.SampleRate, b.Down})
 				}
 			}
 		}
@@ -65,8 +63,8 @@ func beatsIn(lib doc.Library, items ...doc.Placed) (out []filmBeat) {
 const closestBars = 6.0
 
 // sound puts into a row what is heard in its seconds.
-func (d drawing) sound(r *rowView, from, row float64) {
-	x := func(second float64) float64 { return round((second - from) / row * rowsWidth) }
+func (d *drawing) sound(r *row, from, row float64) {
+	x := func(second float64) float64 { return round((second - from) / row * width) }
 	for _, p := range d.placed {
 		start, end := float64(p.Start)/timecode.SampleRate, float64(p.End())/timecode.SampleRate
 		if end <= from || start >= from+row {
@@ -76,7 +74,7 @@ func (d drawing) sound(r *rowView, from, row float64) {
 		b := soundBar{X: max(0, x(start)), Begins: start >= from-0.001, Ends: end <= from+row+0.001, Spoken: p.Role == doc.Narration, Made: len(p.Made) > 0,
 			Name: d.Library[p.Media].Name, At: p.Index, Media: p.Media, Start: start, End: end, From: float64(p.Begin) / timecode.SampleRate,
 			To: float64(last.Begin+last.Length) / timecode.SampleRate, Long: float64(d.Library[p.Media].Length) / timecode.SampleRate}
-		b.W = min(rowsWidth, x(end)) - b.X
+		b.W = min(width, x(end)) - b.X
 		r.Sound = append(r.Sound, b)
 	}
 	drawn := -closestBars
@@ -91,31 +89,14 @@ func (d drawing) sound(r *rowView, from, row float64) {
 	}
 }
 
-// heldBeats are the beats of the film, which dragging holds on to: a JSON list of
-// seconds. They are asked for when something is taken hold of.
-func (s *Server) heldBeats(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.See(r.Context(), seen(r))
-	if err != nil {
-		s.fail(w, r, err)
-		return
-	}
-	at := []float64{}
-	for _, b := range beatsIn(d.Library, songsOf(d.Plan.Sound.Placed(d.Library))...) {
-		at = append(at, math.Round(b.At*1000)/1000)
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.Header().Set("Cache-Control", "no-store")
-	_ = json.NewEncoder(w).Encode(at) // the browser may have gone
-}
-
 // wave draws the soundtrack from one second on for a row's seconds.
-func (d drawing) wave(from, row float64) string {
+func (d *drawing) wave(from, row float64) string {
 	const step = 2.0 // units of the drawing for one bar
 	mid := rulerH + d.slideH + waveH/2
 	var b strings.Builder
 	var bar []byte
-	for x := 0.0; x < rowsWidth; x += step {
-		p, ok := d.peak(from+x/rowsWidth*row, step/rowsWidth*row)
+	for x := 0.0; x < width; x += step {
+		p, ok := d.peak(from+x/width*row, step/width*row)
 		if !ok {
 			break
 		}
@@ -130,7 +111,7 @@ func (d drawing) wave(from, row float64) string {
 }
 
 // peak is the loudest waveform value in a stretch of the soundtrack.
-func (d drawing) peak(second, span float64) (byte, bool) {
+func (d *drawing) peak(second, span float64) (byte, bool) {
 	for _, p := range d.music {
 		for _, piece := range p.Pieces {
 			start, end := float64(piece.Start)/timecode.SampleRate, float64(piece.Start+piece.Length)/timecode.SampleRate
@@ -138,7 +119,7 @@ func (d drawing) peak(second, span float64) (byte, bool) {
 				continue
 			}
 			into := second - start + float64(piece.Begin)/timecode.SampleRate
-			wave := d.waves[p.Media]
+			wave := d.Waves[p.Media]
 			lo, hi := int(into*sound.PeaksPerSecond), int(math.Ceil((into+span)*sound.PeaksPerSecond))
 			if lo >= len(wave) {
 				return 0, true
