@@ -1,12 +1,10 @@
 package makefilm
 
 import (
-	"archive/zip"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"io/fs"
 	"maps"
 	"os"
@@ -26,6 +24,7 @@ import (
 	"nelko/internal/film"
 	"nelko/internal/listfile"
 	"nelko/internal/media"
+	"nelko/internal/patternfile"
 	"nelko/themes"
 )
 
@@ -154,17 +153,6 @@ func (x *run) open(ctx context.Context) error {
 
 func (x *run) madePath() string { return filepath.Join(x.Out, workFolder, "made.json") }
 
-// PatternFile is the pattern in a zip; its media lie beside it in the folder
-// media, under the names given here.
-type PatternFile struct {
-	Document json.RawMessage   `json:"document"`
-	Details  map[string]string `json:"details"`
-	Media    map[string]string `json:"media"` // file names by content
-}
-
-// PatternName is the name of the pattern in its zip.
-const PatternName = "pattern.json"
-
 func (x *run) readPattern(ctx context.Context) (err error) {
 	if x.Pattern == "" {
 		if x.theme, err = x.Shelf.Get(x.Theme); err != nil {
@@ -178,26 +166,12 @@ func (x *run) readPattern(ctx context.Context) (err error) {
 		x.pattern, err = edit.Do(d, edit.NewPattern{}, edit.Context{Theme: x.theme})
 		return err
 	}
-	z, err := zip.OpenReader(x.Pattern)
+	p, err := patternfile.Open(x.Pattern)
 	if err != nil {
-		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
+		return err
 	}
-	defer z.Close()
-	f, err := z.Open(PatternName)
-	if err != nil {
-		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
-	}
-	defer f.Close()
-	var p PatternFile
-	if err := json.NewDecoder(f).Decode(&p); err != nil {
-		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
-	}
-	if x.pattern, err = doc.Parse(p.Document); err != nil {
-		return fmt.Errorf("the pattern %s: %w", x.Pattern, err)
-	}
-	if x.pattern.Pattern == nil {
-		return fmt.Errorf("the pattern %s: it holds a film that is no pattern", x.Pattern)
-	}
+	defer p.Close()
+	x.pattern = p.Doc
 	maps.Copy(x.pattern.Details, p.Details)
 	if x.theme, err = x.Shelf.Get(x.pattern.Theme); err != nil {
 		return err
@@ -210,32 +184,18 @@ func (x *run) readPattern(ctx context.Context) (err error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return err
 	}
-	for sha, name := range p.Media {
-		to := filepath.Join(dir, sha+path.Ext(name))
-		if err := unzip(&z.Reader, "media/"+name, to); err != nil {
-			return fmt.Errorf("the pattern %s: %s: %w", x.Pattern, name, err)
+	for _, m := range p.Media {
+		to := filepath.Join(dir, m.SHA256+path.Ext(m.Name))
+		if err := p.Extract(m, to); err != nil {
+			return fmt.Errorf("the pattern %s: %s: %w", x.Pattern, m.Name, err)
 		}
-		id, err := x.take(ctx, to, name)
+		id, err := x.take(ctx, to, m.Name)
 		if err != nil {
-			return fmt.Errorf("the pattern %s: %s: %w", x.Pattern, name, err)
+			return fmt.Errorf("the pattern %s: %s: %w", x.Pattern, m.Name, err)
 		}
 		x.shared[id] = true
 	}
 	return nil
-}
-
-func unzip(z *zip.Reader, name, to string) error {
-	in, err := z.Open(name)
-	if err != nil {
-		return err
-	}
-	defer in.Close()
-	out, err := os.Create(to)
-	if err != nil {
-		return err
-	}
-	_, err = io.Copy(out, in)
-	return errors.Join(err, out.Close())
 }
 
 func (x *run) readList(ctx context.Context) error {

@@ -4,8 +4,6 @@ import (
 	"archive/zip"
 	"context"
 	"encoding/csv"
-	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -18,9 +16,9 @@ import (
 	"nelko/internal/core/naming"
 	"nelko/internal/delivery"
 	"nelko/internal/invalid"
-	"nelko/internal/makefilm"
 	"nelko/internal/making"
 	"nelko/internal/paper"
+	"nelko/internal/patternfile"
 	"nelko/internal/store"
 	"nelko/internal/zipentry"
 )
@@ -139,40 +137,22 @@ func (rs *Runs) TryMail(ctx context.Context, run *Run, r Row, to string) error {
 	return rs.Delivery.TryMail(ctx, to, subject, body)
 }
 
-// PatternZip writes the pattern with its own media, to be made into films
-// elsewhere: a document as JSON, and the files as they were received.
+// PatternZip writes the pattern with its own media, to be made into films elsewhere.
 func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 	p := run.Pattern
-	doc, err := p.Doc.Marshal()
-	if err != nil {
-		return err
-	}
-	file := makefilm.PatternFile{Document: doc, Details: maps.Clone(p.Order.Details), Media: map[string]string{}}
+	file := patternfile.Pattern{Doc: p.Doc, Details: maps.Clone(p.Order.Details)}
 	for _, k := range run.ByRow() {
 		delete(file.Details, k) // a row's, to look at
 	}
-	z := zip.NewWriter(w)
 	for i, m := range p.Media {
-		if m.RunID == nil || m.State != store.Ready {
-			continue
-		}
-		name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
-		file.Media[m.SHA256] = name
-		f, err := z.CreateHeader(zipentry.New("media/"+name, zip.Store, m.CreatedAt))
-		if err != nil {
-			return err
-		}
-		if err := rs.copy(ctx, f, m.SHA256); err != nil {
-			return err
+		if m.RunID != nil && m.State == store.Ready {
+			name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
+			file.Media = append(file.Media, patternfile.Medium{SHA256: m.SHA256, Name: name, Came: m.CreatedAt})
 		}
 	}
-	f, err := z.CreateHeader(zipentry.New(makefilm.PatternName, zip.Deflate, rs.Orders.Now()))
-	if err != nil {
-		return err
-	}
-	enc := json.NewEncoder(f)
-	enc.SetIndent("", "  ")
-	return errors.Join(enc.Encode(file), z.Close())
+	return patternfile.Write(w, file, rs.Orders.Now(), func(sha string) (io.ReadCloser, error) {
+		return rs.Blobs.Open(ctx, sha)
+	})
 }
 
 // Films writes all films of a Run that are made as they are now, into a zip,

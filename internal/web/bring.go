@@ -31,9 +31,9 @@ func (s *Server) bringRoutes(r chi.Router) {
 	r.Get("/bring/{token}/brought", s.brought)
 	r.With(httprate.LimitBy(240, time.Minute, byToken, tooMany)).Get("/bring/{token}/opening.jpg", s.bringOpening)
 	r.With(smallForm, httprate.LimitBy(30, time.Minute, byToken, tooMany)).Post("/bring/{token}/details", s.bringDetails)
-	uploads := r.With(httprate.LimitBy(1200, time.Minute, byAddress, tooMany))
-	uploads.Handle("/bring-uploads/*", s.uploads.clients)
-	uploads.Handle("/bring-uploads", s.uploads.clients)
+	up := r.With(httprate.LimitBy(1200, time.Minute, byAddress, tooMany))
+	up.Handle("/bring-uploads/*", s.uploads.Clients())
+	up.Handle("/bring-uploads", s.uploads.Clients())
 }
 
 // bringView is the client's page.

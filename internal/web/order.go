@@ -180,7 +180,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		return nil, err
 	}
 	if on.leaf == materialLeaf {
-		v.material(s.uploads.beingStored(wk.Order.ID))
+		v.material(s.uploads.BeingStored(wk.Order.ID))
 		if err := s.waysIn(ctx, v); err != nil {
 			return nil, err
 		}

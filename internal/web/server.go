@@ -27,6 +27,7 @@ import (
 	"nelko/internal/house"
 	"nelko/internal/standin"
 	"nelko/internal/store"
+	"nelko/internal/uploads"
 	assets "nelko/web"
 )
 
@@ -52,7 +53,7 @@ type Server struct {
 	sessions  *scs.SessionManager
 	templates *template.Template
 	version   string
-	uploads   *uploads
+	uploads   *uploads.Uploads
 	tries     *tries
 	sealed    *sealed
 	hub       *hub
@@ -83,7 +84,9 @@ func New(c Config) (*Server, error) {
 	if s.version, err = assetVersion(); err != nil {
 		return nil, err
 	}
-	if s.uploads, err = newUploads(s); err != nil {
+	if s.uploads, err = uploads.New(uploads.Config{
+		Dir: s.UploadDir, Silent: s.SilentFor, Intake: s.House.Intake, Runs: s.House.Runs,
+	}); err != nil {
 		return nil, err
 	}
 	s.handler = s.routes()
@@ -101,7 +104,7 @@ func Metrics() http.Handler {
 // Close stops background work of the server.
 func (s *Server) Close() {
 	s.hub.close()
-	s.uploads.close()
+	s.uploads.Close()
 }
 
 // ServeHTTP implements http.Handler.
@@ -184,8 +187,8 @@ func (s *Server) operatorRoutes(r chi.Router) {
 	s.discRoutes(r)
 	r.Get("/deliveries", s.deliveriesPage)
 	r.Get("/deliveries/{delivery}", s.historyPage)
-	r.Handle("/uploads/*", s.uploads)
-	r.Handle("/uploads", s.uploads)
+	r.Handle("/uploads/*", s.uploads.Studio())
+	r.Handle("/uploads", s.uploads.Studio())
 	if s.StandIns {
 		r.Get("/standins", s.mailboxPage)
 	}
