@@ -23,6 +23,7 @@ import (
 	"nelko/internal/standin"
 	"nelko/internal/store"
 	"nelko/internal/web"
+	"nelko/internal/web/page"
 	"nelko/themes"
 )
 
@@ -270,7 +271,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 			}()
 		}
 	}
-	proxies, err := web.ParseProxies(a.Settings.Proxies)
+	proxies, err := page.ParseProxies(a.Settings.Proxies)
 	if err != nil {
 		return fmt.Errorf("NELKO_TRUSTED_PROXIES: %w", err)
 	}

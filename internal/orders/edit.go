@@ -29,6 +29,9 @@ type Conflict struct {
 	Title string
 }
 
+// Conflicts marks it as something that another change is the reason of.
+func (c *Conflict) Conflicts() {}
+
 func (c *Conflict) Error() string {
 	return fmt.Sprintf("%s changed this slideshow meanwhile (%s). Your change was not made; this is how it stands now.", c.By, wording.Lower(c.Title))
 }

@@ -106,7 +106,9 @@ func (w wanted) Trace(ctx context.Context, begin time.Time, what func() (sql str
 }
 
 // ParamsFilter implements gorm.ParamsFilter: values are not logged.
-func (w wanted) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []any) { return sql, nil }
+func (w wanted) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []any) {
+	return sql, nil
+}
 
 // LogMode implements logger.Interface.
 func (w wanted) LogMode(l logger.LogLevel) logger.Interface { return wanted{w.Interface.LogMode(l)} }

@@ -12,25 +12,26 @@ import (
 	"nelko/internal/accounts"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 func (s *Server) accountRoutes(r chi.Router) {
 	r.Get("/account", s.accountPage)
 	// The present password is no easier to guess here than where one signs in.
-	guess := httprate.LimitBy(10, time.Minute, byUser, httprate.WithLimitHandler(s.tooManyPasswords))
-	r.With(smallForm, guess).Post("/account/password", s.changePassword)
-	r.With(smallForm).Post("/account/sessions", s.endSessions)
-	r.With(smallForm).Post("/account/session", s.endSession)
-	r.With(smallForm).Post("/account/second/begin", s.beginSecondStep)
+	guess := httprate.LimitBy(10, time.Minute, byUser, httprate.WithLimitHandler(s.TooOften))
+	r.With(page.SmallForm, guess).Post("/account/password", s.changePassword)
+	r.With(page.SmallForm).Post("/account/sessions", s.endSessions)
+	r.With(page.SmallForm).Post("/account/session", s.endSession)
+	r.With(page.SmallForm).Post("/account/second/begin", s.beginSecondStep)
 	r.Get("/account/second.png", s.secretPicture)
-	r.With(smallForm, guess).Post("/account/second", s.setSecondStep)
-	r.With(smallForm, guess).Post("/account/second/drop", s.dropSecondStep)
-	r.With(smallForm, guess).Post("/account/passkeys/begin", s.beginPasskey)
+	r.With(page.SmallForm, guess).Post("/account/second", s.setSecondStep)
+	r.With(page.SmallForm, guess).Post("/account/second/drop", s.dropSecondStep)
+	r.With(page.SmallForm, guess).Post("/account/passkeys/begin", s.beginPasskey)
 	r.Post("/account/passkeys", s.addPasskey)
-	r.With(smallForm).Post("/account/passkeys/drop", s.dropPasskey)
+	r.With(page.SmallForm).Post("/account/passkeys/drop", s.dropPasskey)
 }
 
-func byUser(r *http.Request) (string, error) { return fmt.Sprint(user(r).ID), nil }
+func byUser(r *http.Request) (string, error) { return fmt.Sprint(page.User(r).ID), nil }
 
 func (s *Server) accountPage(w http.ResponseWriter, r *http.Request) {
 	s.showAccount(w, r, http.StatusOK, nil, nil)
@@ -41,35 +42,35 @@ const mostSessions = 12
 
 // showAccount shows the page of one's own account, and recovery codes that were
 // made just now.
-func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int, n *notice, codes []string) {
-	b, err := s.noted(r, "Your account", n)
+func (s *Server) showAccount(w http.ResponseWriter, r *http.Request, status int, n *page.Notice, codes []string) {
+	b, err := s.Noted(r, "Your account", n)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	list, err := s.sessionsOf(r, user(r))
+	list, err := s.sessionsOf(r, page.User(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	more := max(0, len(list)-mostSessions)
 	list = list[:len(list)-more]
-	left, err := s.House.Accounts.CodesLeft(r.Context(), user(r).ID)
+	left, err := s.House.Accounts.CodesLeft(r.Context(), page.User(r).ID)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	keys, err := s.House.Accounts.Passkeys(r.Context(), user(r).ID)
+	keys, err := s.House.Accounts.Passkeys(r.Context(), page.User(r).ID)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	secret := ""
 	if key := s.pending(r); key != nil {
 		secret = key.Secret()
 	}
-	s.render(w, r, status, "account", struct {
-		base
+	s.Render(w, r, status, "account", struct {
+		page.Base
 		Least    int
 		Sessions []sessionView
 		More     int    // sessions that are not shown
@@ -89,9 +90,9 @@ func (s *Server) accountFailed(w http.ResponseWriter, r *http.Request, err error
 	case err == nil:
 		return false
 	case errors.As(err, &input):
-		s.showAccount(w, r, http.StatusUnprocessableEntity, &notice{"bad", input.Problem}, nil)
+		s.showAccount(w, r, http.StatusUnprocessableEntity, page.Bad(input.Problem), nil)
 	default:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	}
 	return true
 }
@@ -99,23 +100,23 @@ func (s *Server) accountFailed(w http.ResponseWriter, r *http.Request, err error
 // accountDone goes on in this session, which is the only one left, or says what is wrong.
 func (s *Server) accountDone(w http.ResponseWriter, r *http.Request, u store.User, err error, done string) {
 	if err == nil {
-		err = s.sessions.RenewToken(r.Context())
+		err = s.Sessions.RenewToken(r.Context())
 	}
 	if s.accountFailed(w, r, err) {
 		return
 	}
-	s.sessions.Put(r.Context(), inEra, u.SessionEra)
-	s.tell(r, done)
+	s.Sessions.Put(r.Context(), inEra, u.SessionEra)
+	s.Tell(r, done)
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }
 
 func (s *Server) changePassword(w http.ResponseWriter, r *http.Request) {
-	u, err := s.House.Accounts.ChangePassword(r.Context(), user(r).ID, r.PostForm.Get("present"), r.PostForm.Get("password"))
+	u, err := s.House.Accounts.ChangePassword(r.Context(), page.User(r).ID, r.PostForm.Get("present"), r.PostForm.Get("password"))
 	s.accountDone(w, r, u, err, "Your password is changed. You are signed out everywhere else.")
 }
 
 func (s *Server) endSessions(w http.ResponseWriter, r *http.Request) {
-	u, err := s.House.Accounts.EndSessions(r.Context(), user(r).ID)
+	u, err := s.House.Accounts.EndSessions(r.Context(), page.User(r).ID)
 	s.accountDone(w, r, u, err, "You are signed out everywhere else.")
 }
 
@@ -127,7 +128,7 @@ func (s *Server) changeUser(w http.ResponseWriter, r *http.Request) {
 		Role     store.Role `form:"role"`
 		Disabled bool       `form:"disabled"`
 	}](posted(r))
-	who, done := number(r, "user"), ""
+	who, done := page.Number(r, "user"), ""
 	switch act := r.PostForm.Get("act"); {
 	case err != nil:
 	case act == "second":

@@ -25,6 +25,7 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/orders"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 type renderRow struct {
@@ -140,7 +141,7 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		row.Text = name + ": rendering"
 		row.Detail = fmt.Sprintf("%d of %d frames", rd.FramesDone, rd.FramesTotal)
 		if left, ok := making.TimeLeft(rd, s.House.Orders.Now()); ok {
-			row.Detail += ", " + minutes(left.Seconds()) + " left"
+			row.Detail += ", " + page.Minutes(left.Seconds()) + " left"
 		}
 		if rd.Attempt > 1 {
 			row.Detail += fmt.Sprintf(" (begun %d times)", rd.Attempt)
@@ -197,7 +198,7 @@ func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
 			from := float64(*f.Teaser)
 			n.Teaser = &from
 		}
-		_, err = s.House.Making.BeginAll(r.Context(), number(r, "order"), n)
+		_, err = s.House.Making.BeginAll(r.Context(), page.Number(r, "order"), n)
 	}
 	s.answer(w, r, err, nil)
 }
@@ -211,9 +212,9 @@ func posted(r *http.Request) url.Values {
 // captions are the captions of a finished film, as a file.
 func (s *Server) captions(w http.ResponseWriter, r *http.Request) {
 	ending := chi.URLParam(r, "ending")
-	b, name, err := s.House.Making.Captions(r.Context(), number(r, "render"), "."+ending)
+	b, name, err := s.House.Making.Captions(r.Context(), page.Number(r, "render"), "."+ending)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
@@ -222,25 +223,25 @@ func (s *Server) captions(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) cancelRender(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Making.Cancel(r.Context(), number(r, "order"), number(r, "render")), nil)
+	s.answer(w, r, s.House.Making.Cancel(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
 }
 
 func (s *Server) renderAnew(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Making.Anew(r.Context(), number(r, "order"), number(r, "render")), nil)
+	s.answer(w, r, s.House.Making.Anew(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
 }
 
 func (s *Server) renderAgain(w http.ResponseWriter, r *http.Request) {
-	_, err := s.House.Making.Again(r.Context(), number(r, "order"), number(r, "render"))
+	_, err := s.House.Making.Again(r.Context(), page.Number(r, "order"), page.Number(r, "render"))
 	s.answer(w, r, err, nil)
 }
 
 func (s *Server) putFile(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.PutFile(r.Context(), number(r, "order"), number(r, "render")), nil)
+	s.answer(w, r, s.House.Delivery.PutFile(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
 }
 
 // settleFile says what becomes of a film whose name an older file has.
 func (s *Server) settleFile(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.Settle(r.Context(), number(r, "order"), number(r, "delivery"), r.PostFormValue("over") != ""), nil)
+	s.answer(w, r, s.House.Delivery.Settle(r.Context(), page.Number(r, "order"), page.Number(r, "delivery"), r.PostFormValue("over") != ""), nil)
 }
 
 // fileRow is a film as a file on the order's page.
@@ -281,7 +282,7 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 	if at := strings.TrimSpace(r.PostFormValue("poster")); at != "" {
 		seconds, err := strconv.ParseFloat(strings.Replace(at, ",", ".", 1), 64)
 		if err == nil {
-			poster, err = s.House.Looking.Poster(r.Context(), number(r, "order"), seconds)
+			poster, err = s.House.Looking.Poster(r.Context(), page.Number(r, "order"), seconds)
 		}
 		if err != nil {
 			s.answer(w, r, &invalid.Input{Field: "poster", Problem: fmt.Sprintf("The poster cannot be taken from %q: give seconds into the film.", at)}, nil)
@@ -289,7 +290,7 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if r.PostFormValue("sizes") != "" {
-		if _, err := s.House.Making.BeginAll(r.Context(), number(r, "order"), making.Wanted{Profiles: making.StreamSizes, Anyway: true, Missing: true}); err != nil {
+		if _, err := s.House.Making.BeginAll(r.Context(), page.Number(r, "order"), making.Wanted{Profiles: making.StreamSizes, Anyway: true, Missing: true}); err != nil {
 			s.answer(w, r, err, nil)
 			return
 		}
@@ -299,7 +300,7 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 		id, _ := strconv.ParseInt(v, 10, 64) // what is no number is no film
 		also = append(also, id)
 	}
-	_, token, err := s.House.Delivery.MakeLink(r.Context(), number(r, "order"), delivery.NewLink{
+	_, token, err := s.House.Delivery.MakeLink(r.Context(), page.Number(r, "order"), delivery.NewLink{
 		Title: r.PostFormValue("title"), Days: days,
 		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "", Note: r.PostFormValue("note"), Password: r.PostFormValue("password"),
 		Also: also, Devices: devices, Embed: r.PostFormValue("embed") != "", Poster: poster,
@@ -335,8 +336,8 @@ func (v *orderView) Code() template.HTML {
 
 // card is a card with a link's address to hand out.
 func (s *Server) card(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "card.pdf", leafPath(number(r, "order"), deliveriesLeaf), func(b io.Writer) error {
-		return s.House.Delivery.Card(r.Context(), number(r, "order"), r.PostFormValue("address"), b)
+	s.print(w, r, "card.pdf", leafPath(page.Number(r, "order"), deliveriesLeaf), func(b io.Writer) error {
+		return s.House.Delivery.Card(r.Context(), page.Number(r, "order"), r.PostFormValue("address"), b)
 	})
 }
 
@@ -361,7 +362,7 @@ func (v *orderView) MoreFilms() (out []otherFilm) {
 }
 
 func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.Close(r.Context(), number(r, "order"), number(r, "link")), nil)
+	s.answer(w, r, s.House.Delivery.Close(r.Context(), page.Number(r, "order"), page.Number(r, "link")), nil)
 }
 
 // deliveryRow is a delivery in the list of all.
@@ -422,30 +423,30 @@ func (s *Server) deliveryRow(d delivery.Listed) deliveryRow {
 
 // historyPage is what became of a delivery, step by step.
 func (s *Server) historyPage(w http.ResponseWriter, r *http.Request) {
-	h, err := s.House.Delivery.History(r.Context(), number(r, "delivery"))
+	h, err := s.House.Delivery.History(r.Context(), page.Number(r, "delivery"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	b, err := s.base(r, h.Title)
+	b, err := s.Base(r, h.Title)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "history", struct {
-		base
+	s.Render(w, r, http.StatusOK, "history", struct {
+		page.Base
 		delivery.History
 		Row deliveryRow
 	}{b, h, s.deliveryRow(h.Listed)})
 }
 
 func (s *Server) giveUp(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.GiveUp(r.Context(), number(r, "order"), number(r, "delivery")), nil)
+	s.answer(w, r, s.House.Delivery.GiveUp(r.Context(), page.Number(r, "order"), page.Number(r, "delivery")), nil)
 }
 
 // sendOnce sends a delivery again by whichever room it belongs to.
 func (s *Server) sendOnce(r *http.Request) error {
-	order, id := number(r, "order"), number(r, "delivery")
+	order, id := page.Number(r, "order"), page.Number(r, "delivery")
 	d, err := s.House.Delivery.Of(r.Context(), order, id)
 	if err != nil {
 		return err
@@ -467,11 +468,11 @@ func (s *Server) sendAgain(w http.ResponseWriter, r *http.Request) {
 	var wrong *invalid.Input
 	switch {
 	case errors.As(err, &wrong):
-		s.message(w, r, http.StatusUnprocessableEntity, "Not sent", wrong.Problem, "/deliveries", "Back to the deliveries")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not sent", wrong.Problem, "/deliveries", "Back to the deliveries")
 	case err != nil:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	default:
-		s.tell(r, "It is being sent again.")
+		s.Tell(r, "It is being sent again.")
 		http.Redirect(w, r, "/deliveries", http.StatusSeeOther)
 	}
 }

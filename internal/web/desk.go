@@ -10,12 +10,12 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/framing"
 	"nelko/internal/core/look"
-	"nelko/internal/core/theme"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
 	"nelko/internal/orders"
 	"nelko/internal/proofs"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 	"nelko/internal/web/timeline"
 )
 
@@ -29,7 +29,7 @@ type deskView struct {
 	First           string // the first shape
 	Shown           string // revision, frame and slides, by which the page knows what the margin shows
 	Lasts           string // the selected slides together
-	Details         []detailView
+	Details         []page.Detail
 	Any             bool // there are slides
 	Revision        int
 	Standing        string // see Looking.Standing
@@ -84,19 +84,6 @@ type deskView struct {
 	Overlays                                                                  []choice // pictures that can be laid over
 	OverLater                                                                 bool     // they come when the panel is opened
 	Eases                                                                     []choice
-}
-
-// detailView is a detail the theme asks for.
-type detailView struct {
-	Key, Label, Value, Example string
-	Missing                    bool
-	Type                       theme.DetailType
-	Choices                    []string
-}
-
-// detailOf shows a detail a theme asks for, with the value it has.
-func detailOf(d theme.Detail, value string) detailView {
-	return detailView{d.Key, d.Label, value, d.Example, d.Required && value == "", d.Type, d.Choices}
 }
 
 type choice struct{ ID, Name string }
@@ -217,7 +204,7 @@ func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.Shortest, v.Longest = wk.Doc.Fit.Shortest, wk.Doc.Fit.Longest
 		for _, d := range wk.Theme.Details {
 			value := wk.Doc.Details[d.Key]
-			v.Details = append(v.Details, detailOf(d, value))
+			v.Details = append(v.Details, page.DetailOf(d, value))
 		}
 	}
 	v.decor(wk)

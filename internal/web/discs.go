@@ -25,6 +25,7 @@ import (
 	"nelko/internal/pressing"
 	"nelko/internal/standin"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 func (s *Server) discRoutes(r chi.Router) {
@@ -189,13 +190,13 @@ func (f discForm) disc(orderID int64) pressing.New {
 func (s *Server) makeDisc(w http.ResponseWriter, r *http.Request) {
 	f, err := decode[discForm](posted(r))
 	if err == nil {
-		_, err = s.House.Pressing.Make(r.Context(), number(r, "order"), f.disc(number(r, "order")))
+		_, err = s.House.Pressing.Make(r.Context(), page.Number(r, "order"), f.disc(page.Number(r, "order")))
 	}
 	s.answer(w, r, err, nil)
 }
 
 func (s *Server) actOnDisc(w http.ResponseWriter, r *http.Request) {
-	id := number(r, "disc")
+	id := page.Number(r, "disc")
 	var err error
 	switch chi.URLParam(r, "act") {
 	case "again":
@@ -214,40 +215,40 @@ func (s *Server) actOnDisc(w http.ResponseWriter, r *http.Request) {
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil && chi.URLParam(r, "act") == "burn" {
-			v.Notice = &notice{"good", "To be burned: the Burner page says what to put in."}
+			v.Notice = page.Good("To be burned: the Burner page says what to put in.")
 		}
 	})
 }
 
 // stepView is the page on which a finished disc is stepped through.
 type stepView struct {
-	base
+	page.Base
 	pressing.Stepped
 	Wide       bool
 	ButtonLine string
 }
 
 func (s *Server) stepPage(w http.ResponseWriter, r *http.Request) {
-	st, err := s.House.Pressing.Step(r.Context(), number(r, "disc"))
+	st, err := s.House.Pressing.Step(r.Context(), page.Number(r, "disc"))
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Nothing to see yet", wrong.Problem, "/deliveries", "To the deliveries")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Nothing to see yet", wrong.Problem, "/deliveries", "To the deliveries")
 		return
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	b, err := s.base(r, st.Disc.Setting.Name)
+	b, err := s.Base(r, st.Disc.Setting.Name)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	v := stepView{base: b, Stepped: st, Wide: true}
+	v := stepView{Base: b, Stepped: st, Wide: true}
 	if p, ok := profile.Named(st.Disc.Setting.Profiles[0]); ok && p.Stored != nil {
 		v.Wide = p.Stored.Shown.W*9 == p.Stored.Shown.H*16
 	}
-	s.render(w, r, http.StatusOK, "step-through", v)
+	s.Render(w, r, http.StatusOK, "step-through", v)
 }
 
 // Then lists where a button leads, one place after the other, for scripts.
@@ -279,21 +280,21 @@ func (stepView) Inc(n int) int { return n + 1 }
 
 // stepShow plays a page or a film of a disc from its image.
 func (s *Server) stepShow(w http.ResponseWriter, r *http.Request) {
-	st, err := s.House.Pressing.Step(r.Context(), number(r, "disc"))
+	st, err := s.House.Pressing.Step(r.Context(), page.Number(r, "disc"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", making.Type(store.Render{}))
 	w.Header().Set("Cache-Control", "no-store")
-	n := int(number(r, "n"))
+	n := int(page.Number(r, "n"))
 	if strings.Contains(r.URL.Path, "/page/") {
 		err = s.House.Pressing.ShowPage(r.Context(), st, n, w)
 	} else {
-		err = s.House.Pressing.ShowTitle(r.Context(), st, n, int(max(1, queryInt(r, "chapter", 1))), r.URL.Query().Get("words") != "", w)
+		err = s.House.Pressing.ShowTitle(r.Context(), st, n, int(max(1, page.QueryInt(r, "chapter", 1))), r.URL.Query().Get("words") != "", w)
 	}
 	if errors.Is(err, store.ErrNotFound) {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if err != nil && r.Context().Err() == nil {
@@ -305,7 +306,7 @@ func (s *Server) stepShow(w http.ResponseWriter, r *http.Request) {
 // it.
 func (s *Server) stepFile(w http.ResponseWriter, r *http.Request) {
 	name := chi.URLParam(r, "*")
-	err := s.House.Pressing.Serve(r.Context(), number(r, "disc"), name, func(e disc.Entry, in io.ReadSeeker) {
+	err := s.House.Pressing.Serve(r.Context(), page.Number(r, "disc"), name, func(e disc.Entry, in io.ReadSeeker) {
 		h := w.Header()
 		h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src 'self'; media-src 'self'; frame-ancestors 'self'")
 		if t := mime.TypeByExtension(filepath.Ext(name)); t != "" {
@@ -314,7 +315,7 @@ func (s *Server) stepFile(w http.ResponseWriter, r *http.Request) {
 		http.ServeContent(w, r, e.Name, time.Time{}, in)
 	})
 	if err != nil {
-		s.fail(w, r, fmt.Errorf("%w: %w", store.ErrNotFound, err))
+		s.Fail(w, r, fmt.Errorf("%w: %w", store.ErrNotFound, err))
 	}
 }
 
@@ -324,11 +325,11 @@ func (s *Server) print(w http.ResponseWriter, r *http.Request, name, back string
 	err := write(&b)
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", wrong.Problem, back, "Back")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed", wrong.Problem, back, "Back")
 		return
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	download(w, "application/pdf", name)
@@ -336,28 +337,30 @@ func (s *Server) print(w http.ResponseWriter, r *http.Request, name, back string
 }
 
 func (s *Server) discFace(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "disc face.pdf", "/deliveries", func(b io.Writer) error { return s.House.Pressing.Faces(r.Context(), []int64{number(r, "disc")}, b) })
+	s.print(w, r, "disc face.pdf", "/deliveries", func(b io.Writer) error {
+		return s.House.Pressing.Faces(r.Context(), []int64{page.Number(r, "disc")}, b)
+	})
 }
 
 func (s *Server) discSleeve(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "sleeve.pdf", "/deliveries", func(b io.Writer) error { return s.House.Pressing.Sleeve(r.Context(), number(r, "disc"), b) })
+	s.print(w, r, "sleeve.pdf", "/deliveries", func(b io.Writer) error { return s.House.Pressing.Sleeve(r.Context(), page.Number(r, "disc"), b) })
 }
 
 func (s *Server) discImage(w http.ResponseWriter, r *http.Request) {
-	x, _, err := s.House.Pressing.Find(r.Context(), number(r, "disc"))
+	x, _, err := s.House.Pressing.Find(r.Context(), page.Number(r, "disc"))
 	if err == nil && x.Image == nil {
 		err = store.ErrNotFound
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.serveBlob(w, r, *x.Image, "application/x-iso9660-image", x.Setting.Name+".iso")
+	s.ServeBlob(w, r, *x.Image, "application/x-iso9660-image", x.Setting.Name+".iso")
 }
 
 // burnerView is the page of what is burned.
 type burnerView struct {
-	base
+	page.Base
 	Open, Over []pressing.Queued
 	Tray       *standin.Tray // the stand-in's
 	Blanks     []string
@@ -365,37 +368,37 @@ type burnerView struct {
 }
 
 func (s *Server) burnerPage(w http.ResponseWriter, r *http.Request) {
-	b, err := s.base(r, "Burner")
+	b, err := s.Base(r, "Burner")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	v := burnerView{base: b}
+	v := burnerView{Base: b}
 	if v.Open, v.Over, err = s.House.Pressing.Burns(r.Context()); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if s.StandIns {
 		t, err := (&standin.Drive{Store: s.House.Store}).Told(r.Context())
 		if err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 		v.Tray, v.Blanks = &t, []string{discs.DVD5.Name, discs.DVD9.Name, discs.BD25.Name}
 		v.Fails = []choice{{string(standin.Works), "nothing: it works"}, {string(standin.BadSector), "a bad sector"}, {string(standin.Dies), "burning stops half-way"}}
 	}
-	s.render(w, r, http.StatusOK, "burner", v)
+	s.Render(w, r, http.StatusOK, "burner", v)
 }
 
 func (s *Server) actOnBurn(w http.ResponseWriter, r *http.Request) {
 	var err error
 	if chi.URLParam(r, "act") == "again" {
-		err = s.House.Pressing.BurnAgain(r.Context(), number(r, "burn"))
+		err = s.House.Pressing.BurnAgain(r.Context(), page.Number(r, "burn"))
 	} else {
-		err = s.House.Pressing.CancelBurn(r.Context(), number(r, "burn"))
+		err = s.House.Pressing.CancelBurn(r.Context(), page.Number(r, "burn"))
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	http.Redirect(w, r, "/burner", http.StatusSeeOther)
@@ -419,7 +422,7 @@ func (s *Server) tellDrive(w http.ResponseWriter, r *http.Request) {
 		}
 	})
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	http.Redirect(w, r, "/burner", http.StatusSeeOther)

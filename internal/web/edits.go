@@ -19,15 +19,8 @@ import (
 	"nelko/internal/looking"
 	"nelko/internal/orders"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
-
-func queryInt(r *http.Request, name string, otherwise int64) int64 {
-	n, err := strconv.ParseInt(r.URL.Query().Get(name), 10, 64)
-	if err != nil {
-		return otherwise
-	}
-	return n
-}
 
 // formInt is a whole number of a form; 0 if it is none.
 func formInt(r *http.Request, name string) int64 {
@@ -70,7 +63,7 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 	}
 	var now *orders.Dossier
 	if err == nil {
-		now, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &user(r).ID)
+		now, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &page.User(r).ID)
 	}
 	s.answerWith(w, r, now, err, nil)
 }
@@ -84,10 +77,10 @@ func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
 	q := r.URL.Query()
 	kind, ok := choiceKinds[q.Get("show")]
 	if !ok {
-		s.fail(w, r, fmt.Errorf("a choice shown as %q: %w", q.Get("show"), store.ErrNotFound))
+		s.Fail(w, r, fmt.Errorf("a choice shown as %q: %w", q.Get("show"), store.ErrNotFound))
 		return
 	}
-	c := looking.Choice{Slide: doc.SlideID(q.Get("on")), Kind: kind, Longer: int(max(64, min(queryInt(r, "w", 160), 1280))), Moment: timecode.Frames(queryInt(r, "n", 0))}
+	c := looking.Choice{Slide: doc.SlideID(q.Get("on")), Kind: kind, Longer: int(max(64, min(page.QueryInt(r, "w", 160), 1280))), Moment: timecode.Frames(page.QueryInt(r, "n", 0))}
 	var err error
 	if name := chi.URLParam(r, "op"); name != asIs {
 		c.Op, err = s.op(r.Context(), name, q)
@@ -103,14 +96,14 @@ func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusUnprocessableEntity)
 		return
 	case err != nil:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	keep := "no-store"
 	if fresh {
 		keep = "private, max-age=86400, immutable"
 	}
-	sendJPEG(w, jpg, keep)
+	page.SendJPEG(w, jpg, keep)
 }
 
 // asIs is the choice of changing nothing.
@@ -132,18 +125,18 @@ func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
-			v.Notice = &notice{"good", fmt.Sprintf("“%s” is kept. It stands under “Our own” in every order.", name)}
+			v.Notice = page.Good(fmt.Sprintf("“%s” is kept. It stands under “Our own” in every order.", name))
 		}
 	})
 }
 
 func (s *Server) undo(w http.ResponseWriter, r *http.Request) {
-	_, err := s.House.Orders.Undo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
+	_, err := s.House.Orders.Undo(r.Context(), page.Number(r, "order"), seenRevision(r), &page.User(r).ID)
 	s.answer(w, r, err, nil)
 }
 
 func (s *Server) redo(w http.ResponseWriter, r *http.Request) {
-	_, err := s.House.Orders.Redo(r.Context(), number(r, "order"), seenRevision(r), &user(r).ID)
+	_, err := s.House.Orders.Redo(r.Context(), page.Number(r, "order"), seenRevision(r), &page.User(r).ID)
 	s.answer(w, r, err, nil)
 }
 
@@ -158,29 +151,29 @@ func seenRevision(r *http.Request) int {
 
 func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<16)
-	id := number(r, "order")
+	id := page.Number(r, "order")
 	n, _, err := orderForm(r)
 	if err == nil {
 		var wants []store.DeliveryKind
 		for _, k := range r.PostForm["wants"] {
 			wants = append(wants, store.DeliveryKind(k))
 		}
-		err = s.House.Orders.UpdateWanted(r.Context(), id, n.Head, wants, &user(r).ID)
+		err = s.House.Orders.UpdateWanted(r.Context(), id, n.Head, wants, &page.User(r).ID)
 	}
 	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
 		return
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
 }
 
 func (s *Server) eraseMedium(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Intake.Erase(r.Context(), number(r, "order"), number(r, "media")), nil)
+	s.answer(w, r, s.House.Intake.Erase(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
 }
 
 // eraseMedia removes the chosen files of an order's material.
@@ -194,16 +187,16 @@ func (s *Server) eraseMedia(w http.ResponseWriter, r *http.Request) {
 		s.answer(w, r, err, nil)
 		return
 	}
-	s.answer(w, r, s.House.Intake.EraseAll(r.Context(), number(r, "order"), ids, &user(r).ID), nil)
+	s.answer(w, r, s.House.Intake.EraseAll(r.Context(), page.Number(r, "order"), ids, &page.User(r).ID), nil)
 }
 
 func (s *Server) dismiss(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Intake.Dismiss(r.Context(), number(r, "order"), number(r, "media")), nil)
+	s.answer(w, r, s.House.Intake.Dismiss(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
 }
 
 // actOnOrder archives, deletes, restores or copies an order.
 func (s *Server) actOnOrder(w http.ResponseWriter, r *http.Request) {
-	id := number(r, "order")
+	id := page.Number(r, "order")
 	var err error
 	said, to := "", "/"
 	switch chi.URLParam(r, "act") {
@@ -215,18 +208,18 @@ func (s *Server) actOnOrder(w http.ResponseWriter, r *http.Request) {
 		said, to, err = "The order is back.", fmt.Sprintf("/orders/%d", id), s.House.Orders.Restore(r.Context(), id)
 	case "copy":
 		var o store.Order
-		o, err = s.House.Orders.Copy(r.Context(), id, &user(r).ID)
+		o, err = s.House.Orders.Copy(r.Context(), id, &page.User(r).ID)
 		said, to = "This is the copy; nothing of it was rendered yet.", fmt.Sprintf("/orders/%d", o.ID)
 	}
 	var inv *invalid.Input
 	if errors.As(err, &inv) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
 		return
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.tell(r, said)
+	s.Tell(r, said)
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }

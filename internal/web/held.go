@@ -8,6 +8,7 @@ import (
 	"nelko/internal/core/framing"
 	"nelko/internal/core/scene"
 	"nelko/internal/core/timecode"
+	"nelko/internal/web/page"
 )
 
 // heldPicture is a picture of a slide as the page's handles need it: all
@@ -26,10 +27,10 @@ func percents(r framing.Rect) [4]float64 {
 // held answers with what can be taken hold of on the film at a frame: the
 // pictures of a slide, and the box around its words.
 func (s *Server) held(w http.ResponseWriter, r *http.Request) {
-	width := max(64, min(queryInt(r, "w", 640), 1920))
-	h, err := s.House.Looking.Held(r.Context(), seen(r), int(queryInt(r, "r", -1)), doc.SlideID(r.URL.Query().Get("slide")), timecode.Frames(queryInt(r, "n", 0)), int(width))
+	width := max(64, min(page.QueryInt(r, "w", 640), 1920))
+	h, err := s.House.Looking.Held(r.Context(), seen(r), int(page.QueryInt(r, "r", -1)), doc.SlideID(r.URL.Query().Get("slide")), timecode.Frames(page.QueryInt(r, "n", 0)), int(width))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	answer := struct {

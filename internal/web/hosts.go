@@ -12,6 +12,7 @@ import (
 	"nelko/internal/invalid"
 	"nelko/internal/standin"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // hostRow is a film on the video host, on the order's page.
@@ -57,12 +58,12 @@ func rowOfHosted(f hosting.Film) hostRow {
 }
 
 func (s *Server) putOnHost(w http.ResponseWriter, r *http.Request) {
-	err := s.House.Hosting.Put(r.Context(), number(r, "order"), hosting.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Tags: r.PostFormValue("tags"), Visibility: r.PostFormValue("visibility")})
+	err := s.House.Hosting.Put(r.Context(), page.Number(r, "order"), hosting.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Tags: r.PostFormValue("tags"), Visibility: r.PostFormValue("visibility")})
 	s.answer(w, r, err, nil)
 }
 
 func (s *Server) hostAgain(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Hosting.Again(r.Context(), number(r, "delivery")), nil)
+	s.answer(w, r, s.House.Hosting.Again(r.Context(), page.Number(r, "delivery")), nil)
 }
 
 // The sign-in under way, kept with the person who does it.
@@ -74,21 +75,21 @@ const (
 func (s *Server) signInAtHost(w http.ResponseWriter, r *http.Request) {
 	if chi.URLParam(r, "act") == "out" {
 		if err := s.House.Hosting.SignOut(r.Context()); err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 		http.Redirect(w, r, "/settings#host", http.StatusSeeOther)
 		return
 	}
 	address, state, verifier := s.House.Hosting.SignIn()
-	s.sessions.Put(r.Context(), hostState, state)
-	s.sessions.Put(r.Context(), hostVerifier, verifier)
+	s.Sessions.Put(r.Context(), hostState, state)
+	s.Sessions.Put(r.Context(), hostVerifier, verifier)
 	// A page with a link: the policy lets forms lead to this server only.
-	s.message(w, r, http.StatusOK, "Sign in at the host", "The host asks whether the studio may put films there, and sends you back here.", address, "Go to the host")
+	s.Message(w, r, http.StatusOK, "Sign in at the host", "The host asks whether the studio may put films there, and sends you back here.", address, "Go to the host")
 }
 
 func (s *Server) backFromHost(w http.ResponseWriter, r *http.Request) {
-	state, verifier := s.sessions.PopString(r.Context(), hostState), s.sessions.PopString(r.Context(), hostVerifier)
+	state, verifier := s.Sessions.PopString(r.Context(), hostState), s.Sessions.PopString(r.Context(), hostVerifier)
 	q := r.URL.Query()
 	var err error
 	switch {
@@ -101,14 +102,14 @@ func (s *Server) backFromHost(w http.ResponseWriter, r *http.Request) {
 	}
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not signed in", wrong.Problem, "/settings#host", "Back to the settings")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not signed in", wrong.Problem, "/settings#host", "Back to the settings")
 		return
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.tell(r, "The studio is signed in at the host.")
+	s.Tell(r, "The studio is signed in at the host.")
 	http.Redirect(w, r, "/settings", http.StatusSeeOther)
 }
 

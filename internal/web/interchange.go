@@ -13,6 +13,7 @@ import (
 
 	"nelko/internal/interchange"
 	"nelko/internal/invalid"
+	"nelko/internal/web/page"
 )
 
 // orderFiles are the files an order can be had as, by the names in their
@@ -35,10 +36,10 @@ func (s *Server) orderFile(w http.ResponseWriter, r *http.Request) {
 	}
 	switch {
 	case errors.Is(err, interchange.ErrEmpty):
-		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to print yet: this order has no pictures.", fmt.Sprintf("/orders/%d", d.Order.ID), "Back to the order")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to print yet: this order has no pictures.", fmt.Sprintf("/orders/%d", d.Order.ID), "Back to the order")
 		return
 	case err != nil:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	download(w, f.kind, d.Order.Client+" - "+f.called+f.ending)
@@ -49,7 +50,7 @@ func (s *Server) orderFile(w http.ResponseWriter, r *http.Request) {
 func (s *Server) orderZip(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	download(w, "application/zip", d.Order.Client+" - "+d.Order.Event+".zip")
@@ -66,7 +67,7 @@ const maxZip = 200 << 30
 // been read.
 func (s *Server) openZip(w http.ResponseWriter, r *http.Request) {
 	refuse := func(text string) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not opened", text, "/orders/new", "Back")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not opened", text, "/orders/new", "Back")
 	}
 	r.Body = http.MaxBytesReader(w, r.Body, maxZip)
 	parts, err := r.MultipartReader()
@@ -81,23 +82,23 @@ func (s *Server) openZip(w http.ResponseWriter, r *http.Request) {
 	}
 	f, err := s.House.Blobs.TempFile("order-*.zip")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	defer os.Remove(f.Name())
 	defer f.Close()
 	size, err := io.Copy(f, part)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	row, err := s.House.Interchange.Open(r.Context(), f, size, &user(r).ID)
+	row, err := s.House.Interchange.Open(r.Context(), f, size, &page.User(r).ID)
 	var wrong *invalid.Input
 	switch {
 	case errors.As(err, &wrong):
 		refuse(wrong.Problem)
 	case err != nil:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	default:
 		http.Redirect(w, r, fmt.Sprintf("/orders/%d", row.ID), http.StatusSeeOther)
 	}

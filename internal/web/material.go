@@ -19,6 +19,7 @@ import (
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // sheetFilter shows a part of the contact sheet.
@@ -87,16 +88,16 @@ func cameraTag(camera string) string {
 func (s *Server) shiftClock(w http.ResponseWriter, r *http.Request) {
 	n, err := 0, error(nil)
 	if right, wrong := formInt(r, "right"), formInt(r, "wrong"); right != 0 {
-		n, err = s.House.Intake.ShiftBy(r.Context(), number(r, "order"), right, wrong)
+		n, err = s.House.Intake.ShiftBy(r.Context(), page.Number(r, "order"), right, wrong)
 	} else {
 		var by time.Duration
 		if by, err = clockBy(r.PostFormValue("by")); err == nil {
-			n, err = s.House.Intake.Shift(r.Context(), number(r, "order"), r.PostFormValue("camera"), by)
+			n, err = s.House.Intake.Shift(r.Context(), page.Number(r, "order"), r.PostFormValue("camera"), by)
 		}
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
-			v.Notice = &notice{"good", fmt.Sprintf("%s put right. Sort the slides by capture time to have them where they belong.", wording.Counted(n, "time"))}
+			v.Notice = page.Good(fmt.Sprintf("%s put right. Sort the slides by capture time to have them where they belong.", wording.Counted(n, "time")))
 		}
 	})
 }
@@ -118,7 +119,7 @@ func (s *Server) retime(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err == nil {
-		err = s.House.Intake.Retime(r.Context(), number(r, "order"), number(r, "media"), at)
+		err = s.House.Intake.Retime(r.Context(), page.Number(r, "order"), page.Number(r, "media"), at)
 	}
 	s.answer(w, r, err, nil)
 }
@@ -161,7 +162,7 @@ func (s *Server) rate(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		err = &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
 	} else {
-		err = s.House.Intake.Rate(r.Context(), number(r, "order"), number(r, "media"), n)
+		err = s.House.Intake.Rate(r.Context(), page.Number(r, "order"), page.Number(r, "media"), n)
 	}
 	s.answer(w, r, err, nil)
 }

@@ -21,6 +21,7 @@ import (
 	"nelko/internal/interchange"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // maxSongs is how many bytes of songs may be sent at once.
@@ -109,27 +110,27 @@ func (s *Server) musicPage(w http.ResponseWriter, r *http.Request) {
 	s.showMusic(w, r, http.StatusOK, nil)
 }
 
-func (s *Server) showMusic(w http.ResponseWriter, r *http.Request, status int, n *notice) {
-	b, err := s.noted(r, "Music", n)
+func (s *Server) showMusic(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
+	b, err := s.Noted(r, "Music", n)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	want, err := wantedMusic(r.URL.Query())
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		b.Notice, status = &notice{Kind: "bad", Text: wrong.Problem}, http.StatusUnprocessableEntity
+		b.Notice, status = page.Bad(wrong.Problem), http.StatusUnprocessableEntity
 	} else if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	songs, err := s.librarySongs(r.Context(), want)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, status, "music", struct {
-		base
+	s.Render(w, r, status, "music", struct {
+		page.Base
 		Songs []librarySong
 		Query url.Values
 	}{b, songs, r.URL.Query()})
@@ -140,7 +141,7 @@ func (s *Server) addSongs(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, maxSongs)
 	parts, err := r.MultipartReader()
 	if err != nil {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not brought in", "Choose songs first.", "/music", "Back to the music")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not brought in", "Choose songs first.", "/music", "Back to the music")
 		return
 	}
 	var problems []string
@@ -150,7 +151,7 @@ func (s *Server) addSongs(w http.ResponseWriter, r *http.Request) {
 			break
 		}
 		if err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 		if part.FileName() == "" {
@@ -160,12 +161,12 @@ func (s *Server) addSongs(w http.ResponseWriter, r *http.Request) {
 		if _, err := s.House.Intake.AddSong(r.Context(), part.FileName(), part); errors.As(err, &wrong) {
 			problems = append(problems, wrong.Problem)
 		} else if err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 	}
 	if len(problems) > 0 {
-		s.showMusic(w, r, http.StatusUnprocessableEntity, &notice{Kind: "bad", Text: strings.Join(problems, " ")})
+		s.showMusic(w, r, http.StatusUnprocessableEntity, page.Bad(strings.Join(problems, " ")))
 		return
 	}
 	http.Redirect(w, r, "/music", http.StatusSeeOther)
@@ -174,28 +175,28 @@ func (s *Server) addSongs(w http.ResponseWriter, r *http.Request) {
 func (s *Server) noteSong(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<16)
 	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	n := store.Music{MediaID: number(r, "media"), Mood: r.PostFormValue("mood"), Occasion: r.PostFormValue("occasion"), Favourite: r.PostFormValue("favourite") != "", Licence: r.PostFormValue("licence")}
+	n := store.Music{MediaID: page.Number(r, "media"), Mood: r.PostFormValue("mood"), Occasion: r.PostFormValue("occasion"), Favourite: r.PostFormValue("favourite") != "", Licence: r.PostFormValue("licence")}
 	if typed := r.PostFormValue("until"); typed != "" {
 		until, err := time.Parse(time.DateOnly, typed)
 		if err != nil {
-			s.message(w, r, http.StatusUnprocessableEntity, "Not kept", fmt.Sprintf("%q is no date.", typed), "/music", "Back to the music")
+			s.Message(w, r, http.StatusUnprocessableEntity, "Not kept", fmt.Sprintf("%q is no date.", typed), "/music", "Back to the music")
 			return
 		}
 		n.LicenceUntil = &until
 	}
 	if err := s.House.Intake.Note(r.Context(), n); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	http.Redirect(w, r, "/music", http.StatusSeeOther)
 }
 
 func (s *Server) dropSong(w http.ResponseWriter, r *http.Request) {
-	if err := s.House.Intake.DropSong(r.Context(), number(r, "media")); err != nil {
-		s.fail(w, r, err)
+	if err := s.House.Intake.DropSong(r.Context(), page.Number(r, "media")); err != nil {
+		s.Fail(w, r, err)
 		return
 	}
 	http.Redirect(w, r, "/music", http.StatusSeeOther)
@@ -203,9 +204,9 @@ func (s *Server) dropSong(w http.ResponseWriter, r *http.Request) {
 
 // songWave draws a song of the library.
 func (s *Server) songWave(w http.ResponseWriter, r *http.Request) {
-	wave, err := s.House.Intake.SongWave(r.Context(), number(r, "media"))
+	wave, err := s.House.Intake.SongWave(r.Context(), page.Number(r, "media"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	length := timecode.Samples(len(wave)) * timecode.SampleRate / sound.PeaksPerSecond
@@ -219,18 +220,18 @@ func (s *Server) songWave(w http.ResponseWriter, r *http.Request) {
 func (s *Server) takeSong(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<16)
 	if err := r.ParseForm(); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	f, err := decode[struct {
 		Song int64 `form:"song"`
 	}](r.PostForm)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	if err := s.House.Intake.TakeSong(r.Context(), number(r, "order"), f.Song); err != nil {
-		s.fail(w, r, err)
+	if err := s.House.Intake.TakeSong(r.Context(), page.Number(r, "order"), f.Song); err != nil {
+		s.Fail(w, r, err)
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)
@@ -246,12 +247,12 @@ func (s *Server) takeNarration(w http.ResponseWriter, r *http.Request) {
 		Take int    `form:"take"`
 	}](r.URL.Query())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	name := fmt.Sprintf("Narration %s take %d", time.Now().Format("2006-01-02 15.04.05"), f.Take)
-	if _, err := s.House.Intake.Speak(r.Context(), number(r, "order"), name, float64(f.At), http.MaxBytesReader(w, r.Body, maxTake)); err != nil {
-		s.fail(w, r, err)
+	if _, err := s.House.Intake.Speak(r.Context(), page.Number(r, "order"), name, float64(f.At), http.MaxBytesReader(w, r.Body, maxTake)); err != nil {
+		s.Fail(w, r, err)
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)
@@ -259,9 +260,9 @@ func (s *Server) takeNarration(w http.ResponseWriter, r *http.Request) {
 
 // writePlaylist gives an order's songs as a playlist.
 func (s *Server) writePlaylist(w http.ResponseWriter, r *http.Request) {
-	d, err := s.House.Orders.Load(r.Context(), number(r, "order"))
+	d, err := s.House.Orders.Load(r.Context(), page.Number(r, "order"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	var tracks []interchange.Track
@@ -284,12 +285,12 @@ func (s *Server) writePlaylist(w http.ResponseWriter, r *http.Request) {
 func (s *Server) readPlaylist(w http.ResponseWriter, r *http.Request) {
 	tracks, err := interchange.ReadPlaylist(r.Body)
 	if err != nil {
-		s.fail(w, r, &invalid.Input{Field: "playlist", Problem: err.Error()})
+		s.Fail(w, r, &invalid.Input{Field: "playlist", Problem: err.Error()})
 		return
 	}
 	songs, err := s.House.Intake.Music(r.Context(), intake.Wanted{})
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	plain := func(name string) string { return strings.ToLower(strings.TrimSuffix(name, path.Ext(name))) }
@@ -301,15 +302,15 @@ func (s *Server) readPlaylist(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		var wrong *invalid.Input
-		if err := s.House.Intake.TakeSong(r.Context(), number(r, "order"), songs[i].MediaID); errors.As(err, &wrong) {
+		if err := s.House.Intake.TakeSong(r.Context(), page.Number(r, "order"), songs[i].MediaID); errors.As(err, &wrong) {
 			missing = append(missing, wrong.Problem)
 		} else if err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 	}
 	if len(missing) > 0 {
-		s.fail(w, r, &invalid.Input{Field: "playlist", Problem: fmt.Sprintf("%d of %d songs were taken. Not in the studio’s music, or not taken: %s", len(tracks)-len(missing), len(tracks), strings.Join(missing, "; "))})
+		s.Fail(w, r, &invalid.Input{Field: "playlist", Problem: fmt.Sprintf("%d of %d songs were taken. Not in the studio’s music, or not taken: %s", len(tracks)-len(missing), len(tracks), strings.Join(missing, "; "))})
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)

@@ -22,6 +22,7 @@ import (
 	"nelko/internal/intake"
 	"nelko/internal/orders"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 	"nelko/internal/web/timeline"
 )
 
@@ -100,7 +101,7 @@ func shownBy(r *http.Request) shown {
 
 // orderView is a leaf of an order.
 type orderView struct {
-	base
+	page.Base
 	*orders.Dossier
 	Leaf          leaf
 	Leaves        []leafLink
@@ -159,7 +160,7 @@ type songView struct {
 
 // orderView fills in what a leaf shows.
 func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*orderView, error) {
-	v := &orderView{Dossier: wk, Leaf: on.leaf, known: on.rows, Due: day(wk.Order.Due), NextStep: wk.Next(), Frames: film(wk)}
+	v := &orderView{Dossier: wk, Leaf: on.leaf, known: on.rows, Due: page.Day(wk.Order.Due), NextStep: wk.Next(), Frames: film(wk)}
 	v.NextPath = stepPath(wk.Order.ID, v.NextStep.Place)
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
 	if t := s.House.Orders.TakeNewer(wk); t != nil {
@@ -185,7 +186,7 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 			return nil, err
 		}
 	}
-	if u, ok := ctx.Value(userKey{}).(*store.User); ok && u != nil {
+	if u := page.UserIn(ctx); u != nil {
 		others, err := s.House.Orders.Others(ctx, wk.Order.ID, u.ID)
 		if err != nil {
 			return nil, err
@@ -281,7 +282,7 @@ func (s *Server) onlyHere() string {
 // mean marks findings as meant, or points them out again.
 func (s *Server) mean(w http.ResponseWriter, r *http.Request) {
 	_ = r.ParseForm() // what cannot be read is not there
-	err := s.House.Orders.Mean(r.Context(), number(r, "order"), r.PostForm["key"], r.PostForm.Get("meant") != "", &user(r).ID)
+	err := s.House.Orders.Mean(r.Context(), page.Number(r, "order"), r.PostForm["key"], r.PostForm.Get("meant") != "", &page.User(r).ID)
 	s.answer(w, r, err, nil)
 }
 
@@ -339,11 +340,6 @@ func openingLook(w *orders.Dossier) timecode.Frames {
 	return first.Start + (first.Length-first.Overlap)*2/3
 }
 
-// minutes writes seconds as m:ss.
-func minutes(seconds float64) string {
-	return strings.TrimSuffix(timecode.Clock(math.Round(seconds)), ".0")
-}
-
 func mailState(l store.Link) string {
 	switch {
 	case l.MailError != "" && l.MailedTo == "": // a proof that never went out
@@ -371,19 +367,19 @@ func views(l store.Link) string {
 func (s *Server) orderPage(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v, err := s.orderView(r.Context(), wk, shown{leaf: leafOf(chi.URLParam(r, "leaf"))})
 	if err == nil {
-		v.base, err = s.base(r, wk.Order.Client)
+		v.Base, err = s.Base(r, wk.Order.Client)
 	}
 	if err == nil {
 		err = s.draw(v)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "order", v)
+	s.Render(w, r, http.StatusOK, "order", v)
 }

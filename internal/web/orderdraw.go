@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -13,6 +14,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/page"
 )
 
 // drawnPart is a part of a leaf, drawn, and a sum by which it is known again.
@@ -22,8 +24,8 @@ type drawnPart struct {
 
 // drawPart draws a template as a part of a page, by the name of its place.
 func (s *Server) drawPart(template, place string, data any) (drawnPart, error) {
-	var b buffer
-	if err := s.templates.ExecuteTemplate(&b, template, data); err != nil {
+	var b bytes.Buffer
+	if err := s.Execute(&b, template, data); err != nil {
 		return drawnPart{}, fmt.Errorf("drawing %s: %w", place, err)
 	}
 	h := sha256.Sum256(b.Bytes())
@@ -78,7 +80,7 @@ func (v *orderView) Part(name string) template.HTML {
 func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v, err := s.orderView(r.Context(), wk, shownBy(r))
@@ -86,16 +88,16 @@ func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 		err = s.draw(v)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	before := strings.Split(r.URL.Query().Get("seen"), ".")
-	var b buffer
-	if seen := queryInt(r, "base", 0); seen > 0 && int64(wk.Slideshow.Head) > seen && wk.Revision.AuthorID == nil {
+	var b bytes.Buffer
+	if seen := page.QueryInt(r, "base", 0); seen > 0 && int64(wk.Slideshow.Head) > seen && wk.Revision.AuthorID == nil {
 		// What the program did meanwhile is told.
-		v.Notice = &notice{"good", wk.Revision.Title + "."}
-		if err := s.templates.ExecuteTemplate(&b, "told", v.Notice); err != nil {
-			s.fail(w, r, err)
+		v.Notice = page.Good(wk.Revision.Title + ".")
+		if err := s.Execute(&b, "told", v.Notice); err != nil {
+			s.Fail(w, r, err)
 			return
 		}
 	}
@@ -128,36 +130,36 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request, err error, chang
 
 // answerWith is answer where the order as it stands then is known.
 func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.Dossier, err error, change func(*orderView)) {
-	status, note := http.StatusOK, &notice{}
+	status, note := http.StatusOK, &page.Notice{}
 	var input *invalid.Input
 	var conflict *orders.Conflict
 	switch {
 	case err == nil:
 	case errors.As(err, &conflict):
-		status, note = http.StatusConflict, &notice{"bad", conflict.Error()}
+		status, note = http.StatusConflict, page.Bad(conflict.Error())
 	case errors.As(err, &input):
-		status, note = http.StatusUnprocessableEntity, &notice{"bad", input.Problem}
+		status, note = http.StatusUnprocessableEntity, page.Bad(input.Problem)
 	case errors.Is(err, edit.ErrGone), errors.Is(err, edit.ErrInvalid):
-		status, note = http.StatusUnprocessableEntity, &notice{"bad", "Not changed: " + err.Error() + "."}
+		status, note = http.StatusUnprocessableEntity, page.Bad("Not changed: "+err.Error()+".")
 	default:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if wk == nil || err != nil {
 		if wk, err = s.House.Orders.See(r.Context(), seen(r)); err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 	}
 	v, err := s.orderView(r.Context(), wk, shownBy(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if change != nil {
 		change(v)
 	}
-	var b buffer
+	var b bytes.Buffer
 	if err = s.draw(v); err == nil {
 		for _, p := range v.drawn {
 			b.WriteString(p.html)
@@ -165,10 +167,10 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 		if v.Notice == nil {
 			v.Notice = note
 		}
-		err = s.templates.ExecuteTemplate(&b, "said", v)
+		err = s.Execute(&b, "said", v)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	s.send(w, status, v.Seen, b.Bytes())
@@ -179,28 +181,28 @@ func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.D
 func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	f, err := decode[chosen](r.URL.Query())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if len(f.Slides) > 0 {
 		// Others see it; it may fail.
-		_ = s.House.Orders.LooksAt(r.Context(), wk.Order.ID, user(r).ID, f.Slides[0])
+		_ = s.House.Orders.LooksAt(r.Context(), wk.Order.ID, page.User(r).ID, f.Slides[0])
 	}
-	frame := timecode.Frames(queryInt(r, "frame", 0))
+	frame := timecode.Frames(page.QueryInt(r, "frame", 0))
 	if wk.Plan.Frames > 0 {
 		s.House.Looking.WarmUp(wk, frame)
 	}
 	own, err := s.House.Shelf.TransitionNames(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own, r.URL.Query().Get("panel"))})
+	s.Render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own, r.URL.Query().Get("panel"))})
 }
 
 // othersInWords says who else is at an order, and at which slide.
@@ -222,12 +224,12 @@ func othersInWords(wk *orders.Dossier, list []orders.Other) string {
 // orderFrame shows a frame. The address names the revision and what stands behind it, so the
 // picture may be kept for an hour; an unknown revision is not found.
 func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {
-	width := max(64, min(queryInt(r, "w", 640), 1920))
-	revision := queryInt(r, "r", -1)
-	jpg, err := s.House.Looking.Frame(r.Context(), seen(r), int(revision), timecode.Frames(queryInt(r, "n", 0)), int(width))
+	width := max(64, min(page.QueryInt(r, "w", 640), 1920))
+	revision := page.QueryInt(r, "r", -1)
+	jpg, err := s.House.Looking.Frame(r.Context(), seen(r), int(revision), timecode.Frames(page.QueryInt(r, "n", 0)), int(width))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	sendJPEG(w, jpg, "private, max-age=3600")
+	page.SendJPEG(w, jpg, "private, max-age=3600")
 }

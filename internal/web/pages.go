@@ -20,6 +20,7 @@ import (
 	"nelko/internal/shelf"
 	"nelko/internal/standin"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 type dueGroup struct {
@@ -44,7 +45,7 @@ const mostFound = 12
 func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 	sheet, err := s.House.Orders.DaySheet(r.Context(), orders.Query{Which: orders.OpenOrders, Words: r.URL.Query().Get("q")})
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	type found struct {
@@ -54,7 +55,7 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 	}
 	out := []found{}
 	for _, o := range sheet.Orders[:min(mostFound, len(sheet.Orders))] {
-		out = append(out, found{o.Client + ", " + o.Event, day(o.Due), leafPath(o.ID, runningLeaf)})
+		out = append(out, found{o.Client + ", " + o.Event, page.Day(o.Due), leafPath(o.ID, runningLeaf)})
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
@@ -62,16 +63,16 @@ func (s *Server) find(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
-	b, err := s.base(r, "Day sheet")
+	b, err := s.Base(r, "Day sheet")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	q := orders.Query{Which: orders.Which(r.URL.Query().Get("which")), Words: r.URL.Query().Get("words"), Needs: orders.StepKind(r.URL.Query().Get("needs")),
-		Run: queryInt(r, "run", 0), Page: int(queryInt(r, "page", 0))}
+		Run: page.QueryInt(r, "run", 0), Page: int(page.QueryInt(r, "page", 0))}
 	sheet, err := s.House.Orders.DaySheet(r.Context(), q)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	now := s.House.Orders.Now()
@@ -82,16 +83,16 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 			groups = append(groups, dueGroup{Name: due, Count: sheet.Groups[due]})
 		}
 		g := &groups[len(groups)-1]
-		g.Rows = append(g.Rows, dayRow{ID: o.ID, Found: found(o), Client: o.Client, Event: o.Event, Due: day(o.Due), Strip: o.Strip,
+		g.Rows = append(g.Rows, dayRow{ID: o.ID, Found: found(o), Client: o.Client, Event: o.Event, Due: page.Day(o.Due), Strip: o.Strip,
 			Next: orders.Step{Kind: orders.StepKind(o.StepKind), Text: o.StepText, Place: o.StepPlace}, Path: stepPath(o.ID, o.StepPlace),
 			Pictures: timecode.Clock(o.PictureSeconds), Music: timecode.Clock(o.MusicSeconds)})
 	}
-	v := daySheetView{base: b, Date: now.Format("Monday 2 January 2006"), Groups: groups, Making: s.demoProgress(r, b, int(sheet.Total)), Query: q, Total: sheet.Total,
+	v := daySheetView{Base: b, Date: now.Format("Monday 2 January 2006"), Groups: groups, Making: s.demoProgress(r, b, int(sheet.Total)), Query: q, Total: sheet.Total,
 		First: q.Page*orders.PageLength + 1, Last: q.Page*orders.PageLength + len(sheet.Orders), Needs: needs}
 	if q.Words == "" && q.Which == orders.OpenOrders && q.Run == 0 && q.Page == 0 {
 		lines, err := s.House.Runs.Lines(r.Context(), false)
 		if err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 		v.Runs = runLines(lines)
@@ -117,12 +118,12 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 	if int64(v.Last) < sheet.Total {
 		v.After = link(q.Page + 1)
 	}
-	s.render(w, r, http.StatusOK, "daysheet", v)
+	s.Render(w, r, http.StatusOK, "daysheet", v)
 }
 
 // daySheetView is a page of the day sheet.
 type daySheetView struct {
-	base
+	page.Base
 	Date          string
 	Groups        []dueGroup
 	Making        string
@@ -139,7 +140,7 @@ var needs = []choice{{string(orders.NeedsHand), "needs a hand"}, {string(orders.
 	{string(orders.Failed), "failed"}, {string(orders.Finished), "delivered"}}
 
 // demoProgress says how far the making of the demo is, or nothing.
-func (s *Server) demoProgress(r *http.Request, b base, made int) string {
+func (s *Server) demoProgress(r *http.Request, b page.Base, made int) string {
 	left, err := queue.Waiting(r.Context(), s.House.Store, "demo")
 	if err != nil || left == 0 {
 		return ""
@@ -156,22 +157,22 @@ func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {
 	s.showNewOrder(w, r, http.StatusOK, form, nil)
 }
 
-func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *notice) {
-	b, err := s.noted(r, "New order", n)
+func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *page.Notice) {
+	b, err := s.Noted(r, "New order", n)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	all := s.House.Shelf.Themes.All()
 	chosen, err := s.House.Shelf.Themes.Get(form["theme"])
 	if err != nil {
 		if chosen, err = s.House.Shelf.Themes.Get(shelf.DefaultTheme); err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 	}
-	s.render(w, r, status, "neworder", struct {
-		base
+	s.Render(w, r, status, "neworder", struct {
+		page.Base
 		Form   map[string]string
 		Themes []*theme.Theme
 		Chosen *theme.Theme
@@ -183,17 +184,17 @@ func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
 	n, form, err := orderForm(r)
 	if err == nil {
 		var o store.Order
-		if o, err = s.House.Orders.Open(r.Context(), n, &user(r).ID); err == nil {
+		if o, err = s.House.Orders.Open(r.Context(), n, &page.User(r).ID); err == nil {
 			http.Redirect(w, r, fmt.Sprintf("/orders/%d", o.ID), http.StatusSeeOther)
 			return
 		}
 	}
 	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
-		s.showNewOrder(w, r, http.StatusUnprocessableEntity, form, &notice{"bad", invalid.Problem})
+		s.showNewOrder(w, r, http.StatusUnprocessableEntity, form, page.Bad(invalid.Problem))
 		return
 	}
-	s.fail(w, r, err)
+	s.Fail(w, r, err)
 }
 
 // orderForm reads an order's head and details; form is what was typed.
@@ -222,22 +223,22 @@ func orderForm(r *http.Request) (orders.New, map[string]string, error) {
 
 // actOnQueue moves a film that waits before all others, or cancels one.
 func (s *Server) actOnQueue(w http.ResponseWriter, r *http.Request) {
-	id := number(r, "render")
+	id := page.Number(r, "render")
 	act := s.House.Making.Next
 	if chi.URLParam(r, "act") == "cancel" {
 		act = s.House.Making.Stop
 	}
 	if err := act(r.Context(), id); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)
 }
 
 func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
-	b, err := s.base(r, "Queue")
+	b, err := s.Base(r, "Queue")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	type row struct {
@@ -250,13 +251,13 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 	}
 	board, err := s.House.Making.Board(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	var rows []row
 	for _, rd := range board.Renders {
 		o := board.Orders[rd.OrderID]
-		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: o.Client, Event: o.Event, Worker: rd.Worker, Row: o.RunKey, Due: day(o.Due), Why: board.Why[rd.ID], Waits: rd.State == store.RenderWaiting}
+		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: o.Client, Event: o.Event, Worker: rd.Worker, Row: o.RunKey, Due: page.Day(o.Due), Why: board.Why[rd.ID], Waits: rd.State == store.RenderWaiting}
 		x.First = x.Why == "next"
 		if o.RunID != nil {
 			x.RunID, x.Run = *o.RunID, board.Runs[*o.RunID]
@@ -280,8 +281,8 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 	if workers == 0 {
 		text = "No worker is running: start one with “nelko serve” or “nelko work”."
 	}
-	s.render(w, r, http.StatusOK, "queue", struct {
-		base
+	s.Render(w, r, http.StatusOK, "queue", struct {
+		page.Base
 		Rows        []row
 		WorkersText string
 		Notes       []string
@@ -289,23 +290,23 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
-	b, err := s.base(r, "Deliveries")
+	b, err := s.Base(r, "Deliveries")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	f := delivery.Filter{Kind: store.DeliveryKind(r.URL.Query().Get("kind")), Which: delivery.Which(r.URL.Query().Get("which")), Words: r.URL.Query().Get("words")}
 	list, err := s.House.Delivery.List(r.Context(), f)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	var rows []deliveryRow
 	for _, d := range list {
 		rows = append(rows, s.deliveryRow(d))
 	}
-	s.render(w, r, http.StatusOK, "deliverylist", struct {
-		base
+	s.Render(w, r, http.StatusOK, "deliverylist", struct {
+		page.Base
 		Filter delivery.Filter
 		Kinds  []choice
 		Which  []choice
@@ -315,30 +316,30 @@ func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {
-	b, err := s.base(r, "Stand-ins")
+	b, err := s.Base(r, "Stand-ins")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	mails, err := standin.Mails(r.Context(), s.House.Store)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v := struct {
-		base
+		page.Base
 		Mails     []store.StandinMail
 		HostFails []choice
 		HostTold  standin.HostFailure
 		Videos    []standin.Video
-	}{base: b, Mails: mails}
+	}{Base: b, Mails: mails}
 	if s.VideoHost != nil {
 		for _, f := range standin.HostFailures {
 			v.HostFails = append(v.HostFails, choice{string(f.ID), f.Words})
 		}
 		v.HostTold, v.Videos = s.VideoHost.Told(), s.VideoHost.Videos()
 	}
-	s.render(w, r, http.StatusOK, "mailbox", v)
+	s.Render(w, r, http.StatusOK, "mailbox", v)
 }
 
 // found is how many things there are to look at in an order, as far as is known.

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"nelko/internal/accounts"
+	"nelko/internal/web/page"
 )
 
 // inPasskey is what a session holds while a passkey is asked for or made.
@@ -21,10 +22,10 @@ const maxPasskey = 64 << 10
 // to it.
 func (s *Server) ask(w http.ResponseWriter, r *http.Request, options any, state []byte, err error) {
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), inPasskey, state)
+	s.Sessions.Put(r.Context(), inPasskey, state)
 	s.showOptions(w, options)
 }
 
@@ -37,7 +38,7 @@ func (s *Server) showOptions(w http.ResponseWriter, options any) {
 // answered is what the browser answered, and what was kept of the question, which
 // is good for one answer.
 func (s *Server) answered(w http.ResponseWriter, r *http.Request) (state, answer []byte, err error) {
-	state = s.sessions.PopBytes(r.Context(), inPasskey)
+	state = s.Sessions.PopBytes(r.Context(), inPasskey)
 	answer, err = io.ReadAll(http.MaxBytesReader(w, r.Body, maxPasskey))
 	return state, answer, err
 }
@@ -54,18 +55,18 @@ const (
 func (s *Server) askPasskey(w http.ResponseWriter, r *http.Request) {
 	options, state, err := s.House.Accounts.AskPasskey()
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Value: s.sealed.seal(state, s.House.Orders.Now().Add(passkeyFor)), Path: passkeyPath,
-		MaxAge: int(passkeyFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.https()})
+		MaxAge: int(passkeyFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.HTTPS()})
 	s.showOptions(w, options)
 }
 
 // byPasskey signs in whose passkey the browser answers with.
 func (s *Server) byPasskey(w http.ResponseWriter, r *http.Request) {
 	// Wrong answers count by themselves: by them nobody is kept from signing in otherwise.
-	address, _ := byAddress(r) // empty where there is none
+	address, _ := page.ByAddress(r) // empty where there is none
 	key := "passkey " + address
 	if !s.tries.take(key, triesOfAddress, s.House.Orders.Now()) {
 		http.Error(w, "Too many tries. Wait some minutes, then try again.", http.StatusTooManyRequests)
@@ -80,7 +81,7 @@ func (s *Server) byPasskey(w http.ResponseWriter, r *http.Request) {
 	if c, err := r.Cookie(passkeyCookie); err == nil {
 		state = s.sealed.open(c.Value, s.House.Orders.Now())
 	}
-	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Path: passkeyPath, MaxAge: -1, HttpOnly: true, Secure: s.https()})
+	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Path: passkeyPath, MaxAge: -1, HttpOnly: true, Secure: s.HTTPS()})
 	u, err := s.House.Accounts.ByPasskey(r.Context(), state, answer)
 	if errors.Is(err, accounts.ErrSignIn) {
 		http.Error(w, "That passkey is not known here. Sign in with the password.", http.StatusUnprocessableEntity)
@@ -91,13 +92,13 @@ func (s *Server) byPasskey(w http.ResponseWriter, r *http.Request) {
 		err = s.begin(w, r, u, localPath(r.URL.Query().Get("next")))
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	}
 }
 
 // beginPasskey begins to make a passkey, for who knows the present password.
 func (s *Server) beginPasskey(w http.ResponseWriter, r *http.Request) {
-	options, state, err := s.House.Accounts.BeginPasskey(r.Context(), user(r).ID, r.PostForm.Get("present"))
+	options, state, err := s.House.Accounts.BeginPasskey(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
 	s.ask(w, r, options, state, err)
 }
 
@@ -105,13 +106,13 @@ func (s *Server) beginPasskey(w http.ResponseWriter, r *http.Request) {
 func (s *Server) addPasskey(w http.ResponseWriter, r *http.Request) {
 	state, answer, err := s.answered(w, r)
 	if err == nil {
-		err = s.House.Accounts.AddPasskey(r.Context(), user(r).ID, r.URL.Query().Get("name"), state, answer)
+		err = s.House.Accounts.AddPasskey(r.Context(), page.User(r).ID, r.URL.Query().Get("name"), state, answer)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.tell(r, "You can sign in with that passkey from now on.")
+	s.Tell(r, "You can sign in with that passkey from now on.")
 	w.WriteHeader(http.StatusNoContent)
 }
 
@@ -122,10 +123,10 @@ func (s *Server) dropPasskey(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "There is no such passkey.", http.StatusUnprocessableEntity)
 		return
 	}
-	if err := s.House.Accounts.DropPasskey(r.Context(), user(r).ID, id); err != nil {
-		s.fail(w, r, err)
+	if err := s.House.Accounts.DropPasskey(r.Context(), page.User(r).ID, id); err != nil {
+		s.Fail(w, r, err)
 		return
 	}
-	s.tell(r, "That passkey is removed.")
+	s.Tell(r, "That passkey is removed.")
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }

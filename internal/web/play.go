@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"nelko/internal/orders"
+	"nelko/internal/web/page"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -14,9 +15,9 @@ import (
 // playing loads the order whose preview is played. The address names the
 // revision, so that what is played does not change while it plays.
 func (s *Server) playing(w http.ResponseWriter, r *http.Request) (*orders.Dossier, bool) {
-	wk, err := s.House.Orders.SeeAt(r.Context(), seen(r), int(number(r, "revision")))
+	wk, err := s.House.Orders.SeeAt(r.Context(), seen(r), int(page.Number(r, "revision")))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return nil, false
 	}
 	return wk, true
@@ -55,7 +56,7 @@ func (s *Server) playPicture(w http.ResponseWriter, r *http.Request) {
 	}
 	segs, err := s.House.Looking.Played(wk)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	lengths := make([]float64, len(segs))
@@ -89,7 +90,7 @@ func (s *Server) segment(w http.ResponseWriter, r *http.Request, number string, 
 	}
 	ts, err := make(n)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "video/mp2t")

@@ -9,6 +9,7 @@ import (
 	"nelko/internal/core/edit"
 	"nelko/internal/core/plan"
 	"nelko/internal/invalid"
+	"nelko/internal/web/page"
 )
 
 // keepPreset keeps settings of a slide under a name.
@@ -23,7 +24,7 @@ func (s *Server) keepPreset(w http.ResponseWriter, r *http.Request) {
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
-			v.Notice = &notice{"good", "Kept as “" + r.PostFormValue("name") + "”. Any slide of any order can be given it."}
+			v.Notice = page.Good("Kept as “" + r.PostFormValue("name") + "”. Any slide of any order can be given it.")
 		}
 	})
 }
@@ -40,7 +41,7 @@ func (s *Server) givePreset(w http.ResponseWriter, r *http.Request) {
 		if len(g.Slides) == 0 {
 			err = &invalid.Input{Field: "slide", Problem: "Choose slides to give it to."}
 		} else {
-			_, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), g, &user(r).ID)
+			_, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), g, &page.User(r).ID)
 		}
 	}
 	s.answer(w, r, err, nil)
@@ -54,7 +55,7 @@ func (s *Server) forgetPreset(w http.ResponseWriter, r *http.Request) {
 func (s *Server) presetNames(w http.ResponseWriter, r *http.Request) {
 	names, err := s.House.Shelf.PresetNames(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	sendJSON(w, names)
@@ -71,7 +72,7 @@ func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 		found = slices.Concat(found, plan.Closer(d.Doc, d.Plan, d.Theme, d.Library))
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	of := func(sl doc.Slide) (out []string) {

@@ -9,6 +9,7 @@ import (
 
 	"nelko/internal/proofs"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 func (s *Server) sendProof(w http.ResponseWriter, r *http.Request) {
@@ -16,7 +17,7 @@ func (s *Server) sendProof(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		days = -1
 	}
-	token, err := s.House.Proofs.Send(r.Context(), number(r, "order"), proofs.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Password: r.PostFormValue("password"), Days: days, Mail: r.PostFormValue("mail") != ""})
+	token, err := s.House.Proofs.Send(r.Context(), page.Number(r, "order"), proofs.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Password: r.PostFormValue("password"), Days: days, Mail: r.PostFormValue("mail") != ""})
 	s.answer(w, r, err, func(v *orderView) {
 		if token != "" {
 			v.NewAddress = s.House.Delivery.Address(token)
@@ -25,15 +26,15 @@ func (s *Server) sendProof(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) askApproval(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Proofs.Ask(r.Context(), number(r, "order"), r.PostFormValue("asks") != ""), nil)
+	s.answer(w, r, s.House.Proofs.Ask(r.Context(), page.Number(r, "order"), r.PostFormValue("asks") != ""), nil)
 }
 
 func (s *Server) answerRemark(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Proofs.Answer(r.Context(), number(r, "order"), number(r, "remark"), *user(r), r.PostFormValue("text")), nil)
+	s.answer(w, r, s.House.Proofs.Answer(r.Context(), page.Number(r, "order"), page.Number(r, "remark"), *page.User(r), r.PostFormValue("text")), nil)
 }
 
 func (s *Server) tickRemark(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Proofs.Tick(r.Context(), number(r, "order"), number(r, "remark"), r.PostFormValue("done") != ""), nil)
+	s.answer(w, r, s.House.Proofs.Tick(r.Context(), page.Number(r, "order"), page.Number(r, "remark"), r.PostFormValue("done") != ""), nil)
 }
 
 // remarkRow is a remark on the order's page.

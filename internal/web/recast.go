@@ -29,7 +29,7 @@ type recastSlide struct {
 func (s *Server) recast(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v := recastView{At: seenPath(d), Seed: seed(), Revision: d.Slideshow.Head}
@@ -38,12 +38,12 @@ func (s *Server) recast(w http.ResponseWriter, r *http.Request) {
 	}
 	other, err := s.House.Orders.Try(d, edit.Recast{Seed: v.Seed})
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v.Kept, v.Anew = edit.Recasts(d.Doc, other)
 	v.Now, v.Other = recastSlides(d.Doc, other), recastSlides(other, d.Doc)
-	s.render(w, r, http.StatusOK, "recast", v)
+	s.Render(w, r, http.StatusOK, "recast", v)
 }
 
 // recastSlides are the slides of a version, told from the other one.

@@ -22,7 +22,7 @@ func cannotFit(d *orders.Dossier) string {
 func (s *Server) remedies(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	words := cannotFit(d)
@@ -30,7 +30,7 @@ func (s *Server) remedies(w http.ResponseWriter, r *http.Request) {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	s.render(w, r, http.StatusOK, "remedies", struct {
+	s.Render(w, r, http.StatusOK, "remedies", struct {
 		At, CannotFit string
 		Remedies      []remedy.Remedy
 	}{seenPath(d), words, remedy.For(d.Doc, edit.Context{Theme: d.Theme, Library: d.Library})})

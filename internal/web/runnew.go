@@ -15,20 +15,21 @@ import (
 	"nelko/internal/runs"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 func (s *Server) newRunPage(w http.ResponseWriter, r *http.Request) {
 	s.showNewRun(w, r, http.StatusOK, map[string]string{"theme": shelf.DefaultTheme, "due": s.House.Orders.Now().AddDate(0, 0, 14).Format(time.DateOnly)}, nil)
 }
 
-func (s *Server) showNewRun(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *notice) {
-	b, err := s.noted(r, "New Run", n)
+func (s *Server) showNewRun(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *page.Notice) {
+	b, err := s.Noted(r, "New Run", n)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, status, "newrun", struct {
-		base
+	s.Render(w, r, status, "newrun", struct {
+		page.Base
 		Form   map[string]string
 		Themes []*theme.Theme
 	}{b, form, s.House.Shelf.Themes.All()})
@@ -87,17 +88,17 @@ func (s *Server) newRun(w http.ResponseWriter, r *http.Request) {
 	}
 	if err == nil {
 		var run store.Run
-		if run, err = s.House.Runs.Open(r.Context(), n, &user(r).ID); err == nil {
+		if run, err = s.House.Runs.Open(r.Context(), n, &page.User(r).ID); err == nil {
 			http.Redirect(w, r, fmt.Sprintf("/runs/%d", run.ID), http.StatusSeeOther)
 			return
 		}
 	}
 	var inv *invalid.Input
 	if errors.As(err, &inv) {
-		s.showNewRun(w, r, http.StatusUnprocessableEntity, form, &notice{"bad", inv.Problem})
+		s.showNewRun(w, r, http.StatusUnprocessableEntity, form, page.Bad(inv.Problem))
 		return
 	}
-	s.fail(w, r, err)
+	s.Fail(w, r, err)
 }
 
 func ending(name string) string {

@@ -45,7 +45,7 @@ func (s *Server) runningOrder(d *orders.Dossier, waves map[doc.MediaID][]byte, r
 func (s *Server) heldBeats(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	at := []float64{}

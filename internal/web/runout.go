@@ -9,6 +9,7 @@ import (
 
 	"nelko/internal/runs"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // download heads a file to be kept under a name.
@@ -23,7 +24,7 @@ func (s *Server) runFilms(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if sh.Finished() == 0 {
-		s.message(w, r, http.StatusUnprocessableEntity, "No films yet", "No film of this Run is made as it is now.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
+		s.Message(w, r, http.StatusUnprocessableEntity, "No films yet", "No film of this Run is made as it is now.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
 		return
 	}
 	download(w, "application/zip", sh.Name+".zip")
@@ -33,9 +34,9 @@ func (s *Server) runFilms(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) runPattern(w http.ResponseWriter, r *http.Request) {
-	run, err := s.House.Runs.Load(r.Context(), number(r, "run"))
+	run, err := s.House.Runs.Load(r.Context(), page.Number(r, "run"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	download(w, "application/zip", run.Name+" pattern.zip")
@@ -79,7 +80,7 @@ func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
 
 // outView is what goes out of a Run, and what went where.
 type outView struct {
-	base
+	page.Base
 	*runs.Sheet
 	Leaves                             []leafLink
 	Lines                              []outLine
@@ -136,12 +137,12 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 	if sh == nil {
 		return
 	}
-	b, err := s.base(r, "Out · "+sh.Name)
+	b, err := s.Base(r, "Out · "+sh.Name)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	v := outView{base: b, Sheet: sh, Leaves: leavesOf(sh, "out"), Fields: "{" + strings.Join(sh.FieldNames(), "}, {") + "}, {counter}", Watched: sh.Watches, MayWatch: s.House.Runs.Watch != ""}
+	v := outView{Base: b, Sheet: sh, Leaves: leavesOf(sh, "out"), Fields: "{" + strings.Join(sh.FieldNames(), "}, {") + "}, {counter}", Watched: sh.Watches, MayWatch: s.House.Runs.Watch != ""}
 	names := sh.Names()
 	now := s.House.Orders.Now()
 	for i, row := range sh.Rows {
@@ -156,18 +157,18 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 		v.Lines = append(v.Lines, l)
 	}
 	if v.Doings, err = s.doings(r.Context(), sh.ID); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v.Poll = true
 	if v.Together, err = s.House.Runs.TogetherText(r.Context(), sh); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if sh.Mail != nil {
 		v.Subject, v.Text = sh.Mail.Subject, sh.Mail.Text
 	}
-	try := queryInt(r, "as", 0)
+	try := page.QueryInt(r, "as", 0)
 	for _, row := range sh.Rows {
 		if row.ID == try || try == 0 {
 			v.TrySubject, v.TryBody = s.House.Runs.Mail(sh.Run, row)
@@ -176,17 +177,17 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err := s.handOut(r, &v); err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "runout", v)
+	s.Render(w, r, http.StatusOK, "runout", v)
 }
 
 // givePart gives parts of a row back to its pattern.
 func (s *Server) givePart(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err == nil {
-		err = s.House.Runs.Back(r.Context(), wk.Order, []string{r.PostFormValue("part")}, &user(r).ID)
+		err = s.House.Runs.Back(r.Context(), wk.Order, []string{r.PostFormValue("part")}, &page.User(r).ID)
 	}
 	s.answer(w, r, err, nil)
 }

@@ -14,11 +14,12 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/paper"
 	"nelko/internal/runs"
+	"nelko/internal/web/page"
 )
 
 // proofView is a moment of each row, to be looked at side by side.
 type proofView struct {
-	base
+	page.Base
 	*runs.Sheet
 	Leaves     []leafLink
 	Of         string
@@ -41,7 +42,7 @@ var strip = []string{"0.12", "0.38", "0.63", "0.9"}
 
 // momentsOf are the moments a sheet of proofs shows of each row.
 func momentsOf(r *http.Request) (of string, slide int, moments []string) {
-	of, slide = r.URL.Query().Get("of"), int(queryInt(r, "slide", 2))
+	of, slide = r.URL.Query().Get("of"), int(page.QueryInt(r, "slide", 2))
 	switch of {
 	case "closing":
 		return of, slide, []string{"closing"}
@@ -58,17 +59,17 @@ func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
 	if sh == nil {
 		return
 	}
-	b, err := s.base(r, "Names to proofread · "+sh.Name)
+	b, err := s.Base(r, "Names to proofread · "+sh.Name)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	v := proofView{base: b, Sheet: sh, Leaves: leavesOf(sh, "proofread"), NamesLabel: runs.Called(list.DetailRole("names"), sh.Pattern)}
+	v := proofView{Base: b, Sheet: sh, Leaves: leavesOf(sh, "proofread"), NamesLabel: runs.Called(list.DetailRole("names"), sh.Pattern)}
 	var moments []string
 	v.Of, v.Slide, moments = momentsOf(r)
 	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	standing := s.House.Looking.Standing(st)
@@ -79,16 +80,16 @@ func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
 		}
 		v.Rows = append(v.Rows, x)
 	}
-	s.render(w, r, http.StatusOK, "proofread", v)
+	s.Render(w, r, http.StatusOK, "proofread", v)
 }
 
 // orderMoment is a moment of a film by what it is, not by its frame: opening,
 // closing, slide-N or a share of its length.
 func (s *Server) orderMoment(w http.ResponseWriter, r *http.Request) {
-	id := number(r, "order")
-	b, err := s.moment(r, id, int(queryInt(r, "revision", 0)), r.URL.Query().Get("at"), int(min(1280, max(160, queryInt(r, "w", 640)))))
+	id := page.Number(r, "order")
+	b, err := s.moment(r, id, int(page.QueryInt(r, "revision", 0)), r.URL.Query().Get("at"), int(min(1280, max(160, page.QueryInt(r, "w", 640)))))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")
@@ -139,7 +140,7 @@ func (s *Server) proofreadPDF(w http.ResponseWriter, r *http.Request) {
 		for i, m := range moments {
 			b, err := s.moment(r, row.ID, row.Head, m, 640)
 			if err != nil {
-				s.fail(w, r, err)
+				s.Fail(w, r, err)
 				return
 			}
 			p := paper.Proof{Key: row.RunKey, Name: row.Client, JPEG: b, Note: row.Needs[list.DetailRole("names")]}
@@ -156,7 +157,7 @@ func (s *Server) proofreadPDF(w http.ResponseWriter, r *http.Request) {
 	title := map[string]string{"opening": "openings", "closing": "closings", "slide": fmt.Sprintf("slide %d", slide), "strip": "four moments each"}[of]
 	var b bytes.Buffer
 	if err := paper.Proofs(&b, sh.Name+": "+title+", "+s.House.Orders.Now().Format("2 January 2006"), across, proofs); err != nil {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to proofread yet: no row has pictures.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to proofread yet: no row has pictures.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
 		return
 	}
 	download(w, "application/pdf", sh.Name+" - "+title+".pdf")

@@ -19,6 +19,7 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/runs"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 func (s *Server) runRoutes(r chi.Router) {
@@ -47,19 +48,19 @@ func (s *Server) runRoutes(r chi.Router) {
 }
 
 func (s *Server) runsPage(w http.ResponseWriter, r *http.Request) {
-	b, err := s.base(r, "Runs")
+	b, err := s.Base(r, "Runs")
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	archived := r.URL.Query().Get("which") == "archived"
 	lines, err := s.House.Runs.Lines(r.Context(), archived)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "runs", struct {
-		base
+	s.Render(w, r, http.StatusOK, "runs", struct {
+		page.Base
 		Lines    []runsLine
 		Archived bool
 	}{b, runLines(lines), archived})
@@ -78,7 +79,7 @@ type runsLine struct {
 
 func runLines(lines []runs.Line) (out []runsLine) {
 	for _, l := range lines {
-		x := runsLine{ID: l.Run.ID, Name: l.Name, Due: day(l.Next), Films: l.Films, Strip: l.Strip, Path: fmt.Sprintf("/runs/%d", l.Run.ID)}
+		x := runsLine{ID: l.Run.ID, Name: l.Name, Due: page.Day(l.Next), Films: l.Films, Strip: l.Strip, Path: fmt.Sprintf("/runs/%d", l.Run.ID)}
 		x.stands(l)
 		out = append(out, x)
 	}
@@ -123,9 +124,9 @@ func (x *runsLine) stands(l runs.Line) {
 // sheetOf reads the sheet a request is about; it answers itself when it
 // cannot.
 func (s *Server) sheetOf(w http.ResponseWriter, r *http.Request) *runs.Sheet {
-	sh, err := s.House.Runs.Sheet(r.Context(), number(r, "run"))
+	sh, err := s.House.Runs.Sheet(r.Context(), page.Number(r, "run"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return nil
 	}
 	return sh
@@ -138,16 +139,16 @@ func (s *Server) runPage(w http.ResponseWriter, r *http.Request) {
 	}
 	v, err := s.runView(r.Context(), sh, r.URL.Query().Get("only") != "")
 	if err == nil {
-		v.base, err = s.base(r, sh.Name)
+		v.Base, err = s.Base(r, sh.Name)
 	}
 	if err == nil {
 		err = s.drawRun(v)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "run", v)
+	s.Render(w, r, http.StatusOK, "run", v)
 }
 
 // runLive answers with the parts of the sheet that changed since they were
@@ -163,7 +164,7 @@ func (s *Server) runLive(w http.ResponseWriter, r *http.Request) {
 		err = s.drawRun(v)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	b := v.since(r.PostFormValue("seen"))
@@ -182,7 +183,7 @@ func (s *Server) said(w http.ResponseWriter, r *http.Request, text string, refus
 		kind, text, err = "bad", inv.Problem, nil
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if len(refused) > 0 {
@@ -207,7 +208,7 @@ func (s *Server) setCells(w http.ResponseWriter, r *http.Request) {
 		s.said(w, r, "", nil, &invalid.Input{Field: "cells", Problem: "What was typed did not arrive whole; it is sent again."})
 		return
 	}
-	refused, err := s.House.Runs.Set(r.Context(), number(r, "run"), in.Title, in.Cells, &user(r).ID)
+	refused, err := s.House.Runs.Set(r.Context(), page.Number(r, "run"), in.Title, in.Cells, &page.User(r).ID)
 	s.said(w, r, "", refused, err)
 }
 
@@ -216,7 +217,7 @@ func (s *Server) stepRun(w http.ResponseWriter, r *http.Request) {
 	if chi.URLParam(r, "step") == "redo" {
 		do = s.House.Runs.Redo
 	}
-	text, err := do(r.Context(), number(r, "run"), &user(r).ID)
+	text, err := do(r.Context(), page.Number(r, "run"), &page.User(r).ID)
 	s.said(w, r, text, nil, err)
 }
 
@@ -230,7 +231,7 @@ func (s *Server) bringList(w http.ResponseWriter, r *http.Request) {
 		err = invalid.Field("list", "There is no list in it.")
 	}
 	if err == nil {
-		err = s.House.Runs.Bring(r.Context(), number(r, "run"), *t, &user(r).ID)
+		err = s.House.Runs.Bring(r.Context(), page.Number(r, "run"), *t, &page.User(r).ID)
 	}
 	s.back(w, r, "", err)
 }
@@ -242,21 +243,21 @@ func (s *Server) back(w http.ResponseWriter, r *http.Request, text string, err e
 		s.said(w, r, text, nil, err)
 		return
 	}
-	to := fmt.Sprintf("/runs/%d", number(r, "run"))
+	to := fmt.Sprintf("/runs/%d", page.Number(r, "run"))
 	if p := localPath(r.PostFormValue("back")); p != "/" {
 		to = p
 	}
 	var inv *invalid.Input
 	if errors.As(err, &inv) {
-		s.message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem, to, "Back")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem, to, "Back")
 		return
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	if text != "" {
-		s.tell(r, text)
+		s.Tell(r, text)
 	}
 	http.Redirect(w, r, to, http.StatusSeeOther)
 }
@@ -264,7 +265,7 @@ func (s *Server) back(w http.ResponseWriter, r *http.Request, text string, err e
 // actOnRun does what a form of the sheet asks for.
 func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, 1<<18)
-	ctx, id, in, who := r.Context(), number(r, "run"), s.House.Runs, &user(r).ID
+	ctx, id, in, who := r.Context(), page.Number(r, "run"), s.House.Runs, &page.User(r).ID
 	if err := r.ParseForm(); err != nil {
 		s.back(w, r, "", &invalid.Input{Field: "form", Problem: "The form could not be read."})
 		return
@@ -330,7 +331,7 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		text = "The mail is kept."
 	case "try":
 		err = s.tryMail(r, id, order)
-		text = "Sent to " + user(r).Email + "."
+		text = "Sent to " + page.User(r).Email + "."
 	case "watch":
 		err, text = in.WatchFolder(ctx, id, r.PostForm.Get("watches")), "Kept."
 	case "archive", "restore":
@@ -359,7 +360,7 @@ func (s *Server) start(r *http.Request, id int64, a runs.Ask) (string, error) {
 	if a.Only = only; a.How.Kind == "" {
 		a.How = runs.UsualDisc
 	}
-	act, err := s.House.Runs.Start(r.Context(), id, a, user(r))
+	act, err := s.House.Runs.Start(r.Context(), id, a, page.User(r))
 	if err != nil {
 		return "", err
 	}
@@ -398,13 +399,13 @@ func (s *Server) doings(ctx context.Context, run int64) (out []doing, err error)
 
 // runActs answers with what goes on with a Run's rows.
 func (s *Server) runActs(w http.ResponseWriter, r *http.Request) {
-	id := number(r, "run")
+	id := page.Number(r, "run")
 	acts, err := s.doings(r.Context(), id)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "runacts", struct {
+	s.Render(w, r, http.StatusOK, "runacts", struct {
 		ID     int64
 		Doings []doing
 		Poll   bool
@@ -418,7 +419,7 @@ func (s *Server) tryMail(r *http.Request, id, order int64) error {
 	}
 	for _, row := range sh.Rows {
 		if row.ID == order || order == 0 {
-			return s.House.Runs.TryMail(r.Context(), sh.Run, row, user(r).Email)
+			return s.House.Runs.TryMail(r.Context(), sh.Run, row, page.User(r).Email)
 		}
 	}
 	return invalid.Field("order", "There is no row to write of.")
@@ -426,14 +427,14 @@ func (s *Server) tryMail(r *http.Request, id, order int64) error {
 
 // runImpact says what giving the pattern's changes to the rows touches.
 func (s *Server) runImpact(w http.ResponseWriter, r *http.Request) {
-	run, err := s.House.Runs.Load(r.Context(), number(r, "run"))
+	run, err := s.House.Runs.Load(r.Context(), page.Number(r, "run"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	i, err := s.House.Runs.Impact(r.Context(), run)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	text := fmt.Sprintf("It touches %s, %d of them made already", wording.Counted(i.Rows, "film"), i.Films)
@@ -457,7 +458,7 @@ func (s *Server) runEstimate(w http.ResponseWriter, r *http.Request) {
 	}
 	p, err := s.House.Runs.Reckon(r.Context(), sh, runs.Render)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")

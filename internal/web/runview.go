@@ -1,6 +1,7 @@
 package web
 
 import (
+	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -16,11 +17,12 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/runs"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // runView is a Run's sheet.
 type runView struct {
-	base
+	page.Base
 	*runs.Sheet
 	Leaves    []leafLink
 	Lines     []runLine
@@ -106,7 +108,7 @@ func leavesOf(s *runs.Sheet, here string) []leafLink {
 }
 
 func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runView, error) {
-	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: day(sh.Due), Only: only, Next: sh.Standing().Asks()}
+	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: page.Day(sh.Due), Only: only, Next: sh.Standing().Asks()}
 	var err error
 	if v.Proposal, err = s.House.Runs.Proposed(ctx, sh.Run); err != nil {
 		return nil, err
@@ -358,8 +360,8 @@ func (s *Server) drawRun(v *runView) error {
 	for _, c := range v.Columns {
 		fmt.Fprint(&ids, c.Role, c.Label, c.Extra, " ")
 	}
-	var heading buffer
-	if err := s.templates.ExecuteTemplate(&heading, "runcolumns", v); err != nil {
+	var heading bytes.Buffer
+	if err := s.Execute(&heading, "runcolumns", v); err != nil {
 		return err
 	}
 	v.heading = template.HTML(heading.String()) // written by its own template
@@ -403,7 +405,7 @@ func (v *runView) Drawn() template.HTML {
 // there are others.
 func (v *runView) since(seen string) []byte {
 	before := strings.Split(seen, ".")
-	var b buffer
+	var b bytes.Buffer
 	rowsToo := len(before) == len(v.drawn) && before[2] == v.drawn[2].sum
 	for i, p := range v.drawn {
 		if i < len(before) && before[i] == p.sum && (i < 3 || rowsToo) {

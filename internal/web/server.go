@@ -3,21 +3,14 @@
 package web
 
 import (
-	"crypto/sha256"
+	"cmp"
 	"encoding/base64"
-	"encoding/hex"
-	"fmt"
 	"html/template"
-	"io/fs"
-	"log/slog"
 	"net/http"
 	"net/netip"
-	"net/url"
 	"strings"
 	"time"
-	"unicode/utf8"
 
-	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
@@ -28,7 +21,8 @@ import (
 	"nelko/internal/standin"
 	"nelko/internal/store"
 	"nelko/internal/uploads"
-	assets "nelko/web"
+	"nelko/internal/web/client"
+	"nelko/internal/web/page"
 )
 
 // Config is what the server needs.
@@ -50,42 +44,39 @@ type Config struct {
 // Server serves the application.
 type Server struct {
 	Config
-	sessions  *scs.SessionManager
-	templates *template.Template
-	version   string
-	uploads   *uploads.Uploads
-	tries     *tries
-	sealed    *sealed
-	hub       *hub
-	handler   http.Handler
+	*page.Shell
+	uploads *uploads.Uploads
+	tries   *tries
+	sealed  *sealed
+	handler http.Handler
 }
 
 // New makes a server. Close must be called afterwards.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c, hub: newHub(), tries: newTries(), sealed: newSealed()}
-	s.sessions = scs.New()
-	s.sessions.Store = c.House.Accounts.Sessions()
-	s.sessions.Lifetime = 14 * 24 * time.Hour
-	s.sessions.Cookie.Name = "nelko"
-	s.sessions.Cookie.HttpOnly = true
-	s.sessions.Cookie.SameSite = http.SameSiteLaxMode
-	s.sessions.Cookie.Secure = len(c.BaseURL) > 8 && c.BaseURL[:8] == "https://"
-	s.sessions.ErrorFunc = func(w http.ResponseWriter, r *http.Request, err error) { s.fail(w, r, err) }
-	if s.SilentFor == 0 {
-		s.SilentFor = usualSilence
-	}
-	if s.ReadWithin == 0 {
-		s.ReadWithin = usualWithin
-	}
+	s := &Server{Config: c, tries: newTries(), sealed: newSealed()}
 	var err error
-	if s.templates, err = template.New("").Funcs(template.FuncMap{"away": s.away, "pair": func(a, b any) []any { return []any{a, b} }, "clock": timecode.Clock, "minutes": minutes, "capital": capital, "key": base64.RawURLEncoding.EncodeToString, "counted": wording.Counted, "quoting": wording.IsolatedQuotes, "listed": func(s []string) string { return strings.Join(s, ", ") }}).ParseFS(assets.Templates, "templates/*.html"); err != nil {
-		return nil, fmt.Errorf("templates: %w", err)
-	}
-	if s.version, err = assetVersion(); err != nil {
+	s.Shell, err = page.New(page.Config{
+		BaseURL: c.BaseURL,
+		Store:   c.House.Accounts.Sessions(),
+		Files:   c.House.Blobs,
+		Studio:  c.House.Shelf.Studio,
+		Nav:     s.nav,
+		Funcs: template.FuncMap{
+			"pair":    func(a, b any) []any { return []any{a, b} },
+			"clock":   timecode.Clock,
+			"minutes": page.Minutes,
+			"capital": capital,
+			"key":     base64.RawURLEncoding.EncodeToString,
+			"counted": wording.Counted,
+			"quoting": wording.IsolatedQuotes,
+			"listed":  func(s []string) string { return strings.Join(s, ", ") },
+		},
+	})
+	if err != nil {
 		return nil, err
 	}
 	if s.uploads, err = uploads.New(uploads.Config{
-		Dir: s.UploadDir, Silent: s.SilentFor, Intake: s.House.Intake, Runs: s.House.Runs,
+		Dir: s.UploadDir, Silent: cmp.Or(s.SilentFor, page.UsualSilence), Intake: s.House.Intake, Runs: s.House.Runs,
 	}); err != nil {
 		return nil, err
 	}
@@ -103,43 +94,43 @@ func Metrics() http.Handler {
 
 // Close stops background work of the server.
 func (s *Server) Close() {
-	s.hub.close()
+	s.News.Close()
 	s.uploads.Close()
 }
 
 // ServeHTTP implements http.Handler.
 func (s *Server) ServeHTTP(w http.ResponseWriter, r *http.Request) { s.handler.ServeHTTP(w, r) }
 
-// assetVersion is a hash of all assets, so that browsers keep them until they
-// change.
-func assetVersion() (string, error) {
-	h := sha256.New()
-	err := fs.WalkDir(assets.Assets, ".", func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() {
-			return err
-		}
-		b, err := fs.ReadFile(assets.Assets, p)
-		h.Write(b)
-		return err
-	})
-	return hex.EncodeToString(h.Sum(nil)[:6]), err
-}
-
 // PhotosPath is where the stand-in photo source is.
 const PhotosPath = "/standins/photos"
 
 func init() { chi.RegisterMethod("PROPFIND") } // WebDAV's
 
+// nav names the pages of the studio for whoever has that role.
+func (s *Server) nav(role store.Role) []page.NavItem {
+	items := []page.NavItem{
+		{Name: "Day sheet", Path: "/"},
+		{Name: "Runs", Path: "/runs"},
+		{Name: "Queue", Path: "/queue"},
+		{Name: "Music", Path: "/music"},
+		{Name: "Deliveries", Path: "/deliveries"},
+		{Name: "Burner", Path: "/burner"},
+	}
+	if s.StandIns {
+		items = append(items, page.NavItem{Name: "Stand-ins", Path: "/standins"})
+	}
+	if role == store.Owner {
+		items = append(items, page.NavItem{Name: "Settings", Path: "/settings"})
+	}
+	return items
+}
+
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
-	r.Use(bounded(s.ReadWithin, s.SilentFor), forwarded(s.Proxies), ownID, middleware.RequestID, requestLog, middleware.Recoverer, securityHeaders, wholeText, http.NewCrossOriginProtection().Handler, headAsGet)
-	// The version is part of the path, so that scripts that import one another
-	// by relative names get those of the same version.
-	static := noListing(http.FileServerFS(assets.Assets))
-	r.With(cacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.version+"/*", http.StripPrefix("/static/"+s.version, static))
+	r.Use(page.Around(page.Bounds{Within: s.ReadWithin, Silent: s.SilentFor, Proxies: s.Proxies})...)
+	r.With(page.CacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.Version+"/*", s.Static())
 	r.Get("/healthz", s.health)
-	s.clientRoutes(r)
-	s.bringRoutes(r)
+	client.Routes(r, s.Shell, s.clientRooms())
 	if s.VideoHost != nil {
 		r.Mount("/standins/host", s.VideoHost)
 	}
@@ -147,12 +138,12 @@ func (s *Server) routes() http.Handler {
 		r.Mount(PhotosPath, s.Photos)
 	}
 	// The form is read before the session is looked for.
-	r.With(smallForm, s.sessions.LoadAndSave).Post("/signin", s.signIn)
-	r.With(smallForm, s.sessions.LoadAndSave).Post("/signin/code", s.tellCode)
-	r.With(s.sessions.LoadAndSave).Post("/signin/passkey/begin", s.askPasskey)
-	r.With(s.sessions.LoadAndSave).Post("/signin/passkey", s.byPasskey)
+	r.With(page.SmallForm, s.Sessions.LoadAndSave).Post("/signin", s.signIn)
+	r.With(page.SmallForm, s.Sessions.LoadAndSave).Post("/signin/code", s.tellCode)
+	r.With(s.Sessions.LoadAndSave).Post("/signin/passkey/begin", s.askPasskey)
+	r.With(s.Sessions.LoadAndSave).Post("/signin/passkey", s.byPasskey)
 	r.Group(func(r chi.Router) {
-		r.Use(s.sessions.LoadAndSave)
+		r.Use(s.Sessions.LoadAndSave)
 		r.Get("/signin", s.signInPage)
 		r.Get("/signin/code", s.codePage)
 		r.Post("/signout", s.signOut)
@@ -162,7 +153,7 @@ func (s *Server) routes() http.Handler {
 		})
 	})
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
-		s.message(w, r, http.StatusNotFound, "Not here", "There is no such page.", "/", "To the day sheet")
+		s.Message(w, r, http.StatusNotFound, "Not here", "There is no such page.", "/", "To the day sheet")
 	})
 	return r
 }
@@ -272,7 +263,7 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/links/{link}/close", s.closeLink)
 	})
 	r.Group(func(r chi.Router) {
-		r.Use(s.ownersOnly)
+		r.Use(s.OwnersOnly)
 		r.Get("/settings", s.settingsPage)
 		r.Post("/settings/studio", s.changeStudio)
 		r.Get("/settings/mark", s.markPicture)
@@ -288,104 +279,4 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Get("/settings/trail", s.trailPage)
 		r.Post("/settings/profiles/forget", s.forgetProfile)
 	})
-}
-
-func securityHeaders(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self' blob:; worker-src 'self' blob:; "+
-			"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
-		h.Set("X-Content-Type-Options", "nosniff")
-		h.Set("Referrer-Policy", "same-origin")
-		h.Set("X-Robots-Tag", "noindex, nofollow, noarchive") // nothing here is for search engines
-		next.ServeHTTP(w, r)
-	})
-}
-
-// wholeText refuses addresses with what cannot be text: NUL, which no field of the
-// database takes, and broken UTF-8. Forms are looked at where they are kept.
-func wholeText(next http.Handler) http.Handler {
-	whole := func(s string) bool { return utf8.ValidString(s) && !strings.ContainsRune(s, 0) }
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		query, err := url.QueryUnescape(r.URL.RawQuery)
-		if err != nil || !whole(query) || !whole(r.URL.Path) {
-			http.Error(w, "The address holds signs that are no text.", http.StatusBadRequest)
-			return
-		}
-		next.ServeHTTP(w, r)
-	})
-}
-
-// headAsGet answers HEAD wherever GET is; the server sends no body then. Uploads and
-// stand-ins know HEAD themselves.
-func headAsGet(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodHead && !beginsWith(r.URL.Path, "/uploads", "/bring-uploads", "/standins/") {
-			get := *r
-			get.Method = http.MethodGet
-			r = &get
-		}
-		next.ServeHTTP(w, r)
-	})
-}
-
-// noListing answers for folders as for what is not there.
-func noListing(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.URL.Path == "" || strings.HasSuffix(r.URL.Path, "/") {
-			http.NotFound(w, r)
-			return
-		}
-		next.ServeHTTP(w, r)
-	})
-}
-
-func cacheFor(d time.Duration) func(http.Handler) http.Handler {
-	return func(next http.Handler) http.Handler {
-		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			w.Header().Set("Cache-Control", fmt.Sprintf("private, max-age=%d, immutable", int(d.Seconds())))
-			next.ServeHTTP(w, r)
-		})
-	}
-}
-
-// ownID has every request numbered here: what a stranger calls it would stand in the log.
-func ownID(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		r.Header.Del(middleware.RequestIDHeader)
-		next.ServeHTTP(w, r)
-	})
-}
-
-// requestLog writes one line a request, with its id; what repeats all the
-// time only when it fails.
-func requestLog(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
-		start := time.Now()
-		// Who it is turns out later, in signedIn or by a client's link.
-		address, _ := byAddress(r) // empty where there is none
-		actor := &store.Actor{Request: middleware.GetReqID(r.Context()), Address: address, Who: "a stranger"}
-		if beginsWith(r.URL.Path, "/watch/", "/bring") {
-			actor.Who = "a client"
-		}
-		r = r.WithContext(store.As(r.Context(), actor))
-		next.ServeHTTP(ww, r)
-		took := time.Since(start)
-		countRequest(r, ww.Status(), took)
-		level := slog.LevelDebug
-		if ww.Status() >= 500 || (r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodPatch) {
-			level = slog.LevelInfo
-		}
-		slog.Log(r.Context(), level, "request", "method", methodOf(r), "path", routePattern(r),
-			"status", ww.Status(), "ms", took.Milliseconds())
-	})
-}
-
-// routePattern is the matched route, which holds no token and no name.
-func routePattern(r *http.Request) string {
-	if c := chi.RouteContext(r.Context()); c != nil && c.RoutePattern() != "" {
-		return c.RoutePattern()
-	}
-	return "unmatched"
 }

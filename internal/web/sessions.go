@@ -17,6 +17,7 @@ import (
 	"nelko/internal/accounts"
 	"nelko/internal/store"
 	"nelko/internal/token"
+	"nelko/internal/web/page"
 )
 
 // What a session holds.
@@ -51,22 +52,22 @@ func deviceOf(r *http.Request) string {
 // begin signs somebody in, in a new session.
 func (s *Server) begin(w http.ResponseWriter, r *http.Request, u store.User, next string) error {
 	ctx := r.Context()
-	if err := s.sessions.RenewToken(ctx); err != nil {
+	if err := s.Sessions.RenewToken(ctx); err != nil {
 		return err
 	}
 	key, err := s.House.Accounts.Remember(ctx, u.ID, deviceOf(r))
 	if err != nil {
 		return err
 	}
-	http.SetCookie(w, &http.Cookie{Name: knownCookie, Value: key, Path: "/signin", MaxAge: int(accounts.DeviceFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.sessions.Cookie.Secure})
+	http.SetCookie(w, &http.Cookie{Name: knownCookie, Value: key, Path: "/signin", MaxAge: int(accounts.DeviceFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.Sessions.Cookie.Secure})
 	now := s.House.Orders.Now().Unix()
-	address, _ := byAddress(r) // empty where there is none
+	address, _ := page.ByAddress(r) // empty where there is none
 	agent := strings.ToValidUTF8(r.UserAgent(), "")
 	for k, v := range map[string]any{inUser: u.ID, inEra: u.SessionEra, inUsed: now, inBegan: now, inAgent: agent[:min(len(agent), 300)], inAddress: address, inName: token.New()} {
-		s.sessions.Put(ctx, k, v)
+		s.Sessions.Put(ctx, k, v)
 	}
 	for _, k := range []string{inHalf, inHalfAt, inNext} {
-		s.sessions.Remove(ctx, k)
+		s.Sessions.Remove(ctx, k)
 	}
 	http.Redirect(w, r, next, http.StatusSeeOther)
 	return nil
@@ -74,10 +75,10 @@ func (s *Server) begin(w http.ResponseWriter, r *http.Request, u store.User, nex
 
 // half is who told the password a moment ago; 0 if nobody did.
 func (s *Server) half(r *http.Request) int64 {
-	if s.House.Orders.Now().Sub(time.Unix(s.sessions.GetInt64(r.Context(), inHalfAt), 0)) > halfFor {
+	if s.House.Orders.Now().Sub(time.Unix(s.Sessions.GetInt64(r.Context(), inHalfAt), 0)) > halfFor {
 		return 0
 	}
-	return s.sessions.GetInt64(r.Context(), inHalf)
+	return s.Sessions.GetInt64(r.Context(), inHalf)
 }
 
 func (s *Server) codePage(w http.ResponseWriter, r *http.Request) {
@@ -88,13 +89,13 @@ func (s *Server) codePage(w http.ResponseWriter, r *http.Request) {
 	s.showCode(w, r, http.StatusOK, nil)
 }
 
-func (s *Server) showCode(w http.ResponseWriter, r *http.Request, status int, n *notice) {
+func (s *Server) showCode(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
 	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, status, "signincode", signInView{Title: "Sign in", Version: s.version, Studio: st.Name, Notice: n})
+	s.Render(w, r, status, "signincode", signInView{Title: "Sign in", Version: s.Version, Studio: st.Name, Notice: n})
 }
 
 // tellCode takes the second step of signing in.
@@ -107,20 +108,20 @@ func (s *Server) tellCode(w http.ResponseWriter, r *http.Request) {
 	now := s.House.Orders.Now()
 	key := fmt.Sprint("code ", id)
 	if !s.tries.take(key, triesOfCode, now) {
-		s.showCode(w, r, http.StatusTooManyRequests, &notice{"bad", "Too many tries. Wait some minutes, then try again."})
+		s.showCode(w, r, http.StatusTooManyRequests, page.Bad("Too many tries. Wait some minutes, then try again."))
 		return
 	}
 	u, err := s.House.Accounts.SecondStep(r.Context(), id, r.PostForm.Get("code"), now)
 	if errors.Is(err, accounts.ErrSignIn) {
-		s.showCode(w, r, http.StatusUnprocessableEntity, &notice{"bad", "That is not the code. Each is taken once: wait for the next, or use a recovery code."})
+		s.showCode(w, r, http.StatusUnprocessableEntity, page.Bad("That is not the code. Each is taken once: wait for the next, or use a recovery code."))
 		return
 	}
 	if err == nil {
 		s.tries.right(key)
-		err = s.begin(w, r, u, localPath(s.sessions.GetString(r.Context(), inNext)))
+		err = s.begin(w, r, u, localPath(s.Sessions.GetString(r.Context(), inNext)))
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	}
 }
 
@@ -133,13 +134,13 @@ type sessionView struct {
 
 // sessionsOf lists the sessions of a user, this one first.
 func (s *Server) sessionsOf(r *http.Request, u *store.User) (out []sessionView, err error) {
-	here := s.sessions.GetString(r.Context(), inName)
-	err = s.sessions.Iterate(r.Context(), func(ctx context.Context) error {
-		if s.sessions.GetInt64(ctx, inUser) != u.ID || s.sessions.GetInt(ctx, inEra) != u.SessionEra {
+	here := s.Sessions.GetString(r.Context(), inName)
+	err = s.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
+		if s.Sessions.GetInt64(ctx, inUser) != u.ID || s.Sessions.GetInt(ctx, inEra) != u.SessionEra {
 			return nil
 		}
-		v := sessionView{Name: s.sessions.GetString(ctx, inName), Agent: browserName(s.sessions.GetString(ctx, inAgent)), Address: s.sessions.GetString(ctx, inAddress),
-			Began: time.Unix(s.sessions.GetInt64(ctx, inBegan), 0), Used: time.Unix(s.sessions.GetInt64(ctx, inUsed), 0)}
+		v := sessionView{Name: s.Sessions.GetString(ctx, inName), Agent: browserName(s.Sessions.GetString(ctx, inAgent)), Address: s.Sessions.GetString(ctx, inAddress),
+			Began: time.Unix(s.Sessions.GetInt64(ctx, inBegan), 0), Used: time.Unix(s.Sessions.GetInt64(ctx, inUsed), 0)}
 		v.Here = v.Name == here
 		out = append(out, v)
 		return nil
@@ -180,18 +181,18 @@ func browserName(agent string) string {
 // endSession ends another session of one's own, by its name.
 func (s *Server) endSession(w http.ResponseWriter, r *http.Request) {
 	name := r.PostForm.Get("session")
-	u := user(r)
-	err := s.sessions.Iterate(r.Context(), func(ctx context.Context) error {
-		if name == "" || s.sessions.GetInt64(ctx, inUser) != u.ID || s.sessions.GetString(ctx, inName) != name {
+	u := page.User(r)
+	err := s.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
+		if name == "" || s.Sessions.GetInt64(ctx, inUser) != u.ID || s.Sessions.GetString(ctx, inName) != name {
 			return nil
 		}
-		return s.sessions.Destroy(ctx)
+		return s.Sessions.Destroy(ctx)
 	})
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.tell(r, "That session is over.")
+	s.Tell(r, "That session is over.")
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }
 
@@ -200,19 +201,19 @@ func (s *Server) beginSecondStep(w http.ResponseWriter, r *http.Request) {
 	st, err := s.House.Shelf.Studio(r.Context())
 	var key *otp.Key
 	if err == nil {
-		key, err = accounts.NewSecret(st.Name, *user(r))
+		key, err = accounts.NewSecret(st.Name, *page.User(r))
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.sessions.Put(r.Context(), inPending, key.URL())
+	s.Sessions.Put(r.Context(), inPending, key.URL())
 	http.Redirect(w, r, "/account#second", http.StatusSeeOther)
 }
 
 // pending is the secret that is being set up; nil if there is none.
 func (s *Server) pending(r *http.Request) *otp.Key {
-	key, err := otp.NewKeyFromURL(s.sessions.GetString(r.Context(), inPending))
+	key, err := otp.NewKeyFromURL(s.Sessions.GetString(r.Context(), inPending))
 	if err != nil || key.Secret() == "" {
 		return nil
 	}
@@ -232,7 +233,7 @@ func (s *Server) secretPicture(w http.ResponseWriter, r *http.Request) {
 		err = png.Encode(&b, im)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/png")
@@ -247,22 +248,22 @@ func (s *Server) setSecondStep(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "/account", http.StatusSeeOther)
 		return
 	}
-	codes, err := s.House.Accounts.SetSecondStep(r.Context(), user(r).ID, key.Secret(), r.PostForm.Get("code"), s.House.Orders.Now())
+	codes, err := s.House.Accounts.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(), r.PostForm.Get("code"), s.House.Orders.Now())
 	if s.accountFailed(w, r, err) {
 		return
 	}
-	s.sessions.Remove(r.Context(), inPending)
-	user(r).TOTPSecret = key.Secret()
+	s.Sessions.Remove(r.Context(), inPending)
+	page.User(r).TOTPSecret = key.Secret()
 	w.Header().Set("Cache-Control", "no-store")
-	s.showAccount(w, r, http.StatusOK, &notice{"good", "From now on you sign in with a code of your authenticator. Keep the recovery codes: they are shown only now."}, codes)
+	s.showAccount(w, r, http.StatusOK, page.Good("From now on you sign in with a code of your authenticator. Keep the recovery codes: they are shown only now."), codes)
 }
 
 // dropSecondStep goes back to the password alone.
 func (s *Server) dropSecondStep(w http.ResponseWriter, r *http.Request) {
-	err := s.House.Accounts.DropSecondStep(r.Context(), user(r).ID, r.PostForm.Get("present"))
+	err := s.House.Accounts.DropSecondStep(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
 	if s.accountFailed(w, r, err) {
 		return
 	}
-	s.tell(r, "You sign in with your password alone from now on.")
+	s.Tell(r, "You sign in with your password alone from now on.")
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }

@@ -15,50 +15,51 @@ import (
 	"nelko/internal/invalid"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) {
 	s.showSettings(w, r, http.StatusOK, nil)
 }
 
-func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int, n *notice) {
-	b, err := s.noted(r, "Settings", n)
+func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
+	b, err := s.Noted(r, "Settings", n)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	users, err := s.House.Accounts.List(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	own, err := s.House.Shelf.TransitionNames(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	ways, err := s.House.Shelf.Profiles(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	account, err := s.House.Hosting.Account(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	asides, err := s.House.Shelf.Asides(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, status, "settings", struct {
-		base
+	s.Render(w, r, status, "settings", struct {
+		page.Base
 		Asides      []shelf.Aside
 		Users       []store.User
 		Settings    store.Studio
@@ -80,11 +81,11 @@ func (s *Server) settled(w http.ResponseWriter, r *http.Request, done string, er
 	var invalid *invalid.Input
 	switch {
 	case errors.As(err, &invalid):
-		s.showSettings(w, r, http.StatusUnprocessableEntity, &notice{"bad", invalid.Problem})
+		s.showSettings(w, r, http.StatusUnprocessableEntity, page.Bad(invalid.Problem))
 	case err != nil:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	default:
-		s.tell(r, done)
+		s.Tell(r, done)
 		http.Redirect(w, r, "/settings", http.StatusSeeOther)
 	}
 }
@@ -171,7 +172,7 @@ func (s *Server) forgetProfile(w http.ResponseWriter, r *http.Request) {
 func (s *Server) changeLetters(w http.ResponseWriter, r *http.Request) {
 	st, err := s.House.Shelf.Studio(r.Context())
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	mails := map[string]store.RunMail{}
@@ -254,12 +255,12 @@ func (s *Server) markPicture(w http.ResponseWriter, r *http.Request) {
 		err = store.ErrNotFound
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	b, err := s.House.Shelf.MarkImage(r.Context(), *st.MarkPicture)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")

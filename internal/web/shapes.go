@@ -71,7 +71,7 @@ type shapesView struct {
 func (s *Server) shapes(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	v := shapesView{At: seenPath(d), Shapes: shapesOf(d)}
@@ -88,7 +88,7 @@ func (s *Server) shapes(w http.ResponseWriter, r *http.Request) {
 		in := d.In(f)
 		found, err := s.House.Looking.Findings(in)
 		if err != nil {
-			s.fail(w, r, err)
+			s.Fail(w, r, err)
 			return
 		}
 		wrong := map[string]string{}
@@ -103,7 +103,7 @@ func (s *Server) shapes(w http.ResponseWriter, r *http.Request) {
 			v.Slides[i].In = append(v.Slides[i].In, x)
 		}
 	}
-	s.render(w, r, http.StatusOK, "shapes", v)
+	s.Render(w, r, http.StatusOK, "shapes", v)
 }
 
 func made(d *orders.Dossier, ratio string) bool {

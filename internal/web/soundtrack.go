@@ -16,6 +16,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/page"
 	"nelko/internal/web/timeline"
 )
 
@@ -151,7 +152,7 @@ func (s *Server) track(ctx context.Context, wk *orders.Dossier) (*trackView, err
 	}
 	t.Cuts = strings.Join(cuts, " ")
 	for step, at := tickStep(t.Seconds), 0.0; at <= t.Seconds; at += step {
-		t.Ticks = append(t.Ticks, tickMark{share(at), minutes(at)})
+		t.Ticks = append(t.Ticks, tickMark{share(at), page.Minutes(at)})
 	}
 	var beats []string
 	firstMusic := true

@@ -10,6 +10,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
+	"nelko/internal/web/page"
 
 	"github.com/go-chi/chi/v5"
 )
@@ -54,18 +55,18 @@ func linesText(lines []doc.Line) string {
 func (s *Server) takeSubtitles(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	op, lost, err := s.House.Looking.ReadCaptions(d, r.PostFormValue("subtitles"))
 	if err == nil {
-		_, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &user(r).ID)
+		_, err = s.House.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &page.User(r).ID)
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err != nil {
 			return
 		}
-		v.Notice = &notice{"good", wording.Counted(len(op.Of), "slide") + " captioned."}
+		v.Notice = page.Good(wording.Counted(len(op.Of), "slide") + " captioned.")
 		if lost > 0 {
 			v.Notice.Text += fmt.Sprintf(" Left out, where there is no slide: %s.", wording.Counted(lost, "subtitle"))
 		}
@@ -81,7 +82,7 @@ func (s *Server) captionsNow(w http.ResponseWriter, r *http.Request) {
 		err = s.House.Looking.WriteCaptions(d, ending, &b)
 	}
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")

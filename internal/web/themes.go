@@ -17,6 +17,7 @@ import (
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/page"
 )
 
 // themeRow is one theme as the picker shows it.
@@ -32,12 +33,12 @@ type themeRow struct {
 func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	b, err := s.base(r, "Theme · "+wk.Order.Client)
+	b, err := s.Base(r, "Theme · "+wk.Order.Client)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	all := s.House.Shelf.Themes.All()
@@ -69,8 +70,8 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 		rows = append(rows, row)
 	}
 	slices.Sort(occasions)
-	s.render(w, r, http.StatusOK, "themepicker", struct {
-		base
+	s.Render(w, r, http.StatusOK, "themepicker", struct {
+		page.Base
 		OrderID       int64
 		Client, Event string
 		Revision      int
@@ -87,31 +88,31 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 func (s *Server) themeStill(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	jpg, err := s.House.Looking.ThemeStill(r.Context(), wk, chi.URLParam(r, "theme"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	sendJPEG(w, jpg, "private, max-age=3600")
+	page.SendJPEG(w, jpg, "private, max-age=3600")
 }
 
 func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
 	wk, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	path, err := s.House.Looking.ThemeLoop(r.Context(), wk, chi.URLParam(r, "theme"))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	f, err := os.Open(path)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	defer f.Close()
@@ -122,10 +123,10 @@ func (s *Server) themeLoop(w http.ResponseWriter, r *http.Request) {
 
 // takeTheme changes an order's theme from the picker.
 func (s *Server) takeTheme(w http.ResponseWriter, r *http.Request) {
-	id := number(r, "order")
+	id := page.Number(r, "order")
 	op, err := controls["theme"](s, url.Values{"theme": {r.PostFormValue("theme")}})
 	if err == nil {
-		_, err = s.House.Orders.Edit(r.Context(), id, seenRevision(r), op, &user(r).ID)
+		_, err = s.House.Orders.Edit(r.Context(), id, seenRevision(r), op, &page.User(r).ID)
 	}
 	var invalid *invalid.Input
 	var conflict *orders.Conflict
@@ -133,8 +134,8 @@ func (s *Server) takeTheme(w http.ResponseWriter, r *http.Request) {
 	case err == nil:
 		http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
 	case errors.As(err, &conflict), errors.As(err, &invalid):
-		s.message(w, r, http.StatusConflict, "Not changed", err.Error(), fmt.Sprintf("/orders/%d/themes", id), "Back to the themes")
+		s.Message(w, r, http.StatusConflict, "Not changed", err.Error(), fmt.Sprintf("/orders/%d/themes", id), "Back to the themes")
 	default:
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 	}
 }

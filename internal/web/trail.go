@@ -8,6 +8,7 @@ import (
 
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // trailLines is how many lines of the trail a page shows.
@@ -42,7 +43,7 @@ func (t trailAsked) asked() (store.Asked, error) {
 
 // trailView is the page of the trail.
 type trailView struct {
-	base
+	page.Base
 	Asked   trailAsked
 	Deeds   []store.Deed
 	Kinds   []string
@@ -54,10 +55,10 @@ type trailView struct {
 func (s *Server) trailPage(w http.ResponseWriter, r *http.Request) {
 	v, err := s.trail(r)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
-	s.render(w, r, http.StatusOK, "trail", v)
+	s.Render(w, r, http.StatusOK, "trail", v)
 }
 
 func (s *Server) trail(r *http.Request) (v trailView, err error) {
@@ -81,7 +82,7 @@ func (s *Server) trail(r *http.Request) (v trailView, err error) {
 		asked.Set("before", fmt.Sprint(v.Deeds[trailLines-1].ID))
 		v.Earlier = "/settings/trail?" + asked.Encode()
 	}
-	v.base, err = s.base(r, "Trail")
+	v.Base, err = s.Base(r, "Trail")
 	return v, err
 }
 

@@ -19,11 +19,12 @@ import (
 
 	"nelko/internal/accounts"
 	"nelko/internal/web"
+	"nelko/internal/web/page"
 )
 
 // behind is the same studio behind a proxy at this machine's loopback address.
 func (v *site) behind(proxies string) *site {
-	list, err := web.ParseProxies(proxies)
+	list, err := page.ParseProxies(proxies)
 	require.NoError(v.t, err)
 	h, err := web.New(web.Config{House: v.studio, BaseURL: "http://films.example", UploadDir: v.t.TempDir(), Proxies: list})
 	require.NoError(v.t, err)
@@ -103,9 +104,9 @@ func TestGuessingIsStoppedAndOwnersAreNot(t *testing.T) {
 		direct.signInFrom(fmt.Sprintf("192.0.2.%d", i), wren, "guess guess guess")
 	}
 	assert.Equal(t, http.StatusTooManyRequests, direct.signInFrom("192.0.2.99", wren, "guess guess guess"))
-	_, err := web.ParseProxies("10.0.0.0/8, nonsense")
+	_, err := page.ParseProxies("10.0.0.0/8, nonsense")
 	assert.Error(t, err)
-	list, err := web.ParseProxies("192.0.2.1,::1")
+	list, err := page.ParseProxies("192.0.2.1,::1")
 	require.NoError(t, err)
 	assert.Equal(t, []netip.Prefix{netip.MustParsePrefix("192.0.2.1/32"), netip.MustParsePrefix("::1/128")}, list)
 }

@@ -58,7 +58,7 @@ func songLength(text string) (float64, error) {
 func (s *Server) tryVersion(w http.ResponseWriter, r *http.Request) {
 	d, p, err := s.tried(r)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	type join struct {
@@ -73,7 +73,7 @@ func (s *Server) tryVersion(w http.ResponseWriter, r *http.Request) {
 	m := d.Library[p.Media]
 	made, _ := m.Version(0, float64(m.Length)/timecode.SampleRate, float64(p.Length)/timecode.SampleRate)
 	long := r.URL.Query().Get("long")
-	s.render(w, r, http.StatusOK, "version", struct {
+	s.Render(w, r, http.StatusOK, "version", struct {
 		Order, Media, Long, Clock, Made, Sound string
 		At                                     int
 		Joins                                  []join
@@ -88,12 +88,12 @@ const beforeJoin = 3
 func (s *Server) versionSound(w http.ResponseWriter, r *http.Request) {
 	d, p, err := s.tried(r)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	file, err := s.House.Looking.Song(r.Context(), d, p.Item)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	defer file.Close()

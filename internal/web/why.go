@@ -6,6 +6,7 @@ import (
 
 	"nelko/internal/core/plan"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // numbersShown is how many slides a term of the arithmetic leads to.
@@ -15,16 +16,16 @@ const numbersShown = 24
 func (s *Server) why(w http.ResponseWriter, r *http.Request) {
 	d, err := s.House.Orders.See(r.Context(), seen(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Fail(w, r, err)
 		return
 	}
 	var terms []plan.Term
 	if len(d.Plan.Slides) > 0 {
 		terms = d.Plan.Explained(d.Doc, d.Theme, d.Library)
 	}
-	n := queryInt(r, "term", -1)
+	n := page.QueryInt(r, "term", -1)
 	if n < 0 || n >= int64(len(terms)) {
-		s.fail(w, r, store.ErrNotFound)
+		s.Fail(w, r, store.ErrNotFound)
 		return
 	}
 	view := struct {
@@ -37,5 +38,5 @@ func (s *Server) why(w http.ResponseWriter, r *http.Request) {
 			view.Numbers = append(view.Numbers, slideMark{ID: sl.ID, Number: i + 1})
 		}
 	}
-	s.render(w, r, http.StatusOK, "why", view)
+	s.Render(w, r, http.StatusOK, "why", view)
 }

@@ -1,6 +1,7 @@
 package timeline
 
 import (
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -26,4 +27,27 @@ func TestMeasures(t *testing.T) {
 	})
 	row, _ := measures(62, 4.1, 3.2)
 	assert.Equal(t, 25.0, row, "three rows, nearly full")
+}
+
+// Where rows of some seconds show the whole film on one page, those that are chosen do.
+func TestAllOfItOnOnePage(t *testing.T) {
+	for total := 20.0; total < 1500; total += 13 {
+		for _, slide := range []float64{1, 2, 4, 7, 12} {
+			for _, share := range []float64{0.3, 0.6, 1} {
+				row, _ := measures(total, slide, slide*share)
+				for _, s := range rowSeconds {
+					if s <= width/shortestSlide*slide*share && high(total, s) <= onePage {
+						assert.LessOrEqual(t, high(total, row), onePage, "%g s of slides of %g s in rows of %g s", total, slide, row)
+						break
+					}
+				}
+			}
+		}
+	}
+}
+
+// high is how high a film is in rows of some seconds.
+func high(total, row float64) float64 {
+	n := math.Ceil(total/row - 1e-9)
+	return n * (slideHeight(n) + rulerH + waveH + rowGap)
 }

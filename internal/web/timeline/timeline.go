@@ -97,12 +97,14 @@ type piece struct {
 	Caption string
 }
 
+// image is a picture in a piece; X and W are inside it.
 type image struct {
 	Href string
 	X, W float64
 	Fit  string // how the picture sits in its cell: upright ones are shown whole
 }
 
+// mark is where pictures or music end.
 type mark struct {
 	Row                    int
 	X, Y, Y2, TextX, TextY float64
@@ -118,7 +120,7 @@ const (
 	// All rows together are about this high where the film allows it.
 	tall = 520.0
 	// What a window of 1280×800 shows without scrolling.
-	most = 620.0
+	onePage = 620.0
 )
 
 // shortestSlide is how wide the shortest slide is at least, unless the operator
@@ -131,25 +133,28 @@ const (
 	mostSeconds  = 300.0
 )
 
+// rowSeconds are those that are chosen of.
+var rowSeconds = []float64{5, 10, 15, 20, 25, 30, 35, 40, 50, 60, 80, 100, 120, 180, 240}
+
 // measures chooses the seconds of a row and the height of its slides so that
 // an average slide comes out in about the shape of a picture, the shortest is
 // wide enough to be seen, and as far as both allow it the whole film is seen at
 // once.
 func measures(total, slideSeconds, shortest float64) (row, slideH float64) {
-	most := mostSeconds
+	longest := mostSeconds
 	if shortest > 0 {
-		most = max(leastSeconds, width/shortestSlide*shortest)
+		longest = max(leastSeconds, width/shortestSlide*shortest)
 	}
 	best := math.Inf(1)
-	for _, s := range []float64{5, 10, 15, 20, 25, 30, 35, 40, 50, 60, 80, 100, 120, 180, 240} {
-		if s > most && row > 0 {
+	for _, s := range rowSeconds {
+		if s > longest && row > 0 {
 			break
 		}
 		n := math.Max(1, math.Ceil(total/s-1e-9))
 		h := slideHeight(n)
 		off := math.Abs(math.Log(slideSeconds/s*width/h/1.55)) + 2*math.Min(2, math.Max(0, n*(h+rulerH+waveH+rowGap)/tall-1)) +
 			0.6*(1-total/(n*s)) // rows that stay empty
-		if n*(h+rulerH+waveH+rowGap) > most {
+		if n*(h+rulerH+waveH+rowGap) > onePage {
 			off += 10
 		}
 		if off < best {
@@ -341,7 +346,7 @@ func Describe(lib doc.Library, s doc.Slide) string {
 	return strings.Join(names, " and ")
 }
 
-// mark draws where pictures or music end.
+// mark says where pictures or music end.
 func (d *drawing) mark(n timecode.Frames, label, colour string, top, bottom, text float64) mark {
 	row := (n - 1) / d.per
 	x := d.x(n - row*d.per)

@@ -1,4 +1,4 @@
-package web
+package client
 
 import (
 	"bytes"
@@ -11,56 +11,57 @@ import (
 
 	"nelko/internal/making"
 	"nelko/internal/store"
+	"nelko/internal/web/page"
 )
 
 // watchFilm is the film as a plain file: to play where nothing else works, or
 // to download.
-func (s *Server) watchFilm(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchFilm(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
 	rd := v.Render
 	if chi.URLParam(r, "render") != "" {
-		if rd, ok = s.House.Delivery.SizeOf(r.Context(), v, number(r, "render")); !ok {
-			s.fail(w, r, store.ErrNotFound)
+		if rd, ok = p.Links.SizeOf(r.Context(), v, page.Number(r, "render")); !ok {
+			p.Fail(w, r, store.ErrNotFound)
 			return
 		}
 	}
 	if rd.SHA256 == nil {
-		s.fail(w, r, store.ErrNotFound)
+		p.Fail(w, r, store.ErrNotFound)
 		return
 	}
 	w.Header().Set("Cache-Control", "private, max-age=600")
 	name := ""
 	if r.URL.Query().Get("download") != "" {
 		if !v.Link.Downloadable {
-			s.message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
+			p.Message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
 			return
 		}
-		of, err := s.House.Delivery.OrderOf(r.Context(), v, rd)
+		of, err := p.Links.OrderOf(r.Context(), v, rd)
 		if err != nil {
-			s.fail(w, r, err)
+			p.Fail(w, r, err)
 			return
 		}
 		name = making.FileName(of, rd)
 		// A download that is taken up again is still one.
 		if from := r.Header.Get("Range"); from == "" || strings.HasPrefix(from, "bytes=0-") {
-			if err := s.House.Delivery.CountDownload(r.Context(), v); err != nil {
-				s.fail(w, r, err)
+			if err := p.Links.CountDownload(r.Context(), v); err != nil {
+				p.Fail(w, r, err)
 				return
 			}
 		}
 	}
-	s.serveBlob(w, r, *rd.SHA256, making.Type(rd), name)
+	p.ServeBlob(w, r, *rd.SHA256, making.Type(rd), name)
 }
 
 const m3u8 = "application/vnd.apple.mpegurl"
 
 // watchSizes lists the sizes a film can be streamed in (RFC 8216, 4.3.4); the
 // player takes the one the line carries.
-func (s *Server) watchSizes(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchSizes(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
@@ -75,49 +76,49 @@ func (s *Server) watchSizes(w http.ResponseWriter, r *http.Request) {
 		}
 		average := int(float64(x.Size) * 8 / x.Seconds)
 		more := ""
-		if h, err := s.House.Making.Head(r.Context(), x); err == nil { // without them it plays all the same
-			more = fmt.Sprintf(",RESOLUTION=%dx%d,CODECS=%q", h.W, h.H, h.Codecs)
+		if w, h, codecs, err := p.Films.Head(r.Context(), x); err == nil { // without them it plays all the same
+			more = fmt.Sprintf(",RESOLUTION=%dx%d,CODECS=%q", w, h, codecs)
 		}
 		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d%s\n%d/list.m3u8\n", making.Busiest(x), average, more, x.ID)
 	}
 }
 
-func (s *Server) streamed(w http.ResponseWriter, r *http.Request) (store.Render, bool) {
-	v, ok := s.watched(w, r)
+func (p *pages) streamed(w http.ResponseWriter, r *http.Request) (store.Render, bool) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return store.Render{}, false
 	}
-	x, ok := s.House.Delivery.SizeOf(r.Context(), v, number(r, "render"))
+	x, ok := p.Links.SizeOf(r.Context(), v, page.Number(r, "render"))
 	if !ok || x.Stream == nil {
-		s.fail(w, r, store.ErrNotFound)
+		p.Fail(w, r, store.ErrNotFound)
 		return x, false
 	}
 	return x, true
 }
 
-func (s *Server) watchList(w http.ResponseWriter, r *http.Request) {
-	if x, ok := s.streamed(w, r); ok {
+func (p *pages) watchList(w http.ResponseWriter, r *http.Request) {
+	if x, ok := p.streamed(w, r); ok {
 		w.Header().Set("Content-Type", m3u8)
 		w.Header().Set("Cache-Control", "private, max-age=600")
 		_, _ = w.Write([]byte(x.StreamList)) // whoever asked is gone
 	}
 }
 
-func (s *Server) watchFragments(w http.ResponseWriter, r *http.Request) {
-	if x, ok := s.streamed(w, r); ok {
+func (p *pages) watchFragments(w http.ResponseWriter, r *http.Request) {
+	if x, ok := p.streamed(w, r); ok {
 		w.Header().Set("Cache-Control", "private, max-age=600")
-		s.serveBlob(w, r, *x.Stream, making.Type(x), "")
+		p.ServeBlob(w, r, *x.Stream, making.Type(x), "")
 	}
 }
 
-func (s *Server) watchCaptions(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchCaptions(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
-	b, _, err := s.House.Making.Captions(r.Context(), v.Render.ID, ".vtt")
+	b, err := p.Films.Captions(r.Context(), v)
 	if err != nil {
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "text/vtt; charset=utf-8")
@@ -125,25 +126,25 @@ func (s *Server) watchCaptions(w http.ResponseWriter, r *http.Request) {
 }
 
 // watchCard is the poster of one of several films.
-func (s *Server) watchCard(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchCard(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
-	x, ok := s.House.Delivery.SizeOf(r.Context(), v, number(r, "render"))
+	x, ok := p.Links.SizeOf(r.Context(), v, page.Number(r, "render"))
 	if !ok || x.Poster == nil {
-		s.fail(w, r, store.ErrNotFound)
+		p.Fail(w, r, store.ErrNotFound)
 		return
 	}
-	s.smallPicture(w, r, *x.Poster)
+	p.smallPicture(w, r, *x.Poster)
 }
 
 // smallPicture serves a stored picture small, so that it takes little of a poor
 // line.
-func (s *Server) smallPicture(w http.ResponseWriter, r *http.Request, sha string) {
-	b, err := s.House.Looking.Small(r.Context(), sha)
+func (p *pages) smallPicture(w http.ResponseWriter, r *http.Request, sha string) {
+	b, err := p.Films.Small(r.Context(), sha)
 	if err != nil {
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")
@@ -152,8 +153,8 @@ func (s *Server) smallPicture(w http.ResponseWriter, r *http.Request, sha string
 	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(b))
 }
 
-func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchPoster(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
@@ -166,19 +167,19 @@ func (s *Server) watchPoster(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if poster == nil {
-		s.fail(w, r, store.ErrNotFound)
+		p.Fail(w, r, store.ErrNotFound)
 		return
 	}
-	s.smallPicture(w, r, *poster)
+	p.smallPicture(w, r, *poster)
 }
 
-func (s *Server) watchPlayed(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchPlayed(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
-	if err := s.House.Delivery.CountView(r.Context(), v); err != nil {
-		s.fail(w, r, err)
+	if err := p.Links.CountView(r.Context(), v); err != nil {
+		p.Fail(w, r, err)
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)

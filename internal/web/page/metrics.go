@@ -1,7 +1,6 @@
-package web
+package page
 
 import (
-	"bytes"
 	"net/http"
 	"slices"
 	"strconv"
@@ -10,8 +9,6 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promauto"
 )
-
-type buffer = bytes.Buffer
 
 var requests = promauto.NewHistogramVec(prometheus.HistogramOpts{
 	Name: "nelko_http_request_seconds", Help: "Time to answer a request, by route and status.",

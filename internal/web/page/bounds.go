@@ -1,4 +1,4 @@
-package web
+package page
 
 import (
 	"errors"
@@ -16,8 +16,8 @@ const (
 	listBody    = 64 << 20 // of a Run: lists and many cells
 	usualWithin = 30 * time.Second
 	filesWithin = 30 * time.Minute // of a request that brings files
-	// Of a file that is sent: after that the connection is taken for lost.
-	usualSilence = 60 * time.Second
+	// UsualSilence is of a file that is sent: after that the connection is taken for lost.
+	UsualSilence = 60 * time.Second
 )
 
 // bringsFiles reports whether a request's body may be large: its handler limits

@@ -1,4 +1,4 @@
-package web
+package client
 
 import (
 	"encoding/json"
@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"github.com/go-chi/chi/v5"
-	"github.com/go-chi/httprate"
 
 	"nelko/internal/core/profile"
 	"nelko/internal/core/raster"
@@ -23,42 +22,8 @@ import (
 	"nelko/internal/proofs"
 	"nelko/internal/store"
 	"nelko/internal/token"
+	"nelko/internal/web/page"
 )
-
-// clientRoutes are the pages of clients: what a link shows. A link's token is
-// its address; nothing here asks for a sign-in.
-func (s *Server) clientRoutes(r chi.Router) {
-	tooMany := httprate.WithLimitHandler(s.tooManyPasswords)
-	r.Get("/watch/{token}", s.watch)
-	r.Get("/watch/{token}/embed", s.watchEmbedded)
-	r.Get("/watch/{token}/look.css", s.watchLook)
-	r.Get("/watch/{token}/mark", s.watchMark)
-	r.Get("/watch/{token}/film.{ending}", s.watchFilm)
-	r.Get("/watch/{token}/stream.m3u8", s.watchSizes)
-	r.Get("/watch/{token}/{render}/list.m3u8", s.watchList)
-	r.Get("/watch/{token}/{render}/film.m4s", s.watchFragments)
-	r.Get("/watch/{token}/{render}/film.{ending}", s.watchFilm)
-	r.Get("/watch/{token}/captions.vtt", s.watchCaptions)
-	r.Get("/watch/{token}/poster.jpg", s.watchPoster)
-	r.Get("/watch/{token}/{render}/card.jpg", s.watchCard)
-	r.Post("/watch/{token}/played", s.watchPlayed)
-	r.With(smallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany), httprate.LimitBy(30, time.Minute, byAddress, tooMany)).Post("/watch/{token}/password", s.watchUnlock)
-	r.With(smallForm, httprate.LimitBy(30, time.Minute, byTokenAndAddress, tooMany)).Post("/watch/{token}/remarks", s.watchRemark)
-	r.With(smallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany)).Post("/watch/{token}/approve", s.watchApprove)
-	r.Get("/oembed", s.oEmbed)
-}
-
-func byToken(r *http.Request) (string, error) { return chi.URLParam(r, "token"), nil }
-
-// byTokenAndAddress slows whoever guesses at a link, and nobody else who has it.
-func byTokenAndAddress(r *http.Request) (string, error) {
-	address, err := byAddress(r)
-	return chi.URLParam(r, "token") + " " + address, err
-}
-
-func (s *Server) tooManyPasswords(w http.ResponseWriter, r *http.Request) {
-	s.message(w, r, http.StatusTooManyRequests, "Too often", "This was tried too often. Wait a minute, then try again.", "", "")
-}
 
 // The cookies of a link: that its password was told, and the device's own
 // number where devices are counted. Both are for this link's address only.
@@ -67,12 +32,9 @@ const (
 	deviceCookie = "nelko_device"
 )
 
-func (s *Server) setCookie(w http.ResponseWriter, r *http.Request, name, value string, until time.Time) {
-	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/watch/" + chi.URLParam(r, "token"), Expires: until, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: s.https()})
+func (p *pages) setCookie(w http.ResponseWriter, r *http.Request, name, value string, until time.Time) {
+	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/watch/" + chi.URLParam(r, "token"), Expires: until, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: p.HTTPS()})
 }
-
-// https reports whether clients reach the studio by https.
-func (s *Server) https() bool { return strings.HasPrefix(s.BaseURL, "https:") }
 
 // addressIsKey keeps an address that opens a page by itself from being passed
 // on.
@@ -82,24 +44,24 @@ func addressIsKey(w http.ResponseWriter) {
 
 // watched finds the film behind a link, or tells the client kindly why not,
 // and nothing else.
-func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watched, bool) {
+func (p *pages) watched(w http.ResponseWriter, r *http.Request) (delivery.Watched, bool) {
 	addressIsKey(w)
 	key := chi.URLParam(r, "token")
-	v, err := s.House.Delivery.Open(r.Context(), key, queryInt(r, "film", 0))
+	v, err := p.Links.Open(r.Context(), key, page.QueryInt(r, "film", 0))
 	switch {
 	case errors.Is(err, delivery.ErrClosed):
-		s.message(w, r, http.StatusGone, "This link is closed", fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "", "")
+		p.Message(w, r, http.StatusGone, "This link is closed", fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "", "")
 		return v, false
 	case errors.Is(err, store.ErrNotFound):
-		s.message(w, r, http.StatusNotFound, "There is no film here", "The address may have been cut short when it was copied. Open it from the mail, or ask for it again.", "", "")
+		p.Message(w, r, http.StatusNotFound, "There is no film here", "The address may have been cut short when it was copied. Open it from the mail, or ask for it again.", "", "")
 		return v, false
 	case err != nil:
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return v, false
 	}
 	if v.Link.PasswordHash != "" {
 		if c, err := r.Cookie(keyCookie); err != nil || c.Value != v.Key(key) {
-			s.askPassword(w, r, v, "")
+			p.askPassword(w, r, v, "")
 			return v, false
 		}
 	}
@@ -107,35 +69,35 @@ func (s *Server) watched(w http.ResponseWriter, r *http.Request) (delivery.Watch
 		c, err := r.Cookie(deviceCookie)
 		if err != nil || len(c.Value) < 20 {
 			c = &http.Cookie{Value: token.New()}
-			s.setCookie(w, r, deviceCookie, c.Value, v.Link.ExpiresAt)
+			p.setCookie(w, r, deviceCookie, c.Value, v.Link.ExpiresAt)
 		}
-		if err := s.House.Delivery.Admit(r.Context(), v, c.Value); errors.Is(err, delivery.ErrDevices) {
-			s.message(w, r, http.StatusForbidden, "Open elsewhere already", fmt.Sprintf("This link is open on %d devices, as many as it may be. Watch it on one of them, or ask %s.", v.Link.Devices, v.Studio.Name), "", "")
+		if err := p.Links.Admit(r.Context(), v, c.Value); errors.Is(err, delivery.ErrDevices) {
+			p.Message(w, r, http.StatusForbidden, "Open elsewhere already", fmt.Sprintf("This link is open on %d devices, as many as it may be. Watch it on one of them, or ask %s.", v.Link.Devices, v.Studio.Name), "", "")
 			return v, false
 		} else if err != nil {
-			s.fail(w, r, err)
+			p.Fail(w, r, err)
 			return v, false
 		}
 	}
 	return v, true
 }
 
-func (s *Server) askPassword(w http.ResponseWriter, r *http.Request, v delivery.Watched, wrong string) {
-	s.render(w, r, http.StatusUnauthorized, "password", struct{ Version, Token, StudioName, Wrong string }{s.version, chi.URLParam(r, "token"), v.Studio.Name, wrong})
+func (p *pages) askPassword(w http.ResponseWriter, r *http.Request, v delivery.Watched, wrong string) {
+	p.Render(w, r, http.StatusUnauthorized, "password", struct{ Version, Token, StudioName, Wrong string }{p.Version, chi.URLParam(r, "token"), v.Studio.Name, wrong})
 }
 
-func (s *Server) watchUnlock(w http.ResponseWriter, r *http.Request) {
+func (p *pages) watchUnlock(w http.ResponseWriter, r *http.Request) {
 	token := chi.URLParam(r, "token")
-	v, err := s.House.Delivery.Open(r.Context(), token, queryInt(r, "film", 0))
+	v, err := p.Links.Open(r.Context(), token, page.QueryInt(r, "film", 0))
 	if err != nil {
-		s.watched(w, r) // says why
+		p.watched(w, r) // says why
 		return
 	}
-	if !s.House.Delivery.Unlock(v, r.PostFormValue("password")) {
-		s.askPassword(w, r, v, "That is not the password. It stands in the message with the link.")
+	if !p.Links.Unlock(v, r.PostFormValue("password")) {
+		p.askPassword(w, r, v, "That is not the password. It stands in the message with the link.")
 		return
 	}
-	s.setCookie(w, r, keyCookie, v.Key(token), v.Link.ExpiresAt)
+	p.setCookie(w, r, keyCookie, v.Key(token), v.Link.ExpiresAt)
 	http.Redirect(w, r, "/watch/"+token, http.StatusSeeOther)
 }
 
@@ -177,23 +139,23 @@ type draftView struct {
 	Moment     string
 }
 
-func (s *Server) watch(w http.ResponseWriter, r *http.Request) { s.showFilm(w, r, "") }
+func (p *pages) watch(w http.ResponseWriter, r *http.Request) { p.showFilm(w, r, "") }
 
-func (s *Server) showFilm(w http.ResponseWriter, r *http.Request, wrong string) {
-	v, ok := s.watched(w, r)
+func (p *pages) showFilm(w http.ResponseWriter, r *http.Request, wrong string) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
-	view, err := s.watchView(r, v)
+	view, err := p.watchView(r, v)
 	if err != nil {
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return
 	}
 	status := http.StatusOK
 	if v.Link.Proof && v.Render.ID != 0 {
-		shown, err := s.House.Proofs.Show(r.Context(), v)
+		shown, err := p.Proofs.Show(r.Context(), v)
 		if err != nil {
-			s.fail(w, r, err)
+			p.Fail(w, r, err)
 			return
 		}
 		view.Proof = &draftView{Shown: shown, Wrong: wrong, Who: r.PostFormValue("who"), Moment: r.PostFormValue("seconds")}
@@ -202,25 +164,25 @@ func (s *Server) showFilm(w http.ResponseWriter, r *http.Request, wrong string) 
 		}
 	}
 	if v.Link.Embed {
-		view.OEmbed = s.BaseURL + "/oembed?url=" + url.QueryEscape(s.House.Delivery.Address(view.Token))
+		view.OEmbed = p.BaseURL + "/oembed?url=" + url.QueryEscape(p.Links.Address(view.Token))
 	}
-	s.render(w, r, status, "watch", view)
+	p.Render(w, r, status, "watch", view)
 }
 
-func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, error) {
-	view := &watchView{Watched: v, Version: s.version, Token: chi.URLParam(r, "token"), StudioName: v.Studio.Name, Shape: "16 / 9"}
+func (p *pages) watchView(r *http.Request, v delivery.Watched) (*watchView, error) {
+	view := &watchView{Watched: v, Version: p.Version, Token: chi.URLParam(r, "token"), StudioName: v.Studio.Name, Shape: "16 / 9"}
 	if v.Render.ID == 0 {
 		return view, nil
 	}
-	view.Length, view.Ending = minutes(v.Render.Seconds), making.Extension(v.Render)
-	films, err := s.House.Delivery.Films(r.Context(), v)
+	view.Length, view.Ending = page.Minutes(v.Render.Seconds), making.Extension(v.Render)
+	films, err := p.Links.Films(r.Context(), v)
 	if err != nil {
 		return nil, err
 	}
 	if len(films) > 1 {
 		for i, f := range films {
 			here := f.Render.ID == v.Render.ID
-			view.Cards = append(view.Cards, filmCard{f.Render.ID, f.Title, minutes(f.Render.Seconds), here})
+			view.Cards = append(view.Cards, filmCard{f.Render.ID, f.Title, page.Minutes(f.Render.Seconds), here})
 			if here && i > 0 {
 				view.Film = fmt.Sprintf("?film=%d", f.Render.ID)
 			}
@@ -234,7 +196,7 @@ func (s *Server) watchView(r *http.Request, v delivery.Watched) (*watchView, err
 		view.First, view.Opening = fmt.Sprintf("/watch/%s/%d", view.Token, least.ID), opening(least.StreamList)
 	}
 	if x := v.Render.Setting; x != nil && x.Captions != profile.Burnt {
-		_, _, err := s.House.Making.Captions(r.Context(), v.Render.ID, ".vtt")
+		_, err := p.Films.Captions(r.Context(), v)
 		view.Captioned = err == nil
 	}
 	if v.Link.Downloadable {
@@ -257,24 +219,24 @@ func opening(list string) int64 {
 }
 
 // watchEmbedded is the film alone, for pages of sites the studio names.
-func (s *Server) watchEmbedded(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchEmbedded(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
 	if !v.Link.Embed {
-		s.message(w, r, http.StatusForbidden, "Not for other pages", "This film is watched on its own page.", "", "")
+		p.Message(w, r, http.StatusForbidden, "Not for other pages", "This film is watched on its own page.", "", "")
 		return
 	}
-	view, err := s.watchView(r, v)
+	view, err := p.watchView(r, v)
 	if err != nil {
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return
 	}
 	view.Embedded = true
 	h := w.Header()
 	h.Set("Content-Security-Policy", strings.Replace(h.Get("Content-Security-Policy"), "frame-ancestors 'none'", "frame-ancestors "+strings.Join(sites(v.Studio), " "), 1))
-	s.render(w, r, http.StatusOK, "embedded", view)
+	p.Render(w, r, http.StatusOK, "embedded", view)
 }
 
 // sites are the origins that may show films in their pages; none: 'none'.
@@ -287,27 +249,27 @@ func sites(st store.Studio) []string {
 }
 
 // oEmbed describes a film to a site that may show it (oEmbed 1.0).
-func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
+func (p *pages) oEmbed(w http.ResponseWriter, r *http.Request) {
 	address := r.URL.Query().Get("url")
 	if f := r.URL.Query().Get("format"); f != "" && f != "json" {
 		http.Error(w, "only json", http.StatusNotImplemented)
 		return
 	}
-	token, ok := strings.CutPrefix(address, s.House.Delivery.Address(""))
+	token, ok := strings.CutPrefix(address, p.Links.Address(""))
 	if !ok {
 		http.Error(w, "no film", http.StatusNotFound)
 		return
 	}
-	v, err := s.House.Delivery.Open(r.Context(), token, queryInt(r, "film", 0))
+	v, err := p.Links.Open(r.Context(), token, page.QueryInt(r, "film", 0))
 	if err != nil || !v.Link.Embed || v.Render.ID == 0 {
 		http.Error(w, "no film", http.StatusNotFound)
 		return
 	}
 	width, height := 960, 540
-	if h, err := s.House.Making.Head(r.Context(), v.Render); err == nil {
-		width, height = h.W, h.H
-	} else if p := v.Render.Setting; p != nil && p.Shape != (profile.Shape{}) {
-		height = width * p.Shape.H / p.Shape.W
+	if w, h, _, err := p.Films.Head(r.Context(), v.Render); err == nil {
+		width, height = w, h
+	} else if set := v.Render.Setting; set != nil && set.Shape != (profile.Shape{}) {
+		height = width * set.Shape.H / set.Shape.W
 	}
 	small := min(1, float64(looking.SmallSide)/float64(max(width, height)))
 	thumbW, thumbH := int(math.Round(float64(width)*small)), int(math.Round(float64(height)*small))
@@ -320,20 +282,20 @@ func (s *Server) oEmbed(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{ // whoever asked is gone
 		"version": "1.0", "type": "video", "title": v.Delivery.Title, "provider_name": v.Studio.Name, "width": width, "height": height,
-		"thumbnail_url": s.House.Delivery.Address(token) + "/poster.jpg", "thumbnail_width": thumbW, "thumbnail_height": thumbH,
-		"html": fmt.Sprintf(`<iframe src="%s/embed" width="%d" height="%d" allow="fullscreen" allowfullscreen style="border:0" title="Film"></iframe>`, s.House.Delivery.Address(token), width, height),
+		"thumbnail_url": p.Links.Address(token) + "/poster.jpg", "thumbnail_width": thumbW, "thumbnail_height": thumbH,
+		"html": fmt.Sprintf(`<iframe src="%s/embed" width="%d" height="%d" allow="fullscreen" allowfullscreen style="border:0" title="Film"></iframe>`, p.Links.Address(token), width, height),
 	})
 }
 
 // watchLook is the theme's look as a style sheet: its colours.
-func (s *Server) watchLook(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchLook(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
-	paper, ink, err := s.House.Looking.Colours(r.Context(), v.Order.ID)
+	paper, ink, err := p.Films.Colours(r.Context(), v)
 	if err != nil {
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "text/css; charset=utf-8")
@@ -344,39 +306,39 @@ func (s *Server) watchLook(w http.ResponseWriter, r *http.Request) {
 func css(c raster.RGB) string { return fmt.Sprintf("#%02x%02x%02x", c.R, c.G, c.B) }
 
 // watchMark is the studio's mark.
-func (s *Server) watchMark(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchMark(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
 	if v.Studio.MarkPicture == nil {
-		s.fail(w, r, store.ErrNotFound)
+		p.Fail(w, r, store.ErrNotFound)
 		return
 	}
-	b, err := s.House.Shelf.MarkImage(r.Context(), *v.Studio.MarkPicture)
+	b, err := p.Films.Mark(r.Context(), v)
 	if err != nil {
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 		return
 	}
-	sendJPEG(w, b, "private, max-age=600")
+	page.SendJPEG(w, b, "private, max-age=600")
 }
 
 // proofDone answers what a client did on a proof: back to the moment, or what
 // was wrong with it, with all that was written still there.
-func (s *Server) proofDone(w http.ResponseWriter, r *http.Request, err error, to string) {
+func (p *pages) proofDone(w http.ResponseWriter, r *http.Request, err error, to string) {
 	var wrong *invalid.Input
 	switch {
 	case errors.As(err, &wrong):
-		s.showFilm(w, r, wrong.Problem)
+		p.showFilm(w, r, wrong.Problem)
 	case err != nil:
-		s.fail(w, r, err)
+		p.Fail(w, r, err)
 	default:
 		http.Redirect(w, r, "/watch/"+chi.URLParam(r, "token")+to, http.StatusSeeOther)
 	}
 }
 
-func (s *Server) watchRemark(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchRemark(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
@@ -384,15 +346,15 @@ func (s *Server) watchRemark(w http.ResponseWriter, r *http.Request) {
 	if err != nil || seconds < 0 {
 		seconds = 0
 	}
-	err = s.House.Proofs.Remark(r.Context(), v, r.PostFormValue("who"), r.PostFormValue("text"), seconds)
-	s.proofDone(w, r, err, fmt.Sprintf("#t=%.2f", seconds))
+	err = p.Proofs.Remark(r.Context(), v, r.PostFormValue("who"), r.PostFormValue("text"), seconds)
+	p.proofDone(w, r, err, fmt.Sprintf("#t=%.2f", seconds))
 }
 
-func (s *Server) watchApprove(w http.ResponseWriter, r *http.Request) {
-	v, ok := s.watched(w, r)
+func (p *pages) watchApprove(w http.ResponseWriter, r *http.Request) {
+	v, ok := p.watched(w, r)
 	if !ok {
 		return
 	}
 	id, _ := strconv.ParseInt(r.PostFormValue("render"), 10, 64)
-	s.proofDone(w, r, s.House.Proofs.Approve(r.Context(), v, id, r.PostFormValue("who")), "#approval")
+	p.proofDone(w, r, p.Proofs.Approve(r.Context(), v, id, r.PostFormValue("who")), "#approval")
 }
