@@ -12,6 +12,7 @@ import (
 	"nelko/internal/accounts"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -123,7 +124,7 @@ func (s *Server) endSessions(w http.ResponseWriter, r *http.Request) {
 // changeUser renames an account, gives it a role, and lets it sign in or not; or
 // forgets its second step, or removes it.
 func (s *Server) changeUser(w http.ResponseWriter, r *http.Request) {
-	f, err := decode[struct {
+	f, err := field.Decode[struct {
 		Name     string     `form:"name"`
 		Role     store.Role `form:"role"`
 		Disabled bool       `form:"disabled"`

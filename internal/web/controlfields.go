@@ -13,6 +13,7 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/transition"
 	"nelko/internal/invalid"
+	"nelko/internal/web/field"
 )
 
 // told makes what a document refuses something to tell the operator.
@@ -27,7 +28,7 @@ func told(field, name string, err error) error {
 // gives it back to the theme.
 type motionFields struct {
 	Kind *design.MotionKind `form:"motion"`
-	Zoom *share             `form:"zoom"`
+	Zoom *field.Share       `form:"zoom"`
 	Ease *framing.Ease      `form:"motion-ease"`
 }
 
@@ -55,10 +56,10 @@ type joinFields struct {
 	Kind      *transition.Kind      `form:"join"`
 	Direction *transition.Direction `form:"direction"`
 	Ease      *framing.Ease         `form:"join-ease"`
-	Seconds   *amount               `form:"join-seconds" label:"Length of the transition"`
-	Soft      *share                `form:"join-soft" label:"Soft edges"`
+	Seconds   *field.Amount         `form:"join-seconds" label:"Length of the transition"`
+	Soft      *field.Share          `form:"join-soft" label:"Soft edges"`
 	Colour    *raster.RGB           `form:"join-colour" label:"Colour of the transition"`
-	Shutter   *amount               `form:"join-shutter" label:"Motion blur"`
+	Shutter   *field.Amount         `form:"join-shutter" label:"Motion blur"`
 }
 
 // whole reports that no transition is chosen.
@@ -98,16 +99,16 @@ func namedLook(id string) (*look.Look, error) {
 
 // toneFields are a look by its settings: those that are changed.
 type toneFields struct {
-	Improve     *bool  `form:"tone-improve"`
-	Light       *share `form:"tone-light" label:"Light"`
-	Contrast    *share `form:"tone-contrast" label:"Contrast"`
-	Temperature *share `form:"tone-temperature" label:"Temperature"`
-	Saturation  *share `form:"tone-saturation" label:"Saturation"`
-	Tint        *share `form:"tone-tint" label:"Brown print"`
-	Fade        *share `form:"tone-fade" label:"Faded"`
-	Sharpen     *share `form:"tone-sharpen" label:"Sharpness"`
-	Vignette    *share `form:"tone-vignette" label:"Dark corners"`
-	Grain       *share `form:"tone-grain" label:"Grain"`
+	Improve     *bool        `form:"tone-improve"`
+	Light       *field.Share `form:"tone-light" label:"Light"`
+	Contrast    *field.Share `form:"tone-contrast" label:"Contrast"`
+	Temperature *field.Share `form:"tone-temperature" label:"Temperature"`
+	Saturation  *field.Share `form:"tone-saturation" label:"Saturation"`
+	Tint        *field.Share `form:"tone-tint" label:"Brown print"`
+	Fade        *field.Share `form:"tone-fade" label:"Faded"`
+	Sharpen     *field.Share `form:"tone-sharpen" label:"Sharpness"`
+	Vignette    *field.Share `form:"tone-vignette" label:"Dark corners"`
+	Grain       *field.Share `form:"tone-grain" label:"Grain"`
 }
 
 func (f toneFields) op(media []doc.MediaID) edit.Op {
@@ -115,7 +116,7 @@ func (f toneFields) op(media []doc.MediaID) edit.Op {
 		set(&l.Improve, f.Improve)
 		for _, v := range []struct {
 			to    *float64
-			typed *share
+			typed *field.Share
 		}{{&l.Light, f.Light}, {&l.Contrast, f.Contrast}, {&l.Temperature, f.Temperature}, {&l.Saturation, f.Saturation}, {&l.Tint, f.Tint},
 			{&l.Fade, f.Fade}, {&l.Sharpen, f.Sharpen}, {&l.Vignette, f.Vignette}, {&l.Grain, f.Grain}} {
 			set(v.to, (*float64)(v.typed))
@@ -129,21 +130,21 @@ type styleFields struct {
 	Font          *string        `form:"cap-font"`
 	Anchor        *string        `form:"cap-anchor"`
 	Enter         *design.Effect `form:"cap-enter"`
-	Size          *share         `form:"cap-size" label:"Size"`
-	Width         *share         `form:"cap-width" label:"Width"`
-	Outline       *share         `form:"cap-outline" label:"Outline"`
-	Shadow        *share         `form:"cap-shadow" label:"Shadow"`
-	Plate         *share         `form:"cap-plate" label:"Plate"`
+	Size          *field.Share   `form:"cap-size" label:"Size"`
+	Width         *field.Share   `form:"cap-width" label:"Width"`
+	Outline       *field.Share   `form:"cap-outline" label:"Outline"`
+	Shadow        *field.Share   `form:"cap-shadow" label:"Shadow"`
+	Plate         *field.Share   `form:"cap-plate" label:"Plate"`
 	Colour        *raster.RGB    `form:"cap-colour" label:"Colour of the captions"`
 	OutlineColour *raster.RGB    `form:"cap-outline-colour" label:"Colour of the outline"`
 	PlateColour   *raster.RGB    `form:"cap-plate-colour" label:"Colour of the plate"`
-	At            maybe          `form:"cap" label:"Place of the captions"`
+	At            field.Maybe    `form:"cap" label:"Place of the captions"`
 }
 
 // op changes the style of captions. placed says that the place was in the form,
 // so that an empty one gives it back to the anchor.
 func (f styleFields) op(slides []doc.SlideID, placed, snap bool) (edit.Op, error) {
-	at, err := f.At.point("cap", "Place of the captions")
+	at, err := f.At.Point("cap", "Place of the captions")
 	if err != nil {
 		return nil, err
 	}
@@ -215,12 +216,12 @@ func namedBackdrop(id string) (*design.Backdrop, error) {
 
 // backdropFields are parts of a backdrop.
 type backdropFields struct {
-	Moves    *bool       `form:"back-moves"`
-	Colour   *raster.RGB `form:"back-colour" label:"Colour of the backdrop"`
-	Second   *raster.RGB `form:"back-second" label:"Second colour"`
-	Contrast *share      `form:"back-contrast" label:"Contrast"`
-	Tone     *share      `form:"back-tone" label:"Tone"`
-	Degrees  *amount     `form:"back-degrees" label:"Direction"`
+	Moves    *bool         `form:"back-moves"`
+	Colour   *raster.RGB   `form:"back-colour" label:"Colour of the backdrop"`
+	Second   *raster.RGB   `form:"back-second" label:"Second colour"`
+	Contrast *field.Share  `form:"back-contrast" label:"Contrast"`
+	Tone     *field.Share  `form:"back-tone" label:"Tone"`
+	Degrees  *field.Amount `form:"back-degrees" label:"Direction"`
 }
 
 func (f backdropFields) op(slides []doc.SlideID) edit.Op {
@@ -253,24 +254,24 @@ func layOver(slides []doc.SlideID, d design.Decor) (edit.Op, error) {
 // decorFields are a piece of decor with all it has. The rows of its path come
 // as lists.
 type decorFields struct {
-	Index     amount           `form:"index" label:"Decor"`
+	Index     field.Amount     `form:"index" label:"Decor"`
 	First     doc.SlideID      `form:"first"`
 	Last      doc.SlideID      `form:"last"`
 	Kind      design.DecorKind `form:"decor-kind"`
 	Media     string           `form:"decor-media"`
 	Particles design.Particles `form:"decor-particles"`
 	Ease      framing.Ease     `form:"decor-ease"`
-	Size      share            `form:"decor-size" label:"Size"`
-	Opacity   share            `form:"decor-opacity" label:"Opacity"`
-	FadeIn    amount           `form:"decor-in" label:"Fade"`
-	FadeOut   amount           `form:"decor-out" label:"Fade"`
-	Density   *share           `form:"decor-density" label:"Density"`
+	Size      field.Share      `form:"decor-size" label:"Size"`
+	Opacity   field.Share      `form:"decor-opacity" label:"Opacity"`
+	FadeIn    field.Amount     `form:"decor-in" label:"Fade"`
+	FadeOut   field.Amount     `form:"decor-out" label:"Fade"`
+	Density   *field.Share     `form:"decor-density" label:"Density"`
 	Colour    *raster.RGB      `form:"decor-colour" label:"Colour of the drift"`
 	OwnColour bool             `form:"decor-own-colour"`
-	After     *amount          `form:"decor-after" label:"Comes after"`
+	After     *field.Amount    `form:"decor-after" label:"Comes after"`
 	Lasts     string           `form:"decor-lasts"`
-	Begin     *amount          `form:"decor-begin" label:"Begins at"`
-	Sound     *share           `form:"decor-sound" label:"Its own sound"`
+	Begin     *field.Amount    `form:"decor-begin" label:"Begins at"`
+	Sound     *field.Share     `form:"decor-sound" label:"Its own sound"`
 	Snap      bool             `form:"snap"`
 	At        []string         `form:"p-at"`
 	X         []string         `form:"p-x"`
@@ -287,13 +288,13 @@ func (f decorFields) op() (edit.Op, error) {
 	set(&l.Sound, (*float64)(f.Sound))
 	var err error
 	if text := strings.TrimSpace(f.Lasts); text != "" {
-		if l.Lasts, err = parseNumber(text); err != nil {
+		if l.Lasts, err = field.Number(text); err != nil {
 			return nil, &invalid.Input{Field: "decor-lasts", Problem: fmt.Sprintf("Stays: %s.", err)}
 		}
 	}
 	switch l.Kind {
 	case design.Drift:
-		if l.Density, err = need(f.Density, "decor-density", "Density"); err != nil {
+		if l.Density, err = field.Need(f.Density, "decor-density", "Density"); err != nil {
 			return nil, err
 		}
 		if f.Colour != nil && !f.OwnColour {
@@ -328,7 +329,7 @@ func (f decorFields) path() ([]design.Waypoint, error) {
 			if i >= len(v.typed) || strings.TrimSpace(v.typed[i]) == "" {
 				continue
 			}
-			n, err := parseNumber(v.typed[i])
+			n, err := field.Number(v.typed[i])
 			if err != nil {
 				return nil, &invalid.Input{Field: v.field, Problem: fmt.Sprintf("Path, row %d: %s.", i+1, err)}
 			}

@@ -15,6 +15,7 @@ import (
 	"nelko/internal/core/raster"
 	"nelko/internal/core/remedy"
 	"nelko/internal/invalid"
+	"nelko/internal/web/field"
 )
 
 // A control is one thing that can be changed in an order: the fields of its
@@ -25,7 +26,7 @@ type control func(s *Server, v url.Values) (edit.Op, error)
 // reads makes a control of a struct of fields and the edit it makes.
 func reads[F any](op func(f F) (edit.Op, error)) control {
 	return func(_ *Server, v url.Values) (edit.Op, error) {
-		f, err := decode[F](v)
+		f, err := field.Decode[F](v)
 		if err != nil {
 			return nil, err
 		}
@@ -64,7 +65,7 @@ var controls = map[string]control{
 	}),
 	"shift": reads(func(f struct {
 		chosen
-		By amount `form:"by" label:"Places"`
+		By field.Amount `form:"by" label:"Places"`
 	}) (edit.Op, error) {
 		return edit.Shift{Slides: f.Slides, By: int(f.By)}, nil
 	}),
@@ -80,8 +81,8 @@ var controls = map[string]control{
 	"spread":   reads(func(f chosen) (edit.Op, error) { return edit.Spread{Slides: f.Slides}, nil }),
 	"again":    reads(func(f chosen) (edit.Op, error) { return edit.Again{Slides: f.Slides}, nil }),
 	"splitclip": reads(func(f struct {
-		Slide doc.SlideID `form:"on"`
-		At    amount      `form:"at" label:"Where it is split"`
+		Slide doc.SlideID  `form:"on"`
+		At    field.Amount `form:"at" label:"Where it is split"`
 	}) (edit.Op, error) {
 		return edit.SplitClip{Slide: f.Slide, At: float64(f.At)}, nil
 	}),
@@ -124,8 +125,8 @@ var controls = map[string]control{
 		return remedy.Take{What: f.What}, nil
 	}),
 	"limits": reads(func(f struct {
-		Shortest *amount `form:"shortest" label:"Shortest"`
-		Longest  *amount `form:"longest" label:"Longest"`
+		Shortest *field.Amount `form:"shortest" label:"Shortest"`
+		Longest  *field.Amount `form:"longest" label:"Longest"`
 	}) (edit.Op, error) {
 		return edit.Limits{Shortest: (*float64)(f.Shortest), Longest: (*float64)(f.Longest)}, nil
 	}),
@@ -147,7 +148,7 @@ var controls = map[string]control{
 	// Time.
 	"linger": reads(func(f struct {
 		chosen
-		Linger amount `form:"linger"`
+		Linger field.Amount `form:"linger"`
 	}) (edit.Op, error) {
 		if f.Linger == 0 {
 			return nil, &invalid.Input{Field: "linger", Problem: "Linger must be above 0."}
@@ -163,7 +164,7 @@ var controls = map[string]control{
 	}),
 	"unpin": reads(func(f chosen) (edit.Op, error) { return edit.Time{Slides: f.Slides, Unpin: true}, nil }),
 	"pace": reads(func(f struct {
-		Pace amount `form:"pace"`
+		Pace field.Amount `form:"pace"`
 	}) (edit.Op, error) {
 		return edit.Fit{Mode: doc.AtPace, Pace: float64(f.Pace)}, nil
 	}),
@@ -232,11 +233,11 @@ var controls = map[string]control{
 	}),
 	"framing": reads(func(f struct {
 		Slide  doc.SlideID `form:"framed"`
-		Begins area        `form:"begins" label:"Begins with"`
-		Ends   area        `form:"ends" label:"Ends with"`
-		Ease   ease        `form:"framing-ease"`
+		Begins field.Area  `form:"begins" label:"Begins with"`
+		Ends   field.Area  `form:"ends" label:"Ends with"`
+		Ease   field.Ease  `form:"framing-ease"`
 	}) (edit.Op, error) {
-		return edit.Framing{Slides: []doc.SlideID{f.Slide}, From: f.Begins.rect(), To: f.Ends.rect(), Ease: f.Ease.or()}, nil
+		return edit.Framing{Slides: []doc.SlideID{f.Slide}, From: f.Begins.Rect(), To: f.Ends.Rect(), Ease: f.Ease.Or()}, nil
 	}),
 	"backdrop": reads(func(f struct {
 		chosen
@@ -266,7 +267,7 @@ var controls = map[string]control{
 		return edit.Caption{Slides: f.Slides, Text: f.Caption}, nil
 	}),
 	"captionstyle": func(_ *Server, v url.Values) (edit.Op, error) {
-		f, err := decode[struct {
+		f, err := field.Decode[struct {
 			chosen
 			styleFields
 			Snap bool `form:"snap"`
@@ -290,14 +291,14 @@ var controls = map[string]control{
 		return edit.Lines{Slide: f.Slide, Lines: lines}, err
 	}),
 	"shutter": reads(func(f struct {
-		Shutter amount `form:"shutter" label:"Motion blur"`
+		Shutter field.Amount `form:"shutter" label:"Motion blur"`
 	}) (edit.Op, error) {
 		return edit.Shutter{Degrees: float64(f.Shutter)}, nil
 	}),
 	"fades": reads(func(f struct {
-		In     amount     `form:"fade-in" label:"Fades in"`
-		Out    amount     `form:"fade-out" label:"Fades out"`
-		Colour raster.RGB `form:"fade-colour" label:"Colour"`
+		In     field.Amount `form:"fade-in" label:"Fades in"`
+		Out    field.Amount `form:"fade-out" label:"Fades out"`
+		Colour raster.RGB   `form:"fade-colour" label:"Colour"`
 	}) (edit.Op, error) {
 		return edit.Fades{Fades: &doc.Fades{InSeconds: float64(f.In), OutSeconds: float64(f.Out), Colour: f.Colour}}, nil
 	}),
@@ -326,17 +327,17 @@ var controls = map[string]control{
 	}),
 	"words": reads(func(f struct {
 		chosen
-		Kind    string `form:"kind"`
-		Main    string `form:"main"`
-		Smaller string `form:"smaller"`
-		Text    string `form:"text"`
-		At      maybe  `form:"card" label:"Place of the words"`
-		Snap    bool   `form:"snap"`
+		Kind    string      `form:"kind"`
+		Main    string      `form:"main"`
+		Smaller string      `form:"smaller"`
+		Text    string      `form:"text"`
+		At      field.Maybe `form:"card" label:"Place of the words"`
+		Snap    bool        `form:"snap"`
 	}) (edit.Op, error) {
 		if len(f.Slides) != 1 {
 			return nil, &invalid.Input{Field: "slide", Problem: "Choose one text card to change its words."}
 		}
-		at, err := f.At.point("card", "Place of the words")
+		at, err := f.At.Point("card", "Place of the words")
 		words := doc.Words{Kind: f.Kind, Main: f.Main, Smaller: f.Smaller, Text: strings.ReplaceAll(f.Text, "\r\n", "\n"), At: at}
 		return edit.Words{Slide: f.Slides[0], Words: words, Snap: f.Snap}, err
 	}),
@@ -357,7 +358,7 @@ var controls = map[string]control{
 	}),
 	"decor": reads(decorFields.op),
 	"undecorate": reads(func(f struct {
-		Index amount `form:"index" label:"Decor"`
+		Index field.Amount `form:"index" label:"Decor"`
 	}) (edit.Op, error) {
 		return edit.Decorate{Index: max(0, int(f.Index))}, nil
 	}),
@@ -374,8 +375,8 @@ var controls = map[string]control{
 	}),
 	"focal": reads(func(f struct {
 		pictures
-		X amount `form:"x" label:"Focal point"`
-		Y amount `form:"y" label:"Focal point"`
+		X field.Amount `form:"x" label:"Focal point"`
+		Y field.Amount `form:"y" label:"Focal point"`
 	}) (edit.Op, error) {
 		return f.shots("Set the focal point", edit.Shots{Focal: &framing.Point{X: float64(f.X), Y: float64(f.Y)}})
 	}),
@@ -403,9 +404,9 @@ var controls = map[string]control{
 	}),
 	"crop": reads(func(f struct {
 		pictures
-		Crop area `form:"crop" label:"Crop"`
+		Crop field.Area `form:"crop" label:"Crop"`
 	}) (edit.Op, error) {
-		c := f.Crop.rect()
+		c := f.Crop.Rect()
 		return f.shots("Cropped", edit.Shots{Crop: &c})
 	}),
 	"uncrop": reads(func(f pictures) (edit.Op, error) {
@@ -413,7 +414,7 @@ var controls = map[string]control{
 	}),
 	"scale": reads(func(f struct {
 		pictures
-		Scale share `form:"scale" label:"Size in its place"`
+		Scale field.Share `form:"scale" label:"Size in its place"`
 	}) (edit.Op, error) {
 		return f.shots("Changed the size", edit.Shots{Scale: (*float64)(&f.Scale)})
 	}),
@@ -425,15 +426,15 @@ var controls = map[string]control{
 	}),
 	"tilt": reads(func(f struct {
 		pictures
-		Tilt amount `form:"tilt"`
+		Tilt field.Amount `form:"tilt"`
 	}) (edit.Op, error) {
 		return f.shots("Tilted", edit.Shots{Tilt: (*float64)(&f.Tilt)})
 	}),
 	"trim": reads(func(f struct {
 		pictures
-		In   doc.SlideID `form:"in"`
-		From amount      `form:"from"`
-		To   amount      `form:"to"`
+		In   doc.SlideID  `form:"in"`
+		From field.Amount `form:"from"`
+		To   field.Amount `form:"to"`
 	}) (edit.Op, error) {
 		if f.In != "" {
 			return edit.TrimClip{Slide: f.In, Trim: doc.Trim{From: float64(f.From), To: float64(f.To)}}, nil
@@ -442,7 +443,7 @@ var controls = map[string]control{
 	}),
 	"sound": reads(func(f struct {
 		pictures
-		Sound share `form:"sound"`
+		Sound field.Share `form:"sound"`
 	}) (edit.Op, error) {
 		return f.shots("Changed the sound", edit.Shots{Sound: (*float64)(&f.Sound)})
 	}),

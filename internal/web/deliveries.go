@@ -25,6 +25,7 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/orders"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -182,11 +183,11 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 }
 
 func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
-	f, err := decode[struct {
-		Profiles []string `form:"profile"`
-		Shapes   []string `form:"shape"`
-		Teaser   *amount  `form:"teaser" label:"Beginning of the teaser"`
-		Anyway   bool     `form:"anyway"`
+	f, err := field.Decode[struct {
+		Profiles []string      `form:"profile"`
+		Shapes   []string      `form:"shape"`
+		Teaser   *field.Amount `form:"teaser" label:"Beginning of the teaser"`
+		Anyway   bool          `form:"anyway"`
 	}](posted(r))
 	if err == nil {
 		n := making.Wanted{Profiles: f.Profiles, Anyway: f.Anyway}

@@ -11,6 +11,7 @@ import (
 	"nelko/internal/hosting"
 	"nelko/internal/pressing"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 )
 
 // What an order says of a disc at each of its stages.
@@ -87,7 +88,7 @@ func TestDiscChoices(t *testing.T) {
 // What a form of a disc means: the kind with its blank, and for files the sizes
 // that were ticked.
 func TestDiscForm(t *testing.T) {
-	every := amount(5)
+	every := field.Amount(5)
 	f := discForm{On: "data/HD disc 25 GB", Name: "x", Standard: "DVD PAL 16:9", Profiles: []string{"MP4", "Web 720"}, Also: []int64{4}, Every: &every}
 	n := f.disc(3)
 	assert.Equal(t, []any{store.DataDisc, "HD disc 25 GB", []string{"MP4", "Web 720"}, []int64{3, 4}, 5}, []any{n.Kind, n.Blank, n.Profiles, n.Orders, n.Every})

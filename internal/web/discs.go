@@ -25,6 +25,7 @@ import (
 	"nelko/internal/pressing"
 	"nelko/internal/standin"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -155,21 +156,21 @@ func rowOfDisc(m pressing.Made) discRow {
 
 // discForm is what is asked of a disc.
 type discForm struct {
-	On        string   `form:"on"` // kind/blank
-	Name      string   `form:"name"`
-	Standard  string   `form:"standard"`
-	Profiles  []string `form:"size"`
-	Menu      bool     `form:"menu"`
-	Moves     bool     `form:"moves"`
-	Music     string   `form:"music"`
-	PlayFirst bool     `form:"play_first"`
-	Loop      bool     `form:"loop"`
-	Subtitles string   `form:"subtitles"`
-	Colour    string   `form:"colour"`
-	Every     *amount  `form:"every" label:"Chapters"`
-	Also      []int64  `form:"also"`
-	Anyway    bool     `form:"anyway"`
-	Copies    *amount  `form:"copies" label:"Copies"`
+	On        string        `form:"on"` // kind/blank
+	Name      string        `form:"name"`
+	Standard  string        `form:"standard"`
+	Profiles  []string      `form:"size"`
+	Menu      bool          `form:"menu"`
+	Moves     bool          `form:"moves"`
+	Music     string        `form:"music"`
+	PlayFirst bool          `form:"play_first"`
+	Loop      bool          `form:"loop"`
+	Subtitles string        `form:"subtitles"`
+	Colour    string        `form:"colour"`
+	Every     *field.Amount `form:"every" label:"Chapters"`
+	Also      []int64       `form:"also"`
+	Anyway    bool          `form:"anyway"`
+	Copies    *field.Amount `form:"copies" label:"Copies"`
 }
 
 func (f discForm) disc(orderID int64) pressing.New {
@@ -188,7 +189,7 @@ func (f discForm) disc(orderID int64) pressing.New {
 }
 
 func (s *Server) makeDisc(w http.ResponseWriter, r *http.Request) {
-	f, err := decode[discForm](posted(r))
+	f, err := field.Decode[discForm](posted(r))
 	if err == nil {
 		_, err = s.House.Pressing.Make(r.Context(), page.Number(r, "order"), f.disc(page.Number(r, "order")))
 	}
@@ -207,7 +208,7 @@ func (s *Server) actOnDisc(w http.ResponseWriter, r *http.Request) {
 		err = s.House.Pressing.HandedOver(r.Context(), id)
 	case "burn":
 		var n float64
-		if n, err = parseNumber(r.PostFormValue("copies")); err == nil {
+		if n, err = field.Number(r.PostFormValue("copies")); err == nil {
 			err = s.House.Pressing.Copies(r.Context(), id, int(n))
 		} else {
 			err = &invalid.Input{Field: "copies", Problem: "Copies: " + err.Error() + "."}

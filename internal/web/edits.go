@@ -19,6 +19,7 @@ import (
 	"nelko/internal/looking"
 	"nelko/internal/orders"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -48,7 +49,7 @@ func (s *Server) op(ctx context.Context, name string, v url.Values) (edit.Op, er
 	if err != nil {
 		return nil, err
 	}
-	f, err := decode[chosen](v)
+	f, err := field.Decode[chosen](v)
 	return edit.Join{Slides: f.Slides, Join: &t}, err
 }
 
@@ -112,7 +113,7 @@ const asIs = "as-it-is"
 // keepTransition keeps the transition of the form under a name.
 func (s *Server) keepTransition(w http.ResponseWriter, r *http.Request) {
 	name := strings.TrimSpace(r.PostFormValue("join-name"))
-	f, err := decode[joinFields](r.PostForm)
+	f, err := field.Decode[joinFields](r.PostForm)
 	if err == nil && f.whole() {
 		err = &invalid.Input{Field: "join", Problem: "Choose a transition first."}
 	}

@@ -13,6 +13,7 @@ import (
 	"nelko/internal/core/theme"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/field"
 )
 
 // letteringFields are how the words of openings, closings and cards are set: what
@@ -21,11 +22,11 @@ type letteringFields struct {
 	Font          *string        `form:"let-font"`
 	Align         *string        `form:"let-align"`
 	Enter         *design.Effect `form:"let-enter"`
-	Size          *share         `form:"let-size" label:"Size"`
-	Outline       *share         `form:"let-outline" label:"Outline"`
-	Shadow        *share         `form:"let-shadow" label:"Shadow"`
-	Plate         *share         `form:"let-plate" label:"Plate"`
-	Leave         *amount        `form:"let-leave" label:"Goes over"`
+	Size          *field.Share   `form:"let-size" label:"Size"`
+	Outline       *field.Share   `form:"let-outline" label:"Outline"`
+	Shadow        *field.Share   `form:"let-shadow" label:"Shadow"`
+	Plate         *field.Share   `form:"let-plate" label:"Plate"`
+	Leave         *field.Amount  `form:"let-leave" label:"Goes over"`
 	Colour        *raster.RGB    `form:"let-colour" label:"Colour of the words"`
 	OutlineColour *raster.RGB    `form:"let-outline-colour" label:"Colour of the outline"`
 	PlateColour   *raster.RGB    `form:"let-plate-colour" label:"Colour of the plate"`
@@ -149,7 +150,7 @@ func (s *Server) studioCard(ctx context.Context, v url.Values) (edit.Op, error) 
 	if err != nil {
 		return nil, err
 	}
-	f, err := decode[struct {
+	f, err := field.Decode[struct {
 		chosen
 		Says string `form:"says"`
 	}](v)

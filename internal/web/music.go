@@ -21,6 +21,7 @@ import (
 	"nelko/internal/interchange"
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -73,13 +74,13 @@ func (s *Server) librarySongs(ctx context.Context, w intake.Wanted) (out []libra
 
 // wantedMusic reads what is looked for.
 func wantedMusic(q url.Values) (intake.Wanted, error) {
-	f, err := decode[struct {
-		Text      string  `form:"text"`
-		Slow      *amount `form:"slow" label:"Beats a minute"`
-		Fast      *amount `form:"fast" label:"Beats a minute"`
-		Short     string  `form:"short"`
-		Long      string  `form:"long"`
-		Favourite bool    `form:"favourite"`
+	f, err := field.Decode[struct {
+		Text      string        `form:"text"`
+		Slow      *field.Amount `form:"slow" label:"Beats a minute"`
+		Fast      *field.Amount `form:"fast" label:"Beats a minute"`
+		Short     string        `form:"short"`
+		Long      string        `form:"long"`
+		Favourite bool          `form:"favourite"`
 	}](q)
 	if err != nil {
 		return intake.Wanted{}, err
@@ -223,7 +224,7 @@ func (s *Server) takeSong(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	f, err := decode[struct {
+	f, err := field.Decode[struct {
 		Song int64 `form:"song"`
 	}](r.PostForm)
 	if err != nil {
@@ -242,9 +243,9 @@ const maxTake = 1 << 30
 
 // takeNarration takes what was recorded in the browser.
 func (s *Server) takeNarration(w http.ResponseWriter, r *http.Request) {
-	f, err := decode[struct {
-		At   amount `form:"at" label:"At"`
-		Take int    `form:"take"`
+	f, err := field.Decode[struct {
+		At   field.Amount `form:"at" label:"At"`
+		Take int          `form:"take"`
 	}](r.URL.Query())
 	if err != nil {
 		s.Fail(w, r, err)

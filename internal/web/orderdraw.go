@@ -14,6 +14,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -184,7 +185,7 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	f, err := decode[chosen](r.URL.Query())
+	f, err := field.Decode[chosen](r.URL.Query())
 	if err != nil {
 		s.Fail(w, r, err)
 		return

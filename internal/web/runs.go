@@ -19,6 +19,7 @@ import (
 	"nelko/internal/orders"
 	"nelko/internal/runs"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -293,7 +294,7 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		text, err = s.start(r, id, runs.Ask{Act: runs.Act(r.PostForm.Get("act"))})
 	case "discs", "alldiscs":
 		var f discForm
-		if f, err = decode[discForm](r.PostForm); err != nil {
+		if f, err = field.Decode[discForm](r.PostForm); err != nil {
 			break
 		}
 		how := f.disc(0).DiscSetting

@@ -15,6 +15,7 @@ import (
 	"nelko/internal/invalid"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -116,19 +117,19 @@ func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 
 // keepProfile keeps a way of encoding of the studio's own, made of another.
 func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
-	f, err := decode[struct {
-		Name     string  `form:"name"`
-		About    string  `form:"about"`
-		Base     string  `form:"base"`
-		Shape    string  `form:"shape"`
-		Lines    *int    `form:"lines" label:"Lines"`
-		Rate     string  `form:"rate"`
-		CRF      *int    `form:"crf" label:"Quality"`
-		Kbps     *int    `form:"kbps" label:"Bit rate"`
-		MB       *amount `form:"mb" label:"Size"`
-		Captions string  `form:"captions"`
-		Teaser   *amount `form:"teaser" label:"Seconds of a teaser"`
-		LUFS     *amount `form:"lufs" label:"Loudness"`
+	f, err := field.Decode[struct {
+		Name     string        `form:"name"`
+		About    string        `form:"about"`
+		Base     string        `form:"base"`
+		Shape    string        `form:"shape"`
+		Lines    *int          `form:"lines" label:"Lines"`
+		Rate     string        `form:"rate"`
+		CRF      *int          `form:"crf" label:"Quality"`
+		Kbps     *int          `form:"kbps" label:"Bit rate"`
+		MB       *field.Amount `form:"mb" label:"Size"`
+		Captions string        `form:"captions"`
+		Teaser   *field.Amount `form:"teaser" label:"Seconds of a teaser"`
+		LUFS     *field.Amount `form:"lufs" label:"Loudness"`
 	}](posted(r))
 	var p profile.Profile
 	if err == nil {
@@ -190,7 +191,7 @@ func (s *Server) changeLetters(w http.ResponseWriter, r *http.Request) {
 
 // changeKeeping sets for how long what is over is kept.
 func (s *Server) changeKeeping(w http.ResponseWriter, r *http.Request) {
-	f, err := decode[struct {
+	f, err := field.Decode[struct {
 		Deleted  int `form:"keep_deleted" label:"Days of deleted orders"`
 		Archived int `form:"keep_archived" label:"Days of orders put away"`
 		Trail    int `form:"keep_trail" label:"Days of the trail"`

@@ -11,6 +11,7 @@ import (
 	"nelko/internal/core/wording"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/field"
 )
 
 // shapeView is a frame shape the film is made in.
@@ -131,7 +132,7 @@ func shaped(op func(f doc.Frame, slides []doc.SlideID) edit.Op) control {
 		if err != nil {
 			return nil, err
 		}
-		c, err := decode[chosen](v)
+		c, err := field.Decode[chosen](v)
 		return op(f, c.Slides), err
 	}
 }

@@ -16,6 +16,7 @@ import (
 	"nelko/internal/core/timecode"
 	"nelko/internal/invalid"
 	"nelko/internal/orders"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 	"nelko/internal/web/timeline"
 )
@@ -335,16 +336,16 @@ type onItem struct {
 func songControl(f struct {
 	onItem
 	Role        *doc.Role         `form:"role"`
-	From        *amount           `form:"from" label:"From"`
-	To          *amount           `form:"to" label:"To"`
-	Start       *amount           `form:"start" label:"Start"`
+	From        *field.Amount     `form:"from" label:"From"`
+	To          *field.Amount     `form:"to" label:"To"`
+	Start       *field.Amount     `form:"start" label:"Start"`
 	Follows     bool              `form:"follows"`
 	Join        *doc.SongJoinKind `form:"join"`
-	JoinSeconds *amount           `form:"joinseconds" label:"Seconds of the join"`
-	FadeIn      *amount           `form:"fadein" label:"Fade in"`
-	FadeOut     *amount           `form:"fadeout" label:"Fade out"`
+	JoinSeconds *field.Amount     `form:"joinseconds" label:"Seconds of the join"`
+	FadeIn      *field.Amount     `form:"fadein" label:"Fade in"`
+	FadeOut     *field.Amount     `form:"fadeout" label:"Fade out"`
 	Shape       *string           `form:"shape"`
-	Level       *amount           `form:"level" label:"Level"`
+	Level       *field.Amount     `form:"level" label:"Level"`
 	Points      *string           `form:"points"`
 	Long        *string           `form:"long"`
 	Hold        *bool             `form:"hold"`
@@ -382,26 +383,26 @@ func songControl(f struct {
 func dropsoundControl(f onItem) (edit.Op, error) { return edit.DropItem{At: f.At, Media: f.Media}, nil }
 
 func trackControl(f struct {
-	FadeIn  *amount `form:"fadein" label:"Fade in"`
-	FadeOut *amount `form:"fadeout" label:"Fade out"`
-	LUFS    *amount `form:"lufs" label:"Loudness"`
-	DuckDB  *amount `form:"duck" label:"Quieter by"`
-	Attack  *amount `form:"attack" label:"Down within"`
-	Release *amount `form:"release" label:"Back within"`
-	Ahead   *amount `form:"ahead" label:"Ahead"`
+	FadeIn  *field.Amount `form:"fadein" label:"Fade in"`
+	FadeOut *field.Amount `form:"fadeout" label:"Fade out"`
+	LUFS    *field.Amount `form:"lufs" label:"Loudness"`
+	DuckDB  *field.Amount `form:"duck" label:"Quieter by"`
+	Attack  *field.Amount `form:"attack" label:"Down within"`
+	Release *field.Amount `form:"release" label:"Back within"`
+	Ahead   *field.Amount `form:"ahead" label:"Ahead"`
 }) (edit.Op, error) {
 	return edit.Sound{FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LUFS: (*float64)(f.LUFS), DuckDB: (*float64)(f.DuckDB),
 		Attack: (*float64)(f.Attack), Release: (*float64)(f.Release), Ahead: (*float64)(f.Ahead)}, nil
 }
 
 func fittingControl(f struct {
-	Mode   doc.FitMode `form:"mode"`
-	Beat   *string     `form:"beat"`
-	Strict *share      `form:"strict" label:"How strictly"`
-	Hold   *bool       `form:"hold"`
-	Own    *bool       `form:"own"`
-	Even   *bool       `form:"even"`
-	Pace   *amount     `form:"pace" label:"Seconds a picture"`
+	Mode   doc.FitMode   `form:"mode"`
+	Beat   *string       `form:"beat"`
+	Strict *field.Share  `form:"strict" label:"How strictly"`
+	Hold   *bool         `form:"hold"`
+	Own    *bool         `form:"own"`
+	Even   *bool         `form:"even"`
+	Pace   *field.Amount `form:"pace" label:"Seconds a picture"`
 }) (edit.Op, error) {
 	op := edit.Fit{Mode: f.Mode, Strict: (*float64)(f.Strict), Hold: f.Hold, Own: f.Own, Even: f.Even}
 	if f.Pace != nil {

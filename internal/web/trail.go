@@ -8,6 +8,7 @@ import (
 
 	"nelko/internal/invalid"
 	"nelko/internal/store"
+	"nelko/internal/web/field"
 	"nelko/internal/web/page"
 )
 
@@ -16,12 +17,12 @@ const trailLines = 100
 
 // trailAsked is what is asked of the trail, as it is typed.
 type trailAsked struct {
-	What   string  `form:"what"`
-	User   int64   `form:"user" label:"Person"`
-	Order  *amount `form:"order" label:"Order"`
-	From   string  `form:"from"`
-	To     string  `form:"to"`
-	Before *amount `form:"before"`
+	What   string        `form:"what"`
+	User   int64         `form:"user" label:"Person"`
+	Order  *field.Amount `form:"order" label:"Order"`
+	From   string        `form:"from"`
+	To     string        `form:"to"`
+	Before *field.Amount `form:"before"`
 }
 
 // asked narrows the trail to what was asked for; days are whole, in local time.
@@ -64,7 +65,7 @@ func (s *Server) trailPage(w http.ResponseWriter, r *http.Request) {
 func (s *Server) trail(r *http.Request) (v trailView, err error) {
 	v.Kinds = store.Deeds
 	asked := r.URL.Query()
-	if v.Asked, err = decode[trailAsked](asked); err != nil {
+	if v.Asked, err = field.Decode[trailAsked](asked); err != nil {
 		return v, err
 	}
 	q, err := v.Asked.asked()

@@ -1,4 +1,8 @@
-package web
+// Package field reads forms into structs: the tag form gives a field's name, the tag label what it is
+// called when it is wrong. A struct in a struct reads the fields whose names begin with its own and
+// a hyphen. Its types say how people type what a field holds; one of them must be in the form, a
+// pointer to one may be missing or empty.
+package field
 
 import (
 	"errors"
@@ -15,71 +19,68 @@ import (
 	"nelko/internal/invalid"
 )
 
-// Forms are read into structs: the tag form gives a field's name, the tag label
-// what it is called when it is wrong. A struct in a struct reads the fields
-// whose names begin with its own and a hyphen. The types below say how people
-// type what a field holds; one of them must be in the form, a pointer to one
-// may be missing or empty.
+// Amount is what people type: a comma may be the decimal sign.
+type Amount float64
 
-// amount is what people type: a comma may be the decimal sign.
-type amount float64
+// Share is a share, typed as per cent.
+type Share float64
 
-// share is a share, typed as per cent.
-type share float64
-
-// place is a point of the frame, of a picture or of the film's frame.
-type place struct {
-	X share `form:"x"`
-	Y share `form:"y"`
+// Place is a point of the frame, of a picture or of the film's frame.
+type Place struct {
+	X Share `form:"x"`
+	Y Share `form:"y"`
 }
 
-// maybe is a place that need not be given.
-type maybe struct {
-	X *share `form:"x"`
-	Y *share `form:"y"`
+// Maybe is a place that need not be given.
+type Maybe struct {
+	X *Share `form:"x"`
+	Y *Share `form:"y"`
 }
 
-// point is nil if nothing was typed.
-func (m maybe) point(field, label string) (*framing.Point, error) {
+// Point is nil if nothing was typed.
+func (m Maybe) Point(field, label string) (*framing.Point, error) {
 	if m.X == nil && m.Y == nil {
 		return nil, nil
 	}
-	x, errX := need(m.X, field+"-x", label)
-	y, errY := need(m.Y, field+"-y", label)
+	x, errX := Need(m.X, field+"-x", label)
+	y, errY := Need(m.Y, field+"-y", label)
 	return &framing.Point{X: x, Y: y}, errors.Join(errX, errY)
 }
 
-// area is a rectangle of a picture.
-type area struct {
-	place
-	W share `form:"w"`
-	H share `form:"h"`
+// Area is a rectangle of a picture.
+type Area struct {
+	Place
+	W Share `form:"w"`
+	H Share `form:"h"`
 }
 
-func (a area) rect() framing.Rect {
+// Rect is the area as a rectangle.
+func (a Area) Rect() framing.Rect {
 	return framing.Rect{X: float64(a.X), Y: float64(a.Y), W: float64(a.W), H: float64(a.H)}
 }
 
-// ease is an easing; a gentle one if none was chosen.
-type ease framing.Ease
+// Ease is an easing; a gentle one if none was chosen.
+type Ease framing.Ease
 
-func (e ease) or() framing.Ease {
+// Or is the easing, or the usual one.
+func (e Ease) Or() framing.Ease {
 	if e == "" {
 		return framing.InOut
 	}
 	return framing.Ease(e)
 }
 
-// need gives a field that must be there after all, because of what another
+// Need gives a field that must be there after all, because of what another
 // one says.
-func need[N ~float64](v *N, field, label string) (float64, error) {
+func Need[N ~float64](v *N, field, label string) (float64, error) {
 	if v == nil {
 		return 0, &invalid.Input{Field: field, Problem: label + `: "" is not a number.`}
 	}
 	return float64(*v), nil
 }
 
-func parseNumber(text string) (float64, error) {
+// Number is a number as people type it: a comma may be the decimal sign.
+func Number(text string) (float64, error) {
 	text = strings.TrimSpace(text)
 	v, err := strconv.ParseFloat(strings.Replace(text, ",", ".", 1), 64)
 	if err != nil || v != v {
@@ -99,30 +100,30 @@ var decoder = func() *form.Decoder {
 	d := form.NewDecoder()
 	d.SetNamespacePrefix("-")
 	d.RegisterCustomTypeFunc(func(v []string) (any, error) {
-		n, err := parseNumber(first(v))
-		return amount(n), err
-	}, amount(0))
+		n, err := Number(first(v))
+		return Amount(n), err
+	}, Amount(0))
 	d.RegisterCustomTypeFunc(func(v []string) (any, error) {
-		n, err := parseNumber(first(v))
-		return share(n / 100), err
-	}, share(0))
+		n, err := Number(first(v))
+		return Share(n / 100), err
+	}, Share(0))
 	d.RegisterCustomTypeFunc(func(v []string) (any, error) {
-		var none *amount
+		var none *Amount
 		if strings.TrimSpace(first(v)) == "" {
 			return none, nil
 		}
-		n, err := parseNumber(first(v))
-		return (*amount)(&n), err
-	}, (*amount)(nil))
+		n, err := Number(first(v))
+		return (*Amount)(&n), err
+	}, (*Amount)(nil))
 	d.RegisterCustomTypeFunc(func(v []string) (any, error) {
-		var none *share
+		var none *Share
 		if strings.TrimSpace(first(v)) == "" {
 			return none, nil
 		}
-		n, err := parseNumber(first(v))
+		n, err := Number(first(v))
 		n /= 100
-		return (*share)(&n), err
-	}, (*share)(nil))
+		return (*Share)(&n), err
+	}, (*Share)(nil))
 	colour := func(text string) (raster.RGB, error) {
 		c, err := raster.ParseRGB(text)
 		if err != nil {
@@ -144,12 +145,12 @@ var decoder = func() *form.Decoder {
 
 // required are the types of fields that must be in a form.
 var required = map[reflect.Type]string{
-	reflect.TypeFor[amount](): "number", reflect.TypeFor[share](): "number", reflect.TypeFor[raster.RGB](): "colour like #1f6f78",
+	reflect.TypeFor[Amount](): "number", reflect.TypeFor[Share](): "number", reflect.TypeFor[raster.RGB](): "colour like #1f6f78",
 }
 
-// decode reads a form into a struct; the first field that is wrong, in the
+// Decode reads a form into a struct; the first field that is wrong, in the
 // order of the struct, is an invalid.Input.
-func decode[F any](v url.Values) (F, error) {
+func Decode[F any](v url.Values) (F, error) {
 	var f F
 	var problems form.DecodeErrors
 	if err := decoder.Decode(&f, v); err != nil && !errors.As(err, &problems) {
