@@ -8,7 +8,6 @@ import (
 	"io"
 	"mime"
 	"net/http"
-	"net/url"
 	"slices"
 	"strconv"
 	"strings"
@@ -188,7 +187,7 @@ func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
 		Shapes   []string      `form:"shape"`
 		Teaser   *field.Amount `form:"teaser" label:"Beginning of the teaser"`
 		Anyway   bool          `form:"anyway"`
-	}](posted(r))
+	}](page.Posted(r))
 	if err == nil {
 		n := making.Wanted{Profiles: f.Profiles, Anyway: f.Anyway}
 		for _, x := range f.Shapes {
@@ -202,12 +201,6 @@ func (s *Server) startRender(w http.ResponseWriter, r *http.Request) {
 		_, err = s.House.Making.BeginAll(r.Context(), page.Number(r, "order"), n)
 	}
 	s.answer(w, r, err, nil)
-}
-
-// posted are the fields of a form; what cannot be read is not there.
-func posted(r *http.Request) url.Values {
-	_ = r.ParseForm()
-	return r.PostForm
 }
 
 // captions are the captions of a finished film, as a file.

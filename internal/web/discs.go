@@ -189,7 +189,7 @@ func (f discForm) disc(orderID int64) pressing.New {
 }
 
 func (s *Server) makeDisc(w http.ResponseWriter, r *http.Request) {
-	f, err := field.Decode[discForm](posted(r))
+	f, err := field.Decode[discForm](page.Posted(r))
 	if err == nil {
 		_, err = s.House.Pressing.Make(r.Context(), page.Number(r, "order"), f.disc(page.Number(r, "order")))
 	}

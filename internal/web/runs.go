@@ -245,7 +245,7 @@ func (s *Server) back(w http.ResponseWriter, r *http.Request, text string, err e
 		return
 	}
 	to := fmt.Sprintf("/runs/%d", page.Number(r, "run"))
-	if p := localPath(r.PostFormValue("back")); p != "/" {
+	if p := page.LocalPath(r.PostFormValue("back")); p != "/" {
 		to = p
 	}
 	var inv *invalid.Input

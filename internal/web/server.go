@@ -23,6 +23,8 @@ import (
 	"nelko/internal/uploads"
 	"nelko/internal/web/client"
 	"nelko/internal/web/page"
+	"nelko/internal/web/signin"
+	"nelko/internal/web/studio"
 )
 
 // Config is what the server needs.
@@ -46,14 +48,12 @@ type Server struct {
 	Config
 	*page.Shell
 	uploads *uploads.Uploads
-	tries   *tries
-	sealed  *sealed
 	handler http.Handler
 }
 
 // New makes a server. Close must be called afterwards.
 func New(c Config) (*Server, error) {
-	s := &Server{Config: c, tries: newTries(), sealed: newSealed()}
+	s := &Server{Config: c}
 	var err error
 	s.Shell, err = page.New(page.Config{
 		BaseURL: c.BaseURL,
@@ -65,7 +65,7 @@ func New(c Config) (*Server, error) {
 			"pair":    func(a, b any) []any { return []any{a, b} },
 			"clock":   timecode.Clock,
 			"minutes": page.Minutes,
-			"capital": capital,
+			"capital": page.Capital,
 			"key":     base64.RawURLEncoding.EncodeToString,
 			"counted": wording.Counted,
 			"quoting": wording.IsolatedQuotes,
@@ -137,21 +137,8 @@ func (s *Server) routes() http.Handler {
 	if s.Photos != nil {
 		r.Mount(PhotosPath, s.Photos)
 	}
-	// The form is read before the session is looked for.
-	r.With(page.SmallForm, s.Sessions.LoadAndSave).Post("/signin", s.signIn)
-	r.With(page.SmallForm, s.Sessions.LoadAndSave).Post("/signin/code", s.tellCode)
-	r.With(s.Sessions.LoadAndSave).Post("/signin/passkey/begin", s.askPasskey)
-	r.With(s.Sessions.LoadAndSave).Post("/signin/passkey", s.byPasskey)
-	r.Group(func(r chi.Router) {
-		r.Use(s.Sessions.LoadAndSave)
-		r.Get("/signin", s.signInPage)
-		r.Get("/signin/code", s.codePage)
-		r.Post("/signout", s.signOut)
-		r.Group(func(r chi.Router) {
-			r.Use(s.signedIn)
-			s.operatorRoutes(r)
-		})
-	})
+	door := signin.New(s.Shell, signin.Rooms{Accounts: s.House.Accounts, Now: func() time.Time { return s.House.Orders.Now() }})
+	door.Routes(r, s.operatorRoutes)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.Message(w, r, http.StatusNotFound, "Not here", "There is no such page.", "/", "To the day sheet")
 	})
@@ -160,7 +147,6 @@ func (s *Server) routes() http.Handler {
 
 func (s *Server) operatorRoutes(r chi.Router) {
 	r.Get("/", s.daySheet)
-	s.accountRoutes(r)
 	r.Get("/events", s.events)
 	r.Get("/orders/new", s.newOrderPage)
 	r.Post("/orders", s.newOrder)
@@ -262,21 +248,10 @@ func (s *Server) operatorRoutes(r chi.Router) {
 		r.Post("/card.pdf", s.card)
 		r.Post("/links/{link}/close", s.closeLink)
 	})
-	r.Group(func(r chi.Router) {
-		r.Use(s.OwnersOnly)
-		r.Get("/settings", s.settingsPage)
-		r.Post("/settings/studio", s.changeStudio)
-		r.Get("/settings/mark", s.markPicture)
-		r.Post("/settings/mark", s.changeMark)
-		r.Post("/settings/users", s.addUser)
-		r.Post("/settings/users/{user}", s.changeUser)
-		r.Post("/settings/host/{act:in|out}", s.signInAtHost)
-		r.Get("/settings/host/back", s.backFromHost)
-		r.Post("/settings/transitions/forget", s.forgetTransition)
-		r.Post("/settings/profiles", s.keepProfile)
-		r.Post("/settings/letters", s.changeLetters)
-		r.Post("/settings/keeping", s.changeKeeping)
-		r.Get("/settings/trail", s.trailPage)
-		r.Post("/settings/profiles/forget", s.forgetProfile)
+	studio.Routes(r, s.Shell, studio.Rooms{
+		Accounts: s.House.Accounts,
+		Shelf:    s.House.Shelf,
+		Hosting:  s.House.Hosting,
+		Trail:    s.House.Store.Trail,
 	})
 }

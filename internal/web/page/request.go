@@ -5,6 +5,7 @@ import (
 	"mime"
 	"net"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -92,4 +93,21 @@ func SmallForm(next http.Handler) http.Handler {
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// LocalPath keeps redirects within the application. Browsers pass over tabs and line
+// ends in an address, so that "/\t/host" would lead away.
+func LocalPath(p string) string {
+	odd := func(r rune) bool { return r < ' ' || r == 0x7f || r == '\\' }
+	u, err := url.Parse(p)
+	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(p, "/") || strings.HasPrefix(p, "//") || strings.ContainsFunc(p, odd) || strings.ContainsFunc(u.Path, odd) {
+		return "/"
+	}
+	return p
+}
+
+// Posted are the fields of a form; what cannot be read is not there.
+func Posted(r *http.Request) url.Values {
+	_ = r.ParseForm()
+	return r.PostForm
 }

@@ -29,3 +29,11 @@ type Detail struct {
 func DetailOf(d theme.Detail, value string) Detail {
 	return Detail{d.Key, d.Label, value, d.Example, d.Required && value == "", d.Type, d.Choices}
 }
+
+// Capital begins a word with a capital letter.
+func Capital(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}

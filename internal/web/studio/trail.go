@@ -1,9 +1,8 @@
-package web
+package studio
 
 import (
 	"fmt"
 	"net/http"
-	"strings"
 	"time"
 
 	"nelko/internal/invalid"
@@ -53,7 +52,7 @@ type trailView struct {
 }
 
 // trailPage shows an owner who did what.
-func (s *Server) trailPage(w http.ResponseWriter, r *http.Request) {
+func (s *settings) trailPage(w http.ResponseWriter, r *http.Request) {
 	v, err := s.trail(r)
 	if err != nil {
 		s.Fail(w, r, err)
@@ -62,7 +61,7 @@ func (s *Server) trailPage(w http.ResponseWriter, r *http.Request) {
 	s.Render(w, r, http.StatusOK, "trail", v)
 }
 
-func (s *Server) trail(r *http.Request) (v trailView, err error) {
+func (s *settings) trail(r *http.Request) (v trailView, err error) {
 	v.Kinds = store.Deeds
 	asked := r.URL.Query()
 	if v.Asked, err = field.Decode[trailAsked](asked); err != nil {
@@ -72,10 +71,10 @@ func (s *Server) trail(r *http.Request) (v trailView, err error) {
 	if err != nil {
 		return v, err
 	}
-	if v.Deeds, err = s.House.Store.Trail(r.Context(), q); err != nil {
+	if v.Deeds, err = s.Trail(r.Context(), q); err != nil {
 		return v, err
 	}
-	if v.Users, err = s.House.Accounts.List(r.Context()); err != nil {
+	if v.Users, err = s.Accounts.List(r.Context()); err != nil {
 		return v, err
 	}
 	if len(v.Deeds) > trailLines {
@@ -85,12 +84,4 @@ func (s *Server) trail(r *http.Request) (v trailView, err error) {
 	}
 	v.Base, err = s.Base(r, "Trail")
 	return v, err
-}
-
-// capital begins a word with a capital letter.
-func capital(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
 }

@@ -1,4 +1,4 @@
-package web
+package signin
 
 import (
 	"crypto/sha256"

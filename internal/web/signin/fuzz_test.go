@@ -1,8 +1,10 @@
-package web
+package signin
 
 import (
 	"net/url"
 	"testing"
+
+	"nelko/internal/web/page"
 )
 
 // Wherever somebody wants to be led after signing in, it is here, as browsers
@@ -17,7 +19,7 @@ func FuzzLocalPath(f *testing.F) {
 		f.Fatal(err)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
-		p := localPath(s)
+		p := page.LocalPath(s)
 		seen := asBrowsersRead(p)
 		to, err := here.Parse(seen)
 		if err != nil || to.Host != here.Host || to.Scheme != here.Scheme || to.User != nil {

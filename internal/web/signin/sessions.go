@@ -1,4 +1,4 @@
-package web
+package signin
 
 import (
 	"bytes"
@@ -50,78 +50,78 @@ func deviceOf(r *http.Request) string {
 }
 
 // begin signs somebody in, in a new session.
-func (s *Server) begin(w http.ResponseWriter, r *http.Request, u store.User, next string) error {
+func (d *Door) begin(w http.ResponseWriter, r *http.Request, u store.User, next string) error {
 	ctx := r.Context()
-	if err := s.Sessions.RenewToken(ctx); err != nil {
+	if err := d.Sessions.RenewToken(ctx); err != nil {
 		return err
 	}
-	key, err := s.House.Accounts.Remember(ctx, u.ID, deviceOf(r))
+	key, err := d.Accounts.Remember(ctx, u.ID, deviceOf(r))
 	if err != nil {
 		return err
 	}
-	http.SetCookie(w, &http.Cookie{Name: knownCookie, Value: key, Path: "/signin", MaxAge: int(accounts.DeviceFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.Sessions.Cookie.Secure})
-	now := s.House.Orders.Now().Unix()
+	http.SetCookie(w, &http.Cookie{Name: knownCookie, Value: key, Path: "/signin", MaxAge: int(accounts.DeviceFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: d.Sessions.Cookie.Secure})
+	now := d.Now().Unix()
 	address, _ := page.ByAddress(r) // empty where there is none
 	agent := strings.ToValidUTF8(r.UserAgent(), "")
 	for k, v := range map[string]any{inUser: u.ID, inEra: u.SessionEra, inUsed: now, inBegan: now, inAgent: agent[:min(len(agent), 300)], inAddress: address, inName: token.New()} {
-		s.Sessions.Put(ctx, k, v)
+		d.Sessions.Put(ctx, k, v)
 	}
 	for _, k := range []string{inHalf, inHalfAt, inNext} {
-		s.Sessions.Remove(ctx, k)
+		d.Sessions.Remove(ctx, k)
 	}
 	http.Redirect(w, r, next, http.StatusSeeOther)
 	return nil
 }
 
 // half is who told the password a moment ago; 0 if nobody did.
-func (s *Server) half(r *http.Request) int64 {
-	if s.House.Orders.Now().Sub(time.Unix(s.Sessions.GetInt64(r.Context(), inHalfAt), 0)) > halfFor {
+func (d *Door) half(r *http.Request) int64 {
+	if d.Now().Sub(time.Unix(d.Sessions.GetInt64(r.Context(), inHalfAt), 0)) > halfFor {
 		return 0
 	}
-	return s.Sessions.GetInt64(r.Context(), inHalf)
+	return d.Sessions.GetInt64(r.Context(), inHalf)
 }
 
-func (s *Server) codePage(w http.ResponseWriter, r *http.Request) {
-	if s.half(r) == 0 {
+func (d *Door) codePage(w http.ResponseWriter, r *http.Request) {
+	if d.half(r) == 0 {
 		http.Redirect(w, r, "/signin", http.StatusSeeOther)
 		return
 	}
-	s.showCode(w, r, http.StatusOK, nil)
+	d.showCode(w, r, http.StatusOK, nil)
 }
 
-func (s *Server) showCode(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
-	st, err := s.House.Shelf.Studio(r.Context())
+func (d *Door) showCode(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
+	st, err := d.Studio(r.Context())
 	if err != nil {
-		s.Fail(w, r, err)
+		d.Fail(w, r, err)
 		return
 	}
-	s.Render(w, r, status, "signincode", signInView{Title: "Sign in", Version: s.Version, Studio: st.Name, Notice: n})
+	d.Render(w, r, status, "signincode", signInView{Title: "Sign in", Version: d.Version, Studio: st.Name, Notice: n})
 }
 
 // tellCode takes the second step of signing in.
-func (s *Server) tellCode(w http.ResponseWriter, r *http.Request) {
-	id := s.half(r)
+func (d *Door) tellCode(w http.ResponseWriter, r *http.Request) {
+	id := d.half(r)
 	if id == 0 {
 		http.Redirect(w, r, "/signin", http.StatusSeeOther)
 		return
 	}
-	now := s.House.Orders.Now()
+	now := d.Now()
 	key := fmt.Sprint("code ", id)
-	if !s.tries.take(key, triesOfCode, now) {
-		s.showCode(w, r, http.StatusTooManyRequests, page.Bad("Too many tries. Wait some minutes, then try again."))
+	if !d.tries.take(key, triesOfCode, now) {
+		d.showCode(w, r, http.StatusTooManyRequests, page.Bad("Too many tries. Wait some minutes, then try again."))
 		return
 	}
-	u, err := s.House.Accounts.SecondStep(r.Context(), id, r.PostForm.Get("code"), now)
+	u, err := d.Accounts.SecondStep(r.Context(), id, r.PostForm.Get("code"), now)
 	if errors.Is(err, accounts.ErrSignIn) {
-		s.showCode(w, r, http.StatusUnprocessableEntity, page.Bad("That is not the code. Each is taken once: wait for the next, or use a recovery code."))
+		d.showCode(w, r, http.StatusUnprocessableEntity, page.Bad("That is not the code. Each is taken once: wait for the next, or use a recovery code."))
 		return
 	}
 	if err == nil {
-		s.tries.right(key)
-		err = s.begin(w, r, u, localPath(s.Sessions.GetString(r.Context(), inNext)))
+		d.tries.right(key)
+		err = d.begin(w, r, u, page.LocalPath(d.Sessions.GetString(r.Context(), inNext)))
 	}
 	if err != nil {
-		s.Fail(w, r, err)
+		d.Fail(w, r, err)
 	}
 }
 
@@ -133,14 +133,14 @@ type sessionView struct {
 }
 
 // sessionsOf lists the sessions of a user, this one first.
-func (s *Server) sessionsOf(r *http.Request, u *store.User) (out []sessionView, err error) {
-	here := s.Sessions.GetString(r.Context(), inName)
-	err = s.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
-		if s.Sessions.GetInt64(ctx, inUser) != u.ID || s.Sessions.GetInt(ctx, inEra) != u.SessionEra {
+func (a *account) sessionsOf(r *http.Request, u *store.User) (out []sessionView, err error) {
+	here := a.Sessions.GetString(r.Context(), inName)
+	err = a.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
+		if a.Sessions.GetInt64(ctx, inUser) != u.ID || a.Sessions.GetInt(ctx, inEra) != u.SessionEra {
 			return nil
 		}
-		v := sessionView{Name: s.Sessions.GetString(ctx, inName), Agent: browserName(s.Sessions.GetString(ctx, inAgent)), Address: s.Sessions.GetString(ctx, inAddress),
-			Began: time.Unix(s.Sessions.GetInt64(ctx, inBegan), 0), Used: time.Unix(s.Sessions.GetInt64(ctx, inUsed), 0)}
+		v := sessionView{Name: a.Sessions.GetString(ctx, inName), Agent: browserName(a.Sessions.GetString(ctx, inAgent)), Address: a.Sessions.GetString(ctx, inAddress),
+			Began: time.Unix(a.Sessions.GetInt64(ctx, inBegan), 0), Used: time.Unix(a.Sessions.GetInt64(ctx, inUsed), 0)}
 		v.Here = v.Name == here
 		out = append(out, v)
 		return nil
@@ -179,41 +179,41 @@ func browserName(agent string) string {
 }
 
 // endSession ends another session of one's own, by its name.
-func (s *Server) endSession(w http.ResponseWriter, r *http.Request) {
+func (a *account) endSession(w http.ResponseWriter, r *http.Request) {
 	name := r.PostForm.Get("session")
 	u := page.User(r)
-	err := s.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
-		if name == "" || s.Sessions.GetInt64(ctx, inUser) != u.ID || s.Sessions.GetString(ctx, inName) != name {
+	err := a.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
+		if name == "" || a.Sessions.GetInt64(ctx, inUser) != u.ID || a.Sessions.GetString(ctx, inName) != name {
 			return nil
 		}
-		return s.Sessions.Destroy(ctx)
+		return a.Sessions.Destroy(ctx)
 	})
 	if err != nil {
-		s.Fail(w, r, err)
+		a.Fail(w, r, err)
 		return
 	}
-	s.Tell(r, "That session is over.")
+	a.Tell(r, "That session is over.")
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }
 
 // beginSecondStep shows the secret that an authenticator is to be told.
-func (s *Server) beginSecondStep(w http.ResponseWriter, r *http.Request) {
-	st, err := s.House.Shelf.Studio(r.Context())
+func (a *account) beginSecondStep(w http.ResponseWriter, r *http.Request) {
+	st, err := a.Studio(r.Context())
 	var key *otp.Key
 	if err == nil {
 		key, err = accounts.NewSecret(st.Name, *page.User(r))
 	}
 	if err != nil {
-		s.Fail(w, r, err)
+		a.Fail(w, r, err)
 		return
 	}
-	s.Sessions.Put(r.Context(), inPending, key.URL())
+	a.Sessions.Put(r.Context(), inPending, key.URL())
 	http.Redirect(w, r, "/account#second", http.StatusSeeOther)
 }
 
 // pending is the secret that is being set up; nil if there is none.
-func (s *Server) pending(r *http.Request) *otp.Key {
-	key, err := otp.NewKeyFromURL(s.Sessions.GetString(r.Context(), inPending))
+func (a *account) pending(r *http.Request) *otp.Key {
+	key, err := otp.NewKeyFromURL(a.Sessions.GetString(r.Context(), inPending))
 	if err != nil || key.Secret() == "" {
 		return nil
 	}
@@ -221,8 +221,8 @@ func (s *Server) pending(r *http.Request) *otp.Key {
 }
 
 // secretPicture is the secret as a code that an authenticator's camera reads.
-func (s *Server) secretPicture(w http.ResponseWriter, r *http.Request) {
-	key := s.pending(r)
+func (a *account) secretPicture(w http.ResponseWriter, r *http.Request) {
+	key := a.pending(r)
 	if key == nil {
 		http.NotFound(w, r)
 		return
@@ -233,7 +233,7 @@ func (s *Server) secretPicture(w http.ResponseWriter, r *http.Request) {
 		err = png.Encode(&b, im)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
+		a.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/png")
@@ -242,28 +242,28 @@ func (s *Server) secretPicture(w http.ResponseWriter, r *http.Request) {
 }
 
 // setSecondStep has a second step from now on, and shows the recovery codes.
-func (s *Server) setSecondStep(w http.ResponseWriter, r *http.Request) {
-	key := s.pending(r)
+func (a *account) setSecondStep(w http.ResponseWriter, r *http.Request) {
+	key := a.pending(r)
 	if key == nil {
 		http.Redirect(w, r, "/account", http.StatusSeeOther)
 		return
 	}
-	codes, err := s.House.Accounts.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(), r.PostForm.Get("code"), s.House.Orders.Now())
-	if s.accountFailed(w, r, err) {
+	codes, err := a.Accounts.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(), r.PostForm.Get("code"), a.Now())
+	if a.accountFailed(w, r, err) {
 		return
 	}
-	s.Sessions.Remove(r.Context(), inPending)
+	a.Sessions.Remove(r.Context(), inPending)
 	page.User(r).TOTPSecret = key.Secret()
 	w.Header().Set("Cache-Control", "no-store")
-	s.showAccount(w, r, http.StatusOK, page.Good("From now on you sign in with a code of your authenticator. Keep the recovery codes: they are shown only now."), codes)
+	a.showAccount(w, r, http.StatusOK, page.Good("From now on you sign in with a code of your authenticator. Keep the recovery codes: they are shown only now."), codes)
 }
 
 // dropSecondStep goes back to the password alone.
-func (s *Server) dropSecondStep(w http.ResponseWriter, r *http.Request) {
-	err := s.House.Accounts.DropSecondStep(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
-	if s.accountFailed(w, r, err) {
+func (a *account) dropSecondStep(w http.ResponseWriter, r *http.Request) {
+	err := a.Accounts.DropSecondStep(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
+	if a.accountFailed(w, r, err) {
 		return
 	}
-	s.Tell(r, "You sign in with your password alone from now on.")
+	a.Tell(r, "You sign in with your password alone from now on.")
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }

@@ -1,4 +1,4 @@
-package web
+package studio
 
 import (
 	"errors"
@@ -19,42 +19,42 @@ import (
 	"nelko/internal/web/page"
 )
 
-func (s *Server) settingsPage(w http.ResponseWriter, r *http.Request) {
+func (s *settings) settingsPage(w http.ResponseWriter, r *http.Request) {
 	s.showSettings(w, r, http.StatusOK, nil)
 }
 
-func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
+func (s *settings) showSettings(w http.ResponseWriter, r *http.Request, status int, n *page.Notice) {
 	b, err := s.Noted(r, "Settings", n)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	st, err := s.House.Shelf.Studio(r.Context())
+	st, err := s.Shelf.Studio(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	users, err := s.House.Accounts.List(r.Context())
+	users, err := s.Accounts.List(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	own, err := s.House.Shelf.TransitionNames(r.Context())
+	own, err := s.Shelf.TransitionNames(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	ways, err := s.House.Shelf.Profiles(r.Context())
+	ways, err := s.Shelf.Profiles(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	account, err := s.House.Hosting.Account(r.Context())
+	account, err := s.Hosting.Account(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	asides, err := s.House.Shelf.Asides(r.Context())
+	asides, err := s.Shelf.Asides(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -73,12 +73,12 @@ func (s *Server) showSettings(w http.ResponseWriter, r *http.Request, status int
 		Host        *store.HostAccount
 		HostAddress string
 		Least       int // characters of a password
-	}{b, asides, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.House.Shelf.DetailKeys()...), account, s.House.Hosting.Host, accounts.MinPassword})
+	}{b, asides, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.Shelf.DetailKeys()...), account, s.Hosting.Host, accounts.MinPassword})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong
 // with what was given.
-func (s *Server) settled(w http.ResponseWriter, r *http.Request, done string, err error) {
+func (s *settings) settled(w http.ResponseWriter, r *http.Request, done string, err error) {
 	var invalid *invalid.Input
 	switch {
 	case errors.As(err, &invalid):
@@ -91,13 +91,13 @@ func (s *Server) settled(w http.ResponseWriter, r *http.Request, done string, er
 	}
 }
 
-func (s *Server) forgetTransition(w http.ResponseWriter, r *http.Request) {
+func (s *settings) forgetTransition(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
-	err := s.House.Shelf.ForgetTransition(r.Context(), name)
+	err := s.Shelf.ForgetTransition(r.Context(), name)
 	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name), err)
 }
 
-func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
+func (s *settings) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
 	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames, "photos": &set.Photos, "contact": &set.Contact, "credits": &set.Credits} {
 		if r.PostForm.Has(field) {
@@ -110,13 +110,13 @@ func (s *Server) changeStudio(w http.ResponseWriter, r *http.Request) {
 		err = intake.CheckPhotos(r.PostForm.Get("photos"))
 	}
 	if err == nil {
-		err = s.House.Shelf.Change(r.Context(), set)
+		err = s.Shelf.Change(r.Context(), set)
 	}
 	s.settled(w, r, "The studio's settings are kept.", err)
 }
 
 // keepProfile keeps a way of encoding of the studio's own, made of another.
-func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
+func (s *settings) keepProfile(w http.ResponseWriter, r *http.Request) {
 	f, err := field.Decode[struct {
 		Name     string        `form:"name"`
 		About    string        `form:"about"`
@@ -130,10 +130,10 @@ func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
 		Captions string        `form:"captions"`
 		Teaser   *field.Amount `form:"teaser" label:"Seconds of a teaser"`
 		LUFS     *field.Amount `form:"lufs" label:"Loudness"`
-	}](posted(r))
+	}](page.Posted(r))
 	var p profile.Profile
 	if err == nil {
-		p, err = s.House.Shelf.Profile(r.Context(), f.Base)
+		p, err = s.Shelf.Profile(r.Context(), f.Base)
 	}
 	if err == nil {
 		c := profile.Change{Name: f.Name, About: f.About, Captions: profile.Captions(f.Captions)}
@@ -150,7 +150,7 @@ func (s *Server) keepProfile(w http.ResponseWriter, r *http.Request) {
 		if err != nil {
 			err = &invalid.Input{Field: "profile", Problem: fmt.Sprintf("The profile cannot be: %v.", err)}
 		} else {
-			err = s.House.Shelf.KeepProfile(r.Context(), p)
+			err = s.Shelf.KeepProfile(r.Context(), p)
 		}
 	}
 	s.settled(w, r, fmt.Sprintf("“%s” can be chosen on every order.", p.Name), err)
@@ -164,14 +164,14 @@ func given[N ~int | ~float64](n *N) N {
 	return *n
 }
 
-func (s *Server) forgetProfile(w http.ResponseWriter, r *http.Request) {
+func (s *settings) forgetProfile(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
-	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name), s.House.Shelf.ForgetProfile(r.Context(), name))
+	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name), s.Shelf.ForgetProfile(r.Context(), name))
 }
 
 // changeLetters keeps what clients are written in the studio's own words.
-func (s *Server) changeLetters(w http.ResponseWriter, r *http.Request) {
-	st, err := s.House.Shelf.Studio(r.Context())
+func (s *settings) changeLetters(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Shelf.Studio(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -179,29 +179,29 @@ func (s *Server) changeLetters(w http.ResponseWriter, r *http.Request) {
 	mails := map[string]store.RunMail{}
 	for _, what := range delivery.Letters {
 		l := store.RunMail{Subject: strings.TrimSpace(r.PostFormValue(what + "-subject")), Text: strings.TrimSpace(r.PostFormValue(what + "-text"))}
-		if err = errors.Join(err, delivery.CheckLetter(l, s.House.Shelf.DetailKeys())); l.Text != "" {
+		if err = errors.Join(err, delivery.CheckLetter(l, s.Shelf.DetailKeys())); l.Text != "" {
 			mails[what] = l
 		}
 	}
 	if err == nil {
-		err = s.House.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Mails: mails})
+		err = s.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Mails: mails})
 	}
 	s.settled(w, r, "From now on clients are written so.", err)
 }
 
 // changeKeeping sets for how long what is over is kept.
-func (s *Server) changeKeeping(w http.ResponseWriter, r *http.Request) {
+func (s *settings) changeKeeping(w http.ResponseWriter, r *http.Request) {
 	f, err := field.Decode[struct {
 		Deleted  int `form:"keep_deleted" label:"Days of deleted orders"`
 		Archived int `form:"keep_archived" label:"Days of orders put away"`
 		Trail    int `form:"keep_trail" label:"Days of the trail"`
-	}](posted(r))
+	}](page.Posted(r))
 	var st store.Studio
 	if err == nil {
-		st, err = s.House.Shelf.Studio(r.Context())
+		st, err = s.Shelf.Studio(r.Context())
 	}
 	if err == nil {
-		err = s.House.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Keeping: &shelf.Keeping{Deleted: f.Deleted, Archived: f.Archived, Trail: f.Trail}})
+		err = s.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Keeping: &shelf.Keeping{Deleted: f.Deleted, Archived: f.Archived, Trail: f.Trail}})
 	}
 	s.settled(w, r, "What is over is kept for so long from now on.", err)
 }
@@ -219,20 +219,20 @@ func letterViews(st store.Studio) (out []letterView) {
 	return out
 }
 
-func (s *Server) addUser(w http.ResponseWriter, r *http.Request) {
-	u, err := s.House.Accounts.Add(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
+func (s *settings) addUser(w http.ResponseWriter, r *http.Request) {
+	u, err := s.Accounts.Add(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
 	s.settled(w, r, u.Name+" can sign in now.", err)
 }
 
 // changeMark takes a picture in as the studio's mark, or takes it away.
-func (s *Server) changeMark(w http.ResponseWriter, r *http.Request) {
+func (s *settings) changeMark(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, shelf.MaxMarkBytes+1<<20)
 	said, err := s.markFrom(r)
 	s.settled(w, r, said, err)
 }
 
 // markFrom does what the form of the mark asks, and tells what was done.
-func (s *Server) markFrom(r *http.Request) (string, error) {
+func (s *settings) markFrom(r *http.Request) (string, error) {
 	f, head, err := r.FormFile("picture")
 	if err == nil {
 		defer f.Close()
@@ -242,16 +242,16 @@ func (s *Server) markFrom(r *http.Request) (string, error) {
 	case errors.As(err, &tooLarge):
 		return "", &invalid.Input{Field: "picture", Problem: fmt.Sprintf("The picture cannot be the mark: it is larger than %d MB.", shelf.MaxMarkBytes>>20)}
 	case r.PostFormValue("remove") != "":
-		return "Films rendered from now on are without the picture.", s.House.Shelf.ClearMark(r.Context())
+		return "Films rendered from now on are without the picture.", s.Shelf.ClearMark(r.Context())
 	case err != nil:
 		return "", &invalid.Input{Field: "picture", Problem: "Choose a picture to be the mark."}
 	}
-	return "The picture stands in the corner of every film rendered from now on.", s.House.Shelf.SetMark(r.Context(), head.Filename, f)
+	return "The picture stands in the corner of every film rendered from now on.", s.Shelf.SetMark(r.Context(), head.Filename, f)
 }
 
 // markPicture shows the studio's mark.
-func (s *Server) markPicture(w http.ResponseWriter, r *http.Request) {
-	st, err := s.House.Shelf.Studio(r.Context())
+func (s *settings) markPicture(w http.ResponseWriter, r *http.Request) {
+	st, err := s.Shelf.Studio(r.Context())
 	if err == nil && st.MarkPicture == nil {
 		err = store.ErrNotFound
 	}
@@ -259,7 +259,7 @@ func (s *Server) markPicture(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	b, err := s.House.Shelf.MarkImage(r.Context(), *st.MarkPicture)
+	b, err := s.Shelf.MarkImage(r.Context(), *st.MarkPicture)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -267,4 +267,28 @@ func (s *Server) markPicture(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "image/jpeg")
 	w.Header().Set("Cache-Control", "private, no-cache")
 	_, _ = w.Write(b) // whoever asked is gone
+}
+
+// changeUser renames an account, gives it a role, and lets it sign in or not; or
+// forgets its second step, or removes it.
+func (s *settings) changeUser(w http.ResponseWriter, r *http.Request) {
+	f, err := field.Decode[struct {
+		Name     string     `form:"name"`
+		Role     store.Role `form:"role"`
+		Disabled bool       `form:"disabled"`
+	}](page.Posted(r))
+	who, done := page.Number(r, "user"), ""
+	switch act := r.PostForm.Get("act"); {
+	case err != nil:
+	case act == "second":
+		err, done = s.Accounts.ForgetSecondStep(r.Context(), who), f.Name+" signs in with the password alone, until another second step is set."
+	case act == "remove":
+		err, done = s.Accounts.Remove(r.Context(), who), "The account is removed. What was done by it keeps its name."
+	default:
+		err, done = s.Accounts.Change(r.Context(), who, accounts.Person{Name: f.Name, Role: f.Role, Disabled: f.Disabled}), f.Name+" is changed."
+		if f.Disabled {
+			done = f.Name + " cannot sign in any more."
+		}
+	}
+	s.settled(w, r, done, err)
 }

@@ -1,4 +1,4 @@
-package web
+package signin
 
 import (
 	"encoding/base64"
@@ -20,16 +20,16 @@ const maxPasskey = 64 << 10
 
 // ask sends the browser what it is asked about a passkey, and keeps what belongs
 // to it.
-func (s *Server) ask(w http.ResponseWriter, r *http.Request, options any, state []byte, err error) {
+func (a *account) ask(w http.ResponseWriter, r *http.Request, options any, state []byte, err error) {
 	if err != nil {
-		s.Fail(w, r, err)
+		a.Fail(w, r, err)
 		return
 	}
-	s.Sessions.Put(r.Context(), inPasskey, state)
-	s.showOptions(w, options)
+	a.Sessions.Put(r.Context(), inPasskey, state)
+	a.showOptions(w, options)
 }
 
-func (s *Server) showOptions(w http.ResponseWriter, options any) {
+func (d *Door) showOptions(w http.ResponseWriter, options any) {
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
 	_ = json.NewEncoder(w).Encode(options) // whoever asked is gone
@@ -37,8 +37,8 @@ func (s *Server) showOptions(w http.ResponseWriter, options any) {
 
 // answered is what the browser answered, and what was kept of the question, which
 // is good for one answer.
-func (s *Server) answered(w http.ResponseWriter, r *http.Request) (state, answer []byte, err error) {
-	state = s.Sessions.PopBytes(r.Context(), inPasskey)
+func (a *account) answered(w http.ResponseWriter, r *http.Request) (state, answer []byte, err error) {
+	state = a.Sessions.PopBytes(r.Context(), inPasskey)
 	answer, err = io.ReadAll(http.MaxBytesReader(w, r.Body, maxPasskey))
 	return state, answer, err
 }
@@ -52,23 +52,23 @@ const (
 )
 
 // askPasskey begins to sign in by a passkey.
-func (s *Server) askPasskey(w http.ResponseWriter, r *http.Request) {
-	options, state, err := s.House.Accounts.AskPasskey()
+func (d *Door) askPasskey(w http.ResponseWriter, r *http.Request) {
+	options, state, err := d.Accounts.AskPasskey()
 	if err != nil {
-		s.Fail(w, r, err)
+		d.Fail(w, r, err)
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Value: s.sealed.seal(state, s.House.Orders.Now().Add(passkeyFor)), Path: passkeyPath,
-		MaxAge: int(passkeyFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.HTTPS()})
-	s.showOptions(w, options)
+	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Value: d.sealed.seal(state, d.Now().Add(passkeyFor)), Path: passkeyPath,
+		MaxAge: int(passkeyFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: d.HTTPS()})
+	d.showOptions(w, options)
 }
 
 // byPasskey signs in whose passkey the browser answers with.
-func (s *Server) byPasskey(w http.ResponseWriter, r *http.Request) {
+func (d *Door) byPasskey(w http.ResponseWriter, r *http.Request) {
 	// Wrong answers count by themselves: by them nobody is kept from signing in otherwise.
 	address, _ := page.ByAddress(r) // empty where there is none
 	key := "passkey " + address
-	if !s.tries.take(key, triesOfAddress, s.House.Orders.Now()) {
+	if !d.tries.take(key, triesOfAddress, d.Now()) {
 		http.Error(w, "Too many tries. Wait some minutes, then try again.", http.StatusTooManyRequests)
 		return
 	}
@@ -79,54 +79,54 @@ func (s *Server) byPasskey(w http.ResponseWriter, r *http.Request) {
 	}
 	var state []byte // none: nobody is signed in by it
 	if c, err := r.Cookie(passkeyCookie); err == nil {
-		state = s.sealed.open(c.Value, s.House.Orders.Now())
+		state = d.sealed.open(c.Value, d.Now())
 	}
-	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Path: passkeyPath, MaxAge: -1, HttpOnly: true, Secure: s.HTTPS()})
-	u, err := s.House.Accounts.ByPasskey(r.Context(), state, answer)
+	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Path: passkeyPath, MaxAge: -1, HttpOnly: true, Secure: d.HTTPS()})
+	u, err := d.Accounts.ByPasskey(r.Context(), state, answer)
 	if errors.Is(err, accounts.ErrSignIn) {
 		http.Error(w, "That passkey is not known here. Sign in with the password.", http.StatusUnprocessableEntity)
 		return
 	}
 	if err == nil {
-		s.tries.right(key)
-		err = s.begin(w, r, u, localPath(r.URL.Query().Get("next")))
+		d.tries.right(key)
+		err = d.begin(w, r, u, page.LocalPath(r.URL.Query().Get("next")))
 	}
 	if err != nil {
-		s.Fail(w, r, err)
+		d.Fail(w, r, err)
 	}
 }
 
 // beginPasskey begins to make a passkey, for who knows the present password.
-func (s *Server) beginPasskey(w http.ResponseWriter, r *http.Request) {
-	options, state, err := s.House.Accounts.BeginPasskey(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
-	s.ask(w, r, options, state, err)
+func (a *account) beginPasskey(w http.ResponseWriter, r *http.Request) {
+	options, state, err := a.Accounts.BeginPasskey(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
+	a.ask(w, r, options, state, err)
 }
 
 // addPasskey keeps a passkey that the browser made.
-func (s *Server) addPasskey(w http.ResponseWriter, r *http.Request) {
-	state, answer, err := s.answered(w, r)
+func (a *account) addPasskey(w http.ResponseWriter, r *http.Request) {
+	state, answer, err := a.answered(w, r)
 	if err == nil {
-		err = s.House.Accounts.AddPasskey(r.Context(), page.User(r).ID, r.URL.Query().Get("name"), state, answer)
+		err = a.Accounts.AddPasskey(r.Context(), page.User(r).ID, r.URL.Query().Get("name"), state, answer)
 	}
 	if err != nil {
-		s.Fail(w, r, err)
+		a.Fail(w, r, err)
 		return
 	}
-	s.Tell(r, "You can sign in with that passkey from now on.")
+	a.Tell(r, "You can sign in with that passkey from now on.")
 	w.WriteHeader(http.StatusNoContent)
 }
 
 // dropPasskey removes a passkey of one's own.
-func (s *Server) dropPasskey(w http.ResponseWriter, r *http.Request) {
+func (a *account) dropPasskey(w http.ResponseWriter, r *http.Request) {
 	id, err := base64.RawURLEncoding.DecodeString(r.PostForm.Get("passkey"))
 	if err != nil {
 		http.Error(w, "There is no such passkey.", http.StatusUnprocessableEntity)
 		return
 	}
-	if err := s.House.Accounts.DropPasskey(r.Context(), page.User(r).ID, id); err != nil {
-		s.Fail(w, r, err)
+	if err := a.Accounts.DropPasskey(r.Context(), page.User(r).ID, id); err != nil {
+		a.Fail(w, r, err)
 		return
 	}
-	s.Tell(r, "That passkey is removed.")
+	a.Tell(r, "That passkey is removed.")
 	http.Redirect(w, r, "/account", http.StatusSeeOther)
 }
