@@ -102,7 +102,14 @@ func Shipped() (*Shelf, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Shelf{newest: map[string]Version{}, own: map[string]bool{}, content: map[string]Version{}, fonts: map[string]Version{}, files: map[string]place{}, seen: map[string]stamp{}}
+	s := &Shelf{
+		newest:  map[string]Version{},
+		own:     map[string]bool{},
+		content: map[string]Version{},
+		fonts:   map[string]Version{},
+		files:   map[string]place{},
+		seen:    map[string]stamp{},
+	}
 	for _, v := range all {
 		s.put(v)
 		s.newest[v.ID] = v
@@ -127,14 +134,16 @@ func (s *Shelf) Get(id string) (*theme.Theme, error) {
 	if v, ok := s.newest[id]; ok {
 		return v.Theme, nil
 	}
-	return nil, fmt.Errorf("there is no theme %q; there are: %s: %w", id, strings.Join(s.ids(), ", "), ErrUnknown)
+	return nil, fmt.Errorf("there is no theme %q; there are: %s: %w", id, strings.Join(s.ids(), ", "),
+		ErrUnknown)
 }
 
 // At finds a version of a theme by its content; without one it is Get.
 func (s *Shelf) At(id, content string) (*theme.Theme, error) { return s.AtBy(id, content, s.Earlier) }
 
 // AtBy is At that reads a version that is not at hand by earlier; nil: none is.
-func (s *Shelf) AtBy(id, content string, earlier func(content string) (Version, error)) (*theme.Theme, error) {
+func (s *Shelf) AtBy(id, content string, earlier func(content string) (Version, error)) (*theme.Theme,
+	error) {
 	if content == "" {
 		return s.Get(id)
 	}

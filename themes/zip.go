@@ -31,7 +31,10 @@ const (
 
 // trying reads a theme in a process of its own: what was read there within its limits can be read
 // here. Of fonts, each glyph is looked at.
-var trying = cage.NewTask("theme", cage.Cage{Memory: 768 << 20, Seconds: 60}, 2*time.Minute, 1, func(in io.Reader, _ io.Writer) error {
+var trying = cage.NewTask("theme", cage.Cage{
+	Memory:  768 << 20,
+	Seconds: 60,
+}, 2*time.Minute, 1, func(in io.Reader, _ io.Writer) error {
 	b, err := io.ReadAll(in)
 	if err != nil {
 		return err
@@ -65,7 +68,8 @@ func (v Version) tryFonts() error {
 		}
 		var buf sfnt.Buffer
 		for i := range font.NumGlyphs() {
-			if _, err := font.LoadGlyph(&buf, sfnt.GlyphIndex(i), fixed.I(64), nil); err != nil && !errors.Is(err, sfnt.ErrColoredGlyph) && !beyond(err) {
+			if _, err := font.LoadGlyph(&buf, sfnt.GlyphIndex(i), fixed.I(64), nil); err != nil &&
+				!errors.Is(err, sfnt.ErrColoredGlyph) && !beyond(err) {
 				return fmt.Errorf("%s: its glyph %d is damaged: %w", name, i, err)
 			}
 		}
@@ -207,7 +211,13 @@ func filesNamed(t *theme.Theme) map[string]string {
 			out[where+".asset"] = d.Asset
 		}
 	}
-	for name, c := range map[string]theme.Card{"opening": t.Opening, "title_card": t.Title, "text_card": t.Text, "credits": t.Credits, "closing": t.Closing} {
+	for name, c := range map[string]theme.Card{
+		"opening":    t.Opening,
+		"title_card": t.Title,
+		"text_card":  t.Text,
+		"credits":    t.Credits,
+		"closing":    t.Closing,
+	} {
 		backdrop(name, c.Backdrop)
 		for i, d := range c.Decor {
 			decor(fmt.Sprintf("%s.decor[%d]", name, i), d)

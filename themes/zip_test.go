@@ -62,7 +62,8 @@ func TestThemesComeFromZips(t *testing.T) {
 	assert.ErrorIs(t, err, themes.ErrUnknown)
 
 	// Its own name is not for others to take.
-	require.NoError(t, os.Rename(themestest.Zip(t, "waypoint.zip", themestest.Same), filepath.Join(dir, "waypoint.zip")))
+	require.NoError(t, os.Rename(themestest.Zip(t, "waypoint.zip", themestest.Same),
+		filepath.Join(dir, "waypoint.zip")))
 	_, refused = shelf.Look(dir, nil)
 	require.Len(t, refused, 1)
 	assert.ErrorContains(t, refused[0], "ships with the program")
@@ -113,7 +114,8 @@ func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
 			return p, strings.Replace(b, `"id": "bad"`, `"id": "Bad Theme"`, 1)
 		},
 		`layouts[0].id: "Über"`: func(p, b string) (string, string) {
-			return p, regexp.MustCompile(`("layouts": \[\s*\{\s*"id": )"[^"]*"`).ReplaceAllString(b, `$1"Über"`)
+			return p, regexp.MustCompile(`("layouts": \[\s*\{\s*"id": )"[^"]*"`).ReplaceAllString(b,
+				`$1"Über"`)
 		},
 		"has a control character": func(p, b string) (string, string) {
 			return p, strings.Replace(b, `"author": "`, `"author": "\u001b[2J`, 1)
@@ -132,7 +134,8 @@ func TestBrokenZipsAreRefusedWithPathAndReason(t *testing.T) {
 		},
 		"more memory or time than themes do": func(p, b string) (string, string) {
 			if p == "theme.json" {
-				return p, strings.Replace(b, `"layouts": [`, `"layouts": [`+strings.Repeat("{},", 3_000_000), 1)
+				return p, strings.Replace(b, `"layouts": [`, `"layouts": [`+strings.Repeat("{},", 3_000_000),
+					1)
 			}
 			return p, b
 		},

@@ -29,7 +29,12 @@ func (c *benchCmd) Run(ctx context.Context) error {
 		o.Photos = map[string]int{"render": 60, "memory": 300, "encode": 16, "outputs": 24}[c.What]
 	}
 	if o.Seconds == 0 {
-		o.Seconds = float64(o.Photos) * map[string]float64{"render": 2, "memory": 0.5, "encode": 3, "outputs": 2}[c.What]
+		o.Seconds = float64(o.Photos) * map[string]float64{
+			"render":  2,
+			"memory":  0.5,
+			"encode":  3,
+			"outputs": 2,
+		}[c.What]
 	}
 	if c.What == "fit" {
 		return bench.Fit(os.Stdout)
@@ -45,14 +50,21 @@ func (c *benchCmd) Run(ctx context.Context) error {
 	}
 	if c.What == "run" {
 		return app.Trial(ctx, func(h *house.House, _ http.Handler) error {
-			return bench.Run(ctx, os.Stdout, h, bench.RunOptions{Films: c.Films, Own: 8, Common: 5, Waiting: 200})
+			return bench.Run(ctx, os.Stdout, h, bench.RunOptions{
+				Films:   c.Films,
+				Own:     8,
+				Common:  5,
+				Waiting: 200,
+			})
 		})
 	}
 	if c.What == "ingest" {
 		if c.Photos == 0 {
 			c.Photos = 1000
 		}
-		return app.Trial(ctx, func(h *house.House, _ http.Handler) error { return bench.Ingest(ctx, os.Stdout, h, c.Photos) })
+		return app.Trial(ctx, func(h *house.House, _ http.Handler) error {
+			return bench.Ingest(ctx, os.Stdout, h, c.Photos)
+		})
 	}
 	if c.What == "pages" || c.What == "twins" || c.What == "load" {
 		return app.Trial(ctx, func(h *house.House, pages http.Handler) error {

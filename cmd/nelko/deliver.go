@@ -65,7 +65,8 @@ func (c films) told(m makefilm.Made, err error) error {
 		enc.SetIndent("", "  ")
 		return enc.Encode(m)
 	}
-	fmt.Printf("%s: %d films, %.1f MB of %.1f MB\n", m.Out, len(m.Titles), float64(m.Bytes)/1e6, float64(m.Capacity)/1e6)
+	fmt.Printf("%s: %d films, %.1f MB of %.1f MB\n", m.Out, len(m.Titles), float64(m.Bytes)/1e6,
+		float64(m.Capacity)/1e6)
 	return nil
 }
 
@@ -88,7 +89,8 @@ func (c playing) request() (makefilm.DiscRequest, error) {
 	r.Folder, r.PlayFirst, r.Loop, r.Every = c.Folder, c.PlayFirst, c.Loop, c.Chapters
 	if c.Subtitles != "none" {
 		r.Subtitles = &disc.Subtitles{On: c.Subtitles == "on"}
-		if n, _ := fmt.Sscanf(strings.TrimPrefix(c.Colour, "#"), "%02x%02x%02x", &r.Subtitles.Colour.R, &r.Subtitles.Colour.G, &r.Subtitles.Colour.B); n != 3 {
+		if n, _ := fmt.Sscanf(strings.TrimPrefix(c.Colour, "#"), "%02x%02x%02x", &r.Subtitles.Colour.R,
+			&r.Subtitles.Colour.G, &r.Subtitles.Colour.B); n != 3 {
 			return r, fmt.Errorf("colour %q is not of the form #ffcc00", c.Colour)
 		}
 	}
@@ -115,7 +117,12 @@ func (c *dvdCmd) Run(ctx context.Context) error {
 	if !c.NoMenu {
 		r.Menu = &disc.Menu{Moves: !c.Still, Music: c.Music}
 	}
-	p := map[string]profile.Profile{"pal16:9": profile.DVDPALWide, "pal4:3": profile.DVDPALNarrow, "ntsc16:9": profile.DVDNTSCWide, "ntsc4:3": profile.DVDNTSCNarrow}[c.Standard+c.Aspect]
+	p := map[string]profile.Profile{
+		"pal16:9":  profile.DVDPALWide,
+		"pal4:3":   profile.DVDPALNarrow,
+		"ntsc16:9": profile.DVDNTSCWide,
+		"ntsc4:3":  profile.DVDNTSCNarrow,
+	}[c.Standard+c.Aspect]
 	return c.told(makefilm.Video(ctx, r, p))
 }
 

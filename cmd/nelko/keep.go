@@ -42,7 +42,8 @@ func (c *verifyCmd) Run(ctx context.Context) error {
 	defer a.Close()
 	v, err := a.House.Making.Verify(ctx, c.All, 1000, 0)
 	for _, d := range v.Damaged {
-		fmt.Printf("order %d, render %d (%s): %s; it is made again\n", d.Render.OrderID, d.Render.ID, d.Render.Profile, d.Why)
+		fmt.Printf("order %d, render %d (%s): %s; it is made again\n", d.Render.OrderID, d.Render.ID,
+			d.Render.Profile, d.Why)
 	}
 	fmt.Printf("Read back %d films, %.1f MB; %d damaged\n", v.Files, float64(v.Bytes)/1e6, len(v.Damaged))
 	if err != nil {

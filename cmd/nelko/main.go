@@ -6,11 +6,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"nelko/internal/makefilm"
 	"os"
 	"os/signal"
 	"runtime/debug"
 	"syscall"
+
+	"nelko/internal/makefilm"
 
 	"github.com/alecthomas/kong"
 )
@@ -49,7 +50,8 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	var c commands
-	k := kong.Parse(&c, kong.Name("nelko"), kong.Description("Photo films for studios: order, fit, render, deliver."),
+	k := kong.Parse(&c, kong.Name("nelko"),
+		kong.Description("Photo films for studios: order, fit, render, deliver."),
 		kong.UsageOnError(), kong.BindTo(ctx, (*context.Context)(nil)))
 	if err := k.Run(); err != nil {
 		fmt.Fprintln(os.Stderr, "nelko:", err)

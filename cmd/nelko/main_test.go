@@ -35,12 +35,18 @@ func TestMakeCommandLine(t *testing.T) {
 		_, err = k.Parse(args)
 		return c, err
 	}
-	c, err := parse("make", "--theme", "tideline", "--media", t.TempDir(), "--music", "main.go", "--music", "make.go",
-		"--detail", "names=Ann, Bo; and Cy = friends", "--detail", "date=12 September 2026", "--out", "f.mp4", "--fps", "29.97", "--json")
+	c, err := parse("make", "--theme", "tideline", "--media", t.TempDir(), "--music", "main.go", "--music",
+		"make.go",
+		"--detail", "names=Ann, Bo; and Cy = friends", "--detail", "date=12 September 2026", "--out", "f.mp4",
+		"--fps", "29.97", "--json")
 	require.NoError(t, err)
-	assert.Equal(t, map[string]string{"names": "Ann, Bo; and Cy = friends", "date": "12 September 2026"}, c.Make.Detail)
+	assert.Equal(t, map[string]string{
+		"names": "Ann, Bo; and Cy = friends",
+		"date":  "12 September 2026",
+	}, c.Make.Detail)
 	assert.Len(t, c.Make.Music, 2)
-	_, err = parse("make", "--theme", "tideline", "--media", "/nowhere", "--music", "main.go", "--out", "f.mp4")
+	_, err = parse("make", "--theme", "tideline", "--media", "/nowhere", "--music", "main.go", "--out",
+		"f.mp4")
 	assert.ErrorContains(t, err, "/nowhere")
 	_, err = parse("user", "add", "--role", "king", "a@b.example")
 	assert.ErrorContains(t, err, "role")

@@ -44,7 +44,15 @@ func (c *makeCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Music: c.Music, Details: c.Detail, Out: c.Out, Seed: c.Seed}
+	r := makefilm.Request{
+		Shelf:   shelf,
+		Theme:   c.Theme,
+		Media:   c.Media,
+		Music:   c.Music,
+		Details: c.Detail,
+		Out:     c.Out,
+		Seed:    c.Seed,
+	}
 	r.Fit = doc.Fit{Mode: doc.FitMode(c.Fit), Shortest: c.Shortest, Longest: c.Longest}
 	if c.Fit == "beats" {
 		r.Fit.Mode, r.Fit.Beat, r.Fit.Strict = doc.ToMusic, doc.AnyBeat, c.Strict
@@ -87,7 +95,8 @@ func (c *makeCmd) Run(ctx context.Context) error {
 	}
 	fmt.Println(s.Arithmetic)
 	for _, f := range s.Files {
-		fmt.Printf("%s: %d frames at %s, %s, %d bytes\n", f.Path, f.Facts.Frames, f.Facts.Rate, timecode.Clock(f.Facts.SoundSec), f.Facts.Bytes)
+		fmt.Printf("%s: %d frames at %s, %s, %d bytes\n", f.Path, f.Facts.Frames, f.Facts.Rate,
+			timecode.Clock(f.Facts.SoundSec), f.Facts.Bytes)
 	}
 	return nil
 }
@@ -130,7 +139,8 @@ func progressLine() func(done, total timecode.Frames) {
 			return
 		}
 		last = time.Now()
-		left := time.Duration(float64(time.Since(start)) / float64(done) * float64(total-done)).Round(time.Second)
+		left := time.Duration(float64(time.Since(start)) / float64(done) * float64(total-done)).
+			Round(time.Second)
 		fmt.Fprintf(os.Stderr, "\r\033[K%d of %d frames, %d %%, %s left", done, total, 100*done/total, left)
 	}
 }
@@ -155,7 +165,16 @@ func (c *sheetCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	r := makefilm.Request{Shelf: shelf, Theme: c.Theme, Media: c.Media, Details: c.Detail, Out: c.Out, Frame: f, Rate: timecode.R30, Seed: c.Seed}
+	r := makefilm.Request{
+		Shelf:   shelf,
+		Theme:   c.Theme,
+		Media:   c.Media,
+		Details: c.Detail,
+		Out:     c.Out,
+		Frame:   f,
+		Rate:    timecode.R30,
+		Seed:    c.Seed,
+	}
 	if c.Theme == "" {
 		_, err = makefilm.Shelf(ctx, r)
 	} else {

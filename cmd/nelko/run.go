@@ -42,7 +42,21 @@ func (c *runCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	r := makefilm.RunRequest{Shelf: shelf, Theme: c.Theme, Pattern: c.Pattern, List: c.List, Columns: c.Column, Folders: c.Folders, Music: c.Music, Details: c.Detail, Out: c.Out, Names: c.Names, Seed: c.Seed, Workers: c.Workers, Likely: c.Likely}
+	r := makefilm.RunRequest{
+		Shelf:   shelf,
+		Theme:   c.Theme,
+		Pattern: c.Pattern,
+		List:    c.List,
+		Columns: c.Column,
+		Folders: c.Folders,
+		Music:   c.Music,
+		Details: c.Detail,
+		Out:     c.Out,
+		Names:   c.Names,
+		Seed:    c.Seed,
+		Workers: c.Workers,
+		Likely:  c.Likely,
+	}
 	if r.Frame, err = parseSize(c.Size); err != nil {
 		return err
 	}
@@ -53,7 +67,9 @@ func (c *runCmd) Run(ctx context.Context) error {
 		}
 		r.Profiles = append(r.Profiles, p)
 	}
-	r.Report = func(row makefilm.RunRow) { fmt.Fprintf(os.Stderr, "%s %s: %s\n", row.Key, row.Name, said(row)) }
+	r.Report = func(row makefilm.RunRow) {
+		fmt.Fprintf(os.Stderr, "%s %s: %s\n", row.Key, row.Name, said(row))
+	}
 	s, err := makefilm.Run(ctx, r)
 	if c.JSON {
 		enc := json.NewEncoder(os.Stdout)
@@ -80,7 +96,8 @@ func (c *runCmd) Run(ctx context.Context) error {
 	if e := w.Flush(); e != nil {
 		return e
 	}
-	fmt.Printf("%d made, %d were there already, %d not made; %d of %d frames encoded\n", s.Made, s.Kept, s.Not, s.Encoded, s.Frames)
+	fmt.Printf("%d made, %d were there already, %d not made; %d of %d frames encoded\n", s.Made, s.Kept,
+		s.Not, s.Encoded, s.Frames)
 	return err
 }
 

@@ -52,7 +52,8 @@ func asOwner(folder string) error {
 	if err != nil {
 		return err
 	}
-	if err := errors.Join(syscall.Setgroups([]int{group}), syscall.Setgid(group), syscall.Setuid(int(owner.Uid))); err != nil {
+	if err := errors.Join(syscall.Setgroups([]int{group}), syscall.Setgid(group),
+		syscall.Setuid(int(owner.Uid))); err != nil {
 		return fmt.Errorf("going on as %s, whose folder %s is: %w", who.Username, folder, err)
 	}
 	return nil
@@ -82,7 +83,9 @@ func (c *serveCmd) mayServe(ctx context.Context, a *app.App) error {
 	if err != nil && !errors.Is(err, accounts.ErrSignIn) {
 		return err
 	}
-	return fmt.Errorf("other machines reach %s, and everybody knows the password of the demo's account %s: listen on 127.0.0.1, change the password with “nelko user reset”, or say --demo-open", a.Settings.Addr, demo.Email)
+	return fmt.Errorf("other machines reach %s, and everybody knows the password of the demo's account %s: "+
+		"listen on 127.0.0.1, change the password with “nelko user reset”, or say --demo-open",
+		a.Settings.Addr, demo.Email)
 }
 
 // keepToOneself has all files and folders that this process makes readable by

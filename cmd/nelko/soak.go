@@ -22,7 +22,14 @@ func (c *soakCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	f, err := soak.Run(ctx, soak.Settings{For: c.For, Seed: c.Seed, Operators: max(1, min(c.Operators, 20)), Checkout: c.Checkout, Binary: self, Log: os.Stderr})
+	f, err := soak.Run(ctx, soak.Settings{
+		For:       c.For,
+		Seed:      c.Seed,
+		Operators: max(1, min(c.Operators, 20)),
+		Checkout:  c.Checkout,
+		Binary:    self,
+		Log:       os.Stderr,
+	})
 	f.Print(os.Stdout)
 	for _, w := range f.Wrong {
 		fmt.Fprintln(os.Stderr, w)

@@ -46,8 +46,20 @@ func (c *songCmd) Run(ctx context.Context) error {
 	if m.Kind != doc.SongMedia || m.Heard == nil {
 		return fmt.Errorf("%s is a %s, not a song", c.File, m.Kind)
 	}
-	f := songFacts{Seconds: float64(m.Length) / timecode.SampleRate, LUFS: m.LUFS, RangeLU: m.Heard.RangeLU, TruePeak: m.PeakDB, BPM: m.Heard.Rhythm.BPM, Key: m.Heard.Rhythm.Key,
-		Beats: []float64{}, Strengths: []float64{}, Downbeats: []float64{}, Sections: m.Heard.Rhythm.Sections, LeadSecond: m.Heard.Lead, TailSecond: m.Heard.Tail}
+	f := songFacts{
+		Seconds:    float64(m.Length) / timecode.SampleRate,
+		LUFS:       m.LUFS,
+		RangeLU:    m.Heard.RangeLU,
+		TruePeak:   m.PeakDB,
+		BPM:        m.Heard.Rhythm.BPM,
+		Key:        m.Heard.Rhythm.Key,
+		Beats:      []float64{},
+		Strengths:  []float64{},
+		Downbeats:  []float64{},
+		Sections:   m.Heard.Rhythm.Sections,
+		LeadSecond: m.Heard.Lead,
+		TailSecond: m.Heard.Tail,
+	}
 	for _, b := range m.Heard.Rhythm.Beats {
 		f.Beats, f.Strengths = append(f.Beats, b.At), append(f.Strengths, b.Strength)
 		if b.Down {
@@ -59,11 +71,13 @@ func (c *songCmd) Run(ctx context.Context) error {
 		enc.SetIndent("", "  ")
 		return enc.Encode(f)
 	}
-	fmt.Printf("%s, %.1f LUFS, range %.1f LU, true peak %.1f dBTP\n", timecode.Clock(f.Seconds), f.LUFS, f.RangeLU, f.TruePeak)
+	fmt.Printf("%s, %.1f LUFS, range %.1f LU, true peak %.1f dBTP\n", timecode.Clock(f.Seconds), f.LUFS,
+		f.RangeLU, f.TruePeak)
 	if f.BPM == 0 {
 		fmt.Println("no beat that could be followed")
 	} else {
-		fmt.Printf("%.1f beats a minute: %d beats, %d bars, %d sections\n", math.Round(f.BPM*10)/10, len(f.Beats), len(f.Downbeats), len(f.Sections))
+		fmt.Printf("%.1f beats a minute: %d beats, %d bars, %d sections\n", math.Round(f.BPM*10)/10,
+			len(f.Beats), len(f.Downbeats), len(f.Sections))
 	}
 	if f.Key != "" {
 		fmt.Println("in", f.Key)

@@ -26,7 +26,8 @@ type Accounts struct {
 }
 
 // Add makes an account.
-func (a *Accounts) Add(ctx context.Context, email, name, password string, role store.Role) (store.User, error) {
+func (a *Accounts) Add(ctx context.Context, email, name, password string, role store.Role) (store.User,
+	error) {
 	email, name = strings.TrimSpace(email), strings.TrimSpace(name)
 	u := store.User{Email: email, Name: name, Role: role}
 	if at, err := mail.ParseAddress(email); err != nil || at.Address != email || len(email) > maxEmail {
@@ -71,7 +72,8 @@ func (a *Accounts) SetPassword(ctx context.Context, email, password string) erro
 
 // ChangePassword gives whoever knows the present password a new one and ends all
 // sessions; the user comes back with the era of the next.
-func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User, err error) {
+func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User,
+	err error) {
 	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		err := isPresent(was, present)
 		if err == nil {
@@ -116,7 +118,8 @@ func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
 	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		if u.Role == store.Owner && u.DisabledAt == nil && (p.Role != store.Owner || p.Disabled) {
 			var others int64
-			err := tx.Model(&store.User{}).Where("role = ? AND disabled_at IS NULL AND id <> ?", store.Owner, id).Count(&others).Error
+			err := tx.Model(&store.User{}).Where("role = ? AND disabled_at IS NULL AND id <> ?", store.Owner,
+				id).Count(&others).Error
 			if err != nil {
 				return err
 			}
@@ -137,7 +140,8 @@ func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
 		if p.Disabled {
 			may = "cannot sign in"
 		}
-		return store.Note(tx, store.DidAccount, 0, fmt.Sprintf("Changed %s: %s, %s, %s", u.Email, u.Name, u.Role, may))
+		return store.Note(tx, store.DidAccount, 0, fmt.Sprintf("Changed %s: %s, %s, %s", u.Email, u.Name,
+			u.Role, may))
 	})
 }
 
@@ -146,7 +150,8 @@ func byID(id int64) func(*gorm.DB) (store.User, error) {
 }
 
 // change changes one account, alone: what is said of all owners holds.
-func (a *Accounts) change(ctx context.Context, find func(*gorm.DB) (store.User, error), how func(*gorm.DB, *store.User) error) error {
+func (a *Accounts) change(ctx context.Context, find func(*gorm.DB) (store.User, error),
+	how func(*gorm.DB, *store.User) error) error {
 	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("LOCK TABLE users IN SHARE ROW EXCLUSIVE MODE").Error; err != nil {
 			return err
@@ -229,7 +234,8 @@ func (a *Accounts) SignIn(ctx context.Context, email, password string) (store.Us
 	tx := a.Store.DB.WithContext(ctx)
 	switch {
 	case errors.Is(err, ErrSignIn) && u.ID != 0:
-		return u, errors.Join(err, store.Note(tx, store.DidRefuse, 0, "The password was not that of "+u.Email))
+		return u, errors.Join(err, store.Note(tx, store.DidRefuse, 0, "The password was not that of "+
+			u.Email))
 	case errors.Is(err, ErrSignIn):
 		// What was typed is not kept: it may be a password.
 		return u, errors.Join(err, store.Note(tx, store.DidRefuse, 0, "There is no such account"))
@@ -264,7 +270,8 @@ func isPresent(u *store.User, password string) error {
 
 // Check is SignIn that leaves no trace.
 func (a *Accounts) Check(ctx context.Context, email, password string) (store.User, error) {
-	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)", strings.TrimSpace(email))
+	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)",
+		strings.TrimSpace(email))
 	if errors.Is(err, store.ErrNotFound) {
 		_, _ = argon2id.ComparePasswordAndHash(password, noOne) // so that an unknown address takes as long
 		return u, ErrSignIn
@@ -288,7 +295,8 @@ func (a *Accounts) Check(ctx context.Context, email, password string) (store.Use
 // InSession is the user of a session that began in an era; store.ErrNotFound if it is
 // over.
 func (a *Accounts) InSession(ctx context.Context, id int64, era int) (store.User, error) {
-	return store.One[store.User](a.Store.DB.WithContext(ctx), "id = ? AND session_era = ? AND disabled_at IS NULL", id, era)
+	return store.One[store.User](a.Store.DB.WithContext(ctx),
+		"id = ? AND session_era = ? AND disabled_at IS NULL", id, era)
 }
 
 // List lists all users, those that were removed aside.
@@ -306,14 +314,16 @@ func (a *Accounts) Remove(ctx context.Context, id int64) error {
 		}
 		now := time.Now()
 		was := u.Email
-		u.RemovedAt, u.Email, u.PasswordHash, u.TOTPSecret, u.SessionEra = &now, fmt.Sprintf("removed-%d@removed.invalid", u.ID), "", "", u.SessionEra+1
+		u.RemovedAt, u.Email, u.PasswordHash, u.TOTPSecret, u.SessionEra = &now,
+			fmt.Sprintf("removed-%d@removed.invalid", u.ID), "", "", u.SessionEra+1
 		for _, rows := range []any{&store.RecoveryCode{}, &store.KnownDevice{}, &store.Passkey{}} {
 			if err := tx.Where("user_id = ?", id).Delete(rows).Error; err != nil {
 				return err
 			}
 		}
 		// Nor is the e-mail left in the trail.
-		if err := tx.Exec("UPDATE trail SET words = replace(words, ?, ?) WHERE position(? in words) > 0", was, u.Name, was).Error; err != nil {
+		if err := tx.Exec("UPDATE trail SET words = replace(words, ?, ?) WHERE position(? in words) > 0", was,
+			u.Name, was).Error; err != nil {
 			return err
 		}
 		return store.Note(tx, store.DidAccount, 0, "Removed the account of "+u.Name)

@@ -26,11 +26,16 @@ func TestUsersSignIn(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "mara", u.Name)
 	assert.True(t, strings.HasPrefix(u.PasswordHash, "$argon2id$"))
-	for _, try := range [][2]string{{"mara@studio.example", "wrong password"}, {"nobody@studio.example", "a long password"}, {"", ""}} {
+	for _, try := range [][2]string{{"mara@studio.example", "wrong password"},
+		{"nobody@studio.example", "a long password"}, {"", ""}} {
 		_, err := s.Accounts.SignIn(ctx, try[0], try[1])
 		assert.ErrorIs(t, err, accounts.ErrSignIn)
 	}
-	for field, a := range map[string][3]string{"email": {"MARA@studio.example", "a long password", "operator"}, "password": {"b@x.example", "short", "operator"}, "role": {"c@x.example", "a long password", "king"}} {
+	for field, a := range map[string][3]string{
+		"email":    {"MARA@studio.example", "a long password", "operator"},
+		"password": {"b@x.example", "short", "operator"},
+		"role":     {"c@x.example", "a long password", "king"},
+	} {
 		_, err := s.Accounts.Add(ctx, a[0], "", a[1], store.Role(a[2]))
 		var inv *invalid.Input
 		require.ErrorAs(t, err, &inv)
@@ -46,7 +51,9 @@ func TestUsersSignIn(t *testing.T) {
 // 2.1.1, 2.1.2, 2.1.7).
 func TestPasswordsThatAreTriedFirstAreRefused(t *testing.T) {
 	s := housetest.Open(t)
-	for _, p := range []string{"short", "elevenchars", "aaaaaaaaaaaaaaa", "123123123123", "scandinavian", "Scandinavian1!", "mara.quill.mara.quill", "mara.quill@studio.example1", strings.Repeat("words and ", 60)} {
+	for _, p := range []string{"short", "elevenchars", "aaaaaaaaaaaaaaa", "123123123123", "scandinavian",
+		"Scandinavian1!", "mara.quill.mara.quill", "mara.quill@studio.example1", strings.Repeat("words and ",
+			60)} {
 		_, err := s.Accounts.Add(ctx, "mara.quill@studio.example", "Mara", p, store.Operator)
 		var inv *invalid.Input
 		require.ErrorAs(t, err, &inv, p)
@@ -84,20 +91,34 @@ func TestAccountsChangeAndEnd(t *testing.T) {
 	_, err = s.Accounts.SignIn(ctx, "mara@studio.example", "another long password")
 	require.NoError(t, err)
 
-	for _, p := range []accounts.Person{{Name: "Mara", Role: store.Operator}, {Name: "Mara", Role: store.Owner, Disabled: true}, {Name: "", Role: store.Owner}, {Name: "Mara", Role: "king"}} {
+	for _, p := range []accounts.Person{{
+		Name: "Mara",
+		Role: store.Operator,
+	}, {
+		Name:     "Mara",
+		Role:     store.Owner,
+		Disabled: true,
+	}, {Name: "", Role: store.Owner}, {Name: "Mara", Role: "king"}} {
 		require.ErrorAs(t, s.Accounts.Change(ctx, u.ID, p), &inv, "%+v", p)
 	}
 	o, err := s.Accounts.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Operator)
 	require.NoError(t, err)
 	require.NoError(t, s.Accounts.Change(ctx, o.ID, accounts.Person{Name: "Wren A.", Role: store.Owner}))
-	require.NoError(t, s.Accounts.Change(ctx, u.ID, accounts.Person{Name: "Mara", Role: store.Owner, Disabled: true}))
+	require.NoError(t, s.Accounts.Change(ctx, u.ID, accounts.Person{
+		Name:     "Mara",
+		Role:     store.Owner,
+		Disabled: true,
+	}))
 	_, err = s.Accounts.SignIn(ctx, "mara@studio.example", "another long password")
 	assert.ErrorIs(t, err, accounts.ErrSignIn)
 	assert.ErrorIs(t, in(now.SessionEra+1), store.ErrNotFound, "out at once")
 	require.NoError(t, s.Accounts.Change(ctx, u.ID, accounts.Person{Name: "Mara", Role: store.Operator}))
 	_, err = s.Accounts.SignIn(ctx, "mara@studio.example", "another long password")
 	require.NoError(t, err)
-	assert.ErrorIs(t, s.Accounts.Change(ctx, 999, accounts.Person{Name: "X", Role: store.Owner}), store.ErrNotFound)
+	assert.ErrorIs(t, s.Accounts.Change(ctx, 999, accounts.Person{
+		Name: "X",
+		Role: store.Owner,
+	}), store.ErrNotFound)
 }
 
 // An unknown address is refused by the same work as a wrong password.

@@ -52,7 +52,9 @@ func NewParty(address string) (*webauthn.WebAuthn, error) {
 		RPID: u.Hostname(), RPDisplayName: "Nelko", RPOrigins: []string{u.Scheme + "://" + u.Host},
 		AttestationPreference: protocol.PreferNoAttestation,
 		AuthenticatorSelection: protocol.AuthenticatorSelection{
-			ResidentKey: protocol.ResidentKeyRequirementRequired, RequireResidentKey: protocol.ResidentKeyRequired(), UserVerification: protocol.VerificationRequired,
+			ResidentKey:        protocol.ResidentKeyRequirementRequired,
+			RequireResidentKey: protocol.ResidentKeyRequired(),
+			UserVerification:   protocol.VerificationRequired,
 		},
 		Timeouts: webauthn.TimeoutsConfig{Login: limit, Registration: limit},
 	})
@@ -66,7 +68,8 @@ func (a *Accounts) PasskeysAt() string {
 	return a.Party.Config.RPOrigins[0]
 }
 
-var errNoPasskeys = invalid.Field("passkey", "Passkeys need an address of the studio that is a name and encrypted: NELKO_URL.")
+var errNoPasskeys = invalid.Field("passkey",
+	"Passkeys need an address of the studio that is a name and encrypted: NELKO_URL.")
 
 // holder is a user as passkeys know one.
 type holder struct {
@@ -109,7 +112,8 @@ func (a *Accounts) Passkeys(ctx context.Context, id int64) ([]store.Passkey, err
 // BeginPasskey begins to make a passkey for a user who knows the present
 // password: options are what the browser is asked, state what is kept until it
 // answers.
-func (a *Accounts) BeginPasskey(ctx context.Context, id int64, present string) (options any, state []byte, err error) {
+func (a *Accounts) BeginPasskey(ctx context.Context, id int64, present string) (options any, state []byte,
+	err error) {
 	if a.Party == nil {
 		return nil, nil, errNoPasskeys
 	}
@@ -126,9 +130,11 @@ func (a *Accounts) BeginPasskey(ctx context.Context, id int64, present string) (
 		return nil, nil, err
 	}
 	if len(h.keys) >= mostPasskeys {
-		return nil, nil, invalid.Field("passkey", "An account has at most %d passkeys. Remove one first.", mostPasskeys)
+		return nil, nil, invalid.Field("passkey", "An account has at most %d passkeys. Remove one first.",
+			mostPasskeys)
 	}
-	options, s, err := a.Party.BeginRegistration(h, webauthn.WithExclusions(webauthn.Credentials(h.keys).CredentialDescriptors()))
+	options, s, err := a.Party.BeginRegistration(h, webauthn.WithExclusions(webauthn.Credentials(h.keys).
+		CredentialDescriptors()))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -198,7 +204,8 @@ func (a *Accounts) AskPasskey() (options any, state []byte, err error) {
 	if a.Party == nil {
 		return nil, nil, errNoPasskeys
 	}
-	options, s, err := a.Party.BeginDiscoverableLogin(webauthn.WithUserVerification(protocol.VerificationRequired))
+	options, s, err := a.Party.BeginDiscoverableLogin(webauthn.WithUserVerification(
+		protocol.VerificationRequired))
 	if err != nil {
 		return nil, nil, err
 	}
@@ -223,7 +230,8 @@ func (a *Accounts) ByPasskey(ctx context.Context, state, answer []byte) (u store
 	find := func(id, handle []byte) (webauthn.User, error) {
 		k, err := store.One[store.Passkey](tx, "id = ?", id)
 		if err == nil {
-			u, err = store.One[store.User](tx, "id = ? AND disabled_at IS NULL AND removed_at IS NULL", k.UserID)
+			u, err = store.One[store.User](tx, "id = ? AND disabled_at IS NULL AND removed_at IS NULL",
+				k.UserID)
 		}
 		var h holder
 		if err == nil {
@@ -241,11 +249,15 @@ func (a *Accounts) ByPasskey(ctx context.Context, state, answer []byte) (u store
 	case err != nil:
 		return u, errors.Join(ErrSignIn, store.Note(tx, store.DidRefuse, 0, "A passkey was not taken"))
 	case c.Authenticator.CloneWarning:
-		return u, errors.Join(ErrSignIn, store.Note(tx, store.DidRefuse, 0, "A passkey of "+u.Email+" was used that seems to be a copy"))
+		return u, errors.Join(ErrSignIn, store.Note(tx, store.DidRefuse, 0, "A passkey of "+u.Email+
+			" was used that seems to be a copy"))
 	}
 	kept, err := json.Marshal(c)
 	if err == nil {
-		err = tx.Model(&store.Passkey{}).Where("id = ?", c.ID).Updates(map[string]any{"credential": kept, "used_at": time.Now()}).Error
+		err = tx.Model(&store.Passkey{}).Where("id = ?", c.ID).Updates(map[string]any{
+			"credential": kept,
+			"used_at":    time.Now(),
+		}).Error
 	}
 	if err != nil {
 		return u, fmt.Errorf("passkey: %w", err)

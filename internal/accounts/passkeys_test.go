@@ -57,7 +57,12 @@ func (d *device) asked(options any) (o struct {
 }
 
 func (d *device) clientData(kind, challenge string) []byte {
-	b, err := json.Marshal(map[string]any{"type": kind, "challenge": challenge, "origin": d.origin, "crossOrigin": false})
+	b, err := json.Marshal(map[string]any{
+		"type":        kind,
+		"challenge":   challenge,
+		"origin":      d.origin,
+		"crossOrigin": false,
+	})
 	require.NoError(d.t, err)
 	return b
 }
@@ -86,9 +91,16 @@ func (d *device) make(options any) []byte {
 	require.NoError(d.t, err)
 	attested := append(make([]byte, 16), byte(0), byte(len(d.id))) // of no model
 	attested = append(append(attested, d.id...), cose...)
-	object, err := cbor.Marshal(map[string]any{"fmt": "none", "attStmt": map[string]any{}, "authData": d.data(o.PublicKey.RP.ID, attested)})
+	object, err := cbor.Marshal(map[string]any{
+		"fmt":      "none",
+		"attStmt":  map[string]any{},
+		"authData": d.data(o.PublicKey.RP.ID, attested),
+	})
 	require.NoError(d.t, err)
-	return d.answer(map[string]any{"clientDataJSON": b64(d.clientData("webauthn.create", o.PublicKey.Challenge)), "attestationObject": b64(object)})
+	return d.answer(map[string]any{
+		"clientDataJSON":    b64(d.clientData("webauthn.create", o.PublicKey.Challenge)),
+		"attestationObject": b64(object),
+	})
 }
 
 func (d *device) use(options any) []byte {
@@ -99,11 +111,22 @@ func (d *device) use(options any) []byte {
 	digest := sha256.Sum256(append(append([]byte{}, data...), sum[:]...))
 	signature, err := ecdsa.SignASN1(rand.Reader, d.key, digest[:])
 	require.NoError(d.t, err)
-	return d.answer(map[string]any{"clientDataJSON": b64(client), "authenticatorData": b64(data), "signature": b64(signature), "userHandle": b64([]byte(d.handle))})
+	return d.answer(map[string]any{
+		"clientDataJSON":    b64(client),
+		"authenticatorData": b64(data),
+		"signature":         b64(signature),
+		"userHandle":        b64([]byte(d.handle)),
+	})
 }
 
 func (d *device) answer(response map[string]any) []byte {
-	b, err := json.Marshal(map[string]any{"id": b64(d.id), "rawId": b64(d.id), "type": "public-key", "response": response, "clientExtensionResults": map[string]any{}})
+	b, err := json.Marshal(map[string]any{
+		"id":                     b64(d.id),
+		"rawId":                  b64(d.id),
+		"type":                   "public-key",
+		"response":               response,
+		"clientExtensionResults": map[string]any{},
+	})
 	require.NoError(d.t, err)
 	return b
 }
@@ -128,7 +151,8 @@ func TestPasskeys(t *testing.T) {
 		require.NoError(t, err)
 		return a.AddPasskey(ctx, mara.ID, " Phone  of Mara ", state, d.make(options))
 	}
-	assert.ErrorContains(t, register(newDevice(t, "https://films.example.evil.example")), "not the one that was asked for")
+	assert.ErrorContains(t, register(newDevice(t, "https://films.example.evil.example")),
+		"not the one that was asked for")
 	careless := newDevice(t, at)
 	careless.absent = true
 	assert.ErrorContains(t, register(careless), "not the one that was asked for")
@@ -187,7 +211,11 @@ func TestPasskeys(t *testing.T) {
 	refused("a copy", &other)
 
 	disable := func(is bool) {
-		require.NoError(t, a.Change(ctx, mara.ID, accounts.Person{Name: "Mara", Role: store.Operator, Disabled: is}))
+		require.NoError(t, a.Change(ctx, mara.ID, accounts.Person{
+			Name:     "Mara",
+			Role:     store.Operator,
+			Disabled: is,
+		}))
 	}
 	disable(true)
 	refused("an account that may not sign in", d)
@@ -203,8 +231,12 @@ func TestPasskeys(t *testing.T) {
 
 func TestWherePasskeysAre(t *testing.T) {
 	for address, want := range map[string]string{
-		"https://films.example": "https://films.example", "http://127.0.0.1:8080": "http://localhost:8080", "http://[::1]:8080": "http://localhost:8080",
-		"https://192.0.2.7": "", "": "", "http://localhost": "http://localhost",
+		"https://films.example": "https://films.example",
+		"http://127.0.0.1:8080": "http://localhost:8080",
+		"http://[::1]:8080":     "http://localhost:8080",
+		"https://192.0.2.7":     "",
+		"":                      "",
+		"http://localhost":      "http://localhost",
 	} {
 		party, err := accounts.NewParty(address)
 		require.NoError(t, err, address)

@@ -50,7 +50,8 @@ func checkPassword(p string, known ...string) error {
 	}
 	switch {
 	case len([]rune(p)) < MinPassword:
-		return invalid.Field("password", "A password needs at least %d characters. Several words make a good one.", MinPassword)
+		return invalid.Field("password",
+			"A password needs at least %d characters. Several words make a good one.", MinPassword)
 	case len(p) > maxPassword:
 		return invalid.Field("password", "A password has at most %d letters.", maxPassword)
 	case len(kinds) < leastKinds:

@@ -37,7 +37,13 @@ func NewSecret(studio string, u store.User) (*otp.Key, error) {
 	if strings.TrimSpace(issuer) == "" {
 		issuer = "Nelko"
 	}
-	return totp.Generate(totp.GenerateOpts{Issuer: issuer, AccountName: u.Email, Period: period, Digits: otp.DigitsSix, Algorithm: otp.AlgorithmSHA1})
+	return totp.Generate(totp.GenerateOpts{
+		Issuer:      issuer,
+		AccountName: u.Email,
+		Period:      period,
+		Digits:      otp.DigitsSix,
+		Algorithm:   otp.AlgorithmSHA1,
+	})
 }
 
 // step is the time step of a code of a secret; 0 if it is none of now.
@@ -55,10 +61,12 @@ func step(secret, code string, now time.Time) int64 {
 // SetSecondStep has a user sign in with an authenticator from now on, as a code
 // of it proves that it is there. It gives the recovery codes, which are shown
 // once.
-func (a *Accounts) SetSecondStep(ctx context.Context, id int64, secret, code string, now time.Time) (codes []string, err error) {
+func (a *Accounts) SetSecondStep(ctx context.Context, id int64, secret, code string,
+	now time.Time) (codes []string, err error) {
 	n := step(secret, code, now)
 	if n == 0 {
-		return nil, invalid.Field("code", "That is not the code that the authenticator shows. Compare its clock, and try the next one.")
+		return nil, invalid.Field("code",
+			"That is not the code that the authenticator shows. Compare its clock, and try the next one.")
 	}
 	for range recoveryCodes {
 		codes = append(codes, newCode())
@@ -103,7 +111,8 @@ func dropSecondStep(tx *gorm.DB, u *store.User) error {
 
 // SecondStep takes a code of a user's authenticator or a recovery code. Each is
 // taken once: whoever looked over a shoulder comes too late (ASVS 2.8.4).
-func (a *Accounts) SecondStep(ctx context.Context, id int64, code string, now time.Time) (u store.User, err error) {
+func (a *Accounts) SecondStep(ctx context.Context, id int64, code string, now time.Time) (u store.User,
+	err error) {
 	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		u = *was
 		if was.DisabledAt != nil || was.TOTPSecret == "" {
@@ -113,14 +122,16 @@ func (a *Accounts) SecondStep(ctx context.Context, id int64, code string, now ti
 			was.TOTPStep = n
 			return nil
 		}
-		res := tx.Model(&store.RecoveryCode{}).Where("user_id = ? AND hash = ? AND used_at IS NULL", id, hashOf(code)).Update("used_at", now)
+		res := tx.Model(&store.RecoveryCode{}).Where("user_id = ? AND hash = ? AND used_at IS NULL", id,
+			hashOf(code)).Update("used_at", now)
 		if res.Error == nil && res.RowsAffected == 0 {
 			return ErrSignIn
 		}
 		return res.Error
 	})
 	if errors.Is(err, ErrSignIn) {
-		return u, errors.Join(err, store.Note(a.Store.DB.WithContext(ctx), store.DidRefuse, 0, "The second step was not that of "+u.Email))
+		return u, errors.Join(err, store.Note(a.Store.DB.WithContext(ctx), store.DidRefuse, 0,
+			"The second step was not that of "+u.Email))
 	}
 	if err != nil {
 		return u, err
@@ -130,7 +141,8 @@ func (a *Accounts) SecondStep(ctx context.Context, id int64, code string, now ti
 
 // CodesLeft is how many recovery codes a user has left.
 func (a *Accounts) CodesLeft(ctx context.Context, id int64) (n int64, err error) {
-	err = a.Store.DB.WithContext(ctx).Model(&store.RecoveryCode{}).Where("user_id = ? AND used_at IS NULL", id).Count(&n).Error
+	err = a.Store.DB.WithContext(ctx).Model(&store.RecoveryCode{}).Where("user_id = ? AND used_at IS NULL",
+		id).Count(&n).Error
 	return n, err
 }
 
@@ -159,7 +171,10 @@ func (a *Accounts) Remember(ctx context.Context, id int64, key string) (string, 
 	if !a.Knows(ctx, id, key) {
 		key = token.New()
 	}
-	return key, a.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "user_id"}, {Name: "hash"}}, DoUpdates: clause.Assignments(map[string]any{"seen_at": gorm.Expr("now()")})}).
+	return key, a.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{
+		Columns:   []clause.Column{{Name: "user_id"}, {Name: "hash"}},
+		DoUpdates: clause.Assignments(map[string]any{"seen_at": gorm.Expr("now()")}),
+	}).
 		Create(&store.KnownDevice{UserID: id, Hash: token.Hash(key), SeenAt: time.Now()}).Error
 }
 
@@ -168,13 +183,15 @@ func (a *Accounts) Knows(ctx context.Context, id int64, key string) bool {
 	if key == "" {
 		return false
 	}
-	_, err := store.One[store.KnownDevice](a.Store.DB.WithContext(ctx), "user_id = ? AND hash = ? AND seen_at > ?", id, token.Hash(key), time.Now().Add(-DeviceFor))
+	_, err := store.One[store.KnownDevice](a.Store.DB.WithContext(ctx),
+		"user_id = ? AND hash = ? AND seen_at > ?", id, token.Hash(key), time.Now().Add(-DeviceFor))
 	return err == nil
 }
 
 // KnownTo reports whether somebody with an e-mail has signed in from a browser
 // before.
 func (a *Accounts) KnownTo(ctx context.Context, email, key string) bool {
-	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)", strings.TrimSpace(email))
+	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)",
+		strings.TrimSpace(email))
 	return err == nil && a.Knows(ctx, u.ID, key)
 }

@@ -78,7 +78,11 @@ func TestRemovedAccount(t *testing.T) {
 	assert.False(t, a.KnownTo(ctx, "wren@studio.example", key))
 	var input *invalid.Input
 	require.ErrorAs(t, a.Remove(ctx, u.ID), &input)
-	require.NoError(t, a.Change(ctx, u.ID, accounts.Person{Name: "Teal", Role: store.Operator, Disabled: true}))
+	require.NoError(t, a.Change(ctx, u.ID, accounts.Person{
+		Name:     "Teal",
+		Role:     store.Operator,
+		Disabled: true,
+	}))
 	require.NoError(t, a.Remove(ctx, u.ID))
 	_, err = a.SignIn(ctx, "teal@studio.example", "gravel lantern heron")
 	require.ErrorIs(t, err, accounts.ErrSignIn)

@@ -29,23 +29,35 @@ import (
 
 // Settings come from the environment.
 type Settings struct {
-	Addr        string `env:"NELKO_ADDR" envDefault:"127.0.0.1:8080"` // where to listen
-	BaseURL     string `env:"NELKO_URL"`                              // the address clients reach; by default the listening one
-	DatabaseURL string `env:"NELKO_DATABASE_URL"`                     // postgres://…; by default the one that ./run started in Var
-	Blobs       string `env:"NELKO_BLOBS"`                            // any gocloud.dev blob URL; by default a folder in Var
-	Var         string `env:"NELKO_VAR" envDefault:"var"`             // folder for local files
-	Mail        string `env:"NELKO_MAIL"`                             // smtp:// or smtps:// URL; by default the stand-in mailbox
-	Host        string `env:"NELKO_HOST"`                             // address of a video host; by default the stand-in, while there is no mail server
-	MailFrom    string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
-	MailBack    string `env:"NELKO_MAIL_BACK"`                           // imaps:// or imap:// URL of the mailbox to which mail comes back; empty: none is read
-	Films       int    `env:"NELKO_FILMS" envDefault:"1"`                // films rendered at the same time
-	Themes      string `env:"NELKO_THEMES"`                              // folder of the studio's own themes, as zip files
-	Intake      string `env:"NELKO_INTAKE"`                              // folder with a folder for each order, whose files are brought in; by default one in Var
-	Watch       string `env:"NELKO_WATCH"`                               // folder whose sub-folders Runs may watch; empty: none
-	SegmentsGB  int    `env:"NELKO_SEGMENTS_GB"`                         // room for kept segments; 0 is the usual
-	Metrics     string `env:"NELKO_METRICS" envDefault:"127.0.0.1:9180"` // loopback address for Prometheus; empty: none
-	Proxies     string `env:"NELKO_TRUSTED_PROXIES"`                     // addresses and networks of proxies that say whom they ask for
-	LogLevel    string `env:"NELKO_LOG" envDefault:"info"`
+	Addr string `env:"NELKO_ADDR" envDefault:"127.0.0.1:8080"` // where to listen
+	// the address clients reach; by default the listening one
+	BaseURL string `env:"NELKO_URL"`
+	// postgres://…; by default the one that ./run started in Var
+	DatabaseURL string `env:"NELKO_DATABASE_URL"`
+	// any gocloud.dev blob URL; by default a folder in Var
+	Blobs string `env:"NELKO_BLOBS"`
+	Var   string `env:"NELKO_VAR" envDefault:"var"` // folder for local files
+	// smtp:// or smtps:// URL; by default the stand-in mailbox
+	Mail string `env:"NELKO_MAIL"`
+	// address of a video host; by default the stand-in, while there is no mail server
+	Host     string `env:"NELKO_HOST"`
+	MailFrom string `env:"NELKO_MAIL_FROM" envDefault:"films@studio.example"`
+	// imaps:// or imap:// URL of the mailbox to which mail comes back; empty: none is read
+	MailBack string `env:"NELKO_MAIL_BACK"`
+	Films    int    `env:"NELKO_FILMS" envDefault:"1"` // films rendered at the same time
+	// folder of the studio's own themes, as zip files
+	Themes string `env:"NELKO_THEMES"`
+	// folder with a folder for each order, whose files are brought in; by default one in Var
+	Intake string `env:"NELKO_INTAKE"`
+	// folder whose sub-folders Runs may watch; empty: none
+	Watch string `env:"NELKO_WATCH"`
+	// room for kept segments; 0 is the usual
+	SegmentsGB int `env:"NELKO_SEGMENTS_GB"`
+	// loopback address for Prometheus; empty: none
+	Metrics string `env:"NELKO_METRICS" envDefault:"127.0.0.1:9180"`
+	// addresses and networks of proxies that say whom they ask for
+	Proxies  string `env:"NELKO_TRUSTED_PROXIES"`
+	LogLevel string `env:"NELKO_LOG" envDefault:"info"`
 }
 
 // ReadSettings reads the environment.
@@ -82,7 +94,8 @@ func ReadSettings() (Settings, error) {
 // bundled is the database that ./run keeps in a folder or in the studio's below
 // it; empty if none can be read there.
 func bundled(folder string) string {
-	for _, dir := range []string{filepath.Join(folder, "postgres"), filepath.Join(folder, "studio", "postgres")} {
+	for _, dir := range []string{filepath.Join(folder, "postgres"), filepath.Join(folder, "studio",
+		"postgres")} {
 		password, err := os.ReadFile(filepath.Join(dir, "password"))
 		if err != nil {
 			continue
@@ -93,7 +106,13 @@ func bundled(folder string) string {
 		if err != nil || len(lines) < 4 {
 			continue
 		}
-		u := url.URL{Scheme: "postgres", User: url.UserPassword("nelko", strings.TrimSpace(string(password))), Host: net.JoinHostPort("127.0.0.1", strings.TrimSpace(lines[3])), Path: "nelko", RawQuery: "sslmode=disable"}
+		u := url.URL{
+			Scheme:   "postgres",
+			User:     url.UserPassword("nelko", strings.TrimSpace(string(password))),
+			Host:     net.JoinHostPort("127.0.0.1", strings.TrimSpace(lines[3])),
+			Path:     "nelko",
+			RawQuery: "sslmode=disable",
+		}
 		return u.String()
 	}
 	return ""
@@ -108,7 +127,8 @@ type App struct {
 // Open opens database and blob store, migrates the schema and opens the rooms.
 func Open(ctx context.Context, s Settings) (*App, error) {
 	if s.DatabaseURL == "" {
-		return nil, fmt.Errorf("there is no database: set NELKO_DATABASE_URL, or start ./run, whose database is found in NELKO_VAR (%s)", s.Var)
+		return nil, fmt.Errorf("there is no database: set NELKO_DATABASE_URL, or start ./run, whose "+
+			"database is found in NELKO_VAR (%s)", s.Var)
 	}
 	if err := os.MkdirAll(s.Var, 0o700); err != nil {
 		return nil, fmt.Errorf("folder for local files: %w", err)
@@ -126,7 +146,16 @@ func Open(ctx context.Context, s Settings) (*App, error) {
 		db.Close()
 		return nil, err
 	}
-	h, err := house.Open(ctx, db, blobs, house.Settings{Themes: s.Themes, SegmentBytes: int64(s.SegmentsGB) << 30, Films: s.Films, BaseURL: s.BaseURL, Watch: s.Watch, Intake: s.Intake, Photos: s.photoSource(), Host: s.videoHost()})
+	h, err := house.Open(ctx, db, blobs, house.Settings{
+		Themes:       s.Themes,
+		SegmentBytes: int64(s.SegmentsGB) << 30,
+		Films:        s.Films,
+		BaseURL:      s.BaseURL,
+		Watch:        s.Watch,
+		Intake:       s.Intake,
+		Photos:       s.photoSource(),
+		Host:         s.videoHost(),
+	})
 	if err != nil {
 		db.Close()
 		return nil, errors.Join(err, blobs.Close())
@@ -242,7 +271,8 @@ const maxHeader = 64 << 10
 func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	l, err := net.Listen("tcp", a.Settings.Addr)
 	if err != nil {
-		return fmt.Errorf("cannot listen on %s: %w. Stop what runs there, or set NELKO_ADDR to another address", a.Settings.Addr, err)
+		return fmt.Errorf("cannot listen on %s: %w. Stop what runs there, or set NELKO_ADDR to another "+
+			"address", a.Settings.Addr, err)
 	}
 	defer l.Close()
 	mail := a.Settings.Mail
@@ -257,7 +287,11 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	}
 	var host *standin.Host
 	if a.Settings.Host == "" && a.Settings.Mail == "" {
-		host = &standin.Host{Dir: filepath.Join(a.Settings.Var, "host"), Base: a.House.Hosting.Host, Takes: 5 * time.Second}
+		host = &standin.Host{
+			Dir:   filepath.Join(a.Settings.Var, "host"),
+			Base:  a.House.Hosting.Host,
+			Takes: 5 * time.Second,
+		}
 	}
 	var photos http.Handler
 	if a.Settings.Mail == "" {
@@ -279,7 +313,10 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		Proxies:   proxies,
 		Photos:    photos,
 		VideoHost: host,
-		House:     a.House, BaseURL: a.Settings.BaseURL, UploadDir: filepath.Join(a.Settings.Var, "uploads"), StandIns: a.Settings.Mail == "",
+		House:     a.House,
+		BaseURL:   a.Settings.BaseURL,
+		UploadDir: filepath.Join(a.Settings.Var, "uploads"),
+		StandIns:  a.Settings.Mail == "",
 	})
 	if err != nil {
 		return err
@@ -287,7 +324,8 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 	defer handler.Close()
 	a.attend(ctx, handler.Hear)
 	if err := a.metrics(ctx); err != nil {
-		slog.Warn("figures are not served; set NELKO_METRICS to a free loopback address, or to nothing", "error", err)
+		slog.Warn("figures are not served; set NELKO_METRICS to a free loopback address, or to nothing",
+			"error", err)
 	}
 	a.House.Pressing.Drive = &standin.Drive{Store: a.House.Store, Dir: filepath.Join(a.Settings.Var, "drive")}
 	workers, err := a.work(ctx, mail)
@@ -295,7 +333,12 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		return err
 	}
 	defer workers.Stop(stopWithin)
-	srv := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: maxHeader}
+	srv := &http.Server{
+		Handler:           handler,
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    maxHeader,
+	}
 	srv.RegisterOnShutdown(handler.StopEvents)
 	failed := make(chan error, 1)
 	go func() { failed <- srv.Serve(l) }()

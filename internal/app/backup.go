@@ -94,7 +94,13 @@ func (a *App) writeBackup(ctx context.Context, out io.Writer) (files int, err er
 	t := tar.NewWriter(out)
 	var sums bytes.Buffer
 	put := func(name string, size int64, r io.Reader) (sum string, err error) {
-		if err := t.WriteHeader(&tar.Header{Name: name, Size: size, Mode: 0o600, ModTime: time.Now(), Format: tar.FormatPAX}); err != nil {
+		if err := t.WriteHeader(&tar.Header{
+			Name:    name,
+			Size:    size,
+			Mode:    0o600,
+			ModTime: time.Now(),
+			Format:  tar.FormatPAX,
+		}); err != nil {
 			return "", err
 		}
 		h := sha256.New()
@@ -131,7 +137,8 @@ func (a *App) writeBackup(ctx context.Context, out io.Writer) (files int, err er
 				return err
 			}
 			if sum != b.SHA256 {
-				return fmt.Errorf("file %s… of the blob store is damaged: its sum is %s…", b.SHA256[:8], sum[:8])
+				return fmt.Errorf("file %s… of the blob store is damaged: its sum is %s…", b.SHA256[:8],
+					sum[:8])
 			}
 			files++
 		}
@@ -140,7 +147,13 @@ func (a *App) writeBackup(ctx context.Context, out io.Writer) (files int, err er
 	if err != nil {
 		return 0, err
 	}
-	if err := t.WriteHeader(&tar.Header{Name: backupSums, Size: int64(sums.Len()), Mode: 0o600, ModTime: time.Now(), Format: tar.FormatPAX}); err != nil {
+	if err := t.WriteHeader(&tar.Header{
+		Name:    backupSums,
+		Size:    int64(sums.Len()),
+		Mode:    0o600,
+		ModTime: time.Now(),
+		Format:  tar.FormatPAX,
+	}); err != nil {
 		return 0, err
 	}
 	if _, err := sums.WriteTo(t); err != nil {
@@ -151,7 +164,8 @@ func (a *App) writeBackup(ctx context.Context, out io.Writer) (files int, err er
 
 // dump writes the database as it is in a snapshot.
 func (a *App) dump(ctx context.Context, file, snapshot string) error {
-	args := []string{"--format=custom", "--no-owner", "--no-privileges", "--snapshot=" + snapshot, "--file=" + file}
+	args := []string{"--format=custom", "--no-owner", "--no-privileges", "--snapshot=" + snapshot, "--file=" +
+		file}
 	for _, t := range store.MadeAgain {
 		args = append(args, "--exclude-table-data="+t)
 	}
@@ -170,7 +184,8 @@ func postgresTool(ctx context.Context, name, databaseURL string, args ...string)
 		return err
 	}
 	cmd := exec.CommandContext(ctx, bin, append(args, "--no-password", "--dbname="+cfg.Database)...)
-	cmd.Env = append(os.Environ(), "PGHOST="+cfg.Host, fmt.Sprintf("PGPORT=%d", cfg.Port), "PGUSER="+cfg.User, "PGPASSWORD="+cfg.Password, "LC_ALL=C.UTF-8")
+	cmd.Env = append(os.Environ(), "PGHOST="+cfg.Host, fmt.Sprintf("PGPORT=%d", cfg.Port), "PGUSER="+cfg.User,
+		"PGPASSWORD="+cfg.Password, "LC_ALL=C.UTF-8")
 	if out, err := cmd.CombinedOutput(); err != nil {
 		return fmt.Errorf("%s: %w: %s", name, err, lastLines(string(out), 3))
 	}
@@ -240,7 +255,8 @@ func Restore(ctx context.Context, s Settings, from string) (files int, err error
 	if err != nil {
 		return 0, fmt.Errorf("restoring: %w", err)
 	}
-	if err := postgresTool(ctx, "pg_restore", s.DatabaseURL, "--single-transaction", "--exit-on-error", "--no-owner", "--no-privileges", dump); err != nil {
+	if err := postgresTool(ctx, "pg_restore", s.DatabaseURL, "--single-transaction", "--exit-on-error",
+		"--no-owner", "--no-privileges", dump); err != nil {
 		return 0, fmt.Errorf("restoring: %w", err)
 	}
 	if err := db.Migrate(ctx, themeVersions(s.Themes)); err != nil {
@@ -285,7 +301,8 @@ func unpack(ctx context.Context, r io.Reader, dump string, blobs *store.Blobs) (
 				return nil, cutShort(err)
 			}
 			if h.Name != backupBlobs+sha {
-				return nil, errors.Join(fmt.Errorf("%w: %s is not what was backed up", ErrBackup, h.Name), blobs.Delete(ctx, sha))
+				return nil, errors.Join(fmt.Errorf("%w: %s is not what was backed up", ErrBackup, h.Name),
+					blobs.Delete(ctx, sha))
 			}
 			sums[h.Name] = sha
 			held = append(held, sha)

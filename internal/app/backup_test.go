@@ -61,7 +61,10 @@ func TestBackupAndRestore(t *testing.T) {
 			if !assert.NoError(t, err) {
 				return
 			}
-			_, err = a.House.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{Slides: []doc.SlideID{d.Doc.Slides[1].ID}, By: 1}, nil)
+			_, err = a.House.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{
+				Slides: []doc.SlideID{d.Doc.Slides[1].ID},
+				By:     1,
+			}, nil)
 			assert.NoError(t, err)
 			_, err = a.House.Sweep(ctx, false)
 			assert.NoError(t, err)
@@ -117,7 +120,14 @@ func TestBackupAndRestore(t *testing.T) {
 	require.NoError(t, w.WriteHeader(&tar.Header{Name: "../../outside", Size: 1}))
 	_, err = w.Write([]byte("x"))
 	require.NoError(t, errors.Join(err, w.Close()))
-	for name, data := range map[string][]byte{"another name": moved, "damaged": hurt, "cut short": whole[:len(whole)-6000], "something else": notOne.Bytes(), "empty": nil, "a photo": housetest.Photo(t, 1)} {
+	for name, data := range map[string][]byte{
+		"another name":   moved,
+		"damaged":        hurt,
+		"cut short":      whole[:len(whole)-6000],
+		"something else": notOne.Bytes(),
+		"empty":          nil,
+		"a photo":        housetest.Photo(t, 1),
+	} {
 		file := filepath.Join(t.TempDir(), "bad.tar")
 		require.NoError(t, os.WriteFile(file, data, 0o600))
 		other := elsewhere(t)
@@ -256,7 +266,11 @@ func TestSweep(t *testing.T) {
 	require.NoError(t, err)
 	_, err = io.Copy(io.Discard, r)
 	require.NoError(t, errors.Join(err, r.Close()))
-	housetest.Edit(t, h, kept, edit.Shift{Slides: []doc.SlideID{housetest.Load(t, h, kept).Doc.Slides[1].ID}, By: 1})
+	housetest.Edit(t, h, kept, edit.Shift{
+		Slides: []doc.SlideID{housetest.Load(t, h, kept).Doc.Slides[1].ID},
+		By:     1,
+	})
 	housetest.Rendered(t, h, kept)
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: film.ID}, "w", true), "it is done: nothing to do")
+	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: film.ID}, "w", true),
+		"it is done: nothing to do")
 }

@@ -57,7 +57,11 @@ func Trial(ctx context.Context, do func(*house.House, http.Handler) error) (err 
 		return err
 	}
 	defer a.Close()
-	pages, err := web.New(web.Config{House: a.House, BaseURL: s.BaseURL, UploadDir: filepath.Join(dir, "uploads")})
+	pages, err := web.New(web.Config{
+		House:     a.House,
+		BaseURL:   s.BaseURL,
+		UploadDir: filepath.Join(dir, "uploads"),
+	})
 	if err != nil {
 		return err
 	}

@@ -65,7 +65,8 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	}
 	defer os.RemoveAll(dir)
 	say := func(name string, v float64, digits int) {
-		fmt.Fprintf(out, "%s=%s\n", name, strconv.FormatFloat(v, 'f', digits, 64)) // a lost line shows in the output
+		// a lost line shows in the output
+		fmt.Fprintf(out, "%s=%s\n", name, strconv.FormatFloat(v, 'f', digits, 64))
 	}
 	fmt.Fprintf(out, "kernels=%s\n", raster.Kernels())
 	f, err := s.lay(profile.Film)
@@ -113,7 +114,10 @@ func Render(ctx context.Context, out io.Writer, o Options) error {
 	say("peak_rss_mb", peak, 0)
 
 	changed := s.doc.Slides[len(s.doc.Slides)/2].ID
-	if s.doc, err = edit.Do(s.doc, edit.Caption{Slides: []doc.SlideID{changed}, Text: "The start"}, s.with()); err != nil {
+	if s.doc, err = edit.Do(s.doc, edit.Caption{
+		Slides: []doc.SlideID{changed},
+		Text:   "The start",
+	}, s.with()); err != nil {
 		return err
 	}
 	if f, err = s.lay(profile.Film); err != nil {
@@ -169,7 +173,8 @@ func Memory(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, f.Frames(), took.seconds, peakMB())
+	_, err = fmt.Fprintf(out, "photos=%d\nframes=%d\nrender_s=%.2f\npeak_rss_mb=%.0f\n", o.Photos, f.Frames(),
+		took.seconds, peakMB())
 	return err
 }
 
@@ -200,7 +205,13 @@ func (s *show) film(ctx context.Context, f *film.Film, cache render.Cache, out s
 	pool := s.sprites()
 	silent := *f
 	silent.Doc.Soundtrack.Items = nil
-	job := render.Job{Film: &silent, Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, f.Library, false) }, Files: s.files, Out: out, Cache: cache}
+	job := render.Job{
+		Film:  &silent,
+		Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, f.Library, false) },
+		Files: s.files,
+		Out:   out,
+		Cache: cache,
+	}
 	return measured(func() error {
 		_, err := render.Film(ctx, job)
 		return err
@@ -302,12 +313,14 @@ func (s *show) filtergraph(ctx context.Context, dir string) (perFrame took, err 
 	}
 	last := "v0"
 	for i := 1; i < filterPhotos; i++ {
-		fmt.Fprintf(&graph, "[%s][v%d]xfade=transition=fade:duration=%.3f:offset=%.3f[x%d];", last, i, float64(lap)/30, float64(i*(each-lap))/30, i)
+		fmt.Fprintf(&graph, "[%s][v%d]xfade=transition=fade:duration=%.3f:offset=%.3f[x%d];", last, i,
+			float64(lap)/30, float64(i*(each-lap))/30, i)
 		last = fmt.Sprintf("x%d", i)
 	}
 	frames := filterPhotos*each - (filterPhotos-1)*lap
 	args = append(args, "-filter_complex", strings.TrimSuffix(graph.String(), ";"), "-map", "["+last+"]",
-		"-c:v", "libx264", "-preset", profile.Film.Video.Preset, "-crf", fmt.Sprint(profile.Film.Video.CRF), filepath.Join(dir, "filters.mp4"))
+		"-c:v", "libx264", "-preset", profile.Film.Video.Preset, "-crf", fmt.Sprint(profile.Film.Video.CRF),
+		filepath.Join(dir, "filters.mp4"))
 	t, err := measured(func() error {
 		msg, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput()
 		if err != nil {
@@ -385,14 +398,18 @@ func (s *show) firstSegment(ctx context.Context, dir string) (float64, error) {
 	if err != nil {
 		return 0, err
 	}
-	job := render.Job{Film: f, Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, f.Library, true) }}
+	job := render.Job{
+		Film:  f,
+		Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, f.Library, true) },
+	}
 	_, err = job.Encode(ctx, segs[:1], dir, func(timecode.Frames) {})
 	return float64(time.Since(start).Milliseconds()), err
 }
 
 // forgetPeak makes the kernel count the peak memory anew (proc(5),
 // clear_refs).
-func forgetPeak() { _ = os.WriteFile("/proc/self/clear_refs", []byte("5"), 0) } // elsewhere the peak is that of the whole run
+// elsewhere the peak is that of the whole run
+func forgetPeak() { _ = os.WriteFile("/proc/self/clear_refs", []byte("5"), 0) }
 
 func peakMB() float64 {
 	b, err := os.ReadFile("/proc/self/status")

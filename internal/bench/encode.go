@@ -52,13 +52,15 @@ func Encode(ctx context.Context, out io.Writer, o Options) error {
 		}
 		n := float64(len(EncodeThemes))
 		share, size, whole = share+max(c.atLikeness, c.atSize)/n, size+c.size/n, whole+c.whole/n
-		_, err = fmt.Fprintf(out, "%[1]s_frames=%[2]d\n%[1]s_cpu_at_equal_ssim=%.3[3]f\n%[1]s_cpu_at_equal_size=%.3[4]f\n%[1]s_size_at_equal_ssim=%.3[5]f\n%[1]s_ssim_db=%.2[6]f\n%[1]s_render_to_veryfast=%.3[7]f\n",
+		_, err = fmt.Fprintf(out,
+			"%[1]s_frames=%[2]d\n%[1]s_cpu_at_equal_ssim=%.3[3]f\n%[1]s_cpu_at_equal_size=%.3[4]f\n%[1]s_size_at_equal_ssim=%.3[5]f\n%[1]s_ssim_db=%.2[6]f\n%[1]s_render_to_veryfast=%.3[7]f\n",
 			id, c.frames, c.atLikeness, c.atSize, c.size, c.db, c.whole)
 		if err != nil {
 			return err
 		}
 	}
-	_, err = fmt.Fprintf(out, "encode_share=%.3f\nencode_size_share=%.3f\nrender_to_veryfast=%.3f\n", share, size, whole)
+	_, err = fmt.Fprintf(out, "encode_share=%.3f\nencode_size_share=%.3f\nrender_to_veryfast=%.3f\n", share,
+		size, whole)
 	return err
 }
 
@@ -80,7 +82,8 @@ type compared struct {
 	db                       float64 // likeness of what the profile makes
 }
 
-func (s *show) compareEncoders(ctx context.Context, dir string, usual, ours profile.Video) (c compared, err error) {
+func (s *show) compareEncoders(ctx context.Context, dir string, usual, ours profile.Video) (c compared,
+	err error) {
 	f, err := s.lay(profile.Film)
 	if err != nil {
 		return c, err
@@ -115,8 +118,14 @@ func (s *show) compareEncoders(ctx context.Context, dir string, usual, ours prof
 	if err != nil {
 		return c, err
 	}
-	return compared{frames: len(r.frames), atLikeness: same.cpu / mid.cpu, atSize: small.cpu / mid.cpu, size: same.bytes / mid.bytes,
-		whole: perFrame / (like.cpu / float64(len(r.frames))), db: b[len(b)/2].db}, nil
+	return compared{
+		frames:     len(r.frames),
+		atLikeness: same.cpu / mid.cpu,
+		atSize:     small.cpu / mid.cpu,
+		size:       same.bytes / mid.bytes,
+		whole:      perFrame / (like.cpu / float64(len(r.frames))),
+		db:         b[len(b)/2].db,
+	}, nil
 }
 
 func (p point) likeness() float64 { return p.db }
@@ -129,10 +138,12 @@ func at(curve []point, by func(point) float64, want float64) (point, error) {
 		a, b := curve[i-1], curve[i]
 		k := (want - by(a)) / (by(b) - by(a))
 		if k < -0.5 && i == 1 || k > 1.5 && i == len(curve)-1 {
-			return point{}, fmt.Errorf("the measured qualities lie too far from the compared one (%.2f of a step)", k)
+			return point{}, fmt.Errorf(
+				"the measured qualities lie too far from the compared one (%.2f of a step)", k)
 		}
 		if k <= 1 || i == len(curve)-1 {
-			return point{a.cpu + k*(b.cpu-a.cpu), math.Exp(math.Log(a.bytes) + k*math.Log(b.bytes/a.bytes)), a.db + k*(b.db-a.db)}, nil
+			return point{a.cpu + k*(b.cpu-a.cpu), math.Exp(math.Log(a.bytes) + k*math.Log(b.bytes/a.bytes)),
+				a.db + k*(b.db-a.db)}, nil
 		}
 	}
 	return point{}, errors.New("a curve needs two points")
@@ -175,7 +186,9 @@ func (r ready) encode(ctx context.Context, v profile.Video) (p point, err error)
 func (r ready) likeness(ctx context.Context) (float64, error) {
 	sc := r.film.Scene
 	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "info", "-nostdin", "-i", r.encoded(),
-		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", size(sc), "-r", sc.Rate.Fraction(), "-i", r.name(), "-lavfi", "[0:v]settb=1/1000000,setpts=N*1000[a];[1:v]settb=1/1000000,setpts=N*1000[b];[a][b]ssim", "-f", "null", "-")
+		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", size(sc), "-r", sc.Rate.Fraction(), "-i", r.name(),
+		"-lavfi", "[0:v]settb=1/1000000,setpts=N*1000[a];[1:v]settb=1/1000000,setpts=N*1000[b];[a][b]ssim",
+		"-f", "null", "-")
 	said, err := cmd.CombinedOutput()
 	if err != nil {
 		return 0, fmt.Errorf("comparing: %w", err)
@@ -241,7 +254,12 @@ func Outputs(ctx context.Context, out io.Writer, o Options) error {
 			}
 			silent := *f
 			silent.Doc.Soundtrack.Items = nil
-			jobs = append(jobs, render.Job{Film: &silent, Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, silent.Library, false) }, Files: s.files, Out: filepath.Join(dir, fmt.Sprintf("%d.mp4", i))})
+			jobs = append(jobs, render.Job{
+				Film:  &silent,
+				Lanes: func(ctx context.Context) render.Lane { return pool.Lane(ctx, silent.Library, false) },
+				Files: s.files,
+				Out:   filepath.Join(dir, fmt.Sprintf("%d.mp4", i)),
+			})
 		}
 		return jobs, nil
 	}
@@ -268,6 +286,7 @@ func Outputs(ctx context.Context, out io.Writer, o Options) error {
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "outputs=%d\noutputs_alone_s=%.1f\noutputs_together_s=%.1f\noutputs_share=%.3f\noutputs_cpu_share=%.3f\ntogether_cpu_s=%.1f\n", len(ps), alone.seconds, t.seconds, t.seconds/alone.seconds, t.cpu/alone.cpu, t.cpu)
+	_, err = fmt.Fprintf(out,
+		"outputs=%d\noutputs_alone_s=%.1f\noutputs_together_s=%.1f\noutputs_share=%.3f\noutputs_cpu_share=%.3f\ntogether_cpu_s=%.1f\n", len(ps), alone.seconds, t.seconds, t.seconds/alone.seconds, t.cpu/alone.cpu, t.cpu)
 	return err
 }

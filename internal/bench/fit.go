@@ -32,7 +32,8 @@ func Fit(w io.Writer) error {
 			return fmt.Errorf("the slides last %d frames, not %d", s.Total(), target)
 		}
 	}
-	if _, err := fmt.Fprintf(w, "fit_ms=%.3f\n", float64(time.Since(began).Microseconds())/1000/runs); err != nil {
+	if _, err := fmt.Fprintf(w, "fit_ms=%.3f\n",
+		float64(time.Since(began).Microseconds())/1000/runs); err != nil {
 		return err
 	}
 	grid := fit.Grid{Strict: 0.8}
@@ -51,6 +52,7 @@ func Fit(w io.Writer) error {
 			return fmt.Errorf("the slides last %d frames, not %d", s.Total(), target)
 		}
 	}
-	_, err := fmt.Fprintf(w, "fit_beats_ms=%.3f\nfit_on_beat=%d\n", float64(time.Since(began).Microseconds())/1000/rounds, on)
+	_, err := fmt.Fprintf(w, "fit_beats_ms=%.3f\nfit_on_beat=%d\n",
+		float64(time.Since(began).Microseconds())/1000/rounds, on)
 	return err
 }

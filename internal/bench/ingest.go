@@ -84,7 +84,11 @@ func Ingest(ctx context.Context, out io.Writer, h *house.House, photos int) erro
 
 // bringIn receives photos into an order of their own and looks at them.
 func bringIn(ctx context.Context, h *house.House, files [][]byte, n int) error {
-	row, err := h.Orders.Open(ctx, orders.New{Head: orders.Head{Client: "Bench", Event: "Ingest", Due: time.Now()}}, nil)
+	row, err := h.Orders.Open(ctx, orders.New{Head: orders.Head{
+		Client: "Bench",
+		Event:  "Ingest",
+		Due:    time.Now(),
+	}}, nil)
 	if err != nil {
 		return err
 	}
@@ -94,7 +98,8 @@ func bringIn(ctx context.Context, h *house.House, files [][]byte, n int) error {
 		g.Go(func() error {
 			tail := binary.BigEndian.AppendUint64(nil, uint64(row.ID)<<32|uint64(i))
 			r := io.MultiReader(bytes.NewReader(files[i%len(files)]), bytes.NewReader(tail))
-			m, err := h.Intake.Receive(ctx, row.ID, fmt.Sprintf("bench-%d-%d", row.ID, i), fmt.Sprintf("%04d.jpg", i), r)
+			m, err := h.Intake.Receive(ctx, row.ID, fmt.Sprintf("bench-%d-%d", row.ID, i),
+				fmt.Sprintf("%04d.jpg", i), r)
 			if err != nil {
 				return err
 			}
@@ -143,14 +148,16 @@ func thumbnails(ctx context.Context, dir string, n int) error {
 				w, ht := media.Upright(h.Width, h.Height, h.Orientation)
 				k := float64(side) / float64(max(w, ht))
 				var p raster.Pixels
-				if p, err = vips.Load(paths[i%len(paths)], int(float64(w)*k), int(float64(ht)*k)); err != nil {
+				if p, err = vips.Load(paths[i%len(paths)], int(float64(w)*k),
+					int(float64(ht)*k)); err != nil {
 					return err
 				}
 				jpg, err := vips.JPEG(p, 82)
 				if err != nil {
 					return err
 				}
-				if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("out-%d-%d", side, i)), jpg, 0o644); err != nil {
+				if err := os.WriteFile(filepath.Join(dir, fmt.Sprintf("out-%d-%d", side, i)), jpg,
+					0o644); err != nil {
 					return err
 				}
 			}

@@ -106,7 +106,11 @@ func (l *load) deliver() error {
 	if err != nil {
 		return err
 	}
-	_, token, err := l.House.Delivery.MakeLink(l.ctx, l.id, delivery.NewLink{RenderID: r, Title: "Load", Days: 3})
+	_, token, err := l.House.Delivery.MakeLink(l.ctx, l.id, delivery.NewLink{
+		RenderID: r,
+		Title:    "Load",
+		Days:     3,
+	})
 	l.watch, l.frames = "/watch/"+token, 0
 	return errors.Join(err, l.edit(edit.Shape{Frame: d.Doc.Frame}))
 }
@@ -143,7 +147,10 @@ func (l *load) render(ctx context.Context) {
 
 // pages are an order's, as operators look at them, by what they are called.
 func (l *load) pages(id int64) map[string]string {
-	return map[string]string{"order": fmt.Sprintf("/orders/%d/", id), "material": fmt.Sprintf("/orders/%d/material", id)}
+	return map[string]string{
+		"order":    fmt.Sprintf("/orders/%d/", id),
+		"material": fmt.Sprintf("/orders/%d/material", id),
+	}
 }
 
 func (l *load) operators(rnd *rand.Rand) (page, path string) {
@@ -164,7 +171,8 @@ func (l *load) viewers(rnd *rand.Rand) (page, path string) {
 }
 
 // ask asks for a page every now and then, until ctx ends.
-func (l *load) ask(ctx context.Context, seed uint64, every time.Duration, what func(*rand.Rand) (page, path string)) {
+func (l *load) ask(ctx context.Context, seed uint64, every time.Duration, what func(*rand.Rand) (page,
+	path string)) {
 	rnd := rand.New(rand.NewPCG(seed, 9))
 	client := &http.Client{Jar: l.client.Jar}
 	for {

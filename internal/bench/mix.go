@@ -38,7 +38,16 @@ func Mix(ctx context.Context, w io.Writer) error {
 	each := (mixSeconds + (mixSongs-1)*mixCross) / mixSongs
 	var files []string
 	for k := range mixSongs {
-		p := synth.Piece{BPM: 96 + 12*float64(k), Bars: 8, Root: 60, Mood: synth.Mood(k), Seed: uint64(k + 1), Chords: []int{0, 4, 5, 3}, Drums: true, Arpeggi: true}
+		p := synth.Piece{
+			BPM:     96 + 12*float64(k),
+			Bars:    8,
+			Root:    60,
+			Mood:    synth.Mood(k),
+			Seed:    uint64(k + 1),
+			Chords:  []int{0, 4, 5, 3},
+			Drums:   true,
+			Arpeggi: true,
+		}
 		name := filepath.Join(dir, fmt.Sprintf("song%d.flac", k))
 		once := synth.Render(p)
 		var song []float32
@@ -53,7 +62,12 @@ func Mix(ctx context.Context, w io.Writer) error {
 	began := time.Now()
 	samples := timecode.Samples(each * timecode.SampleRate)
 	cross := timecode.Samples(mixCross * timecode.SampleRate)
-	t := sound.Track{FadeIn: timecode.SampleRate, FadeOut: 3 * timecode.SampleRate, Total: mixSeconds * timecode.SampleRate, LUFS: -14}
+	t := sound.Track{
+		FadeIn:  timecode.SampleRate,
+		FadeOut: 3 * timecode.SampleRate,
+		Total:   mixSeconds * timecode.SampleRate,
+		LUFS:    -14,
+	}
 	var open []*media.Sound
 	for k, f := range files {
 		src, err := media.OpenSound(ctx, f, 0, true)
@@ -61,7 +75,16 @@ func Mix(ctx context.Context, w io.Writer) error {
 			return err
 		}
 		open = append(open, src)
-		t.Music = append(t.Music, sound.Part{Source: src, At: timecode.Samples(k) * (samples - cross), Length: samples, Gain: 1, FadeIn: cross, FadeOut: cross, InShape: sound.Power, OutShape: sound.Power})
+		t.Music = append(t.Music, sound.Part{
+			Source:   src,
+			At:       timecode.Samples(k) * (samples - cross),
+			Length:   samples,
+			Gain:     1,
+			FadeIn:   cross,
+			FadeOut:  cross,
+			InShape:  sound.Power,
+			OutShape: sound.Power,
+		})
 	}
 	err = render.MixTo(t, dir, io.Discard)
 	for _, s := range open {
@@ -77,7 +100,8 @@ func Mix(ctx context.Context, w io.Writer) error {
 	for _, f := range files {
 		args = append(args, "-t", fmt.Sprint(each), "-i", f)
 	}
-	args = append(args, "-filter_complex", fmt.Sprintf("[0][1]acrossfade=d=%[1]g:c1=qsin:c2=qsin[a];[a][2]acrossfade=d=%[1]g:c1=qsin:c2=qsin,afade=t=in:d=1,afade=t=out:st=%[2]g:d=3", mixCross, mixSeconds-3),
+	args = append(args, "-filter_complex",
+		fmt.Sprintf("[0][1]acrossfade=d=%[1]g:c1=qsin:c2=qsin[a];[a][2]acrossfade=d=%[1]g:c1=qsin:c2=qsin,afade=t=in:d=1,afade=t=out:st=%[2]g:d=3", mixCross, mixSeconds-3),
 		"-f", "f32le", "-ar", "48000", "-ac", "2", "-y", os.DevNull)
 	if out, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput(); err != nil {
 		return fmt.Errorf("ffmpeg: %s: %w", out, err)
@@ -88,7 +112,8 @@ func Mix(ctx context.Context, w io.Writer) error {
 }
 
 func writeFLAC(ctx context.Context, path string, samples []float32) error {
-	c := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "f32le", "-ar", fmt.Sprint(synth.Rate), "-ac", "2", "-i", "-", "-y", path)
+	c := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "f32le", "-ar", fmt.Sprint(synth.Rate),
+		"-ac", "2", "-i", "-", "-y", path)
 	in, err := c.StdinPipe()
 	if err != nil {
 		return err

@@ -49,7 +49,8 @@ func Pages(ctx context.Context, out io.Writer, s Site) error {
 	srv := httptest.NewServer(s.Pages)
 	defer srv.Close()
 	b.base = srv.URL
-	for _, step := range []func() error{b.signIn, b.daySheets, b.order, b.idle, b.frames, b.pages, b.edits, b.revisions} {
+	for _, step := range []func() error{b.signIn, b.daySheets, b.order, b.idle, b.frames, b.pages, b.edits,
+		b.revisions} {
 		if err := step(); err != nil {
 			return err
 		}
@@ -145,7 +146,8 @@ func (b *pagesBench) statements(do func() error) (float64, error) {
 }
 
 func (b *pagesBench) addOrders(n, open int) error {
-	return b.House.Store.DB.WithContext(b.ctx).Exec(`INSERT INTO orders (client, event, due, step_kind, step_text, step_place, words, details)
+	return b.House.Store.DB.WithContext(b.ctx).
+		Exec(`INSERT INTO orders (client, event, due, step_kind, step_text, step_place, words, details)
 		SELECT 'Crew ' || i, 'Regatta', current_date + (i % 60) - 20, CASE WHEN i <= ? THEN 'todo' ELSE 'done' END, 'Missing: Names', 'detail-names', 'crew ' || i || E'\nregatta', '{}'
 		FROM generate_series(1, ?) i`, open, n).Error
 }
@@ -191,12 +193,21 @@ func (b *pagesBench) order() error {
 // fill fills an order with so many pictures: one painted photo, made different
 // by a few bytes after its end.
 func (b *pagesBench) fill(name string, pictures int) error {
-	o, err := b.House.Orders.Open(b.ctx, orders.New{Head: orders.Head{Client: "Many", Event: "Bench", Due: time.Now()}, Details: map[string]string{"names": "Many", "date": "2026"}}, &b.user)
+	o, err := b.House.Orders.Open(b.ctx, orders.New{
+		Head:    orders.Head{Client: "Many", Event: "Bench", Due: time.Now()},
+		Details: map[string]string{"names": "Many", "date": "2026"},
+	}, &b.user)
 	if err != nil {
 		return err
 	}
 	b.id = o.ID
-	px, err := paint.Paint(paint.Spec{Scene: paint.Race, W: 900, H: 600, Seed: 5, Club: [2]uint32{0x1f6f78, 0xf2c14e}})
+	px, err := paint.Paint(paint.Spec{
+		Scene: paint.Race,
+		W:     900,
+		H:     600,
+		Seed:  5,
+		Club:  [2]uint32{0x1f6f78, 0xf2c14e},
+	})
 	if err != nil {
 		return err
 	}
@@ -206,13 +217,26 @@ func (b *pagesBench) fill(name string, pictures int) error {
 	}
 	err = b.House.Store.Tx(b.ctx, func(tx *gorm.DB) error {
 		for i := range pictures {
-			sha, size, err := b.House.Blobs.Put(b.ctx, bytes.NewReader(fmt.Appendf(bytes.Clone(jpg), "%s %d", name, i)))
+			sha, size, err := b.House.Blobs.Put(b.ctx, bytes.NewReader(fmt.Appendf(bytes.Clone(jpg), "%s %d",
+				name, i)))
 			if err != nil {
 				return err
 			}
 			taken := time.Date(2026, 9, 12, 10, 0, 0, 0, time.UTC).Add(time.Duration(i) * time.Minute)
-			m := store.Media{OrderID: &o.ID, UploadID: fmt.Sprint(name, "-", i), Name: fmt.Sprintf("IMG_%04d.jpg", i), SHA256: sha, Size: size, State: store.Ready,
-				Kind: doc.PhotoMedia, Width: 900, Height: 600, Captured: &taken, Thumbnail: &sha, Seen: &store.Seen{Print: uint64(0x1234567)}}
+			m := store.Media{
+				OrderID:   &o.ID,
+				UploadID:  fmt.Sprint(name, "-", i),
+				Name:      fmt.Sprintf("IMG_%04d.jpg", i),
+				SHA256:    sha,
+				Size:      size,
+				State:     store.Ready,
+				Kind:      doc.PhotoMedia,
+				Width:     900,
+				Height:    600,
+				Captured:  &taken,
+				Thumbnail: &sha,
+				Seen:      &store.Seen{Print: uint64(0x1234567)},
+			}
 			if err := tx.Create(&m).Error; err != nil {
 				return err
 			}
@@ -234,7 +258,8 @@ func (b *pagesBench) fill(name string, pictures int) error {
 	if err := b.House.Intake.Pour(b.ctx, intake.Pour{OrderID: o.ID}); err != nil {
 		return err
 	}
-	for _, op := range []edit.Op{edit.Split{Slides: b.slides()}, edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}} {
+	for _, op := range []edit.Op{edit.Split{Slides: b.slides()}, edit.AnyTime(),
+		edit.Fit{Mode: doc.ToMusic}} {
 		if err := b.edit(op); err != nil {
 			return err
 		}
@@ -328,7 +353,10 @@ func (b *pagesBench) frames() error {
 		if err != nil {
 			return err
 		}
-		if err := b.postEdit("caption", url.Values{"slide": {string(slides[2])}, "caption": {fmt.Sprint("Caption ", i)}}); err != nil {
+		if err := b.postEdit("caption", url.Values{
+			"slide":   {string(slides[2])},
+			"caption": {fmt.Sprint("Caption ", i)},
+		}); err != nil {
 			return err
 		}
 		y, err := b.frame(850 + i*300)
@@ -366,7 +394,13 @@ func (b *pagesBench) pages() error {
 func (b *pagesBench) edits() error {
 	slides := b.slides()
 	p, err := b.times(tries, func(i int) (float64, error) {
-		form := url.Values{"base": {fmt.Sprint(b.head())}, "leaf": {"running-order"}, "chosen": {string(slides[10])}, "moment": {"900"}, "slide": {string(slides[10])}}
+		form := url.Values{
+			"base":   {fmt.Sprint(b.head())},
+			"leaf":   {"running-order"},
+			"chosen": {string(slides[10])},
+			"moment": {"900"},
+			"slide":  {string(slides[10])},
+		}
 		op := []string{"shift", "caption", "linger"}[i%3]
 		form.Set("by", "1")
 		form.Set("caption", fmt.Sprint("So it goes ", i))
@@ -385,8 +419,14 @@ func (b *pagesBench) revisions() error {
 	slides := b.slides()
 	for i := range edits {
 		s := slides[1+(i*37)%(len(slides)-2)]
-		op := []edit.Op{edit.Shift{Slides: []doc.SlideID{s}, By: 1 + i%9}, edit.Caption{Slides: []doc.SlideID{s}, Text: fmt.Sprint("Caption number ", i)},
-			edit.Time{Slides: []doc.SlideID{s}, Linger: 1 + float64(i%10)/10}, edit.Time{Slides: slides[1:20], Pin: 2 + float64(i%5)}}[i%4]
+		op := []edit.Op{edit.Shift{
+			Slides: []doc.SlideID{s},
+			By:     1 + i%9,
+		}, edit.Caption{Slides: []doc.SlideID{s}, Text: fmt.Sprint("Caption number ", i)},
+			edit.Time{
+				Slides: []doc.SlideID{s},
+				Linger: 1 + float64(i%10)/10,
+			}, edit.Time{Slides: slides[1:20], Pin: 2 + float64(i%5)}}[i%4]
 		if i%250 == 249 {
 			op = edit.Sort{By: "random", Seed: uint64(i)}
 		}
@@ -395,7 +435,8 @@ func (b *pagesBench) revisions() error {
 		}
 	}
 	var size int64
-	err := b.House.Store.DB.WithContext(b.ctx).Raw(`SELECT coalesce(sum(pg_column_size(r.*)), 0) FROM revisions r JOIN slideshows s ON s.id = r.slideshow_id WHERE s.order_id = ? AND r.number > ?`, b.id, first).Scan(&size).Error
+	err := b.House.Store.DB.WithContext(b.ctx).
+		Raw(`SELECT coalesce(sum(pg_column_size(r.*)), 0) FROM revisions r JOIN slideshows s ON s.id = r.slideshow_id WHERE s.order_id = ? AND r.number > ?`, b.id, first).Scan(&size).Error
 	if err != nil {
 		return err
 	}
@@ -405,7 +446,8 @@ func (b *pagesBench) revisions() error {
 	}
 	open, err := b.times(200, func(i int) (float64, error) {
 		start := time.Now()
-		r, err := store.One[store.Revision](b.House.Store.DB.WithContext(b.ctx), "slideshow_id = ? AND number = ?", show.ID, 1+(i*61)%show.Head)
+		r, err := store.One[store.Revision](b.House.Store.DB.WithContext(b.ctx),
+			"slideshow_id = ? AND number = ?", show.ID, 1+(i*61)%show.Head)
 		if err != nil {
 			return 0, err
 		}

@@ -96,8 +96,10 @@ func Run(ctx context.Context, out io.Writer, h *house.House, o RunOptions) error
 	if err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(out, "run_films=%d\nrun_frames=%d\nrun_frames_made=%d\nrun_segments=%d\nrun_s=%.1f\nrun_singles_s=%.1f\nrun_share=%.3f\nrun_floor_s=%.1f\nrun_overhead=%.3f\nrun_cpu_overhead=%.3f\n",
-		len(s.Rows), all, made, len(segments), whole.seconds, sum, whole.seconds/sum, floor.seconds, whole.seconds/floor.seconds, whole.cpu/floor.cpu)
+	_, err = fmt.Fprintf(out,
+		"run_films=%d\nrun_frames=%d\nrun_frames_made=%d\nrun_segments=%d\nrun_s=%.1f\nrun_singles_s=%.1f\nrun_share=%.3f\nrun_floor_s=%.1f\nrun_overhead=%.3f\nrun_cpu_overhead=%.3f\n",
+		len(s.Rows), all, made, len(segments), whole.seconds, sum, whole.seconds/sum, floor.seconds,
+		whole.seconds/floor.seconds, whole.cpu/floor.cpu)
 	return err
 }
 
@@ -124,7 +126,8 @@ func note(ctx context.Context, h *house.House, order int64, segments map[string]
 
 // forget does away with kept segments and prepared pictures.
 func forget(ctx context.Context, h *house.House) error {
-	h.Making.Sprites = media.NewSprites(store.MediaFiles{Blobs: h.Blobs}, h.Shelf.Themes, nil, media.DefaultBudget)
+	h.Making.Sprites = media.NewSprites(store.MediaFiles{Blobs: h.Blobs}, h.Shelf.Themes, nil,
+		media.DefaultBudget)
 	return h.Store.DB.WithContext(ctx).Exec("DELETE FROM segments").Error
 }
 
@@ -133,7 +136,9 @@ func makeOne(ctx context.Context, h *house.House, order int64) (t took, frames i
 	if err != nil {
 		return t, 0, err
 	}
-	if t, err = measured(func() error { return h.Making.Film(ctx, making.Film{RenderID: r.ID}, "bench", true) }); err != nil {
+	if t, err = measured(func() error {
+		return h.Making.Film(ctx, making.Film{RenderID: r.ID}, "bench", true)
+	}); err != nil {
 		return t, 0, err
 	}
 	done, err := store.One[store.Render](h.Store.DB.WithContext(ctx), "id = ?", r.ID)
@@ -144,7 +149,8 @@ func makeOne(ctx context.Context, h *house.House, order int64) (t took, frames i
 		return t, 0, err
 	}
 	// So that it can be made again.
-	return t, done.FramesTotal, h.Store.DB.WithContext(ctx).Exec("DELETE FROM renders WHERE id = ?", r.ID).Error
+	return t, done.FramesTotal, h.Store.DB.WithContext(ctx).Exec("DELETE FROM renders WHERE id = ?",
+		r.ID).Error
 }
 
 // encoderFloor is the time the encoder alone takes for so many frames like
@@ -200,7 +206,13 @@ func fillRun(ctx context.Context, h *house.House, o RunOptions) (int64, error) {
 	// different ones.
 	var painted []raster.Pixels
 	for i := range 12 {
-		px, err := paint.Paint(paint.Spec{Scene: []paint.Scene{paint.Race, paint.Quay, paint.Pair}[i%3], W: 2400, H: 1600, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}})
+		px, err := paint.Paint(paint.Spec{
+			Scene: []paint.Scene{paint.Race, paint.Quay, paint.Pair}[i%3],
+			W:     2400,
+			H:     1600,
+			Seed:  uint64(i),
+			Club:  [2]uint32{0x1f6f78, 0xf2c14e},
+		})
 		if err != nil {
 			return 0, err
 		}
@@ -334,7 +346,8 @@ func memoryOfWaiting(ctx context.Context, out io.Writer, h *house.House, films i
 		return err
 	}
 	after := inUse()
-	if _, err := fmt.Fprintf(out, "waiting_films=%d\nwaiting_queue_s=%.2f\nwaiting_heap_before_mb=%.1f\nwaiting_heap_after_mb=%.1f\nwaiting_mb_per_film=%.3f\n", films, t.seconds, before, after, (after-before)/float64(films)); err != nil {
+	if _, err := fmt.Fprintf(out,
+		"waiting_films=%d\nwaiting_queue_s=%.2f\nwaiting_heap_before_mb=%.1f\nwaiting_heap_after_mb=%.1f\nwaiting_mb_per_film=%.3f\n", films, t.seconds, before, after, (after-before)/float64(films)); err != nil {
 		return err
 	}
 	_, err = h.Runs.Cancel(ctx, id)
@@ -351,7 +364,8 @@ func tone(ctx context.Context, seconds float64) ([]byte, error) {
 	}
 	defer os.RemoveAll(dir)
 	path := filepath.Join(dir, "song.flac")
-	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("sine=330:d=%g,tremolo=f=3:d=0.8", seconds), path).CombinedOutput(); err != nil {
+	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		fmt.Sprintf("sine=330:d=%g,tremolo=f=3:d=0.8", seconds), path).CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("making a song: %s: %w", msg, err)
 	}
 	return os.ReadFile(path)

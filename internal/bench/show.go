@@ -70,9 +70,14 @@ func newShow(ctx context.Context, dir string, o Options) (*show, error) {
 		s.lib[m.ID], s.files[m.ID] = m, path
 		s.order = slices.Insert(s.order, (i+1)*o.Photos/(o.Clips+1)+i, m.ID)
 	}
-	s.lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate))}
+	s.lib["song"] = doc.Media{
+		ID:     "song",
+		Kind:   doc.SongMedia,
+		Length: timecode.Samples(math.Round(o.Seconds * timecode.SampleRate)),
+	}
 	s.files["song"] = filepath.Join(dir, "song.flac")
-	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("sine=330:d=%g:r=48000", o.Seconds), s.files["song"]).CombinedOutput(); err != nil {
+	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		fmt.Sprintf("sine=330:d=%g:r=48000", o.Seconds), s.files["song"]).CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("making a song: %s: %w", msg, err)
 	}
 	return s, s.in(cmp.Or(o.Theme, "tideline"))
@@ -101,9 +106,16 @@ const different = 60
 
 // paintBases paints the pictures that enlarge makes photos of, so many of them.
 func paintBases(dir string, n int) error {
-	kinds := []paint.Scene{paint.Race, paint.Quay, paint.Portrait, paint.Headland, paint.Lanterns, paint.Start}
+	kinds := []paint.Scene{paint.Race, paint.Quay, paint.Portrait, paint.Headland, paint.Lanterns,
+		paint.Start}
 	for i := range n {
-		p := paint.Spec{Scene: kinds[i%len(kinds)], W: 900, H: 600, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}}
+		p := paint.Spec{
+			Scene: kinds[i%len(kinds)],
+			W:     900,
+			H:     600,
+			Seed:  uint64(i),
+			Club:  [2]uint32{0x1f6f78, 0xf2c14e},
+		}
 		if p.Scene == paint.Portrait {
 			p.W, p.H = 600, 900
 		}
@@ -124,7 +136,13 @@ func paintBases(dir string, n int) error {
 
 // enlarge makes photo i: 24 megapixels, with grain.
 func enlarge(ctx context.Context, dir string, i int) (doc.Media, string, error) {
-	m := doc.Media{ID: doc.MediaID(fmt.Sprintf("%03d.jpg", i)), Kind: doc.PhotoMedia, Name: fmt.Sprintf("%03d.jpg", i), W: 6000, H: 4000}
+	m := doc.Media{
+		ID:   doc.MediaID(fmt.Sprintf("%03d.jpg", i)),
+		Kind: doc.PhotoMedia,
+		Name: fmt.Sprintf("%03d.jpg", i),
+		W:    6000,
+		H:    4000,
+	}
 	size := "6000:4000"
 	if i%paintings%6 == 2 {
 		m.W, m.H, size = 4000, 6000, "4000:6000"
@@ -134,8 +152,10 @@ func enlarge(ctx context.Context, dir string, i int) (doc.Media, string, error) 
 		return m, path, nil
 	}
 	off := float64(i/paintings) * 0.01
-	msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-y", "-i", filepath.Join(dir, fmt.Sprintf("base%d.jpg", i%paintings)),
-		"-vf", fmt.Sprintf("crop=iw*0.94:ih*0.94:iw*%g:ih*%g,scale=%s:flags=bicubic,noise=alls=3:all_seed=%d", off, off, size, i), "-q:v", "5", path).CombinedOutput()
+	msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-y", "-i",
+		filepath.Join(dir, fmt.Sprintf("base%d.jpg", i%paintings)),
+		"-vf", fmt.Sprintf("crop=iw*0.94:ih*0.94:iw*%g:ih*%g,scale=%s:flags=bicubic,noise=alls=3:all_seed=%d",
+			off, off, size, i), "-q:v", "5", path).CombinedOutput()
 	if err != nil {
 		return m, "", fmt.Errorf("making a photo: %s: %w", msg, err)
 	}
@@ -149,8 +169,10 @@ const clipFrames = 75
 func paintClip(ctx context.Context, dir string, i int) (doc.Media, string, error) {
 	path := filepath.Join(dir, fmt.Sprintf("clip%d.mp4", i))
 	kinds := []paint.Scene{paint.Race, paint.Headland, paint.Lanterns}
-	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "960x540", "-r", "25", "-i", "pipe:0",
-		"-vf", "scale=1920:1080,noise=alls=6:allf=t:all_seed=1", "-pix_fmt", "yuv420p", "-c:v", "libx264", "-preset", "veryfast", "-crf", "18", path)
+	cmd := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-y", "-f", "rawvideo", "-pix_fmt", "rgb24",
+		"-s", "960x540", "-r", "25", "-i", "pipe:0",
+		"-vf", "scale=1920:1080,noise=alls=6:allf=t:all_seed=1", "-pix_fmt", "yuv420p", "-c:v", "libx264",
+		"-preset", "veryfast", "-crf", "18", path)
 	in, err := cmd.StdinPipe()
 	if err == nil {
 		err = cmd.Start()
@@ -159,7 +181,14 @@ func paintClip(ctx context.Context, dir string, i int) (doc.Media, string, error
 		return doc.Media{}, "", err
 	}
 	for n := range clipFrames {
-		px, err := paint.Paint(paint.Spec{Scene: kinds[i%len(kinds)], W: 960, H: 540, Seed: uint64(100 + i), Club: [2]uint32{0x1f6f78, 0xf2c14e}, Time: float64(n) / 25})
+		px, err := paint.Paint(paint.Spec{
+			Scene: kinds[i%len(kinds)],
+			W:     960,
+			H:     540,
+			Seed:  uint64(100 + i),
+			Club:  [2]uint32{0x1f6f78, 0xf2c14e},
+			Time:  float64(n) / 25,
+		})
 		if err == nil {
 			_, err = in.Write(px.Pix)
 		}

@@ -32,7 +32,13 @@ const (
 func Twins(ctx context.Context, out io.Writer, h *house.House) error {
 	files := map[string][]byte{}
 	for i := range twinPhotos {
-		px, err := paint.Paint(paint.Spec{Scene: []paint.Scene{paint.Race, paint.Quay, paint.Portrait}[i%3], W: 1200, H: 800, Seed: uint64(i), Club: [2]uint32{0x1f6f78, 0xf2c14e}})
+		px, err := paint.Paint(paint.Spec{
+			Scene: []paint.Scene{paint.Race, paint.Quay, paint.Portrait}[i%3],
+			W:     1200,
+			H:     800,
+			Seed:  uint64(i),
+			Club:  [2]uint32{0x1f6f78, 0xf2c14e},
+		})
 		if err != nil {
 			return err
 		}
@@ -46,7 +52,8 @@ func Twins(ctx context.Context, out io.Writer, h *house.House) error {
 	}
 	defer os.RemoveAll(dir)
 	tune := filepath.Join(dir, "song.flac")
-	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("sine=330:d=%d,tremolo=f=3:d=0.8", twinSeconds), tune).CombinedOutput(); err != nil {
+	if msg, err := exec.CommandContext(ctx, "ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		fmt.Sprintf("sine=330:d=%d,tremolo=f=3:d=0.8", twinSeconds), tune).CombinedOutput(); err != nil {
 		return fmt.Errorf("making a song: %s: %w", msg, err)
 	}
 	if files["song.flac"], err = os.ReadFile(tune); err != nil {
@@ -62,7 +69,9 @@ func Twins(ctx context.Context, out io.Writer, h *house.House) error {
 		if err != nil {
 			return err
 		}
-		times[i], err = measured(func() error { return h.Making.Film(ctx, making.Film{RenderID: r.ID}, "bench", true) })
+		times[i], err = measured(func() error {
+			return h.Making.Film(ctx, making.Film{RenderID: r.ID}, "bench", true)
+		})
 		if err != nil {
 			return err
 		}
@@ -73,15 +82,20 @@ func Twins(ctx context.Context, out io.Writer, h *house.House) error {
 		if done.State != store.RenderDone {
 			return errors.New(done.Error)
 		}
-		fmt.Fprintf(out, "twin_%d_s=%.2f\ntwin_%d_frames_made=%d\n", i+1, times[i].seconds, i+1, done.FramesTotal)
+		fmt.Fprintf(out, "twin_%d_s=%.2f\ntwin_%d_frames_made=%d\n", i+1, times[i].seconds, i+1,
+			done.FramesTotal)
 	}
-	_, err = fmt.Fprintf(out, "twin_share=%.4f\ncpu_twin_share=%.4f\n", times[1].seconds/times[0].seconds, times[1].cpu/times[0].cpu)
+	_, err = fmt.Fprintf(out, "twin_share=%.4f\ncpu_twin_share=%.4f\n", times[1].seconds/times[0].seconds,
+		times[1].cpu/times[0].cpu)
 	return err
 }
 
 // twin opens an order and brings the material in.
 func twin(ctx context.Context, h *house.House, n int, files map[string][]byte) (int64, error) {
-	o, err := h.Orders.Open(ctx, orders.New{Head: orders.Head{Client: fmt.Sprint("Twin ", n), Event: "Bench", Due: time.Now()}, Details: map[string]string{"names": "The Twins", "date": "2026"}}, nil)
+	o, err := h.Orders.Open(ctx, orders.New{
+		Head:    orders.Head{Client: fmt.Sprint("Twin ", n), Event: "Bench", Due: time.Now()},
+		Details: map[string]string{"names": "The Twins", "date": "2026"},
+	}, nil)
 	if err != nil {
 		return 0, err
 	}
@@ -101,6 +115,9 @@ func twin(ctx context.Context, h *house.House, n int, files map[string][]byte) (
 	if err != nil {
 		return 0, err
 	}
-	_, err = h.Orders.Edit(ctx, o.ID, d.Slideshow.Head, edit.Several{Called: "Fitted", Ops: []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}}}, nil)
+	_, err = h.Orders.Edit(ctx, o.ID, d.Slideshow.Head, edit.Several{
+		Called: "Fitted",
+		Ops:    []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}},
+	}, nil)
 	return o.ID, err
 }

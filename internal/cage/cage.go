@@ -113,7 +113,8 @@ func (c Cage) Enter(had uint64) error {
 	}
 	// Libraries that are loaded as they are needed, and the files themselves; no
 	// network. A kernel that knows none of it goes without.
-	rules := []landlock.Rule{landlock.RODirs("/usr", "/lib", "/lib64", "/etc", "/proc").IgnoreIfMissing(), landlock.RWFiles("/dev/null").IgnoreIfMissing()}
+	rules := []landlock.Rule{landlock.RODirs("/usr", "/lib", "/lib64", "/etc", "/proc").IgnoreIfMissing(),
+		landlock.RWFiles("/dev/null").IgnoreIfMissing()}
 	for _, path := range c.Read {
 		st, err := os.Stat(path)
 		switch {

@@ -39,7 +39,8 @@ var (
 
 // NewTask makes a task known. do reads what is given and writes an answer; its error is told as
 // the words of Do's. The memory of the Go runtime before it counts for nothing.
-func NewTask(name string, c Cage, long time.Duration, most int, do func(in io.Reader, out io.Writer) error) *Task {
+func NewTask(name string, c Cage, long time.Duration, most int,
+	do func(in io.Reader, out io.Writer) error) *Task {
 	if os.Getenv(taskVariable) == name {
 		os.Exit(obey(do))
 	}
@@ -96,7 +97,8 @@ func (t *Task) Do(ctx context.Context, given []byte) ([]byte, error) {
 	case errors.As(err, &exit) && exit.ExitCode() != failed:
 		return nil, ErrLost // a signal, or the runtime’s own end
 	}
-	return nil, fmt.Errorf("%s in a process of its own: %w: %s", t.name, err, strings.TrimSpace(said.String()))
+	return nil, fmt.Errorf("%s in a process of its own: %w: %s", t.name, err,
+		strings.TrimSpace(said.String()))
 }
 
 // mostSaid is how much is heard of what a process says of its end.

@@ -45,7 +45,8 @@ func subtitles(lines []plan.Cue, rate timecode.Rate) *astisub.Subtitles {
 func WriteSRT(w io.Writer, lines []plan.Cue, rate timecode.Rate) error {
 	b := bufio.NewWriter(w)
 	at := func(d time.Duration) string {
-		return fmt.Sprintf("%02d:%02d:%02d,%03d", int(d.Hours()), int(d.Minutes())%60, int(d.Seconds())%60, d.Milliseconds()%1000)
+		return fmt.Sprintf("%02d:%02d:%02d,%03d", int(d.Hours()), int(d.Minutes())%60, int(d.Seconds())%60,
+			d.Milliseconds()%1000)
 	}
 	for i, it := range subtitles(lines, rate).Items {
 		if i > 0 {
@@ -66,7 +67,8 @@ func WriteVTT(w io.Writer, lines []plan.Cue, rate timecode.Rate) error {
 
 // without reads subtitles without the panics that the library has for some
 // broken files.
-func without(read func(io.Reader) (*astisub.Subtitles, error), in io.Reader) (s *astisub.Subtitles, err error) {
+func without(read func(io.Reader) (*astisub.Subtitles, error), in io.Reader) (s *astisub.Subtitles,
+	err error) {
 	defer func() {
 		if why := recover(); why != nil {
 			err = fmt.Errorf("they are broken (%v)", why)

@@ -24,7 +24,13 @@ func TestReadWhatIsWritten(t *testing.T) {
 		at := timecode.Frames(0)
 		for range rapid.IntRange(1, 20).Draw(t, "lines") {
 			at += timecode.Frames(rapid.IntRange(0, 200).Draw(t, "gap"))
-			l := plan.Cue{From: at, To: at + timecode.Frames(rapid.IntRange(1, 300).Draw(t, "length")), Text: rapid.StringMatching(`[A-Za-zäßЖ中][A-Za-zäßЖ中 ,.!?'’0-9]{0,30}[a-z](\n[A-Za-z][a-z ]{0,20}[a-z])?`).Draw(t, "words")}
+			l := plan.Cue{
+				From: at,
+				To:   at + timecode.Frames(rapid.IntRange(1, 300).Draw(t, "length")),
+				Text: rapid.StringMatching(
+					`[A-Za-zäßЖ中][A-Za-zäßЖ中 ,.!?'’0-9]{0,30}[a-z](\n[A-Za-z][a-z ]{0,20}[a-z])?`).
+					Draw(t, "words"),
+			}
 			lines, at = append(lines, l), l.To
 		}
 		for ending, write := range captions.Formats {
@@ -36,7 +42,11 @@ func TestReadWhatIsWritten(t *testing.T) {
 				got[i].Text = strings.Join(strings.Fields(got[i].Text), " ")
 			}
 			for i := range lines {
-				require.Equal(t, plan.Cue{From: lines[i].From, To: lines[i].To, Text: strings.Join(strings.Fields(lines[i].Text), " ")}, got[i], ending)
+				require.Equal(t, plan.Cue{
+					From: lines[i].From,
+					To:   lines[i].To,
+					Text: strings.Join(strings.Fields(lines[i].Text), " "),
+				}, got[i], ending)
 			}
 		}
 	})
@@ -45,15 +55,36 @@ func TestReadWhatIsWritten(t *testing.T) {
 // The example of the WebVTT specification (W3C, "WebVTT: The Web Video Text
 // Tracks Format", 1.1), with a note and a voice; from memory.
 func TestReadWebVTT(t *testing.T) {
-	got, err := captions.Read(strings.NewReader("WEBVTT\n\nNOTE a comment\n\n00:11.000 --> 00:13.000\n<v Roger Bingham>We are in New York City\n\n00:13.000 --> 00:16.000 line:0 align:start\n<v Roger Bingham>We’re actually at the Lucern Hotel, just down the street\n"), timecode.Rate{Num: 25, Den: 1})
+	got, err := captions.Read(strings.NewReader("WEBVTT\n\nNOTE a comment\n\n00:11.000 --> 00:13.000\n<v "+
+		"Roger Bingham>We are in New York City\n\n00:13.000 --> 00:16.000 line:0 align:start\n<v Roger "+
+		"Bingham>We’re actually at the Lucern Hotel, just down the street\n"), timecode.Rate{
+		Num: 25,
+		Den: 1,
+	})
 	require.NoError(t, err)
-	assert.Equal(t, []plan.Cue{{From: 275, To: 325, Text: "We are in New York City"}, {From: 325, To: 400, Text: "We’re actually at the Lucern Hotel, just down the street"}}, got)
+	assert.Equal(t, []plan.Cue{{
+		From: 275,
+		To:   325,
+		Text: "We are in New York City",
+	}, {From: 325, To: 400, Text: "We’re actually at the Lucern Hotel, just down the street"}}, got)
 }
 
 func TestReadSubRip(t *testing.T) {
-	got, err := captions.Read(strings.NewReader("\xef\xbb\xbf2\r\n00:00:04,000 --> 00:00:05,500\r\nSecond\r\n\r\n1\r\n00:00:01,000 --> 00:00:03,000\r\n<i>First</i>\r\nof two lines\r\n"), timecode.Rate{Num: 30, Den: 1})
+	got, err := captions.Read(strings.NewReader("\xef\xbb\xbf2\r\n00:00:04,000 --> "+
+		"00:00:05,500\r\nSecond\r\n\r\n1\r\n00:00:01,000 --> 00:00:03,000\r\n<i>First</i>\r\nof two lines\r\n"), timecode.Rate{
+		Num: 30,
+		Den: 1,
+	})
 	require.NoError(t, err)
-	assert.Equal(t, []plan.Cue{{From: 30, To: 90, Text: "First\nof two lines"}, {From: 120, To: 165, Text: "Second"}}, got, "in the order of their times, with a byte order mark and carriage returns")
+	assert.Equal(t, []plan.Cue{{
+		From: 30,
+		To:   90,
+		Text: "First\nof two lines",
+	}, {
+		From: 120,
+		To:   165,
+		Text: "Second",
+	}}, got, "in the order of their times, with a byte order mark and carriage returns")
 	for _, bad := range []string{"", "Dear studio", "WEBVTT\n\n", "1\n00:00:99,000 -> nothing\nx\n"} {
 		_, err := captions.Read(strings.NewReader(bad), rate)
 		assert.Error(t, err, "%q", bad)
@@ -76,6 +107,11 @@ func FuzzRead(f *testing.F) {
 // SubRip is plain text: nothing in it is escaped, and nobody's words end it.
 func TestSubRipIsPlain(t *testing.T) {
 	var b bytes.Buffer
-	require.NoError(t, captions.WriteSRT(&b, []plan.Cue{{From: 0, To: 30, Text: "Salt & Tar <1926>"}, {From: 30, To: 60, Text: "Left --> right\nagain"}}, timecode.Rate{Num: 30, Den: 1}))
-	assert.Equal(t, "1\n00:00:00,000 --> 00:00:01,000\nSalt & Tar <1926>\n\n2\n00:00:01,000 --> 00:00:02,000\nLeft → right\nagain\n", b.String())
+	require.NoError(t, captions.WriteSRT(&b, []plan.Cue{{
+		From: 0,
+		To:   30,
+		Text: "Salt & Tar <1926>",
+	}, {From: 30, To: 60, Text: "Left --> right\nagain"}}, timecode.Rate{Num: 30, Den: 1}))
+	assert.Equal(t, "1\n00:00:00,000 --> 00:00:01,000\nSalt & Tar <1926>\n\n2\n00:00:01,000 --> "+
+		"00:00:02,000\nLeft → right\nagain\n", b.String())
 }

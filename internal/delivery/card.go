@@ -37,7 +37,8 @@ func (dl *Delivery) Card(ctx context.Context, orderID int64, address string, w i
 		return invalid.Field("address", "This is not the address of a link.")
 	}
 	v, err := dl.Open(ctx, token, 0)
-	if errors.Is(err, store.ErrNotFound) || errors.Is(err, ErrClosed) || (err == nil && v.Order.ID != orderID) {
+	if errors.Is(err, store.ErrNotFound) || errors.Is(err, ErrClosed) ||
+		(err == nil && v.Order.ID != orderID) {
 		return invalid.Field("address", "There is no open link of this order at that address.")
 	}
 	if err != nil {
@@ -47,5 +48,10 @@ func (dl *Delivery) Card(ctx context.Context, orderID int64, address string, w i
 	if err != nil {
 		return err
 	}
-	return paper.Cards(w, st, []paper.Card{{Title: v.Delivery.Title, Line: v.Order.Event, Address: dl.Address(token), Foot: "open until " + v.Link.ExpiresAt.Format("2 January 2006")}})
+	return paper.Cards(w, st, []paper.Card{{
+		Title:   v.Delivery.Title,
+		Line:    v.Order.Event,
+		Address: dl.Address(token),
+		Foot:    "open until " + v.Link.ExpiresAt.Format("2 January 2006"),
+	}})
 }

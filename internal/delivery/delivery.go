@@ -56,23 +56,31 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		if err != nil {
 			return err
 		}
-		return dl.Mailer.Send(ctx, Mail{From: st.Name, To: j.Args.To, Subject: j.Args.Subject, Body: j.Args.Body})
+		return dl.Mailer.Send(ctx, Mail{
+			From:    st.Name,
+			To:      j.Args.To,
+			Subject: j.Args.Subject,
+			Body:    j.Args.Body,
+		})
 	}})
-	queue.Handle(js, queue.Kind[ProofMail]{Needs: dl.Blobs.Here, Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
-		waits, err := dl.SendProof(ctx, j.Args)
-		if waits {
-			return queue.Later(proofLooks)
-		}
-		switch {
-		case errors.Is(err, errBusy):
-			return queue.Later(busyFor)
-		case undeliverable(err):
-			return dl.proofFailed(ctx, j.Args, err.Error())
-		case err != nil && j.Last && ctx.Err() == nil:
-			return errors.Join(err, dl.proofFailed(ctx, j.Args, err.Error()))
-		}
-		return err
-	}})
+	queue.Handle(js, queue.Kind[ProofMail]{
+		Needs: dl.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
+			waits, err := dl.SendProof(ctx, j.Args)
+			if waits {
+				return queue.Later(proofLooks)
+			}
+			switch {
+			case errors.Is(err, errBusy):
+				return queue.Later(busyFor)
+			case undeliverable(err):
+				return dl.proofFailed(ctx, j.Args, err.Error())
+			case err != nil && j.Last && ctx.Err() == nil:
+				return errors.Join(err, dl.proofFailed(ctx, j.Args, err.Error()))
+			}
+			return err
+		},
+	})
 	queue.Handle(js, queue.Kind[SendLink]{
 		Needs: dl.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
@@ -87,7 +95,9 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 			}
 			return err
 		},
-		Refuse: func(ctx context.Context, j SendLink, why string) error { return dl.forgetToken(ctx, j.LinkID, why) },
+		Refuse: func(ctx context.Context, j SendLink, why string) error {
+			return dl.forgetToken(ctx, j.LinkID, why)
+		},
 	})
 }
 
@@ -118,13 +128,15 @@ const (
 )
 
 func noAddress() error {
-	return invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+	return invalid.Field("mail",
+		"The order has no e-mail address of the client. Add it above, or send the address yourself.")
 }
 
 // MakeLink delivers a finished render by link. The token is part of the
 // address; it is returned once and only its hash is kept, and itself until it
 // was mailed.
-func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (l store.Link, key string, err error) {
+func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (l store.Link, key string,
+	err error) {
 	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
 		l, key, err = dl.MakeLinkIn(ctx, tx, orderID, n)
 		return err
@@ -133,16 +145,20 @@ func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (l s
 }
 
 // MakeLinkIn is MakeLink in a transaction.
-func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, n NewLink) (store.Link, string, error) {
+func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, n NewLink) (store.Link,
+	string, error) {
 	o, err := store.One[store.Order](tx, "id = ?", orderID)
 	if err != nil {
 		return store.Link{}, "", err
 	}
 	var r store.Render
 	if !n.Proof {
-		r, err = store.One[store.Render](tx.Order("id DESC"), "state = 'done' AND (id = ? OR (? = 0 AND main AND order_id = ?))", n.RenderID, n.RenderID, orderID)
+		r, err = store.One[store.Render](tx.Order("id DESC"),
+			"state = 'done' AND (id = ? OR (? = 0 AND main AND order_id = ?))", n.RenderID, n.RenderID,
+			orderID)
 		if err != nil {
-			return store.Link{}, "", invalid.Field("render", "There is no finished render to deliver. Render the film first.")
+			return store.Link{}, "",
+				invalid.Field("render", "There is no finished render to deliver. Render the film first.")
 		}
 	}
 	films := []store.Render{r}
@@ -167,15 +183,24 @@ func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, 
 	case n.Mail && o.ClientEmail == "":
 		return store.Link{}, "", noAddress()
 	case len(n.Note) > maxNote:
-		return store.Link{}, "", invalid.Field("note", "The note to the client may have at most %d characters.", maxNote)
+		return store.Link{}, "",
+			invalid.Field("note", "The note to the client may have at most %d characters.", maxNote)
 	case n.Password != "" && len(n.Password) < minPassword || len(n.Password) > 200:
-		return store.Link{}, "", invalid.Field("password", "A link's password needs at least %d characters.", minPassword)
+		return store.Link{}, "", invalid.Field("password", "A link's password needs at least %d characters.",
+			minPassword)
 	case n.Devices < 0 || n.Devices > 1000:
 		return store.Link{}, "", invalid.Field("devices", "At most 1 to 1000 devices, or any number.")
 	}
 	key := token.New()
-	l := store.Link{TokenHash: token.Hash(key), Downloadable: n.Downloadable, ExpiresAt: dl.Now().AddDate(0, 0, n.Days),
-		Note: n.Note, Devices: n.Devices, Embed: n.Embed && !n.Proof && n.Password == "", Proof: n.Proof}
+	l := store.Link{
+		TokenHash:    token.Hash(key),
+		Downloadable: n.Downloadable,
+		ExpiresAt:    dl.Now().AddDate(0, 0, n.Days),
+		Note:         n.Note,
+		Devices:      n.Devices,
+		Embed:        n.Embed && !n.Proof && n.Password == "",
+		Proof:        n.Proof,
+	}
 	if n.Poster != "" {
 		l.Poster = &n.Poster
 	}
@@ -200,12 +225,17 @@ func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, 
 }
 
 // keepLink writes a delivery by link of films down, and has it mailed if it is to be.
-func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery, films []store.Render, l *store.Link) error {
+func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery, films []store.Render,
+	l *store.Link) error {
 	if err := tx.Create(&d).Error; err != nil {
 		return err
 	}
 	for i, x := range films {
-		if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: x.ID, Position: i}).Error; err != nil {
+		if err := tx.Create(&store.DeliveryRender{
+			DeliveryID: d.ID,
+			RenderID:   x.ID,
+			Position:   i,
+		}).Error; err != nil {
 			return err
 		}
 	}
@@ -224,7 +254,8 @@ func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery,
 // Forget does away with the kept tokens of links that have expired, and tells
 // of how many.
 func (dl *Delivery) Forget(ctx context.Context, dryRun bool) (n int64, err error) {
-	q := dl.Store.DB.WithContext(ctx).Model(&store.Link{}).Where("kept_token <> '' AND expires_at < ?", dl.Now())
+	q := dl.Store.DB.WithContext(ctx).Model(&store.Link{}).Where("kept_token <> '' AND expires_at < ?",
+		dl.Now())
 	if dryRun {
 		return n, q.Count(&n).Error
 	}
@@ -235,14 +266,20 @@ func (dl *Delivery) Forget(ctx context.Context, dryRun bool) (n int64, err error
 // Close ends a link before its time.
 func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d, err := store.One[store.Delivery](tx, "order_id = ? AND id = (SELECT delivery_id FROM links WHERE id = ? AND closed_at IS NULL)", orderID, linkID)
+		d, err := store.One[store.Delivery](tx,
+			"order_id = ? AND id = (SELECT delivery_id FROM links WHERE id = ? AND closed_at IS NULL)",
+			orderID, linkID)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil // closed already
 		}
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Link{}).Where("id = ?", linkID).Updates(map[string]any{"closed_at": dl.Now(), "unsent_token": "", "kept_token": ""}).Error; err != nil {
+		if err := tx.Model(&store.Link{}).Where("id = ?", linkID).Updates(map[string]any{
+			"closed_at":    dl.Now(),
+			"unsent_token": "",
+			"kept_token":   "",
+		}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {

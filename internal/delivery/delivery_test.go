@@ -43,7 +43,8 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	_, _, err = s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{Title: "x", Days: 3})
 	assert.ErrorContains(t, err, "Render the film first")
 
-	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}) // small, so that the test is quick
+	// small, so that the test is quick
+	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}})
 	w := housetest.Load(t, s, o.ID)
 	jpg, err := s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, 75, 160)
 	require.NoError(t, err)
@@ -62,18 +63,29 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	assert.Equal(t, "Rendered; send the link", w.Next().Text)
 
 	for field, n := range map[string]delivery.NewLink{
-		"title": {RenderID: r.ID, Days: 3}, "days": {RenderID: r.ID, Title: "x"}, "render": {RenderID: 99, Title: "x", Days: 3},
+		"title": {
+			RenderID: r.ID,
+			Days:     3,
+		}, "days": {RenderID: r.ID, Title: "x"}, "render": {RenderID: 99, Title: "x", Days: 3},
 	} {
 		_, _, err := s.Delivery.MakeLink(ctx, o.ID, n)
 		var inv *invalid.Input
 		require.ErrorAs(t, err, &inv)
 		assert.Equal(t, field, inv.Field)
 	}
-	l, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{RenderID: r.ID, Title: "Your film", Days: 3, Downloadable: true, Mail: true})
+	l, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{
+		RenderID:     r.ID,
+		Title:        "Your film",
+		Days:         3,
+		Downloadable: true,
+		Mail:         true,
+	})
 	require.NoError(t, err)
-	assert.Equal(t, "Mailing the link", housetest.Load(t, s, o.ID).Next().Text, "not delivered before the mail is out")
+	assert.Equal(t, "Mailing the link", housetest.Load(t, s, o.ID).Next().Text,
+		"not delivered before the mail is out")
 	var stored string
-	require.NoError(t, s.Store.DB.Raw("SELECT string_agg(args::text, ' ') FROM river_job").Scan(&stored).Error)
+	require.NoError(t, s.Store.DB.Raw("SELECT string_agg(args::text, ' ') FROM river_job").
+		Scan(&stored).Error)
 	assert.NotContains(t, stored, token, "no job holds the token")
 
 	got, err := s.Delivery.Open(ctx, token, 0)
@@ -130,7 +142,16 @@ func TestOneDownloadAProfile(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, []int64{7, 4}, ids(delivery.Watched{Render: film(3, "MP4"), Sizes: []store.Render{film(7, "MP4"), film(4, "Phone 360")}}), "repaired")
-	assert.Equal(t, []int64{3, 4}, ids(delivery.Watched{Render: film(3, "MP4"), Sizes: []store.Render{film(3, "MP4"), film(4, "Phone 360")}}))
-	assert.Equal(t, []int64{3, 4}, ids(delivery.Watched{Render: film(3, "Edit ProRes"), Sizes: []store.Render{film(4, "Phone 360")}}), "one that is not streamed")
+	assert.Equal(t, []int64{7, 4}, ids(delivery.Watched{
+		Render: film(3, "MP4"),
+		Sizes:  []store.Render{film(7, "MP4"), film(4, "Phone 360")},
+	}), "repaired")
+	assert.Equal(t, []int64{3, 4}, ids(delivery.Watched{
+		Render: film(3, "MP4"),
+		Sizes:  []store.Render{film(3, "MP4"), film(4, "Phone 360")},
+	}))
+	assert.Equal(t, []int64{3, 4}, ids(delivery.Watched{
+		Render: film(3, "Edit ProRes"),
+		Sizes:  []store.Render{film(4, "Phone 360")},
+	}), "one that is not streamed")
 }

@@ -81,7 +81,8 @@ func fileName(st store.Studio, o store.Order, r store.Render) string {
 	for k, v := range o.Details {
 		fields[k] = v
 	}
-	fields["client"], fields["event"], fields["due"], fields["profile"] = o.Client, o.Event, o.Due.Format("2006-01-02"), r.Profile
+	fields["client"], fields["event"], fields["due"], fields["profile"] = o.Client, o.Event,
+		o.Due.Format("2006-01-02"), r.Profile
 	pattern := st.FileNames
 	if pattern == "" {
 		pattern = UsualFileName
@@ -116,14 +117,24 @@ func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error 
 	}
 	name := fileName(st, o, r)
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d := store.Delivery{OrderID: orderID, Kind: store.FileDelivery, State: store.DeliveryWaiting, Title: name}
+		d := store.Delivery{
+			OrderID: orderID,
+			Kind:    store.FileDelivery,
+			State:   store.DeliveryWaiting,
+			Title:   name,
+		}
 		if err := tx.Create(&d).Error; err != nil {
 			return err
 		}
 		if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error; err != nil {
 			return err
 		}
-		if err := tx.Create(&store.Placement{DeliveryID: d.ID, RenderID: r.ID, Folder: st.Folder, Name: name}).Error; err != nil {
+		if err := tx.Create(&store.Placement{
+			DeliveryID: d.ID,
+			RenderID:   r.ID,
+			Folder:     st.Folder,
+			Name:       name,
+		}).Error; err != nil {
 			return err
 		}
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
@@ -137,7 +148,8 @@ func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error 
 // beside it under another name.
 func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over bool) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ? AND kind = 'file' AND state = 'failed'", deliveryID, orderID)
+		d, err := store.One[store.Delivery](tx,
+			"id = ? AND order_id = ? AND kind = 'file' AND state = 'failed'", deliveryID, orderID)
 		if err != nil {
 			return err
 		}
@@ -154,7 +166,10 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 			said = "To be put beside it, as " + name
 		}
 		set := map[string]any{"error": "", "older": "", "instead": over, "name": name}
-		if err := errors.Join(tx.Model(&p).Updates(set).Error, tx.Model(&d).Updates(map[string]any{"state": store.DeliveryWaiting, "title": name}).Error); err != nil {
+		if err := errors.Join(tx.Model(&p).Updates(set).Error, tx.Model(&d).Updates(map[string]any{
+			"state": store.DeliveryWaiting,
+			"title": name,
+		}).Error); err != nil {
 			return err
 		}
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
@@ -213,11 +228,19 @@ func (dl *Delivery) Put(ctx context.Context, j Put) error {
 			return err
 		}
 		now := dl.Now()
-		if err := tx.Model(&p).Updates(map[string]any{"placed_at": now, "size": size, "error": "", "older": ""}).Error; err != nil {
+		if err := tx.Model(&p).Updates(map[string]any{
+			"placed_at": now,
+			"size":      size,
+			"error":     "",
+			"older":     "",
+		}).Error; err != nil {
 			return err
 		}
 		proof := fmt.Sprintf("written and read back %s", now.Format("2 January 2006 15:04"))
-		if err := tx.Model(&d).Updates(map[string]any{"state": store.DeliveryDone, "proof": proof}).Error; err != nil {
+		if err := tx.Model(&d).Updates(map[string]any{
+			"state": store.DeliveryDone,
+			"proof": proof,
+		}).Error; err != nil {
 			return err
 		}
 		return dl.Orders.NoteDelivery(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
@@ -242,7 +265,8 @@ func (dl *Delivery) copyTo(ctx context.Context, to folder.Folder, name, sha stri
 	defer back.Close()
 	got, err := store.SumOf(back)
 	if err == nil && got != sha {
-		err = fmt.Errorf("what was written is not what is there (SHA-256 %.12s… in place of %.12s…)", got, sha)
+		err = fmt.Errorf("what was written is not what is there (SHA-256 %.12s… in place of %.12s…)", got,
+			sha)
 	}
 	return in.Size(), err
 }
@@ -254,7 +278,10 @@ func (dl *Delivery) olderFound(ctx context.Context, p store.Placement, what stri
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(tx.Model(&p).Updates(map[string]any{"older": what, "error": errOlder.Error()}).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
+		if err := errors.Join(tx.Model(&p).Updates(map[string]any{
+			"older": what,
+			"error": errOlder.Error(),
+		}).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
 		return dl.Orders.NoteDelivery(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
@@ -271,7 +298,9 @@ func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(tx.Model(&store.Placement{}).Where("delivery_id = ?", d.ID).Update("error", why).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
+		if err := errors.Join(tx.Model(&store.Placement{}).Where("delivery_id = ?", d.ID).
+			Update("error", why).Error, tx.Model(&d).
+			Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
 		return dl.Orders.NoteDelivery(ctx, tx, d, "Not put: "+why)
@@ -280,7 +309,8 @@ func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
 
 // Files lists an order's films as files, newest first.
 func (dl *Delivery) Files(ctx context.Context, orderID int64) (out []File, err error) {
-	err = dl.Store.DB.WithContext(ctx).Table("placements p").Select("p.*, d.state, d.proof").Joins("JOIN deliveries d ON d.id = p.delivery_id").
+	err = dl.Store.DB.WithContext(ctx).Table("placements p").Select("p.*, d.state, d.proof").
+		Joins("JOIN deliveries d ON d.id = p.delivery_id").
 		Where("d.order_id = ?", orderID).Order("p.delivery_id DESC").Limit(100).Scan(&out).Error
 	return out, err
 }

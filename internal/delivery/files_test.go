@@ -94,7 +94,11 @@ func TestFilmsAsFiles(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "films")
 	folder, names := "file://"+dir, "{client}: {names} {profile}"
 	require.NoError(t, delivery.CheckFolder(folder, names))
-	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio", Folder: &folder, FileNames: &names}))
+	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{
+		Name:      "Our studio",
+		Folder:    &folder,
+		FileNames: &names,
+	}))
 	put := func() delivery.File {
 		require.NoError(t, h.Delivery.PutFile(ctx, id, r.ID))
 		list, err := h.Delivery.Files(ctx, id)
@@ -144,7 +148,8 @@ func TestFilmsAsFiles(t *testing.T) {
 	require.NoError(t, err)
 	assert.Error(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: list[0].DeliveryID}))
 
-	for _, bad := range [][2]string{{"ftp://x", ""}, {"file://", ""}, {folder, "{client"}, {folder, "{counter}"}} {
+	for _, bad := range [][2]string{{"ftp://x", ""}, {"file://", ""}, {folder, "{client"},
+		{folder, "{counter}"}} {
 		assert.ErrorAs(t, delivery.CheckFolder(bad[0], bad[1]), &inv, bad)
 	}
 }

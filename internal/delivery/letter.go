@@ -49,7 +49,8 @@ func CheckLetter(l store.RunMail, details []string) error {
 
 // letter is what a client is written in the studio's own words, if it has any
 // for it. What an order does not have is left empty.
-func letter(st store.Studio, what string, o store.Order, title string, l store.Link, address string) (subject, text string, ok bool) {
+func letter(st store.Studio, what string, o store.Order, title string, l store.Link, address string) (subject,
+	text string, ok bool) {
 	t := st.Mails[what]
 	if strings.TrimSpace(t.Text) == "" {
 		return "", "", false
@@ -59,7 +60,8 @@ func letter(st store.Studio, what string, o store.Order, title string, l store.L
 		values[k] = v
 	}
 	values["client"], values["event"], values["title"], values["link"] = o.Client, o.Event, title, address
-	values["until"], values["due"], values["studio"] = l.ExpiresAt.Format("2 January 2006"), o.Due.Format("2 January 2006"), st.Name
+	values["until"], values["due"], values["studio"] = l.ExpiresAt.Format("2 January 2006"),
+		o.Due.Format("2 January 2006"), st.Name
 	var pairs []string
 	for _, f := range naming.Fields(t.Subject + t.Text) {
 		pairs = append(pairs, "{"+f+"}", values[f])

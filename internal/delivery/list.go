@@ -47,7 +47,8 @@ const mostListed = 300
 // List reads deliveries, the latest first.
 func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
 	tx := dl.Store.DB.WithContext(ctx)
-	q := tx.Table("deliveries d").Select("d.*, o.client, o.event").Joins("JOIN orders o ON o.id = d.order_id AND o.deleted_at IS NULL")
+	q := tx.Table("deliveries d").Select("d.*, o.client, o.event").
+		Joins("JOIN orders o ON o.id = d.order_id AND o.deleted_at IS NULL")
 	if f.Kind != "" {
 		q = q.Where("d.kind = ?", f.Kind)
 	}
@@ -55,7 +56,8 @@ func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
 	case Open:
 		q = q.Where("d.state IN ('wanted', 'waiting', 'running', 'failed')")
 	case Failed:
-		q = q.Where("d.state = 'failed' OR EXISTS (SELECT 1 FROM links l WHERE l.delivery_id = d.id AND l.mail_error <> '')")
+		q = q.Where("d.state = 'failed' OR EXISTS (SELECT 1 FROM links l WHERE l.delivery_id = d.id AND " +
+			"l.mail_error <> '')")
 	case NotSeen:
 		q = q.Where("d.state <> 'closed' AND d.proof = ''")
 	}
@@ -76,7 +78,8 @@ func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
 	var discs []store.Disc
 	var uploads []store.Upload
 	of := func() *gorm.DB { return tx.Where("delivery_id IN ?", ids) }
-	if err := errors.Join(of().Find(&links).Error, of().Find(&files).Error, of().Omit("guide").Find(&discs).Error, of().Find(&uploads).Error); err != nil {
+	if err := errors.Join(of().Find(&links).Error, of().Find(&files).Error, of().Omit("guide").
+		Find(&discs).Error, of().Find(&uploads).Error); err != nil {
 		return nil, err
 	}
 	for i := range discs {
@@ -104,7 +107,8 @@ type History struct {
 // History reads a delivery's history, the first step first.
 func (dl *Delivery) History(ctx context.Context, id int64) (h History, err error) {
 	tx := dl.Store.DB.WithContext(ctx)
-	if err := tx.Table("deliveries d").Select("d.*, o.client, o.event").Joins("JOIN orders o ON o.id = d.order_id").Where("d.id = ?", id).Scan(&h.Listed).Error; err != nil {
+	if err := tx.Table("deliveries d").Select("d.*, o.client, o.event").
+		Joins("JOIN orders o ON o.id = d.order_id").Where("d.id = ?", id).Scan(&h.Listed).Error; err != nil {
 		return h, err
 	}
 	if h.ID == 0 {
@@ -122,7 +126,8 @@ func (dl *Delivery) History(ctx context.Context, id int64) (h History, err error
 // GiveUp takes a delivery back that failed and is not wanted any more.
 func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ? AND state = 'failed'", deliveryID, orderID)
+		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ? AND state = 'failed'", deliveryID,
+			orderID)
 		if err != nil {
 			return err
 		}
@@ -135,7 +140,8 @@ func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error
 
 // Of finds a delivery of an order.
 func (dl *Delivery) Of(ctx context.Context, orderID, deliveryID int64) (store.Delivery, error) {
-	return store.One[store.Delivery](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", deliveryID, orderID)
+	return store.One[store.Delivery](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", deliveryID,
+		orderID)
 }
 
 // MailLink mails a link that is there already, by the address it has. Only links whose
@@ -159,9 +165,18 @@ func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, s
 		if d.State == store.DeliveryRunning && l.UnsentToken != "" {
 			return nil // pressed twice: it is about to go
 		}
-		set := map[string]any{"mail_begun_at": nil, "mail_job": 0, "mailed_to": o.ClientEmail, "mailed_at": nil, "mail_error": "", "unsent_token": l.KeptToken,
-			"mail_subject": strings.Join(strings.Fields(subject), " "), "mail_text": text}
-		if err := errors.Join(tx.Model(&l).Updates(set).Error, tx.Model(&d).Update("state", store.DeliveryRunning).Error); err != nil {
+		set := map[string]any{
+			"mail_begun_at": nil,
+			"mail_job":      0,
+			"mailed_to":     o.ClientEmail,
+			"mailed_at":     nil,
+			"mail_error":    "",
+			"unsent_token":  l.KeptToken,
+			"mail_subject":  strings.Join(strings.Fields(subject), " "),
+			"mail_text":     text,
+		}
+		if err := errors.Join(tx.Model(&l).Updates(set).Error, tx.Model(&d).
+			Update("state", store.DeliveryRunning).Error); err != nil {
 			return err
 		}
 		if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
@@ -220,9 +235,23 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 			return dl.MailLink(ctx, orderID, l, l.MailSubject, l.MailText)
 		}
 		if l.PasswordHash != "" {
-			return invalid.Field("delivery", "The link has a password, which nobody here knows. Make a new link on the order.")
+			return invalid.Field("delivery",
+				"The link has a password, which nobody here knows. Make a new link on the order.")
 		}
-		again := NewLink{RenderID: films[0], Also: films[1:], Title: d.Title, Downloadable: l.Downloadable, Days: days(l), Mail: true, Keep: l.KeptToken != "", Subject: l.MailSubject, Text: l.MailText, Note: l.Note, Devices: l.Devices, Embed: l.Embed}
+		again := NewLink{
+			RenderID:     films[0],
+			Also:         films[1:],
+			Title:        d.Title,
+			Downloadable: l.Downloadable,
+			Days:         days(l),
+			Mail:         true,
+			Keep:         l.KeptToken != "",
+			Subject:      l.MailSubject,
+			Text:         l.MailText,
+			Note:         l.Note,
+			Devices:      l.Devices,
+			Embed:        l.Embed,
+		}
 		if l.Poster != nil {
 			again.Poster = *l.Poster
 		}

@@ -22,9 +22,16 @@ func TestListAndSendAgain(t *testing.T) {
 	mail := &letters{}
 	h.Delivery.Mailer = mail
 	id := housetest.Ready(t, h)
-	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Update("client_email", "zoe@client.example").Error)
+	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Update("client_email",
+		"zoe@client.example").Error)
 	r := housetest.Rendered(t, h, id)
-	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Your film", Days: 9, Mail: true, Note: "Enjoy", Downloadable: true})
+	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+		Title:        "Your film",
+		Days:         9,
+		Mail:         true,
+		Note:         "Enjoy",
+		Downloadable: true,
+	})
 	require.NoError(t, err)
 	folder := "file://" + t.TempDir()
 	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio", Folder: &folder}))
@@ -46,13 +53,15 @@ func TestListAndSendAgain(t *testing.T) {
 	const file = "The Gannets - Regatta (MP4).mp4"
 	assert.Equal(t, []string{file, "Your film"}, which(delivery.Filter{}))
 	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Kind: store.LinkDelivery}))
-	assert.Equal(t, []string{file, "Your film"}, which(delivery.Filter{Which: delivery.Open}), "neither is done")
+	assert.Equal(t, []string{file, "Your film"}, which(delivery.Filter{Which: delivery.Open}),
+		"neither is done")
 	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Words: "YOUR f"}))
 	assert.Empty(t, which(delivery.Filter{Words: "100%"}))
 	require.NoError(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: l.DeliveryID + 1}))
 	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	assert.Empty(t, which(delivery.Filter{Which: delivery.Open}))
-	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Which: delivery.NotSeen}), "the file was read back")
+	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Which: delivery.NotSeen}),
+		"the file was read back")
 	w, err := h.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)
 	require.NoError(t, h.Delivery.CountView(ctx, w))
@@ -63,7 +72,8 @@ func TestListAndSendAgain(t *testing.T) {
 	var again store.Link
 	require.NoError(t, h.Store.DB.Order("id DESC").First(&again).Error)
 	assert.NotEqual(t, l.ID, again.ID)
-	assert.Equal(t, []any{"Enjoy", true, "zoe@client.example"}, []any{again.Note, again.Downloadable, again.MailedTo})
+	assert.Equal(t, []any{"Enjoy", true, "zoe@client.example"}, []any{again.Note, again.Downloadable,
+		again.MailedTo})
 	assert.WithinDuration(t, l.ExpiresAt, again.ExpiresAt, 36*time.Hour)
 	_, err = h.Delivery.Open(ctx, token, 0)
 	assert.NoError(t, err)
@@ -81,17 +91,23 @@ func TestListAndSendAgain(t *testing.T) {
 		steps = append(steps, e.Text)
 	}
 	assert.Equal(t, []string{"Made the link", "Mailed to zoe@client.example"}, steps)
-	assert.Equal(t, []any{"The Gannets", r.ID, r.Tools}, []any{h1.Client, h1.Films[0].Render.ID, h1.Films[0].Render.Tools})
+	assert.Equal(t, []any{"The Gannets", r.ID, r.Tools}, []any{h1.Client, h1.Films[0].Render.ID,
+		h1.Films[0].Render.Tools})
 	_, err = h.Delivery.History(ctx, 999)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	assert.ErrorIs(t, h.Delivery.GiveUp(ctx, id, l.DeliveryID), store.ErrNotFound, "it did not fail")
 
 	// One of several films is sent again with all of them.
-	both, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Both", Days: 9, Also: []int64{small.ID, r.ID}})
+	both, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+		Title: "Both",
+		Days:  9,
+		Also:  []int64{small.ID, r.ID},
+	})
 	require.NoError(t, err)
 	require.NoError(t, h.Delivery.SendAgain(ctx, id, both.DeliveryID))
 	var sent []int64
-	require.NoError(t, h.Store.DB.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = (SELECT max(id) FROM deliveries) ORDER BY position").Scan(&sent).Error)
+	require.NoError(t, h.Store.DB.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = (SELECT "+
+		"max(id) FROM deliveries) ORDER BY position").Scan(&sent).Error)
 	assert.Equal(t, []int64{r.ID, small.ID}, sent, "each once, in their order")
 
 	locked, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 9, Password: "lantern"})
@@ -108,22 +124,35 @@ func TestLetters(t *testing.T) {
 	mail := &letters{}
 	h.Delivery.Mailer = mail
 	id := housetest.Ready(t, h)
-	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Update("client_email", "zoe@client.example").Error)
+	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Update("client_email",
+		"zoe@client.example").Error)
 	housetest.Rendered(t, h, id)
-	own := store.RunMail{Subject: "{names}: your film", Text: "Dear {client}, here is {title}: {link}, until {until}. {studio}"}
+	own := store.RunMail{
+		Subject: "{names}: your film",
+		Text:    "Dear {client}, here is {title}: {link}, until {until}. {studio}",
+	}
 	keys := h.Shelf.DetailKeys()
 	require.NoError(t, delivery.CheckLetter(own, keys))
-	for why, l := range map[string]store.RunMail{"no subject": {Text: "{link}"}, "no address": {Subject: "x", Text: "y"}, "no such field": {Subject: "{nobody}", Text: "{link}"}, "a brace": {Subject: "{names", Text: "{link}"}} {
+	for why, l := range map[string]store.RunMail{
+		"no subject":    {Text: "{link}"},
+		"no address":    {Subject: "x", Text: "y"},
+		"no such field": {Subject: "{nobody}", Text: "{link}"},
+		"a brace":       {Subject: "{names", Text: "{link}"},
+	} {
 		var inv *invalid.Input
 		assert.ErrorAs(t, delivery.CheckLetter(l, keys), &inv, why)
 	}
 	assert.NoError(t, delivery.CheckLetter(store.RunMail{}, keys), "none")
-	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio", Mails: map[string]store.RunMail{delivery.LinkLetter: own}}))
+	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{
+		Name:  "Our studio",
+		Mails: map[string]store.RunMail{delivery.LinkLetter: own},
+	}))
 	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "The {film}", Days: 9, Mail: true})
 	require.NoError(t, err)
 	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	require.Len(t, mail.bodies, 1)
-	assert.Equal(t, "Dear The Gannets, here is The {film}: "+h.Delivery.Address(token)+", until "+l.ExpiresAt.Format("2 January 2006")+". Our studio\n", mail.bodies[0])
+	assert.Equal(t, "Dear The Gannets, here is The {film}: "+h.Delivery.Address(token)+", until "+
+		l.ExpiresAt.Format("2 January 2006")+". Our studio\n", mail.bodies[0])
 	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio"}))
 	st, err := h.Shelf.Studio(ctx)
 	require.NoError(t, err)

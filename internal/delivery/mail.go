@@ -42,10 +42,12 @@ func (s SMTP) Send(ctx context.Context, l Mail) error {
 	}
 	if u.User != nil {
 		password, _ := u.User.Password()
-		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover), mail.WithUsername(u.User.Username()), mail.WithPassword(password))
+		opts = append(opts, mail.WithSMTPAuth(mail.SMTPAuthAutoDiscover),
+			mail.WithUsername(u.User.Username()), mail.WithPassword(password))
 	}
 	m := mail.NewMsg()
-	from := netmail.Address{Name: l.From, Address: s.From} // quoted and encoded as it must be (RFC 5322, 2047)
+	// quoted and encoded as it must be (RFC 5322, 2047)
+	from := netmail.Address{Name: l.From, Address: s.From}
 	if err := m.From(from.String()); err != nil {
 		return fmt.Errorf("sender: %w", err)
 	}
@@ -119,7 +121,8 @@ func tlsPolicy(u *url.URL) (mail.TLSPolicy, error) {
 		}
 		return mail.TLSMandatory, nil
 	default:
-		return mail.TLSMandatory, fmt.Errorf("the mail server's address says ?tls=%s; it may be required, optional or none", said)
+		return mail.TLSMandatory,
+			fmt.Errorf("the mail server's address says ?tls=%s; it may be required, optional or none", said)
 	}
 }
 

@@ -29,22 +29,43 @@ func TestMailArrivesAsWritten(t *testing.T) {
 	require.NoError(t, box.Start())
 	defer box.Stop()
 	m := delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
-	body := "Zoë, your film is ready — 海.\n.a line with a dot\nhttp://films.example/watch/abcdefghijklmnopqrstuvwxyz0123456789abcdefghijklmnopqrstuvwxyz0123456789=\n"
-	require.NoError(t, m.Send(context.Background(), delivery.Mail{From: "Osprey Quay Pictures", To: "zoe@saltmere.example", Subject: "Zoës Film — 海", Body: body}))
+	body := "Zoë, your film is ready — 海.\n.a line with a " +
+		"dot\nhttp://films.example/watch/abcdefghijklmnopqrstuvwxyz0123456789abcdefghijklmnopqrstuvwxyz0123456789=\n"
+	require.NoError(t, m.Send(context.Background(), delivery.Mail{
+		From:    "Osprey Quay Pictures",
+		To:      "zoe@saltmere.example",
+		Subject: "Zoës Film — 海",
+		Body:    body,
+	}))
 	got, err := store.One[store.StandinMail](box.Store.DB, "recipient = ?", "zoe@saltmere.example")
 	require.NoError(t, err)
 	assert.Equal(t, "Zoës Film — 海", got.Subject)
 	assert.Equal(t, "films@studio.example", got.Sender)
-	assert.Contains(t, got.Body, "watch/abcdefghijklmnopqrstuvwxyz0123456789abcdefghijklmnopqrstuvwxyz0123456789=")
+	assert.Contains(t, got.Body,
+		"watch/abcdefghijklmnopqrstuvwxyz0123456789abcdefghijklmnopqrstuvwxyz0123456789=")
 	assert.Contains(t, got.Body, "\n.a line with a dot")
 	assert.Contains(t, got.Body, "Zoë, your film is ready — 海.")
 }
 
 func TestMailErrorsSayWhy(t *testing.T) {
 	ctx := context.Background()
-	assert.ErrorContains(t, delivery.SMTP{URL: "nowhere", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "c@d.example", Subject: "s", Body: "b"}), "not of the form smtp://host:port")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "c@d.example", Subject: "s", Body: "b"}), "sending mail")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://127.0.0.1:1", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "not an address", Subject: "s", Body: "b"}), "recipient")
+	assert.ErrorContains(t, delivery.SMTP{
+		URL:  "nowhere",
+		From: "a@b.example",
+	}.Send(ctx, delivery.Mail{
+		From:    "x",
+		To:      "c@d.example",
+		Subject: "s",
+		Body:    "b",
+	}), "not of the form smtp://host:port")
+	assert.ErrorContains(t, delivery.SMTP{
+		URL:  "smtp://127.0.0.1:1",
+		From: "a@b.example",
+	}.Send(ctx, delivery.Mail{From: "x", To: "c@d.example", Subject: "s", Body: "b"}), "sending mail")
+	assert.ErrorContains(t, delivery.SMTP{
+		URL:  "smtp://127.0.0.1:1",
+		From: "a@b.example",
+	}.Send(ctx, delivery.Mail{From: "x", To: "not an address", Subject: "s", Body: "b"}), "recipient")
 }
 
 // away is a mail server that is away for some tries, as for an hour, and then
@@ -74,7 +95,8 @@ func TestMailServerAway(t *testing.T) {
 	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
 	require.NoError(t, err)
 	tries := 0
-	for err = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}); err != nil; err = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}) {
+	for err = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}); err != nil; err = h.Delivery.Send(ctx,
+		delivery.SendLink{LinkID: l.ID}) {
 		tries++
 		now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
 		require.NoError(t, err)
@@ -82,7 +104,8 @@ func TestMailServerAway(t *testing.T) {
 		assert.NotEmpty(t, now.UnsentToken, "kept, to be tried again")
 	}
 	assert.Equal(t, 60, tries)
-	assert.GreaterOrEqual(t, delivery.SendLink{}.InsertOpts().MaxAttempts, 60+6, "a try a minute, after the first quick ones: longer than an hour")
+	assert.GreaterOrEqual(t, delivery.SendLink{}.InsertOpts().MaxAttempts, 60+6,
+		"a try a minute, after the first quick ones: longer than an hour")
 	require.Len(t, mailer.sent, 1)
 	assert.Contains(t, mailer.sent[0], token)
 	now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
@@ -130,16 +153,23 @@ func TestAnyStudioNameMakesAHeader(t *testing.T) {
 	require.NoError(t, box.Start())
 	defer box.Stop()
 	m := delivery.SMTP{URL: box.URL(), From: "films@studio.example"}
-	for i, name := range []string{`The "Quay" Studio`, `Back\slash`, "Zoë & Söhne — 海", "a, b; <c@d.example>", "One\r\nBcc: thief@example.com", ""} {
+	for i, name := range []string{`The "Quay" Studio`, `Back\slash`, "Zoë & Söhne — 海", "a, b; <c@d.example>",
+		"One\r\nBcc: thief@example.com", ""} {
 		to := fmt.Sprintf("zoe%d@saltmere.example", i)
-		require.NoError(t, m.Send(ctx, delivery.Mail{From: name, To: to, Subject: "Film", Body: "Here it is"}), "%q", name)
+		require.NoError(t, m.Send(ctx, delivery.Mail{
+			From:    name,
+			To:      to,
+			Subject: "Film",
+			Body:    "Here it is",
+		}), "%q", name)
 		got, err := store.One[store.StandinMail](box.Store.DB, "recipient = ?", to)
 		require.NoError(t, err)
 		assert.Equal(t, "films@studio.example", got.Sender)
 		assert.Equal(t, "Here it is", strings.TrimSpace(got.Body))
 	}
 	var others int64
-	require.NoError(t, box.Store.DB.Model(&store.StandinMail{}).Where("recipient LIKE 'thief%'").Count(&others).Error)
+	require.NoError(t, box.Store.DB.Model(&store.StandinMail{}).Where("recipient LIKE 'thief%'").
+		Count(&others).Error)
 	assert.Zero(t, others)
 }
 
@@ -176,14 +206,30 @@ func TestMailIsEncrypted(t *testing.T) {
 		return l.Addr().String()
 	}
 	at := plain(t)
-	err := delivery.SMTP{URL: "smtp://" + at + "?tls=required", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"})
+	err := delivery.SMTP{
+		URL:  "smtp://" + at + "?tls=required",
+		From: "a@b.example",
+	}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"})
 	assert.ErrorContains(t, err, "STARTTLS")
 	assert.ErrorContains(t, err, "?tls=optional")
-	err = delivery.SMTP{URL: "smtp://" + at, From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"})
+	err = delivery.SMTP{
+		URL:  "smtp://" + at,
+		From: "a@b.example",
+	}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"})
 	assert.ErrorContains(t, err, "no such user")
 	assert.NotContains(t, err.Error(), "zoe@")
-	assert.ErrorContains(t, delivery.SMTP{URL: "smtp://" + at + "?tls=perhaps", From: "a@b.example"}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"}), "tls=perhaps")
-	for url, required := range map[string]bool{"smtp://mail.example": true, "smtp://mail.example?tls=optional": false, "smtp://localhost": false, "smtp://127.0.0.1:25": false, "smtp://[::1]:25": false, "smtp://192.0.2.1": true} {
+	assert.ErrorContains(t, delivery.SMTP{
+		URL:  "smtp://" + at + "?tls=perhaps",
+		From: "a@b.example",
+	}.Send(ctx, delivery.Mail{From: "x", To: "zoe@saltmere.example", Subject: "s", Body: "b"}), "tls=perhaps")
+	for url, required := range map[string]bool{
+		"smtp://mail.example":              true,
+		"smtp://mail.example?tls=optional": false,
+		"smtp://localhost":                 false,
+		"smtp://127.0.0.1:25":              false,
+		"smtp://[::1]:25":                  false,
+		"smtp://192.0.2.1":                 true,
+	} {
 		assert.Equal(t, required, delivery.Encrypts(url), url)
 	}
 }

@@ -26,7 +26,8 @@ var errBusy = errors.New("another mail of this link is being handed over")
 // MayHaveGone is said of a mail of which nobody knows whether the server took it: the
 // way there broke, or the program ended, after it was handed over and before the answer.
 // It is not sent again by itself.
-const MayHaveGone = "no answer came from the mail server, so it may have gone: ask the client, or send it again"
+const MayHaveGone = "no answer came from the mail server, so it may have gone: ask the client, or send it " +
+	"again"
 
 func mayHaveGone() error { return &unsentMail{why: MayHaveGone, forGood: true} }
 
@@ -49,7 +50,8 @@ func (dl *Delivery) asked(ctx context.Context, l store.Link) error {
 // once sends a mail that tells of a link. That it is handed over, and by what name, is noted
 // before; what became of it is noted by sent, though the program stops meanwhile. What the
 // server refused or never got may be sent again; of which no answer came is MayHaveGone.
-func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail, sent func(tx *gorm.DB, at time.Time) error) error {
+func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail,
+	sent func(tx *gorm.DB, at time.Time) error) error {
 	if err := dl.asked(ctx, l); err != nil {
 		return err
 	}
@@ -72,7 +74,8 @@ func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail
 	defer cancel()
 	if errors.Is(err, errNoAnswer) {
 		err = mayHaveGone()
-		return errors.Join(err, dl.Store.DB.WithContext(ctx).Model(&l).Update("mail_error", MayHaveGone).Error)
+		return errors.Join(err, dl.Store.DB.WithContext(ctx).Model(&l).Update("mail_error",
+			MayHaveGone).Error)
 	}
 	noted := dl.note(ctx, func(tx *gorm.DB) error {
 		if e := tx.Model(&l).Updates(map[string]any{"mail_begun_at": nil, "mail_job": 0}).Error; e != nil {

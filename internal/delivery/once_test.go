@@ -85,7 +85,12 @@ func (s *silent) talk(c net.Conn, word string) {
 // linkToMail makes a link of a house with a film that is about to be mailed.
 func linkToMail(t *testing.T, h *house.House, id int64, mailer delivery.Mailer) store.Link {
 	h.Delivery.Mailer = mailer
-	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true, Keep: true})
+	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+		Title: "Regatta",
+		Days:  30,
+		Mail:  true,
+		Keep:  true,
+	})
 	require.NoError(t, err)
 	return l
 }
@@ -107,7 +112,12 @@ func (s *silent) mailer() delivery.Mailer {
 // RFC 5321, 6.1: a server that answered the end of a mail has it, whatever comes after; one
 // that answered nothing may have it. Before the end of the mail it has nothing.
 func whetherItWent(t *testing.T, h *house.House, id int64) {
-	for word, want := range map[string]string{"RSET": "gone", "QUIT": "gone", ".": "unknown", "DATA": "not gone"} {
+	for word, want := range map[string]string{
+		"RSET": "gone",
+		"QUIT": "gone",
+		".":    "unknown",
+		"DATA": "not gone",
+	} {
 		t.Run(word, func(t *testing.T) {
 			s := hangUpAt(t, word)
 			l := linkToMail(t, h, id, s.mailer())
@@ -126,7 +136,8 @@ func whetherItWent(t *testing.T, h *house.House, id int64) {
 				// It is not sent again by itself, but when somebody says so.
 				require.Error(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 				require.Len(t, s.got(), 1)
-				assert.Contains(t, s.got()[0], fmt.Sprintf("Message-ID: <nelko.%d.%d.", l.ID, now.MailBegunAt.Unix()), "known before it went")
+				assert.Contains(t, s.got()[0], fmt.Sprintf("Message-ID: <nelko.%d.%d.", l.ID,
+					now.MailBegunAt.Unix()), "known before it went")
 			case "not gone":
 				require.Error(t, err)
 				assert.Nil(t, now.MailBegunAt, "it may be sent again")
@@ -181,7 +192,8 @@ func stoppedMeanwhile(t *testing.T, h *house.House, id int64) {
 	require.Error(t, h.Delivery.Send(other, delivery.SendLink{LinkID: l.ID}), "nor by another job meanwhile")
 	require.Len(t, s.mails, 2)
 
-	require.NoError(t, h.Store.DB.Model(&l).Update("mail_error", delivery.MayHaveGone).Error) // as the job does, which is given up
+	// as the job does, which is given up
+	require.NoError(t, h.Store.DB.Model(&l).Update("mail_error", delivery.MayHaveGone).Error)
 	done, err := h.Delivery.MailCameBack(ctx, delivery.Returned{ID: s.mails[1].ID, Why: "moved away"})
 	require.NoError(t, err)
 	assert.True(t, done)

@@ -62,8 +62,10 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 	if err != nil {
 		return false, err
 	}
-	draft, err := store.One[store.Render](tx.Order("id DESC"), "order_id = ? AND profile = ?", d.OrderID, profile.Proof.Name)
-	if errors.Is(err, store.ErrNotFound) || (err == nil && (draft.State == store.RenderFailed || draft.State == store.RenderCancelled)) || o.ClientEmail == "" {
+	draft, err := store.One[store.Render](tx.Order("id DESC"), "order_id = ? AND profile = ?", d.OrderID,
+		profile.Proof.Name)
+	if errors.Is(err, store.ErrNotFound) || (err == nil && (draft.State == store.RenderFailed ||
+		draft.State == store.RenderCancelled)) || o.ClientEmail == "" {
 		return false, nil // there is nothing to look at
 	}
 	if err != nil {
@@ -84,7 +86,9 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 			in = "in " + wording.Counted(*j.Days, "day")
 		}
 		subject = "Please look at your film: " + d.Title
-		body = fmt.Sprintf("Your film is to be finished %s, and we would like to hear from you before. Look at the draft here, and approve it or write what should be different:\n\n%s\n\n%s\n", in, dl.Address(l.KeptToken), st.Name)
+		body = fmt.Sprintf("Your film is to be finished %s, and we would like to hear from you before. "+
+			"Look at the draft here, and approve it or write what should be different:\n\n%s\n\n%s\n", in,
+			dl.Address(l.KeptToken), st.Name)
 		said, what = "Reminded "+o.ClientEmail, ReminderLetter
 	}
 	if s, b, own := letter(st, what, o, d.Title, l, dl.Address(l.KeptToken)); own {
@@ -92,7 +96,11 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 	}
 	m := Mail{From: st.Name, To: o.ClientEmail, Subject: subject, Body: body}
 	return false, dl.once(ctx, l, l.KeptToken, m, func(tx *gorm.DB, at time.Time) error {
-		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": at, "mailed_to": o.ClientEmail, "mail_error": ""}).Error; err != nil {
+		if err := tx.Model(&l).Updates(map[string]any{
+			"mailed_at":  at,
+			"mailed_to":  o.ClientEmail,
+			"mail_error": "",
+		}).Error; err != nil {
 			return err
 		}
 		return dl.Orders.NoteDelivery(ctx, tx, d, said)

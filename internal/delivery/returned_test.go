@@ -21,9 +21,18 @@ import (
 // came back being one of ours; and as servers deviate from it.
 func TestReturnedMailIsRead(t *testing.T) {
 	for file, want := range map[string]delivery.Returned{
-		"rfc3464-e1.eml":     {ID: "nelko.7.1780000000.0123456789abcdef0123", Why: "550 'Larry_Slabinski' is not a registered gateway user"},
-		"no-headers.eml":     {ID: "nelko.7.1780000000.0123456789abcdef0123", Why: "the mailbox is full (5.2.2)"},
-		"cut-off.eml":        {ID: "nelko.7.1780000000.0123456789abcdef0123", Why: "there is nobody of that name there (5.1.1)"},
+		"rfc3464-e1.eml": {
+			ID:  "nelko.7.1780000000.0123456789abcdef0123",
+			Why: "550 'Larry_Slabinski' is not a registered gateway user",
+		},
+		"no-headers.eml": {
+			ID:  "nelko.7.1780000000.0123456789abcdef0123",
+			Why: "the mailbox is full (5.2.2)",
+		},
+		"cut-off.eml": {
+			ID:  "nelko.7.1780000000.0123456789abcdef0123",
+			Why: "there is nobody of that name there (5.1.1)",
+		},
 		"rfc3464-e3-delayed": {},
 		"an-answer.eml":      {},
 		"of-another.eml":     {},
@@ -77,12 +86,15 @@ func TestMailThatComesBackIsShown(t *testing.T) {
 		return got
 	}
 	require.Eventually(t, func() bool { return now().MailError != "" }, 20*time.Second, 50*time.Millisecond)
-	assert.Equal(t, "it came back: 550 5.1.6 moved@saltmere.example has moved and left no address", now().MailError)
+	assert.Equal(t, "it came back: 550 5.1.6 moved@saltmere.example has moved and left no address",
+		now().MailError)
 	assert.NotNil(t, now().MailedAt)
-	assert.Equal(t, "The link’s mail failed: it came back: 550 5.1.6 moved@saltmere.example has moved and left no address", housetest.Load(t, h, d.OrderID).Next().Text)
+	assert.Equal(t, "The link’s mail failed: it came back: 550 5.1.6 moved@saltmere.example has moved and "+
+		"left no address", housetest.Load(t, h, d.OrderID).Next().Text)
 	time.Sleep(200 * time.Millisecond) // more looks
 	var said []string
-	require.NoError(t, h.Store.DB.Model(&store.DeliveryEvent{}).Where("delivery_id = ? AND text LIKE '%came back%'", l.DeliveryID).Pluck("text", &said).Error)
+	require.NoError(t, h.Store.DB.Model(&store.DeliveryEvent{}).
+		Where("delivery_id = ? AND text LIKE '%came back%'", l.DeliveryID).Pluck("text", &said).Error)
 	assert.Len(t, said, 1)
 
 	sent := *now().MailedAt
@@ -94,7 +106,8 @@ func TestMailThatComesBackIsShown(t *testing.T) {
 	for _, c := range []struct {
 		r    delivery.Returned
 		done bool
-	}{{forged, true}, {old, true}, {early, false}, {delivery.Returned{ID: "nelko.x"}, true}, {delivery.Returned{ID: "nelko.999999.1.x"}, true}} {
+	}{{forged, true}, {old, true}, {early, false}, {delivery.Returned{ID: "nelko.x"}, true},
+		{delivery.Returned{ID: "nelko.999999.1.x"}, true}} {
 		done, err := h.Delivery.MailCameBack(ctx, c.r)
 		require.NoError(t, err)
 		assert.Equal(t, c.done, done, c.r.Why)

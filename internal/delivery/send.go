@@ -49,9 +49,13 @@ func Message(l store.Link, title, address, studio string) (subject, body string)
 		return subject, body + "\n"
 	}
 	if l.Proof {
-		return subject, fmt.Sprintf("The draft of your film is ready to look at.\n\n%s\n%s\n\nStop wherever something should be different and write it down there. When all is as you want it, approve it on the same page.\nThe link is open until %s.\n\n%s\n", title, address, l.ExpiresAt.Format("2 January 2006"), studio)
+		return subject, fmt.Sprintf("The draft of your film is ready to look at.\n\n%s\n%s\n\nStop "+
+			"wherever something should be different and write it down there. When all is as you want it, "+
+			"approve it on the same page.\nThe link is open until %s.\n\n%s\n", title, address,
+			l.ExpiresAt.Format("2 January 2006"), studio)
 	}
-	return subject, fmt.Sprintf("Your film is ready.\n\n%s\n%s\n\nThe link is open until %s.\n\n%s\n", title, address, l.ExpiresAt.Format("2 January 2006"), studio)
+	return subject, fmt.Sprintf("Your film is ready.\n\n%s\n%s\n\nThe link is open until %s.\n\n%s\n", title,
+		address, l.ExpiresAt.Format("2 January 2006"), studio)
 }
 
 // TryMail is the job that sends a message that leads nowhere, to see it.
@@ -71,14 +75,17 @@ func (TryMail) InsertOpts() river.InsertOpts {
 
 // TryMail sends a message to see how it comes out.
 func (dl *Delivery) TryMail(ctx context.Context, to, subject, body string) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error { return dl.Queue.Insert(ctx, tx, TryMail{to, subject, body}) })
+	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return dl.Queue.Insert(ctx, tx, TryMail{to, subject, body})
+	})
 }
 
 // Send mails a link to the client. The token is forgotten once it was sent.
 func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 	tx := dl.Store.DB.WithContext(ctx)
 	l, err := store.One[store.Link](tx, "id = ?", j.LinkID)
-	if errors.Is(err, store.ErrNotFound) || (err == nil && (l.MailedAt != nil || l.ClosedAt != nil || l.UnsentToken == "")) {
+	if errors.Is(err, store.ErrNotFound) || (err == nil && (l.MailedAt != nil || l.ClosedAt != nil ||
+		l.UnsentToken == "")) {
 		return nil
 	}
 	if err != nil {
@@ -104,7 +111,11 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 	}
 	m := Mail{From: st.Name, To: l.MailedTo, Subject: subject, Body: body}
 	return dl.once(ctx, l, l.UnsentToken, m, func(tx *gorm.DB, at time.Time) error {
-		if err := tx.Model(&l).Updates(map[string]any{"mailed_at": at, "mail_error": "", "unsent_token": ""}).Error; err != nil {
+		if err := tx.Model(&l).Updates(map[string]any{
+			"mailed_at":    at,
+			"mail_error":   "",
+			"unsent_token": "",
+		}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&d).Update("state", store.DeliveryDone).Error; err != nil {
@@ -134,7 +145,10 @@ func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) e
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(&l).Updates(map[string]any{"unsent_token": "", "mail_error": why}).Error; err != nil {
+		if err := tx.Model(&l).Updates(map[string]any{
+			"unsent_token": "",
+			"mail_error":   why,
+		}).Error; err != nil {
 			return err
 		}
 		d, err := store.One[store.Delivery](tx, "id = ?", l.DeliveryID)

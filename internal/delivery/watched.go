@@ -64,7 +64,8 @@ func (dl *Delivery) Open(ctx context.Context, key string, film int64) (Watched, 
 		return w, ErrClosed
 	}
 	if w.Link.Proof {
-		w.Render, err = store.One[store.Render](tx.Order("id DESC"), "order_id = ? AND profile = ? AND state = 'done'", w.Order.ID, profile.Proof.Name)
+		w.Render, err = store.One[store.Render](tx.Order("id DESC"),
+			"order_id = ? AND profile = ? AND state = 'done'", w.Order.ID, profile.Proof.Name)
 		if errors.Is(err, store.ErrNotFound) {
 			return w, nil
 		}
@@ -96,7 +97,8 @@ func (dl *Delivery) Films(ctx context.Context, w Watched) ([]Shown, error) {
 
 // filmsOf are the renders of a delivery, in their order; of none, not found.
 func filmsOf(tx *gorm.DB, id int64) (out []int64, err error) {
-	err = tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position, render_id", id).Scan(&out).Error
+	err = tx.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ? ORDER BY position, render_id",
+		id).Scan(&out).Error
 	if err == nil && len(out) == 0 {
 		err = fmt.Errorf("the films of delivery %d: %w", id, store.ErrNotFound)
 	}
@@ -106,7 +108,8 @@ func filmsOf(tx *gorm.DB, id int64) (out []int64, err error) {
 // films are the films of a delivery, in their order.
 func (dl *Delivery) films(tx *gorm.DB, id int64) (out []Shown, err error) {
 	var all []store.Render
-	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", id).Order("dr.position, renders.id").Find(&all).Error; err != nil {
+	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", id).
+		Order("dr.position, renders.id").Find(&all).Error; err != nil {
 		return nil, err
 	}
 	if len(all) == 0 {
@@ -141,8 +144,10 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 	tx := dl.Store.DB.WithContext(ctx)
 	// Of its films those that can have it: of the same revision.
 	var films []store.Render
-	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", w.Delivery.ID).
-		Where("(slideshow_id, revision) = (SELECT slideshow_id, revision FROM renders WHERE id = ?)", id).Find(&films).Error; err != nil {
+	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?",
+		w.Delivery.ID).
+		Where("(slideshow_id, revision) = (SELECT slideshow_id, revision FROM renders WHERE id = ?)", id).
+		Find(&films).Error; err != nil {
 		return store.Render{}, false
 	}
 	for _, x := range films {
@@ -158,7 +163,9 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 // latest of each profile, the largest first.
 func (dl *Delivery) sizes(tx *gorm.DB, r store.Render) ([]store.Render, error) {
 	var all []store.Render
-	if err := tx.Where("slideshow_id = ? AND revision = ? AND shape = ? AND state = 'done' AND stream IS NOT NULL AND profile <> ?", r.SlideshowID, r.Revision, r.Shape, profile.Proof.Name).Order("id DESC").Find(&all).Error; err != nil {
+	if err := tx.Where("slideshow_id = ? AND revision = ? AND shape = ? AND state = 'done' AND stream IS "+
+		"NOT NULL AND profile <> ?", r.SlideshowID, r.Revision, r.Shape, profile.Proof.Name).Order("id DESC").
+		Find(&all).Error; err != nil {
 		return nil, err
 	}
 	seen := map[string]bool{}
@@ -232,20 +239,26 @@ func (dl *Delivery) Admit(ctx context.Context, w Watched, device string) error {
 		}
 		var known, all int64
 		q := func() *gorm.DB { return tx.Model(&store.LinkDevice{}).Where("link_id = ?", w.Link.ID) }
-		if err := errors.Join(q().Where("device = ?", token.Hash(device)).Count(&known).Error, q().Count(&all).Error); err != nil || known > 0 {
+		if err := errors.Join(q().Where("device = ?", token.Hash(device)).Count(&known).Error,
+			q().Count(&all).Error); err != nil || known > 0 {
 			return err
 		}
 		if all >= int64(w.Link.Devices) {
 			return ErrDevices
 		}
-		return tx.Create(&store.LinkDevice{LinkID: w.Link.ID, Device: token.Hash(device), SeenAt: dl.Now()}).Error
+		return tx.Create(&store.LinkDevice{
+			LinkID: w.Link.ID,
+			Device: token.Hash(device),
+			SeenAt: dl.Now(),
+		}).Error
 	})
 }
 
 // CountDownload notes that a film was downloaded.
 func (dl *Delivery) CountDownload(ctx context.Context, w Watched) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Update("downloads", gorm.Expr("downloads + 1")).Error; err != nil {
+		if err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Update("downloads",
+			gorm.Expr("downloads + 1")).Error; err != nil {
 			return err
 		}
 		if err := store.Note(tx, store.DidWatch, w.Order.ID, "Downloaded: "+w.Delivery.Title); err != nil {
@@ -258,14 +271,18 @@ func (dl *Delivery) CountDownload(ctx context.Context, w Watched) error {
 // CountView notes that a link's film was opened.
 func (dl *Delivery) CountView(ctx context.Context, w Watched) error {
 	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Updates(map[string]any{"views": gorm.Expr("views + 1"), "last_view": dl.Now()}).Error
+		err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Updates(map[string]any{
+			"views":     gorm.Expr("views + 1"),
+			"last_view": dl.Now(),
+		}).Error
 		if err != nil {
 			return err
 		}
 		if err := store.Note(tx, store.DidWatch, w.Order.ID, "Watched: "+w.Delivery.Title); err != nil {
 			return err
 		}
-		err = tx.Model(&store.Delivery{}).Where("id = ? AND proof = ''", w.Delivery.ID).Update("proof", "watched "+dl.Now().Format("2 January 2006 15:04")).Error
+		err = tx.Model(&store.Delivery{}).Where("id = ? AND proof = ''", w.Delivery.ID).
+			Update("proof", "watched "+dl.Now().Format("2 January 2006 15:04")).Error
 		if err != nil {
 			return err
 		}

@@ -53,7 +53,10 @@ func Begin(ctx context.Context, s *house.House) error {
 		return fmt.Errorf("demo: %w", err)
 	}
 	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(map[string]any{"name": studioName, "demo": true}).Error; err != nil {
+		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(map[string]any{
+			"name": studioName,
+			"demo": true,
+		}).Error; err != nil {
 			return err
 		}
 		var jobs []Make
@@ -100,7 +103,9 @@ type Painter struct{ House *house.House }
 // Jobs implements queue.Room.
 func (p Painter) Jobs(js *queue.Jobs) {
 	js.Serve(painter, 1)
-	queue.Handle(js, queue.Kind[Make]{Work: func(ctx context.Context, j queue.Job[Make]) error { return p.Make(ctx, j.Args) }})
+	queue.Handle(js, queue.Kind[Make]{Work: func(ctx context.Context, j queue.Job[Make]) error {
+		return p.Make(ctx, j.Args)
+	}})
 }
 
 // Make does one of the jobs that Begin queued. It may be called again after a
@@ -117,7 +122,8 @@ func (p Painter) Make(ctx context.Context, j Make) error {
 		return nil
 	}
 	number, o := j.Number, commissions[j.Number]
-	row, err := store.One[store.Order](s.Store.DB.WithContext(ctx), "client = ? AND event = ?", o.client, o.event)
+	row, err := store.One[store.Order](s.Store.DB.WithContext(ctx), "client = ? AND event = ?", o.client,
+		o.event)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil // someone has done away with it
 	}
@@ -130,7 +136,8 @@ func (p Painter) Make(ctx context.Context, j Make) error {
 		}
 	} else {
 		err = o.material(ctx, number, func(name string, data []byte) error {
-			_, err := s.Intake.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name, bytes.NewReader(data))
+			_, err := s.Intake.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name,
+				bytes.NewReader(data))
 			return err
 		})
 	}
@@ -146,7 +153,8 @@ func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
 	w, err := until(ctx, s, orderID, func(w *orders.Dossier) bool {
 		used := w.Doc.Uses()
 		for _, m := range w.Media {
-			if m.State == store.Waiting || (m.State == store.Ready && m.Kind != doc.SongMedia && !used[m.DocID()]) {
+			if m.State == store.Waiting || (m.State == store.Ready && m.Kind != doc.SongMedia &&
+				!used[m.DocID()]) {
 				return false
 			}
 		}
@@ -156,7 +164,8 @@ func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
 		return err
 	}
 	if w.Doc.Fit.Mode != doc.ToMusic {
-		if _, err := s.Orders.Edit(ctx, orderID, w.Slideshow.Head, edit.Fit{Mode: doc.ToMusic}, nil); err != nil {
+		if _, err := s.Orders.Edit(ctx, orderID, w.Slideshow.Head, edit.Fit{Mode: doc.ToMusic},
+			nil); err != nil {
 			return err
 		}
 	}
@@ -176,12 +185,17 @@ func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
 		return nil
 	}
 	_, _, err = s.Delivery.MakeLink(ctx, orderID, delivery.NewLink{
-		RenderID: w.Renders[0].ID, Title: w.Theme.FilmTitle(w.Doc.Details) + " · " + w.Order.Event, Downloadable: true, Days: 60, Mail: w.Order.ClientEmail != "",
+		RenderID:     w.Renders[0].ID,
+		Title:        w.Theme.FilmTitle(w.Doc.Details) + " · " + w.Order.Event,
+		Downloadable: true,
+		Days:         60,
+		Mail:         w.Order.ClientEmail != "",
 	})
 	return err
 }
 
-func until(ctx context.Context, s *house.House, orderID int64, ready func(*orders.Dossier) bool) (*orders.Dossier, error) {
+func until(ctx context.Context, s *house.House, orderID int64,
+	ready func(*orders.Dossier) bool) (*orders.Dossier, error) {
 	for {
 		w, err := s.Orders.Load(ctx, orderID)
 		if err != nil || ready(w) {
@@ -200,7 +214,8 @@ var wide = [][2]int{{1920, 1280}, {1728, 1152}, {1600, 1200}, {1920, 1080}}
 var upright = [][2]int{{1200, 1600}, {1152, 1728}}
 
 // material paints an order's files one after another.
-func (o commission) material(ctx context.Context, number int, put func(name string, data []byte) error) error {
+func (o commission) material(ctx context.Context, number int,
+	put func(name string, data []byte) error) error {
 	day := time.Date(2026, 9, 12, 9, 40, 0, 0, time.UTC)
 	for i, sc := range o.pictures {
 		if err := ctx.Err(); err != nil {
@@ -216,9 +231,11 @@ func (o commission) material(ctx context.Context, number int, put func(name stri
 			return err
 		}
 		// Two cameras; the second one's clock is 37 minutes slow.
-		taken, camera, name := day.Add(time.Duration(i)*47*time.Minute/2), "Saltmere One", fmt.Sprintf("SQ1_%04d.jpg", 210+number*40+i)
+		taken, camera, name := day.Add(time.Duration(i)*47*time.Minute/2), "Saltmere One",
+			fmt.Sprintf("SQ1_%04d.jpg", 210+number*40+i)
 		if i%3 == 2 {
-			taken, camera, name = taken.Add(-37*time.Minute), "Saltmere Two", fmt.Sprintf("P%07d.JPG", 90100+number*60+i)
+			taken, camera, name = taken.Add(-37*time.Minute), "Saltmere Two", fmt.Sprintf("P%07d.JPG", 90100+
+				number*60+i)
 		}
 		orientation := 1
 		if size[0] < size[1] {
@@ -239,7 +256,13 @@ func (o commission) material(ctx context.Context, number int, put func(name stri
 		}
 	}
 	for i, sc := range o.clips {
-		b, err := clip(ctx, paint.Spec{Scene: sc, W: 960, H: 540, Seed: uint64(number*1000 + 500 + i), Club: o.club}, day.Add(3*time.Hour))
+		b, err := clip(ctx, paint.Spec{
+			Scene: sc,
+			W:     960,
+			H:     540,
+			Seed:  uint64(number*1000 + 500 + i),
+			Club:  o.club,
+		}, day.Add(3*time.Hour))
 		if err != nil {
 			return err
 		}
@@ -271,8 +294,10 @@ func songFile(ctx context.Context, p synth.Piece) ([]byte, error) {
 	for _, v := range samples {
 		raw = binary.LittleEndian.AppendUint32(raw, math.Float32bits(v))
 	}
-	return ffmpeg(ctx, bytes.NewReader(raw), "flac", "-f", "f32le", "-ar", fmt.Sprint(synth.Rate), "-ac", "2", "-i", "pipe:0",
-		"-sample_fmt", "s16", "-metadata", "title="+p.Name, "-metadata", "artist="+studioName, "-bitexact", "-f", "flac")
+	return ffmpeg(ctx, bytes.NewReader(raw), "flac", "-f", "f32le", "-ar", fmt.Sprint(synth.Rate), "-ac", "2",
+		"-i", "pipe:0",
+		"-sample_fmt", "s16", "-metadata", "title="+p.Name, "-metadata", "artist="+studioName, "-bitexact",
+		"-f", "flac")
 }
 
 // clipFrames is the length of the demo's clips, at 25 frames a second.
@@ -296,9 +321,12 @@ func clip(ctx context.Context, s paint.Spec, taken time.Time) ([]byte, error) {
 		w.Close()
 	}()
 	defer r.Close()
-	return ffmpeg(ctx, r, "mp4", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", "25", "-i", "pipe:0",
-		"-vf", "scale=out_color_matrix=bt709:out_range=tv", "-c:v", "libx264", "-crf", "19", "-pix_fmt", "yuv420p", "-colorspace", "bt709",
-		"-metadata", "creation_time="+taken.Format(time.RFC3339), "-bitexact", "-movflags", "+faststart", "-f", "mp4")
+	return ffmpeg(ctx, r, "mp4", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", fmt.Sprintf("%dx%d", s.W, s.H),
+		"-r", "25", "-i", "pipe:0",
+		"-vf", "scale=out_color_matrix=bt709:out_range=tv", "-c:v", "libx264", "-crf", "19", "-pix_fmt",
+		"yuv420p", "-colorspace", "bt709",
+		"-metadata", "creation_time="+taken.Format(time.RFC3339), "-bitexact", "-movflags", "+faststart",
+		"-f", "mp4")
 }
 
 // ffmpeg encodes what in gives and returns the file.
@@ -349,7 +377,9 @@ func Paint(ctx context.Context, dir string) error {
 		if err := os.MkdirAll(sub, 0o755); err != nil {
 			return err
 		}
-		err := o.material(ctx, i, func(name string, data []byte) error { return os.WriteFile(filepath.Join(sub, name), data, 0o644) })
+		err := o.material(ctx, i, func(name string, data []byte) error {
+			return os.WriteFile(filepath.Join(sub, name), data, 0o644)
+		})
 		if err != nil {
 			return err
 		}
@@ -362,7 +392,13 @@ func library(ctx context.Context, s *house.House) error {
 	until := time.Now().AddDate(1, 0, 0)
 	for id, n := range map[string]store.Music{
 		"kiln": {Mood: "glad", Occasion: "workshop, birthday", Licence: "made for the studio"},
-		"tide": {Mood: "calm", Occasion: "wedding, farewell", Licence: "one studio, one year", LicenceUntil: &until, Favourite: true},
+		"tide": {
+			Mood:         "calm",
+			Occasion:     "wedding, farewell",
+			Licence:      "one studio, one year",
+			LicenceUntil: &until,
+			Favourite:    true,
+		},
 	} {
 		b, err := songFile(ctx, songs[id])
 		if err != nil {

@@ -105,7 +105,12 @@ func TestSongAndClipFiles(t *testing.T) {
 	assert.InDelta(t, p.Seconds(), float64(m.Length)/48000, 0.01)
 	assert.Greater(t, m.LUFS, -30.0)
 
-	b, err = clip(ctx, paint.Spec{Scene: paint.Race, W: 96, H: 54, Seed: 2}, time.Date(2026, 9, 12, 12, 0, 0, 0, time.UTC))
+	b, err = clip(ctx, paint.Spec{
+		Scene: paint.Race,
+		W:     96,
+		H:     54,
+		Seed:  2,
+	}, time.Date(2026, 9, 12, 12, 0, 0, 0, time.UTC))
 	m, _, err2 = media.Probe(ctx, write("c.mp4", b, err), "c.mp4")
 	require.NoError(t, err2)
 	assert.Equal(t, doc.ClipMedia, m.Kind)

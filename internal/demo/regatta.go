@@ -34,16 +34,39 @@ const (
 // bell is the Run's song, and long that of the crew whose music is longer than
 // a fit of its few pictures can be.
 var (
-	bell = synth.Piece{Name: "Regatta Bell", BPM: 112, Bars: 16, Root: 62, Mood: synth.Bright, Seed: 72, Chords: []int{0, 4, 5, 3}, Drums: true, Arpeggi: true}
-	long = synth.Piece{Name: "The Long Row", BPM: 72, Bars: 30, Root: 57, Minor: true, Mood: synth.Calm, Seed: 5, Chords: []int{0, 3, 5, 4}}
+	bell = synth.Piece{
+		Name:    "Regatta Bell",
+		BPM:     112,
+		Bars:    16,
+		Root:    62,
+		Mood:    synth.Bright,
+		Seed:    72,
+		Chords:  []int{0, 4, 5, 3},
+		Drums:   true,
+		Arpeggi: true,
+	}
+	long = synth.Piece{
+		Name:   "The Long Row",
+		BPM:    72,
+		Bars:   30,
+		Root:   57,
+		Minor:  true,
+		Mood:   synth.Calm,
+		Seed:   5,
+		Chords: []int{0, 3, 5, 4},
+	}
 )
 
 type crew struct{ name, coach, mail string }
 
 var crews = func() (out []crew) {
 	coaches := []string{"B. Reed", "M. Okoro", "L. Varga"}
-	for i, n := range []string{"The Cormorants", "Harbour Terns", "The Kittiwakes", "Dunlin Eight", "", "North Mole", "The Oystercatchers", "Ferry Hands", "Lamplighters", "The Turnstones", "Eider Four", "Saltmere Pilots",
-		"The Sanderlings", "Weir Street Four", "Storm Petrels", "The Guillemots", "O’Neill & Daughters", "Ropewalk Eight", "The Little Auks", "Zoë’s Crew", "Breakwater", "The Razorbills", "Old Tidemill", "Skerry Lights"} {
+	for i, n := range []string{"The Cormorants", "Harbour Terns", "The Kittiwakes", "Dunlin Eight", "",
+		"North Mole", "The Oystercatchers", "Ferry Hands", "Lamplighters", "The Turnstones", "Eider Four",
+		"Saltmere Pilots",
+		"The Sanderlings", "Weir Street Four", "Storm Petrels", "The Guillemots", "O’Neill & Daughters",
+		"Ropewalk Eight", "The Little Auks", "Zoë’s Crew", "Breakwater", "The Razorbills", "Old Tidemill",
+		"Skerry Lights"} {
 		c := crew{n, coaches[i%3], ""}
 		if n != "" {
 			c.mail = strings.Join(strings.Fields(strings.ToLower(list.Fold(n))), "-") + "@saltmere.example"
@@ -83,12 +106,20 @@ func beginRun(ctx context.Context, s *house.House) error {
 		return err
 	}
 	now := s.Orders.Now()
-	run, err := s.Runs.Open(ctx, runs.New{Name: runName, Event: runEvent, Due: time.Date(now.Year(), now.Month(), now.Day()+runDays, 0, 0, 0, 0, time.UTC), Table: &table}, nil)
+	run, err := s.Runs.Open(ctx, runs.New{
+		Name:  runName,
+		Event: runEvent,
+		Due:   time.Date(now.Year(), now.Month(), now.Day()+runDays, 0, 0, 0, 0, time.UTC),
+		Table: &table,
+	}, nil)
 	if err != nil {
 		return err
 	}
 	for _, op := range []edit.Op{
-		edit.Details{Values: map[string]string{"place": "Saltmere Lantern Regatta", "message": "Thank you for rowing with us"}},
+		edit.Details{Values: map[string]string{
+			"place":   "Saltmere Lantern Regatta",
+			"message": "Thank you for rowing with us",
+		}},
 		edit.Shape{Frame: doc.Frame{W: 1280, H: 720}},
 	} {
 		if _, err := s.Orders.Do(ctx, *run.PatternID, op, nil); err != nil {
@@ -149,7 +180,13 @@ func commonMaterial(ctx context.Context, put func(path string, data []byte) erro
 		return err
 	}
 	for i, sc := range common {
-		if err := paintPhoto(paint.Spec{Scene: sc, W: 1440, H: 960, Seed: uint64(7000 + i), Club: [2]uint32{0x1f6f78, 0xf2c14e}}, time.Duration(i*3)*time.Hour, fmt.Sprintf("regatta_%d.jpg", i+1), put); err != nil {
+		if err := paintPhoto(paint.Spec{
+			Scene: sc,
+			W:     1440,
+			H:     960,
+			Seed:  uint64(7000 + i),
+			Club:  [2]uint32{0x1f6f78, 0xf2c14e},
+		}, time.Duration(i*3)*time.Hour, fmt.Sprintf("regatta_%d.jpg", i+1), put); err != nil {
 			return err
 		}
 	}
@@ -173,7 +210,8 @@ func crewMaterial(ctx context.Context, i int, put func(path string, data []byte)
 			return err
 		}
 	}
-	clubs := [][2]uint32{{0x1f6f78, 0xf2c14e}, {0x8c2f39, 0xf4e4c1}, {0x2f5d8a, 0xffffff}, {0x3c7a4d, 0xf6f1e1}, {0x7a3b69, 0xe9c46a}, {0xd1622b, 0x22395b}}
+	clubs := [][2]uint32{{0x1f6f78, 0xf2c14e}, {0x8c2f39, 0xf4e4c1}, {0x2f5d8a, 0xffffff},
+		{0x3c7a4d, 0xf6f1e1}, {0x7a3b69, 0xe9c46a}, {0xd1622b, 0x22395b}}
 	for k, sc := range own {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -183,14 +221,16 @@ func crewMaterial(ctx context.Context, i int, put func(path string, data []byte)
 			w, h = 720, 960
 		}
 		s := paint.Spec{Scene: sc, W: w, H: h, Seed: uint64(9000 + i*50 + k), Club: clubs[i%len(clubs)]}
-		if err := paintPhoto(s, time.Duration(60+k*23)*time.Minute, fmt.Sprintf("%sSQ2_%04d.jpg", folder, 100+i*10+k), put); err != nil {
+		if err := paintPhoto(s, time.Duration(60+k*23)*time.Minute, fmt.Sprintf("%sSQ2_%04d.jpg", folder, 100+
+			i*10+k), put); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func paintPhoto(s paint.Spec, after time.Duration, path string, put func(path string, data []byte) error) error {
+func paintPhoto(s paint.Spec, after time.Duration, path string,
+	put func(path string, data []byte) error) error {
 	px, err := paint.Paint(s)
 	if err != nil {
 		return err
@@ -199,7 +239,8 @@ func paintPhoto(s paint.Spec, after time.Duration, path string, put func(path st
 	if err != nil {
 		return err
 	}
-	return put(path, withEXIF(jpg, 1, time.Date(2026, 9, 12, 9, 40, 0, 0, time.UTC).Add(after), "Saltmere Three"))
+	return put(path, withEXIF(jpg, 1, time.Date(2026, 9, 12, 9, 40, 0, 0, time.UTC).Add(after),
+		"Saltmere Three"))
 }
 
 // finishRun waits until the material is in the films, then renders and delivers

@@ -89,11 +89,14 @@ func TestTheBeatsOfTheDemosSongs(t *testing.T) {
 // againstFFmpeg compares loudness, range and true peak of music with those of ffmpeg's
 // meter, ebur128.
 func againstFFmpeg(t *testing.T, path string, m doc.Media) {
-	text, err := exec.Command("ffmpeg", "-nostats", "-i", path, "-af", "ebur128=peak=true", "-f", "null", "-").CombinedOutput()
+	text, err := exec.Command("ffmpeg", "-nostats", "-i", path, "-af", "ebur128=peak=true", "-f", "null",
+		"-").CombinedOutput()
 	require.NoError(t, err)
 	_, summary, _ := strings.Cut(string(text), "Summary:")
 	for pattern, c := range map[string]struct{ ours, within float64 }{
-		`I:\s+(\S+) LUFS`: {m.LUFS, 0.1}, `LRA:\s+(\S+) LU`: {m.Heard.RangeLU, 0.5}, `Peak:\s+(\S+) dBFS`: {m.PeakDB, 0.3},
+		`I:\s+(\S+) LUFS`:    {m.LUFS, 0.1},
+		`LRA:\s+(\S+) LU`:    {m.Heard.RangeLU, 0.5},
+		`Peak:\s+(\S+) dBFS`: {m.PeakDB, 0.3},
 	} {
 		found := regexp.MustCompile(pattern).FindStringSubmatch(summary)
 		require.NotNil(t, found, "%s in %s", pattern, summary)

@@ -26,12 +26,24 @@ type style struct {
 // them. The patterns are common practice, no source; the melodies are chance. Nothing of it, and
 // none of its sounds, was among what the weights were fitted on.
 var hardStyles = []style{
-	{"swing", 2. / 3, []float64{0, 1, 2, 3}, []float64{1.5, 3.5}, nil, nil, []float64{0, 1, 1.5, 2, 3, 3.5}, [2][]float64{{0, 0.5, 1, 2, 2.5, 3, 3.5, 4, 5.5}, {0.5, 1, 1.5, 2, 4, 4.5, 5, 6}}, [2]float64{120, 168}},
-	{"swung ballad", 2. / 3, []float64{0, 2}, []float64{0, 1, 2, 3}, []float64{0, 2}, []float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 1, 1.5, 2, 4, 5.5, 6}, {0, 0.5, 1, 2, 3.5, 4, 6}}, [2]float64{60, 67}},
-	{"shuffle", 2. / 3, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, []float64{0, 2}, []float64{0, 2}, []float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 1.5, 2, 3.5, 4, 6}, {0.5, 1, 2.5, 3, 5, 5.5}}, [2]float64{104, 132}},
-	{"dotted", 0.75, []float64{0, 1, 2, 3}, []float64{0, 0.5, 2, 2.5}, []float64{0, 2}, []float64{1, 3}, nil, [2][]float64{{0, 0.5, 1, 1.5, 2, 3, 4, 4.5, 5, 6}, {0, 1, 1.5, 2, 2.5, 4, 6, 6.5}}, [2]float64{88, 116}},
-	{"3-3-2", 0.5, []float64{0, 0.75, 1.5, 2, 2.75, 3.5}, []float64{0, 0.75, 1.5, 2, 2.75, 3.5}, []float64{0, 2}, []float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 0.75, 1.5, 2, 4, 4.75, 5.5}, {0, 1.5, 2, 3, 4, 6}}, [2]float64{96, 120}},
-	{"off-beat chords", 0.5, []float64{0, 1.5, 2, 3}, []float64{0.5, 1.5, 2.5, 3.5}, []float64{0, 2}, []float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 0.5, 1.5, 2, 4, 5.5}, {1, 1.5, 2, 4, 4.5, 6}}, [2]float64{92, 128}},
+	{"swing", 2. / 3, []float64{0, 1, 2, 3}, []float64{1.5, 3.5}, nil, nil, []float64{0, 1, 1.5, 2, 3, 3.5},
+		[2][]float64{{0, 0.5, 1, 2, 2.5, 3, 3.5, 4, 5.5}, {0.5, 1, 1.5, 2, 4, 4.5, 5, 6}},
+		[2]float64{120, 168}},
+	{"swung ballad", 2. / 3, []float64{0, 2}, []float64{0, 1, 2, 3}, []float64{0, 2}, []float64{1, 3},
+		[]float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 1, 1.5, 2, 4, 5.5, 6},
+			{0, 0.5, 1, 2, 3.5, 4, 6}}, [2]float64{60, 67}},
+	{"shuffle", 2. / 3, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, []float64{0, 2}, []float64{0, 2},
+		[]float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 1.5, 2, 3.5, 4, 6},
+			{0.5, 1, 2.5, 3, 5, 5.5}}, [2]float64{104, 132}},
+	{"dotted", 0.75, []float64{0, 1, 2, 3}, []float64{0, 0.5, 2, 2.5}, []float64{0, 2}, []float64{1, 3}, nil,
+		[2][]float64{{0, 0.5, 1, 1.5, 2, 3, 4, 4.5, 5, 6}, {0, 1, 1.5, 2, 2.5, 4, 6, 6.5}},
+		[2]float64{88, 116}},
+	{"3-3-2", 0.5, []float64{0, 0.75, 1.5, 2, 2.75, 3.5}, []float64{0, 0.75, 1.5, 2, 2.75, 3.5},
+		[]float64{0, 2}, []float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5},
+		[2][]float64{{0, 0.75, 1.5, 2, 4, 4.75, 5.5}, {0, 1.5, 2, 3, 4, 6}}, [2]float64{96, 120}},
+	{"off-beat chords", 0.5, []float64{0, 1.5, 2, 3}, []float64{0.5, 1.5, 2.5, 3.5}, []float64{0, 2},
+		[]float64{1, 3}, []float64{0, 0.5, 1, 1.5, 2, 2.5, 3, 3.5}, [2][]float64{{0, 0.5, 1.5, 2, 4, 5.5},
+			{1, 1.5, 2, 4, 4.5, 6}}, [2]float64{92, 128}},
 }
 
 // song is a song of a style, of so many bars, and where its beats are.
@@ -50,7 +62,13 @@ func (s style) song(bpm float64, bars int, seed uint64) (score []synth.Note, bea
 		play := func(v synth.Voice, where []float64, length, gain float64, notes ...int) {
 			for _, x := range where {
 				for _, n := range notes {
-					score = append(score, synth.Note{At: at(bar, x), Length: length * beat, Voice: v, MIDI: n, Gain: gain * (0.9 + 0.2*rng.Float64())})
+					score = append(score, synth.Note{
+						At:     at(bar, x),
+						Length: length * beat,
+						Voice:  v,
+						MIDI:   n,
+						Gain:   gain * (0.9 + 0.2*rng.Float64()),
+					})
 				}
 			}
 		}
@@ -64,7 +82,13 @@ func (s style) song(bpm float64, bars int, seed uint64) (score []synth.Note, bea
 		if bar >= 2 && bar%2 == 0 {
 			for _, x := range s.tunes[bar/4%2] {
 				note := root + 36 + []int{0, 4, 7, 12, 2, -3}[rng.IntN(6)]
-				score = append(score, synth.Note{At: at(bar, x), Length: beat * 0.8, Voice: synth.Flute, MIDI: note, Gain: 1})
+				score = append(score, synth.Note{
+					At:     at(bar, x),
+					Length: beat * 0.8,
+					Voice:  synth.Flute,
+					MIDI:   note,
+					Gain:   1,
+				})
 			}
 		}
 		for x := range 4 {

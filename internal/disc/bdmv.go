@@ -59,7 +59,14 @@ const clock45 = 45000
 // format is the frame's lines and rate as a byte.
 func format(lines int, r timecode.Rate) (byte, error) {
 	f := map[int]byte{480: 1, 576: 2, 720: 5, 1080: 6}[lines]
-	rate := map[timecode.Rate]byte{timecode.R23976: 1, timecode.R24: 2, timecode.R25: 3, timecode.R2997: 4, timecode.R50: 6, timecode.R5994: 7}[r]
+	rate := map[timecode.Rate]byte{
+		timecode.R23976: 1,
+		timecode.R24:    2,
+		timecode.R25:    3,
+		timecode.R2997:  4,
+		timecode.R50:    6,
+		timecode.R5994:  7,
+	}[r]
 	if f == 0 || rate == 0 {
 		return 0, fmt.Errorf("discs know no %d lines at %s a second", lines, r)
 	}
@@ -203,7 +210,8 @@ func scan(path string) (s stream, err error) {
 		if len(pes) < 14 || pes[7]&0x80 == 0 {
 			continue
 		}
-		pts := int64(pes[9]>>1&7)<<30 | int64(pes[10])<<22 | int64(pes[11]>>1)<<15 | int64(pes[12])<<7 | int64(pes[13]>>1)
+		pts := int64(pes[9]>>1&7)<<30 | int64(pes[10])<<22 | int64(pes[11]>>1)<<15 | int64(
+			pes[12])<<7 | int64(pes[13]>>1)
 		if s.first < 0 || pts < s.first {
 			s.first = pts
 		}
@@ -247,7 +255,8 @@ func clipTable(s stream, picture byte, lang string, end uint32) []byte {
 	cpi.put(uint16(1), entryMap(s.entries))
 	var t table
 	at := uint32(40 + 4 + info.Len())
-	t.put("HDMV0200", at, at+uint32(4+seq.Len()), at+uint32(8+seq.Len()+prog.Len()), at+uint32(12+seq.Len()+prog.Len()+cpi.Len()), uint32(0))
+	t.put("HDMV0200", at, at+uint32(4+seq.Len()), at+uint32(8+seq.Len()+prog.Len()), at+
+		uint32(12+seq.Len()+prog.Len()+cpi.Len()), uint32(0))
 	t.zeros(12)
 	t.put(measured(&info), measured(&seq), measured(&prog), measured(&cpi), uint32(0))
 	return t.Bytes()
@@ -331,14 +340,16 @@ func BDMV(ctx context.Context, s Spec, out, folder string) error {
 	}
 	defer os.RemoveAll(dir)
 	tree := filepath.Join(dir, "disc")
-	for _, d := range []string{"PLAYLIST", "CLIPINF", "STREAM", "AUXDATA", "META", "BDJO", "JAR", "BACKUP/PLAYLIST", "BACKUP/CLIPINF", "../CERTIFICATE/BACKUP"} {
+	for _, d := range []string{"PLAYLIST", "CLIPINF", "STREAM", "AUXDATA", "META", "BDJO", "JAR",
+		"BACKUP/PLAYLIST", "BACKUP/CLIPINF", "../CERTIFICATE/BACKUP"} {
 		if err := os.MkdirAll(filepath.Join(tree, "BDMV", d), 0o755); err != nil {
 			return err
 		}
 	}
 	// Each table lies on the disc twice.
 	write := func(name string, b []byte) error {
-		return errors.Join(os.WriteFile(filepath.Join(tree, "BDMV", name), b, 0o644), os.WriteFile(filepath.Join(tree, "BDMV", "BACKUP", name), b, 0o644))
+		return errors.Join(os.WriteFile(filepath.Join(tree, "BDMV", name), b, 0o644),
+			os.WriteFile(filepath.Join(tree, "BDMV", "BACKUP", name), b, 0o644))
 	}
 	w, h := s.Profile.Frame(1920, 1080)
 	picture, err := format(min(w, h), s.Profile.Rate)
@@ -357,7 +368,9 @@ func BDMV(ctx context.Context, s Spec, out, folder string) error {
 			return err
 		}
 		st.recordRate = 6_000_000 // 48 Mbit/s, the most there is
-		at := func(n timecode.Frames) uint32 { return uint32(st.first/2 + int64(t.Rate.Seconds(n)*clock45+0.5)) }
+		at := func(n timecode.Frames) uint32 {
+			return uint32(st.first/2 + int64(t.Rate.Seconds(n)*clock45+0.5))
+		}
 		chapters := t.Chapters
 		if len(chapters) == 0 {
 			chapters = []plan.Chapter{{}}
@@ -369,11 +382,13 @@ func BDMV(ctx context.Context, s Spec, out, folder string) error {
 		if err := write("CLIPINF/"+clip+".clpi", clipTable(st, picture, lang, at(t.Frames))); err != nil {
 			return err
 		}
-		if err := write("PLAYLIST/"+clip+".mpls", playlistTable(clip, st, picture, lang, at(t.Frames), marks)); err != nil {
+		if err := write("PLAYLIST/"+clip+".mpls", playlistTable(clip, st, picture, lang, at(t.Frames),
+			marks)); err != nil {
 			return err
 		}
 	}
-	if err := errors.Join(write("index.bdmv", indexTable(len(s.Titles), picture)), write("MovieObject.bdmv", objectTable(len(s.Titles), s.Loop))); err != nil {
+	if err := errors.Join(write("index.bdmv", indexTable(len(s.Titles), picture)),
+		write("MovieObject.bdmv", objectTable(len(s.Titles), s.Loop))); err != nil {
 		return err
 	}
 	return s.finish(ctx, tree, out, folder, "-udf", "-allow-limited-size")
@@ -392,6 +407,8 @@ func (s *Spec) streamOf(ctx context.Context, t Title, dir, to string, w, h int, 
 	if err := os.WriteFile(sup, b, 0o600); err != nil {
 		return err
 	}
-	return run(ctx, "", nil, nil, "ffmpeg", "-v", "error", "-nostdin", "-y", "-i", t.File, "-i", sup, "-map", "0:v", "-map", "0:a", "-map", "1:s", "-c", "copy",
-		"-metadata:s:a:0", "language="+lang, "-metadata:s:s:0", "language="+lang, "-mpegts_m2ts_mode", "1", "-f", "mpegts", to)
+	return run(ctx, "", nil, nil, "ffmpeg", "-v", "error", "-nostdin", "-y", "-i", t.File, "-i", sup, "-map",
+		"0:v", "-map", "0:a", "-map", "1:s", "-c", "copy",
+		"-metadata:s:a:0", "language="+lang, "-metadata:s:s:0", "language="+lang, "-mpegts_m2ts_mode", "1",
+		"-f", "mpegts", to)
 }

@@ -59,7 +59,11 @@ func Folder(title string, files []File, dir string) error {
 		if n := byName[stem+filepath.Ext(f.Path)]; n > 1 {
 			stem = fmt.Sprintf("%s (%s)", stem, f.Profile)
 		}
-		l := listed{File: f, Name: naming.Safe(stem) + filepath.Ext(f.Path), Length: timecode.Clock(f.Seconds)}
+		l := listed{
+			File:   f,
+			Name:   naming.Safe(stem) + filepath.Ext(f.Path),
+			Length: timecode.Clock(f.Seconds),
+		}
 		if err := Link(f.Path, filepath.Join(dir, l.Name)); err != nil {
 			return err
 		}
@@ -92,7 +96,8 @@ func Data(ctx context.Context, title string, files []File, capacity int64, out s
 		return err
 	}
 	part := filepath.Join(dir, "disc.iso")
-	if err := isoImage(ctx, title, tree, part, "-J", "-joliet-long", "-R", "-udf", "-allow-limited-size"); err != nil {
+	if err := isoImage(ctx, title, tree, part, "-J", "-joliet-long", "-R", "-udf",
+		"-allow-limited-size"); err != nil {
 		return err
 	}
 	st, err := os.Stat(part)
@@ -100,7 +105,8 @@ func Data(ctx context.Context, title string, files []File, capacity int64, out s
 		return err
 	}
 	if st.Size() > capacity {
-		return fmt.Errorf("the films take %.1f MB, the disc holds %.1f MB", float64(st.Size())/1e6, float64(capacity)/1e6)
+		return fmt.Errorf("the films take %.1f MB, the disc holds %.1f MB", float64(st.Size())/1e6,
+			float64(capacity)/1e6)
 	}
 	return os.Rename(part, out)
 }

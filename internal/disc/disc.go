@@ -109,7 +109,8 @@ const (
 )
 
 // run runs a tool in a folder and tells what it said if it fails.
-func run(ctx context.Context, dir string, stdin *os.File, stdout *os.File, name string, args ...string) error {
+func run(ctx context.Context, dir string, stdin *os.File, stdout *os.File, name string,
+	args ...string) error {
 	cmd := exec.CommandContext(ctx, name, args...)
 	cmd.Dir, cmd.WaitDelay = dir, 2*time.Second
 	var said bytes.Buffer
@@ -125,7 +126,8 @@ func run(ctx context.Context, dir string, stdin *os.File, stdout *os.File, name 
 			return context.Cause(ctx)
 		}
 		lines := strings.Split(strings.TrimSpace(said.String()), "\n")
-		if strings.Contains(said.String(), unix.ENOSPC.Error()) || strings.Contains(said.String(), "No space left") {
+		if strings.Contains(said.String(), unix.ENOSPC.Error()) ||
+			strings.Contains(said.String(), "No space left") {
 			return fmt.Errorf("%s: %w", name, render.ErrFull)
 		}
 		return fmt.Errorf("%s: %s: %w", name, lines[len(lines)-1], err)
@@ -185,7 +187,8 @@ func Size(path string, b disc.Blank) (int64, error) {
 		return 0, err
 	}
 	if st.Size() > b.Bytes() {
-		return st.Size(), fmt.Errorf("the image has %.1f MB, the %s holds %.1f MB", float64(st.Size())/1e6, b.Name, float64(b.Bytes())/1e6)
+		return st.Size(), fmt.Errorf("the image has %.1f MB, the %s holds %.1f MB", float64(st.Size())/1e6,
+			b.Name, float64(b.Bytes())/1e6)
 	}
 	return st.Size(), nil
 }

@@ -46,14 +46,25 @@ func tool(t *testing.T, name string, args ...string) string {
 
 // titled is a film for a disc made by ffmpeg: so many seconds of a pattern.
 func titled(t *testing.T, dir string, p profile.Profile, n int, seconds float64) Title {
-	x := Title{Name: fmt.Sprintf("Crew %d", n), Rate: p.Rate, Frames: p.Rate.Frames(seconds), File: filepath.Join(dir, fmt.Sprintf("%d.%s", n, p.File.Extension)), Poster: filepath.Join(dir, fmt.Sprintf("%d.jpg", n))}
+	x := Title{
+		Name:   fmt.Sprintf("Crew %d", n),
+		Rate:   p.Rate,
+		Frames: p.Rate.Frames(seconds),
+		File:   filepath.Join(dir, fmt.Sprintf("%d.%s", n, p.File.Extension)),
+		Poster: filepath.Join(dir, fmt.Sprintf("%d.jpg", n)),
+	}
 	pattern := fmt.Sprintf("testsrc2=s=720x576:r=%s,hue=h=%d", p.Rate.Fraction(), 40*n)
-	args := []string{"-v", "error", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i", fmt.Sprintf("sine=%d:r=48000", 200+50*n), "-frames:v", fmt.Sprint(x.Frames), "-t", fmt.Sprint(seconds), "-ac", "2", "-c:a", "ac3", "-b:a", "192k"}
+	args := []string{"-v", "error", "-f", "lavfi", "-i", pattern, "-f", "lavfi", "-i",
+		fmt.Sprintf("sine=%d:r=48000", 200+50*n), "-frames:v", fmt.Sprint(x.Frames), "-t",
+		fmt.Sprint(seconds), "-ac", "2", "-c:a", "ac3", "-b:a", "192k"}
 	if p.Stored != nil {
-		args = append(args, "-c:v", "mpeg2video", "-b:v", "2000k", "-maxrate", "8000k", "-bufsize", "1835k", "-g", "15", "-flags", "+cgop", "-sc_threshold", "1000000000", "-aspect", "16:9", "-f", "dvd", x.File)
+		args = append(args, "-c:v", "mpeg2video", "-b:v", "2000k", "-maxrate", "8000k", "-bufsize", "1835k",
+			"-g", "15", "-flags", "+cgop", "-sc_threshold", "1000000000", "-aspect", "16:9", "-f", "dvd",
+			x.File)
 	} else {
 		args[5] = strings.Replace(pattern, "720x576", "1280x720", 1)
-		args = append(args, "-c:v", "libx264", "-preset", "ultrafast", "-g", "24", "-mpegts_m2ts_mode", "1", "-f", "mpegts", x.File)
+		args = append(args, "-c:v", "libx264", "-preset", "ultrafast", "-g", "24", "-mpegts_m2ts_mode", "1",
+			"-f", "mpegts", x.File)
 	}
 	tool(t, "ffmpeg", args...)
 	tool(t, "ffmpeg", "-v", "error", "-y", "-i", x.File, "-frames:v", "1", x.Poster)
@@ -90,7 +101,15 @@ func TestMenus(t *testing.T) {
 	shelf := themestest.Shelf(t)
 	th, err := shelf.Get("tideline")
 	require.NoError(t, err)
-	s := Spec{Name: "Lantern Régatta 2026", Profile: profile.DVDPALWide, Blank: disc.DVD5, Theme: th, Shelf: shelf, Language: "en", Menu: &Menu{}}
+	s := Spec{
+		Name:     "Lantern Régatta 2026",
+		Profile:  profile.DVDPALWide,
+		Blank:    disc.DVD5,
+		Theme:    th,
+		Shelf:    shelf,
+		Language: "en",
+		Menu:     &Menu{},
+	}
 	for n := range 8 {
 		x := titled(t, dir, s.Profile, n+1, 1.2+0.2*float64(n))
 		x.Chapters = []plan.Chapter{{}, {At: 15}}
@@ -131,7 +150,8 @@ func TestMenus(t *testing.T) {
 		assert.Equal(t, []player.Place{{Page: 1}}, b.Then)
 	}
 	assert.Equal(t, player.Place{Title: 1}, g.Pages[0].Buttons[6].To)
-	assert.Equal(t, []player.Place{{Title: 2}, {Title: 3}, {Title: 4}, {Title: 5}, {Title: 6}, {Title: 7}, {Title: 8}, {Page: 2}}, g.Pages[0].Buttons[6].Then)
+	assert.Equal(t, []player.Place{{Title: 2}, {Title: 3}, {Title: 4}, {Title: 5}, {Title: 6}, {Title: 7},
+		{Title: 8}, {Page: 2}}, g.Pages[0].Buttons[6].Then)
 	assert.Equal(t, player.Place{Page: 2}, g.Pages[0].Buttons[7].To)
 	assert.Equal(t, []player.Place{{Page: 2}}, g.Pages[1].Buttons[1].Then, "back to the second page")
 	assert.InDeltaSlice(t, []float64{0, 0.6}, g.Titles[0].Chapters, 0.01)
@@ -144,7 +164,8 @@ func TestMenus(t *testing.T) {
 	told := tool(t, "lsdvd", "-x", out)
 	assert.Contains(t, told, "Disc Title: LANTERN_REGATTA_2026")
 	assert.Equal(t, 8, strings.Count(told, "\nTitle: "))
-	assert.Equal(t, 8, strings.Count(told, "FPS: 25.00, Format: PAL, Aspect ratio: 16/9, Width: 720, Height: 576"))
+	assert.Equal(t, 8, strings.Count(told,
+		"FPS: 25.00, Format: PAL, Aspect ratio: 16/9, Width: 720, Height: 576"))
 	assert.Contains(t, tool(t, "isoinfo", "-d", "-i", out), "Volume id: LANTERN_REGATTA_2026")
 	// The image holds the very files of the folder.
 	for _, name := range []string{"VIDEO_TS.IFO", "VTS_01_0.IFO", "VTS_01_1.VOB"} {
@@ -182,7 +203,8 @@ func TestMenus(t *testing.T) {
 	s.Loop = true
 	require.NoError(t, DVD(context.Background(), s, out, ""))
 	round := walk(out, "skip", "skip", "skip")
-	assert.Equal(t, []int{1, 2, 1, 2}, []int{place(t, round[0]), place(t, round[1]), place(t, round[2]), place(t, round[3])})
+	assert.Equal(t, []int{1, 2, 1, 2}, []int{place(t, round[0]), place(t, round[1]), place(t, round[2]),
+		place(t, round[3])})
 
 	s.Titles = nil
 	assert.ErrorContains(t, DVD(context.Background(), s, out, ""), "no film")
@@ -198,9 +220,21 @@ func TestSubtitles(t *testing.T) {
 	th, err := shelf.Get("tideline")
 	require.NoError(t, err)
 	yellow := raster.RGB{R: 255, G: 220, B: 40}
-	s := Spec{Name: "Words", Profile: profile.DVDPALWide, Blank: disc.DVD5, Theme: th, Shelf: shelf, Language: "en", Subtitles: &Subtitles{On: true, Colour: yellow}}
+	s := Spec{
+		Name:      "Words",
+		Profile:   profile.DVDPALWide,
+		Blank:     disc.DVD5,
+		Theme:     th,
+		Shelf:     shelf,
+		Language:  "en",
+		Subtitles: &Subtitles{On: true, Colour: yellow},
+	}
 	x := titled(t, dir, s.Profile, 1, 6)
-	x.Lines = []plan.Cue{{From: 25, To: 75, Text: "Off the quay"}, {From: 75, To: 125, Text: "Die Boje\nund zurück"}}
+	x.Lines = []plan.Cue{{
+		From: 25,
+		To:   75,
+		Text: "Off the quay",
+	}, {From: 75, To: 125, Text: "Die Boje\nund zurück"}}
 	s.Titles = []Title{x}
 	out, tree := filepath.Join(dir, "disc.iso"), filepath.Join(dir, "tree")
 	require.NoError(t, DVD(context.Background(), s, out, tree))
@@ -210,9 +244,13 @@ func TestSubtitles(t *testing.T) {
 			PTS string `json:"pts_time"`
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(tool(t, "ffprobe", "-v", "error", "-probesize", "20M", "-analyzeduration", "20M", "-select_streams", "s:0", "-show_entries", "packet=pts_time", "-of", "json", vob)), &read))
+	require.NoError(t, json.Unmarshal([]byte(tool(t, "ffprobe", "-v", "error", "-probesize", "20M",
+		"-analyzeduration", "20M", "-select_streams", "s:0", "-show_entries", "packet=pts_time", "-of",
+		"json", vob)), &read))
 	require.Len(t, read.Packets, 2)
-	start, err := strconv.ParseFloat(strings.Trim(strings.Split(tool(t, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "stream=start_time", "-of", "csv=p=0", vob), "\n")[0], ", "), 64)
+	start, err := strconv.ParseFloat(strings.Trim(strings.Split(tool(t, "ffprobe", "-v", "error",
+		"-select_streams", "v:0", "-show_entries", "stream=start_time", "-of", "csv=p=0", vob), "\n")[0],
+		", "), 64)
 	require.NoError(t, err)
 	for i, at := range []float64{1, 3} {
 		pts, err := strconv.ParseFloat(read.Packets[i].PTS, 64)
@@ -221,7 +259,10 @@ func TestSubtitles(t *testing.T) {
 	}
 	// Laid over black, frame by frame: where words are, and which.
 	frame := func(seconds float64) []byte {
-		cmd := exec.Command("ffmpeg", "-v", "error", "-probesize", "20M", "-analyzeduration", "20M", "-ifo_palette", filepath.Join(tree, "VIDEO_TS", "VTS_01_0.IFO"), "-i", vob, "-filter_complex", "[0:v]drawbox=c=black:t=fill[b];[b][0:s]overlay", "-ss", fmt.Sprint(seconds), "-frames:v", "1", "-f", "rawvideo", "-pix_fmt", "gray", "-")
+		cmd := exec.Command("ffmpeg", "-v", "error", "-probesize", "20M", "-analyzeduration", "20M",
+			"-ifo_palette", filepath.Join(tree, "VIDEO_TS", "VTS_01_0.IFO"), "-i", vob, "-filter_complex",
+			"[0:v]drawbox=c=black:t=fill[b];[b][0:s]overlay", "-ss", fmt.Sprint(seconds), "-frames:v", "1",
+			"-f", "rawvideo", "-pix_fmt", "gray", "-")
 		b, err := cmd.Output()
 		require.NoError(t, err)
 		require.Len(t, b, 720*576)
@@ -260,8 +301,10 @@ func TestSizeIsPredicted(t *testing.T) {
 	dir := t.TempDir()
 	s := Spec{Name: "Long", Profile: profile.DVDPALWide, Blank: disc.DVD5, Language: "en"}
 	x := Title{Name: "Noise", Rate: timecode.R25, Frames: 25 * 100, File: filepath.Join(dir, "n.mpg")}
-	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=gray:s=720x576:r=25,noise=alls=40:allf=t", "-f", "lavfi", "-i", "sine=r=48000", "-frames:v", fmt.Sprint(x.Frames), "-t", "100", "-ac", "2",
-		"-c:v", "mpeg2video", "-b:v", "5000k", "-minrate", "5000k", "-maxrate", "5000k", "-bufsize", "1835k", "-g", "15", "-aspect", "16:9", "-c:a", "ac3", "-b:a", "192k", "-f", "dvd", x.File)
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=gray:s=720x576:r=25,noise=alls=40:allf=t",
+		"-f", "lavfi", "-i", "sine=r=48000", "-frames:v", fmt.Sprint(x.Frames), "-t", "100", "-ac", "2",
+		"-c:v", "mpeg2video", "-b:v", "5000k", "-minrate", "5000k", "-maxrate", "5000k", "-bufsize", "1835k",
+		"-g", "15", "-aspect", "16:9", "-c:a", "ac3", "-b:a", "192k", "-f", "dvd", x.File)
 	y := x
 	y.File = filepath.Join(dir, "copy.mpg") // dvdauthor puts the same file on a disc once
 	require.NoError(t, Link(x.File, y.File))
@@ -269,7 +312,8 @@ func TestSizeIsPredicted(t *testing.T) {
 	out := filepath.Join(dir, "o.iso")
 	require.NoError(t, DVD(context.Background(), s, out, ""))
 	var bytes int64
-	for _, line := range strings.Fields(tool(t, "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=size", "-of", "csv=p=0", x.File)) {
+	for _, line := range strings.Fields(tool(t, "ffprobe", "-v", "error", "-select_streams", "v:0",
+		"-show_entries", "packet=size", "-of", "csv=p=0", x.File)) {
 		n, err := strconv.ParseInt(strings.Trim(line, ","), 10, 64)
 		require.NoError(t, err)
 		bytes += n
@@ -279,7 +323,8 @@ func TestSizeIsPredicted(t *testing.T) {
 	rates.Words = 0
 	size, err := Size(out, s.Blank)
 	require.NoError(t, err)
-	assert.InEpsilon(t, float64(disc.Size([]float64{100, 100}, kbps, rates, disc.Menu{})), float64(size), 0.01)
+	assert.InEpsilon(t, float64(disc.Size([]float64{100, 100}, kbps, rates, disc.Menu{})), float64(size),
+		0.01)
 	_, err = Size(out, disc.Blank{Name: "tiny", Sectors: 100})
 	assert.ErrorContains(t, err, "the tiny holds 0.2 MB")
 }
@@ -291,7 +336,13 @@ func TestHDDisc(t *testing.T) {
 	dir := t.TempDir()
 	p := profile.HDDisc
 	p.Lines = 720
-	s := Spec{Name: "HD", Profile: p, Blank: disc.BD25, Language: "en", Subtitles: &Subtitles{Colour: raster.RGB{R: 255, G: 255, B: 255}}}
+	s := Spec{
+		Name:      "HD",
+		Profile:   p,
+		Blank:     disc.BD25,
+		Language:  "en",
+		Subtitles: &Subtitles{Colour: raster.RGB{R: 255, G: 255, B: 255}},
+	}
 	for n := range 2 {
 		x := titled(t, dir, p, n+1, 5+2*float64(n))
 		x.Chapters = []plan.Chapter{{}, {At: 48}}
@@ -302,7 +353,8 @@ func TestHDDisc(t *testing.T) {
 	require.NoError(t, BDMV(context.Background(), s, out, tree))
 	for _, disc := range []string{out, tree} {
 		told := tool(t, "bd_info", disc)
-		for _, want := range []string{"BluRay detected     : yes", "First Play supported: yes", "HDMV titles         : 2", "video format            : 720p", "frame rate              : 24 Hz"} {
+		for _, want := range []string{"BluRay detected     : yes", "First Play supported: yes",
+			"HDMV titles         : 2", "video format            : 720p", "frame rate              : 24 Hz"} {
 			assert.Contains(t, told, want)
 		}
 		titles := tool(t, "bd_list_titles", "-l", disc)
@@ -312,12 +364,15 @@ func TestHDDisc(t *testing.T) {
 	}
 	for n, x := range s.Titles {
 		path := filepath.Join(tree, "BDMV", "STREAM", fmt.Sprintf("%05d.m2ts", n+1))
-		assert.Equal(t, fmt.Sprint(x.Frames), strings.Fields(tool(t, "ffprobe", "-v", "error", "-select_streams", "v:0", "-count_frames", "-show_entries", "stream=nb_read_frames", "-of", "csv=p=0", path))[0])
+		assert.Equal(t, fmt.Sprint(x.Frames),
+			strings.Fields(tool(t, "ffprobe", "-v", "error", "-select_streams", "v:0", "-count_frames",
+				"-show_entries", "stream=nb_read_frames", "-of", "csv=p=0", path))[0])
 		st, err := scan(path)
 		require.NoError(t, err)
 		assert.Len(t, st.entries, int(x.Frames+23)/24, "a picture to begin with each second")
 		var pts []float64
-		for _, f := range strings.Fields(tool(t, "ffprobe", "-v", "error", "-select_streams", "s:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", path)) {
+		for _, f := range strings.Fields(tool(t, "ffprobe", "-v", "error", "-select_streams", "s:0",
+			"-show_entries", "packet=pts_time", "-of", "csv=p=0", path)) {
 			v, err := strconv.ParseFloat(strings.Trim(f, ","), 64)
 			require.NoError(t, err)
 			pts = append(pts, v-float64(st.first)/90000)
@@ -340,14 +395,21 @@ func TestDataDisc(t *testing.T) {
 	dir := t.TempDir()
 	path := filepath.Join(dir, "x.mp4")
 	require.NoError(t, os.WriteFile(path, []byte(strings.Repeat("film", 1000)), 0o644))
-	files := []File{{Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "MP4", Plays: true, Seconds: 61}, {Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "Phone 360", Plays: true, Seconds: 61}}
+	files := []File{{
+		Path:    path,
+		Title:   "Zoë & Łukasz: “Ja”",
+		Profile: "MP4",
+		Plays:   true,
+		Seconds: 61,
+	}, {Path: path, Title: "Zoë & Łukasz: “Ja”", Profile: "Phone 360", Plays: true, Seconds: 61}}
 	out := filepath.Join(dir, "data.iso")
 	require.NoError(t, Data(context.Background(), "Zoë", files, 1e9, out))
 	list := tool(t, "isoinfo", "-R", "-f", "-i", out)
 	assert.Contains(t, list, "Zoë & Łukasz- “Ja”.mp4")
 	assert.Contains(t, list, "(Phone 360).mp4")
 	assert.Contains(t, list, "/index.html")
-	assert.Equal(t, strings.Repeat("film", 1000), tool(t, "isoinfo", "-R", "-i", out, "-x", "/Zoë & Łukasz- “Ja”.mp4"))
+	assert.Equal(t, strings.Repeat("film", 1000), tool(t, "isoinfo", "-R", "-i", out, "-x",
+		"/Zoë & Łukasz- “Ja”.mp4"))
 	f, err := os.Open(out)
 	require.NoError(t, err)
 	defer f.Close()
@@ -357,12 +419,18 @@ func TestDataDisc(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, string(head), "CD001")
 	assert.Contains(t, string(head), "NSR02")
-	assert.ErrorContains(t, Data(context.Background(), "Zoë", files, 1000, filepath.Join(dir, "no.iso")), "the disc holds 0.0 MB")
+	assert.ErrorContains(t, Data(context.Background(), "Zoë", files, 1000, filepath.Join(dir, "no.iso")),
+		"the disc holds 0.0 MB")
 	assert.NoFileExists(t, filepath.Join(dir, "no.iso"))
 }
 
 func TestVolumeID(t *testing.T) {
-	for in, want := range map[string]string{"Lantern Régatta 2026": "LANTERN_REGATTA_2026", "Zoë & Ben — Ja!": "ZOE_BEN_JA", "日本": "", strings.Repeat("x", 50): strings.Repeat("X", 32)} {
+	for in, want := range map[string]string{
+		"Lantern Régatta 2026":  "LANTERN_REGATTA_2026",
+		"Zoë & Ben — Ja!":       "ZOE_BEN_JA",
+		"日本":                    "",
+		strings.Repeat("x", 50): strings.Repeat("X", 32),
+	} {
 		assert.Equal(t, want, VolumeID(in))
 	}
 	assert.Equal(t, []string{"en", "de", "en"}, []string{Language("eng"), Language("deu"), Language("und")})

@@ -122,7 +122,10 @@ func DVD(ctx context.Context, s Spec, out, folder string) (err error) {
 
 // script writes what dvdauthor is to do, with menus and subtitled films made.
 func (s *Spec) script(ctx context.Context, dir string) (*dvdauthor, error) {
-	video := videoTag{Format: strings.ToLower(s.standard()), Aspect: fmt.Sprintf("%d:%d", s.Profile.Stored.Shown.W, s.Profile.Stored.Shown.H)}
+	video := videoTag{
+		Format: strings.ToLower(s.standard()),
+		Aspect: fmt.Sprintf("%d:%d", s.Profile.Stored.Shown.W, s.Profile.Stored.Shown.H),
+	}
 	if video.Aspect == "16:9" {
 		video.Wide = "nopanscan"
 	}

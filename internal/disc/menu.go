@@ -112,7 +112,10 @@ func (s *Spec) menus(ctx context.Context, dir string) ([]page, error) {
 	all := s.pages()
 	var out []page
 	for i, sc := range scenes {
-		p := page{file: filepath.Join(dir, fmt.Sprintf("menu%d.mpg", i+1)), seconds: sc.Rate.Seconds(sc.Frames)}
+		p := page{
+			file:    filepath.Join(dir, fmt.Sprintf("menu%d.mpg", i+1)),
+			seconds: sc.Rate.Seconds(sc.Frames),
+		}
 		for k, r := range rects[i] {
 			p.buttons = append(p.buttons, button{s.stored(r, sc), s.does(all, i, k)})
 		}
@@ -159,11 +162,16 @@ func (s *Spec) stored(r framing.Rect, sc *scene.Scene) image.Rectangle {
 
 // page encodes a page's picture and its music, which fades out before it goes
 // round.
-func (s *Spec) page(ctx context.Context, sc *scene.Scene, lane func(context.Context) render.Lane, dir, out string) error {
+func (s *Spec) page(ctx context.Context, sc *scene.Scene, lane func(context.Context) render.Lane, dir,
+	out string) error {
 	p := s.Profile
 	p.Video.Passes, p.Video.Kbps = 1, menuKbps
 	w, h, _ := p.Kept(sc.W, sc.H)
-	f := &film.Film{Scene: sc, Profile: p, Kept: film.Kept{W: w, H: h, Scaled: true, Shown: p.Stored.Shown, Matrix: raster.MatrixFor(w, h)}}
+	f := &film.Film{
+		Scene:   sc,
+		Profile: p,
+		Kept:    film.Kept{W: w, H: h, Scaled: true, Shown: p.Stored.Shown, Matrix: raster.MatrixFor(w, h)},
+	}
 	picture := filepath.Join(dir, "menu.nut")
 	j := render.Job{Film: f, Lanes: lane}
 	if err := j.Picture(ctx, picture, "-f", "nut"); err != nil {
@@ -172,11 +180,13 @@ func (s *Spec) page(ctx context.Context, sc *scene.Scene, lane func(context.Cont
 	seconds := sc.Rate.Seconds(sc.Frames)
 	args := []string{"-v", "error", "-nostdin", "-y", "-i", picture}
 	if s.Menu.Music != "" {
-		args = append(args, "-i", s.Menu.Music, "-af", fmt.Sprintf("apad,atrim=0:%.3f,afade=in:d=0.5,afade=out:st=%.3f:d=2", seconds, max(0, seconds-2)))
+		args = append(args, "-i", s.Menu.Music, "-af",
+			fmt.Sprintf("apad,atrim=0:%.3f,afade=in:d=0.5,afade=out:st=%.3f:d=2", seconds, max(0, seconds-2)))
 	} else {
 		args = append(args, "-f", "lavfi", "-i", "anullsrc=r=48000:cl=stereo")
 	}
-	args = append(args, "-map", "0:v", "-map", "1:a", "-c:v", "copy", "-c:a", "ac3", "-b:a", "192k", "-ar", "48000", "-ac", "2", "-t", fmt.Sprintf("%.3f", seconds), "-f", "dvd", out)
+	args = append(args, "-map", "0:v", "-map", "1:a", "-c:v", "copy", "-c:a", "ac3", "-b:a", "192k", "-ar",
+		"48000", "-ac", "2", "-t", fmt.Sprintf("%.3f", seconds), "-f", "dvd", out)
 	return run(ctx, "", nil, nil, "ffmpeg", args...)
 }
 
@@ -186,7 +196,8 @@ const thick = 6
 // outlines draws the lines around all buttons in one colour. The picture has
 // two colours, nothing and the line's; spumux takes no more than four.
 func outlines(w, h int, buttons []button, c raster.RGB) *image.Paletted {
-	img := image.NewPaletted(image.Rect(0, 0, w, h), color.Palette{color.RGBA{}, color.RGBA{c.R, c.G, c.B, 255}})
+	img := image.NewPaletted(image.Rect(0, 0, w, h), color.Palette{color.RGBA{},
+		color.RGBA{c.R, c.G, c.B, 255}})
 	for _, b := range buttons {
 		for y := b.Min.Y; y < b.Max.Y; y++ {
 			for x := b.Min.X; x < b.Max.X; x++ {
@@ -294,14 +305,27 @@ func (s *Spec) highlight(ctx context.Context, p page, dir, in string) error {
 	if err := writePNG(chosen, outlines(w, h, p.buttons, c)); err != nil {
 		return err
 	}
-	if err := writePNG(pressed, outlines(w, h, p.buttons, raster.RGB{R: 255 - c.R, G: 255 - c.G, B: 255 - c.B})); err != nil {
+	if err := writePNG(pressed, outlines(w, h, p.buttons, raster.RGB{
+		R: 255 - c.R,
+		G: 255 - c.G,
+		B: 255 - c.B,
+	})); err != nil {
 		return err
 	}
 	one := spu{Start: "00:00:00.00", Force: "yes", Highlight: chosen, Select: pressed}
 	for i, b := range p.buttons {
 		ways := neighbours(p.buttons, i)
-		one.Buttons = append(one.Buttons, spuButton{Name: name(i), X0: b.Min.X, Y0: b.Min.Y, X1: b.Max.X, Y1: b.Max.Y,
-			Up: name(ways[0]), Down: name(ways[1]), Left: name(ways[2]), Right: name(ways[3])})
+		one.Buttons = append(one.Buttons, spuButton{
+			Name:  name(i),
+			X0:    b.Min.X,
+			Y0:    b.Min.Y,
+			X1:    b.Max.X,
+			Y1:    b.Max.Y,
+			Up:    name(ways[0]),
+			Down:  name(ways[1]),
+			Left:  name(ways[2]),
+			Right: name(ways[3]),
+		})
 	}
 	return s.spumux(ctx, subpictures{SPU: []spu{one}}, dir, "buttons", in, p.file)
 }

@@ -51,7 +51,8 @@ func TestRunLengths(t *testing.T) {
 		img := image.NewPaletted(image.Rect(0, 0, w, h), make(color.Palette, 4))
 		for i := 0; i < len(img.Pix); {
 			c := rapid.ByteRange(0, 3).Draw(t, "colour")
-			for n := rapid.SampledFrom([]int{1, 2, 3, 63, 64, 200}).Draw(t, "run"); n > 0 && i < len(img.Pix); n-- {
+			for n := rapid.SampledFrom([]int{1, 2, 3, 63, 64, 200}).Draw(t, "run"); n > 0 &&
+				i < len(img.Pix); n-- {
 				img.Pix[i] = c
 				i++
 			}
@@ -93,7 +94,8 @@ func TestButtonsAreReached(t *testing.T) {
 // a frame at least.
 func TestSubtitlesAreApart(t *testing.T) {
 	lines := []plan.Cue{{From: 0, To: 50}, {From: 50, To: 51}, {From: 51, To: 90}, {From: 200, To: 240}}
-	assert.Equal(t, []timecode.Frames{48, 51, 90, 240}, []timecode.Frames{ends(lines, 0), ends(lines, 1), ends(lines, 2), ends(lines, 3)})
+	assert.Equal(t, []timecode.Frames{48, 51, 90, 240}, []timecode.Frames{ends(lines, 0), ends(lines, 1),
+		ends(lines, 2), ends(lines, 3)})
 	assert.Equal(t, "01:01:01.04", clock(timecode.R25, 25*3661+1))
 }
 

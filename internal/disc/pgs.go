@@ -73,12 +73,14 @@ func show(t *table, number uint16, pts uint32, img *image.Paletted, at image.Poi
 		r, g, b, a := c.RGBA()
 		y, cb, cr := color.RGBToYCbCr(uint8(r>>8), uint8(g>>8), uint8(b>>8))
 		// From full to limited range.
-		pal.put(byte(i), byte(16+int(y)*219/255), byte(16+int(cr)*224/255), byte(16+int(cb)*224/255), byte(a>>8))
+		pal.put(byte(i), byte(16+int(y)*219/255), byte(16+int(cr)*224/255), byte(16+int(cb)*224/255),
+			byte(a>>8))
 	}
 	segment(t, pts, segPalette, &pal)
 	data := runLengths(img)
 	size := len(data) + 4
-	obj.put(uint16(0), byte(0), byte(0xc0), byte(size>>16), uint16(size), uint16(img.Bounds().Dx()), uint16(img.Bounds().Dy()), data)
+	obj.put(uint16(0), byte(0), byte(0xc0), byte(size>>16), uint16(size), uint16(img.Bounds().Dx()),
+		uint16(img.Bounds().Dy()), data)
 	segment(t, pts, segObject, &obj)
 	segment(t, pts, segEnd, &table{})
 }

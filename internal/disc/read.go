@@ -86,7 +86,8 @@ func inImage(path string, do func(*iso9660.File) error) error {
 // Splice writes a film of an HD disc's image, from a chapter on, as a transport
 // stream; both count from 1.
 func Splice(ctx context.Context, path string, title, chapter int, w io.Writer) error {
-	cmd := exec.CommandContext(ctx, "bd_splice", "-t", fmt.Sprint(title), "-c", fmt.Sprintf("%d-999", chapter), path)
+	cmd := exec.CommandContext(ctx, "bd_splice", "-t", fmt.Sprint(title), "-c",
+		fmt.Sprintf("%d-999", chapter), path)
 	cmd.WaitDelay = 2 * time.Second
 	cmd.Stdout = w
 	if err := cmd.Run(); err != nil {

@@ -31,7 +31,16 @@ func Words(text string, c raster.RGB, w, h int, shown float64) (*image.Paletted,
 	// Words are set with square pixels and then pressed to the frame's.
 	square := float64(h) * shown
 	size := math.Round(float64(h)*subtitleSize*4) / 4
-	t := scene.Type{Words: text, Face: subtitleFace, Size: size, Align: "centre", Width: int(square * 0.86), Colour: c, Outline: math.Round(size*0.12*4) / 4, OutlineRGB: raster.RGB{}}
+	t := scene.Type{
+		Words:      text,
+		Face:       subtitleFace,
+		Size:       size,
+		Align:      "centre",
+		Width:      int(square * 0.86),
+		Colour:     c,
+		Outline:    math.Round(size*0.12*4) / 4,
+		OutlineRGB: raster.RGB{},
+	}
 	s, err := pango.Words.Set(t)
 	if err != nil {
 		return nil, image.Point{}, err
@@ -44,7 +53,8 @@ func Words(text string, c raster.RGB, w, h int, shown float64) (*image.Paletted,
 	k := float64(w) / square
 	iw, ih := int(float64(px.W)*k)/2*2, px.H/2*2
 	between := color.RGBA{c.R / 2, c.G / 2, c.B / 2, 255}
-	img := image.NewPaletted(image.Rect(0, 0, iw, ih), color.Palette{color.RGBA{}, color.RGBA{16, 16, 16, 255}, color.RGBA{c.R, c.G, c.B, 255}, between})
+	img := image.NewPaletted(image.Rect(0, 0, iw, ih), color.Palette{color.RGBA{},
+		color.RGBA{16, 16, 16, 255}, color.RGBA{c.R, c.G, c.B, 255}, between})
 	for y := range ih {
 		for x := range iw {
 			from, to := float64(x)/k, float64(x+1)/k
@@ -109,7 +119,13 @@ func (s *Spec) subtitled(ctx context.Context, t Title, dir, name string) (string
 		if err := writePNG(path, img); err != nil {
 			return "", err
 		}
-		script.SPU = append(script.SPU, spu{Start: clock(t.Rate, l.From), End: clock(t.Rate, ends(t.Lines, i)), Image: path, X: &at.X, Y: &at.Y})
+		script.SPU = append(script.SPU, spu{
+			Start: clock(t.Rate, l.From),
+			End:   clock(t.Rate, ends(t.Lines, i)),
+			Image: path,
+			X:     &at.X,
+			Y:     &at.Y,
+		})
 	}
 	out := filepath.Join(dir, name+".mpg")
 	return out, s.spumux(ctx, script, dir, name, t.File, out)

@@ -51,7 +51,8 @@ func (f *Film) Hard(a compose.Assets, id doc.SlideID) (Hard, error) {
 	// The slide alone, so that no transition stands in the way.
 	s.Start, s.Overlap, s.Into = 0, 0, scene.Slide{}.Into
 	alone := *f.Scene
-	alone.Slides, alone.Overlays, alone.Frames, alone.FadeIn, alone.FadeOut = []scene.Slide{s}, nil, s.Length, 0, 0
+	alone.Slides, alone.Overlays, alone.Frames, alone.FadeIn, alone.FadeOut = []scene.Slide{s}, nil, s.Length,
+		0, 0
 	return hardOf(a, alone, words, settledAt(words, s.Length), s.Length)
 }
 
@@ -106,7 +107,8 @@ func hardOf(a compose.Assets, sc scene.Scene, words []scene.Layer, n, length tim
 
 // strokes are how much of each pixel belongs to words, as a share of the range of luma, by
 // what drawing them alone in white and in black makes different.
-func strokes(a compose.Assets, sc scene.Scene, n timecode.Frames, words []scene.Layer, length timecode.Frames) ([]float64, error) {
+func strokes(a compose.Assets, sc scene.Scene, n timecode.Frames, words []scene.Layer,
+	length timecode.Frames) ([]float64, error) {
 	sc.Overlays, sc.FadeIn, sc.FadeOut, sc.Frames = nil, 0, 0, length
 	draw := func(ink raster.RGB) (*raster.Frame, error) {
 		inked := slices.Clone(words)

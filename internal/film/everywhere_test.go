@@ -38,8 +38,13 @@ var ways = map[string]struct {
 	profile profile.Profile
 	only    bool
 }{
-	"rows": {profile.Look(240, timecode.R30), true}, "choices": {profile.Look(160, timecode.R30), true}, "margin": {profile.Look(640, timecode.R30), false},
-	"a sheet": {profile.Look(320, timecode.R30), false}, "the proof": {profile.Proof, false}, "a phone's": {shipped("Phone 360"), false}, "a disc": {shipped("DVD PAL 16:9"), false},
+	"rows":       {profile.Look(240, timecode.R30), true},
+	"choices":    {profile.Look(160, timecode.R30), true},
+	"margin":     {profile.Look(640, timecode.R30), false},
+	"a sheet":    {profile.Look(320, timecode.R30), false},
+	"the proof":  {profile.Proof, false},
+	"a phone's":  {shipped("Phone 360"), false},
+	"a disc":     {shipped("DVD PAL 16:9"), false},
 	"the poster": {profile.Look(1280, timecode.R30), false},
 }
 
@@ -60,11 +65,25 @@ func library(t *rapid.T) (doc.Library, []doc.MediaID) {
 	for i := range rapid.IntRange(2, 9).Draw(t, "pictures") {
 		id := doc.MediaID(fmt.Sprintf("p%d", i))
 		w := rapid.SampledFrom([]int{300, 480, 800, 1200, 2400, 4000}).Draw(t, "width")
-		m := doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id) + ".jpg", W: w, H: int(float64(w) * rapid.SampledFrom([]float64{0.5625, 0.667, 0.75, 1, 1.5}).Draw(t, "shape")), Captured: time.Unix(int64(i), 0),
-			Light: rapid.Float64Range(0.1, 0.9).Draw(t, "light"), Sharp: rapid.Float64Range(0, 40).Draw(t, "sharp")}
+		m := doc.Media{
+			ID:   id,
+			Kind: doc.PhotoMedia,
+			Name: string(id) + ".jpg",
+			W:    w,
+			H: int(float64(w) * rapid.SampledFrom([]float64{0.5625, 0.667, 0.75, 1, 1.5}).
+				Draw(t, "shape")),
+			Captured: time.Unix(int64(i), 0),
+			Light:    rapid.Float64Range(0.1, 0.9).Draw(t, "light"),
+			Sharp:    rapid.Float64Range(0, 40).Draw(t, "sharp"),
+		}
 		if rapid.Bool().Draw(t, "face") {
 			side := rapid.Float64Range(0.03, 0.4).Draw(t, "side")
-			m.Faces = []framing.Rect{{X: rapid.Float64Range(0, 1-side).Draw(t, "x"), Y: rapid.Float64Range(0, 1-side).Draw(t, "y"), W: side, H: side}}
+			m.Faces = []framing.Rect{{
+				X: rapid.Float64Range(0, 1-side).Draw(t, "x"),
+				Y: rapid.Float64Range(0, 1-side).Draw(t, "y"),
+				W: side,
+				H: side,
+			}}
 		}
 		lib[id] = m
 		ids = append(ids, id)
@@ -109,11 +128,15 @@ func TestTheSameFilmEverywhere(t *testing.T) {
 			"recast": func(t *rapid.T) { do(edit.Recast{Seed: rapid.Uint64Range(1, 1000).Draw(t, "seed")}) },
 			"remove": func(t *rapid.T) {
 				if len(d.Slides) > 1 {
-					do(edit.Remove{Slides: []doc.SlideID{d.Slides[rapid.IntRange(0, len(d.Slides)-1).Draw(t, "slide")].ID}})
+					do(edit.Remove{Slides: []doc.SlideID{d.Slides[rapid.IntRange(0, len(d.Slides)-1).
+						Draw(t, "slide")].ID}})
 				}
 			},
 			"fit": func(t *rapid.T) {
-				do(edit.Fit{Mode: rapid.SampledFrom([]doc.FitMode{doc.ToMusic, doc.AtPace}).Draw(t, "fit"), Pace: 3})
+				do(edit.Fit{
+					Mode: rapid.SampledFrom([]doc.FitMode{doc.ToMusic, doc.AtPace}).Draw(t, "fit"),
+					Pace: 3,
+				})
 			},
 			"theme": func(t *rapid.T) {
 				c.Theme = get(t)
@@ -123,7 +146,10 @@ func TestTheSameFilmEverywhere(t *testing.T) {
 				}
 			},
 			"shape": func(t *rapid.T) {
-				do(edit.Shape{Frame: rapid.SampledFrom([]doc.Frame{{W: 1920, H: 1080}, {W: 1080, H: 1920}, {W: 1440, H: 1080}, {W: 1080, H: 1080}}).Draw(t, "frame")})
+				do(edit.Shape{Frame: rapid.SampledFrom([]doc.Frame{{
+					W: 1920,
+					H: 1080,
+				}, {W: 1080, H: 1920}, {W: 1440, H: 1080}, {W: 1080, H: 1080}}).Draw(t, "frame")})
 			},
 			"": func(t *rapid.T) {
 				if len(d.Slides) == 0 {
@@ -147,7 +173,8 @@ func TestTheSameFilmEverywhere(t *testing.T) {
 					} else if len(want) > 0 && len(d.Slides[d.Index(id)].Media) == 0 {
 						// A disc's frame has another shape: things stand elsewhere, but are the same.
 						require.NotEmpty(t, got)
-						require.Equal(t, strings.Fields(want[0])[1], strings.Fields(got[0])[1], "%s of %s in %s", id, c.Theme.ID, name)
+						require.Equal(t, strings.Fields(want[0])[1], strings.Fields(got[0])[1],
+							"%s of %s in %s", id, c.Theme.ID, name)
 					}
 				}
 				if i := d.Index(id); d.Slides[i].Kind == doc.Opening || d.Slides[i].Kind == doc.Closing {
@@ -169,7 +196,8 @@ func pictures(f *Film, id doc.SlideID) (out []string) {
 		for _, l := range s.Layers {
 			if l.Asset.Media != "" {
 				p := l.Place.From
-				out = append(out, fmt.Sprintf("%d %s at %.1f %.1f", l.Asset.Kind, l.Asset.Media, (p.X+p.W/2)/float64(f.Scene.W), (p.Y+p.H/2)/float64(f.Scene.H)))
+				out = append(out, fmt.Sprintf("%d %s at %.1f %.1f", l.Asset.Kind, l.Asset.Media,
+					(p.X+p.W/2)/float64(f.Scene.W), (p.Y+p.H/2)/float64(f.Scene.H)))
 			}
 		}
 	}
@@ -183,14 +211,26 @@ func TestTheSameMomentEverywhere(t *testing.T) {
 	dir, files, lib := t.TempDir(), media.FilesIn{}, doc.Library{}
 	var ids []doc.MediaID
 	for i := range 5 {
-		px, err := paint.Paint(paint.Spec{Scene: []paint.Scene{paint.Quay, paint.Portrait}[i%2], W: 900, H: 600 + 600*(i%2), Seed: uint64(i)})
+		px, err := paint.Paint(paint.Spec{
+			Scene: []paint.Scene{paint.Quay, paint.Portrait}[i%2],
+			W:     900,
+			H:     600 + 600*(i%2),
+			Seed:  uint64(i),
+		})
 		require.NoError(t, err)
 		jpg, err := vips.JPEG(px, 92)
 		require.NoError(t, err)
 		id := doc.MediaID(fmt.Sprint("p", i))
 		files[id] = filepath.Join(dir, string(id))
 		require.NoError(t, os.WriteFile(files[id], jpg, 0o600))
-		lib[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id), W: px.W, H: px.H, Captured: time.Unix(int64(i), 0)}
+		lib[id] = doc.Media{
+			ID:       id,
+			Kind:     doc.PhotoMedia,
+			Name:     string(id),
+			W:        px.W,
+			H:        px.H,
+			Captured: time.Unix(int64(i), 0),
+		}
 		ids = append(ids, id)
 	}
 	pool := media.NewSprites(files, shelf, nil, media.DefaultBudget)
@@ -211,19 +251,29 @@ func TestTheSameMomentEverywhere(t *testing.T) {
 			lane := pool.Lane(context.Background(), lib, false)
 			defer lane.Close()
 			fr := raster.NewFrame(f.Scene.W, f.Scene.H)
-			require.NoError(t, compose.New(f.Scene, lane).Frame(fr, min(f.Frames()-1, f.Scene.Rate.Frames(at))))
+			require.NoError(t, compose.New(f.Scene, lane).
+				Frame(fr, min(f.Frames()-1, f.Scene.Rate.Frames(at))))
 			return fr
 		}
-		full, err := house.Lay(Source{Doc: n, Theme: th, Library: lib, Profile: profile.Look(1280, timecode.R30)})
+		full, err := house.Lay(Source{
+			Doc:     n,
+			Theme:   th,
+			Library: lib,
+			Profile: profile.Look(1280, timecode.R30),
+		})
 		require.NoError(t, err)
 		for i, s := range full.Scene.Slides {
 			at := full.Scene.Rate.Seconds(s.Start + s.Length*2/3)
 			want := small(seen(profile.Look(1280, timecode.R30), at))
-			for way, p := range map[string]profile.Profile{"rows": profile.Look(320, timecode.R30), "margin": profile.Look(640, timecode.R30)} {
+			for way, p := range map[string]profile.Profile{
+				"rows":   profile.Look(320, timecode.R30),
+				"margin": profile.Look(640, timecode.R30),
+			} {
 				db := likeness(want, small(seen(p, at)))
 				require.Greater(t, db, 24.0, "%s, slide %d, %s: %.1f dB", name, i+1, way, db)
 			}
-			require.Equal(t, seen(profile.Look(320, timecode.R30), at).Y, seen(profile.Look(320, timecode.R30), at, s.ID).Y, "%s, slide %d by itself", name, i+1)
+			require.Equal(t, seen(profile.Look(320, timecode.R30), at).Y,
+				seen(profile.Look(320, timecode.R30), at, s.ID).Y, "%s, slide %d by itself", name, i+1)
 		}
 	}
 }

@@ -104,7 +104,13 @@ func (h House) Lay(s Source) (*Film, error) {
 	if err := media.InstallFonts(h.Shelf, s.Theme.FontsContent); err != nil {
 		return nil, err
 	}
-	f := &Film{Doc: s.Doc.Clone(), Theme: s.Theme.Tinted(s.Doc.Details), Library: s.Library, Profile: s.Profile, tools: h.Tools}
+	f := &Film{
+		Doc:     s.Doc.Clone(),
+		Theme:   s.Theme.Tinted(s.Doc.Details),
+		Library: s.Library,
+		Profile: s.Profile,
+		tools:   h.Tools,
+	}
 	f.Doc.Details, f.details = s.Theme.Written(s.Doc.Details), s.Doc.Details
 	own := s.Doc.Frame
 	f.Doc.Frame.W, f.Doc.Frame.H = s.Profile.Frame(own.W, own.H)
@@ -227,8 +233,14 @@ func (f *Film) opensTwice() []plan.Check {
 	next := f.Doc.Slides[1]
 	for _, l := range f.Scene.Slides[0].Layers {
 		if id := l.Asset.Media; id != "" && slices.Contains(next.Media, id) {
-			return []plan.Check{{Weight: plan.Doubt, Kind: "opens", Key: "opens:" + string(id), Media: id, Field: "slide:" + string(next.ID),
-				Text: fmt.Sprintf("%s is the opening’s picture and slide 2’s at once", f.Library[id].Name)}}
+			return []plan.Check{{
+				Weight: plan.Doubt,
+				Kind:   "opens",
+				Key:    "opens:" + string(id),
+				Media:  id,
+				Field:  "slide:" + string(next.ID),
+				Text:   fmt.Sprintf("%s is the opening’s picture and slide 2’s at once", f.Library[id].Name),
+			}}
 		}
 	}
 	return nil

@@ -29,12 +29,22 @@ func laid(t testing.TB, change func(*Source)) *Film {
 	ids := []doc.MediaID{"song"}
 	for i := range 6 {
 		id := doc.MediaID(fmt.Sprintf("p%d", i))
-		lib[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id), W: 360, H: 240 + 240*(i%2), Captured: time.Unix(int64(i), 0)}
+		lib[id] = doc.Media{
+			ID:       id,
+			Kind:     doc.PhotoMedia,
+			Name:     string(id),
+			W:        360,
+			H:        240 + 240*(i%2),
+			Captured: time.Unix(int64(i), 0),
+		}
 		ids = append(ids, id)
 	}
 	d := doc.New(th.ID, 4)
 	d.Frame = doc.Frame{W: 320, H: 180}
-	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "The Gannets", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.AtPace, Pace: 4}} {
+	for _, op := range []edit.Op{edit.Details{Values: map[string]string{
+		"names": "The Gannets",
+		"date":  "2026",
+	}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.AtPace, Pace: 4}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})
 		require.NoError(t, err)
 	}
@@ -165,7 +175,10 @@ func TestKeysNameWhatFramesDependOn(t *testing.T) {
 			th.FontsContent = themestest.Get(t, "waypoint").FontsContent
 			s.Theme = &th
 		},
-		"another photo": func(s *Source) { s.Doc.Slides[1].Media[0] = "p5"; s.Doc.Slides[len(s.Doc.Slides)-2].Media[0] = "p0" },
+		"another photo": func(s *Source) {
+			s.Doc.Slides[1].Media[0] = "p5"
+			s.Doc.Slides[len(s.Doc.Slides)-2].Media[0] = "p0"
+		},
 	} {
 		other, err := laid(t, change).Segments()
 		require.NoError(t, err)
@@ -191,7 +204,11 @@ func TestSoundIsNamedByWhatIsHeard(t *testing.T) {
 		return k
 	}
 	before := key(nil)
-	assert.Equal(t, before, key(func(s *Source) { s.Doc.Details["names"] = "Others"; s.Profile.Video.CRF = 30; s.Profile.Longer = 100 }))
+	assert.Equal(t, before, key(func(s *Source) {
+		s.Doc.Details["names"] = "Others"
+		s.Profile.Video.CRF = 30
+		s.Profile.Longer = 100
+	}))
 	at := 3.0
 	for name, change := range map[string]func(*Source){
 		"length":   func(s *Source) { s.Doc.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: 9} },
@@ -201,7 +218,10 @@ func TestSoundIsNamedByWhatIsHeard(t *testing.T) {
 		"place":    func(s *Source) { s.Doc.Soundtrack.Items[0].At = &at },
 		"gain":     func(s *Source) { s.Doc.Soundtrack.Items[0].Gain = []doc.GainPoint{{DB: -6}} },
 		"narration": func(s *Source) {
-			s.Doc.Soundtrack.Items = append(s.Doc.Soundtrack.Items, doc.Item{Media: "song", Role: doc.Narration})
+			s.Doc.Soundtrack.Items = append(s.Doc.Soundtrack.Items, doc.Item{
+				Media: "song",
+				Role:  doc.Narration,
+			})
 		},
 	} {
 		assert.NotEqual(t, before, key(change), name)
@@ -214,7 +234,8 @@ func TestAProfileMayHaveItsLoudness(t *testing.T) {
 	for _, c := range []struct {
 		p          profile.Profile
 		said, want float64
-	}{{profile.Film, -14, -14}, {profile.DVDPALWide, -14, -23}, {profile.HDDisc, -16, -23}, {profile.DVDPALWide, 0, 0}} {
+	}{{profile.Film, -14, -14}, {profile.DVDPALWide, -14, -23}, {profile.HDDisc, -16, -23},
+		{profile.DVDPALWide, 0, 0}} {
 		f := laid(t, func(s *Source) { s.Profile, s.Doc.Soundtrack.LUFS = c.p, c.said })
 		assert.Equal(t, c.want, f.lufs(), c.p.Name)
 	}
@@ -236,7 +257,11 @@ func TestCaptionsDoNotOverlap(t *testing.T) {
 					s.Doc.Slides[i].Caption = fmt.Sprint("Caption ", i)
 				}
 			}
-			d, err := edit.Do(s.Doc, edit.Group{Slides: []doc.SlideID{s.Doc.Slides[2].ID, s.Doc.Slides[3].ID}}, edit.Context{Theme: s.Theme, Library: s.Library})
+			d, err := edit.Do(s.Doc, edit.Group{Slides: []doc.SlideID{s.Doc.Slides[2].ID,
+				s.Doc.Slides[3].ID}}, edit.Context{
+				Theme:   s.Theme,
+				Library: s.Library,
+			})
 			require.NoError(t, err)
 			d.Details = s.Doc.Details
 			s.Doc = d

@@ -134,7 +134,16 @@ type ingredients struct {
 
 func (f *Film) key(seg Segment) (string, error) {
 	sc := f.Scene
-	in := ingredients{Engine: EngineVersion, Tools: f.tools, W: sc.W, H: sc.H, Rate: sc.Rate, Matrix: sc.Matrix, Video: f.Profile.Video, Frames: seg.Frames()}
+	in := ingredients{
+		Engine: EngineVersion,
+		Tools:  f.tools,
+		W:      sc.W,
+		H:      sc.H,
+		Rate:   sc.Rate,
+		Matrix: sc.Matrix,
+		Video:  f.Profile.Video,
+		Frames: seg.Frames(),
+	}
 	if f.Kept.Scaled {
 		in.Kept = &f.Kept
 	}
@@ -152,7 +161,11 @@ func (f *Film) key(seg Segment) (string, error) {
 	for i := range sc.Overlays {
 		o := &sc.Overlays[i]
 		if o.Start < seg.To && o.Start+o.Length > seg.From {
-			in.Overlays = append(in.Overlays, visible{Offset: seg.From - o.Start, Length: o.Length, Layers: []scene.Layer{o.Layer}})
+			in.Overlays = append(in.Overlays, visible{
+				Offset: seg.From - o.Start,
+				Length: o.Length,
+				Layers: []scene.Layer{o.Layer},
+			})
 		}
 	}
 	if seg.From < sc.FadeIn {
@@ -162,7 +175,8 @@ func (f *Film) key(seg Segment) (string, error) {
 		in.FadeOut = [2]timecode.Frames{sc.FadeOut, sc.Frames - seg.To}
 	}
 	in.Shutter = sc.Shutter
-	if sc.FadeRGB != (raster.RGB{}) && (in.FadeIn != [2]timecode.Frames{} || in.FadeOut != [2]timecode.Frames{}) {
+	if sc.FadeRGB != (raster.RGB{}) && (in.FadeIn != [2]timecode.Frames{} ||
+		in.FadeOut != [2]timecode.Frames{}) {
 		in.FadeRGB = &sc.FadeRGB
 	}
 	b, err := json.Marshal(in)

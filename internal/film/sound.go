@@ -34,7 +34,11 @@ type heard struct {
 }
 
 // shapes are the mixer's for the document's.
-var shapes = map[doc.FadeShape]sound.Shape{doc.SmoothFade: sound.Smooth, doc.EvenFade: sound.Even, doc.PowerFade: sound.Power}
+var shapes = map[doc.FadeShape]sound.Shape{
+	doc.SmoothFade: sound.Smooth,
+	doc.EvenFade:   sound.Even,
+	doc.PowerFade:  sound.Power,
+}
 
 // joinFade is how long a song's stretches cross where they are joined, half of it on
 // either side.
@@ -59,8 +63,15 @@ func (f *Film) heard() (out []heard) {
 			}
 			at := d.Rate.SampleAt(s.Start)
 			begin, length := d.Cut(s.Slide, m)
-			out = append(out, heard{Media: id, Begin: begin, At: at, Length: min(length, d.Rate.SampleAt(s.End())-at),
-				Gain: d.Shot(id).Sound, FadeIn: clipFade, FadeOut: clipFade})
+			out = append(out, heard{
+				Media:   id,
+				Begin:   begin,
+				At:      at,
+				Length:  min(length, d.Rate.SampleAt(s.End())-at),
+				Gain:    d.Shot(id).Sound,
+				FadeIn:  clipFade,
+				FadeOut: clipFade,
+			})
 		}
 	}
 	for _, l := range d.Decor {
@@ -71,7 +82,15 @@ func (f *Film) heard() (out []heard) {
 		from, to := f.Plan.Laid(l, lib)
 		if to > from {
 			at := d.Rate.SampleAt(from)
-			out = append(out, heard{Media: m.ID, Begin: samples(l.Begin), At: at, Length: d.Rate.SampleAt(to) - at, Gain: l.Sound, FadeIn: clipFade, FadeOut: clipFade})
+			out = append(out, heard{
+				Media:   m.ID,
+				Begin:   samples(l.Begin),
+				At:      at,
+				Length:  d.Rate.SampleAt(to) - at,
+				Gain:    l.Sound,
+				FadeIn:  clipFade,
+				FadeOut: clipFade,
+			})
 		}
 	}
 	if f.Profile.Teaser != nil {
@@ -90,7 +109,15 @@ func item(p doc.Placed, lib doc.Library, lufs float64) (out []heard) {
 		gain *= sound.Gain(m.LUFS, lufs)
 	}
 	for k, piece := range p.Pieces {
-		h := heard{Media: p.Media, Music: p.Role == doc.Music, Voice: p.Role == doc.Narration, Begin: piece.Begin, At: piece.Start, Length: piece.Length, Gain: gain}
+		h := heard{
+			Media:  p.Media,
+			Music:  p.Role == doc.Music,
+			Voice:  p.Role == doc.Narration,
+			Begin:  piece.Begin,
+			At:     piece.Start,
+			Length: piece.Length,
+			Gain:   gain,
+		}
 		if k == 0 {
 			h.FadeIn, h.InShape = p.In.Length, shapes[p.In.Shape]
 		} else {
@@ -106,7 +133,10 @@ func item(p doc.Placed, lib doc.Library, lufs float64) (out []heard) {
 			h.FadeOut, h.OutShape = 2*lead, sound.Power
 		}
 		for _, g := range p.Gain {
-			h.Points = append(h.Points, sound.Point{At: samples(g.AtSeconds) - (h.At - p.Start), Gain: math.Pow(10, g.DB/20)})
+			h.Points = append(h.Points, sound.Point{
+				At:   samples(g.AtSeconds) - (h.At - p.Start),
+				Gain: math.Pow(10, g.DB/20),
+			})
 		}
 		out = append(out, h)
 	}
@@ -161,20 +191,32 @@ func (f *Film) Silent() bool { return len(f.heard()) == 0 }
 func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, closeAll func(), err error) {
 	in, out := f.fades()
 	d := f.Doc.Soundtrack.Ducked()
-	return open(ctx, files, f.Library, f.heard(), sound.Track{FadeIn: samples(in), FadeOut: samples(out), Total: f.Samples(), LUFS: f.lufs(),
-		Duck: sound.Duck{DB: d.DB, Attack: samples(d.Attack), Release: samples(d.Release), Ahead: samples(d.Ahead)}})
+	return open(ctx, files, f.Library, f.heard(), sound.Track{
+		FadeIn:  samples(in),
+		FadeOut: samples(out),
+		Total:   f.Samples(),
+		LUFS:    f.lufs(),
+		Duck: sound.Duck{
+			DB:      d.DB,
+			Attack:  samples(d.Attack),
+			Release: samples(d.Release),
+			Ahead:   samples(d.Ahead),
+		},
+	})
 }
 
 // Song opens one item of a soundtrack by itself, as it is and from its beginning.
 // closeAll must be called afterwards.
-func Song(ctx context.Context, files media.Files, lib doc.Library, it doc.Item) (t sound.Track, closeAll func(), err error) {
+func Song(ctx context.Context, files media.Files, lib doc.Library, it doc.Item) (t sound.Track,
+	closeAll func(), err error) {
 	it.Role, it.At, it.Join, it.On, it.Hold = doc.Music, nil, nil, "", false
 	p := doc.Soundtrack{Items: []doc.Item{it}}.Placed(lib)[0]
 	return open(ctx, files, lib, item(p, lib, 0), sound.Track{Total: p.Length})
 }
 
 // open gives a track its sources.
-func open(ctx context.Context, files media.Files, lib doc.Library, all []heard, t sound.Track) (_ sound.Track, closeAll func(), err error) {
+func open(ctx context.Context, files media.Files, lib doc.Library, all []heard, t sound.Track) (_ sound.Track,
+	closeAll func(), err error) {
 	var sources []*media.Sound
 	closeAll = func() {
 		for _, s := range sources {
@@ -194,7 +236,16 @@ func open(ctx context.Context, files media.Files, lib doc.Library, all []heard, 
 			sources = append(sources, src)
 			return src, nil
 		}
-		p := sound.Part{At: h.At, Length: h.Length, Gain: h.Gain, FadeIn: h.FadeIn, FadeOut: h.FadeOut, InShape: h.InShape, OutShape: h.OutShape, Points: h.Points}
+		p := sound.Part{
+			At:       h.At,
+			Length:   h.Length,
+			Gain:     h.Gain,
+			FadeIn:   h.FadeIn,
+			FadeOut:  h.FadeOut,
+			InShape:  h.InShape,
+			OutShape: h.OutShape,
+			Points:   h.Points,
+		}
 		if h.Voice {
 			src, err := source()
 			var spoken []sound.Span
@@ -242,7 +293,8 @@ func (f *Film) nameSound() (string, error) {
 		LUFS            float64
 		Duck            doc.Duck
 		Heard           []heard
-	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.lufs(), f.Doc.Soundtrack.Ducked(), f.heard()})
+	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.lufs(),
+		f.Doc.Soundtrack.Ducked(), f.heard()})
 	if err != nil {
 		return "", fmt.Errorf("naming the soundtrack: %w", err)
 	}

@@ -24,7 +24,9 @@ func (f *Film) shorten(t profile.Teaser) {
 		sc.Overlays[i].Start -= f.From
 	}
 	sc.Slides = slices.DeleteFunc(sc.Slides, func(s scene.Slide) bool { return !within(s.Start, s.Length) })
-	sc.Overlays = slices.DeleteFunc(sc.Overlays, func(o scene.Overlay) bool { return !within(o.Start, o.Length) })
+	sc.Overlays = slices.DeleteFunc(sc.Overlays, func(o scene.Overlay) bool {
+		return !within(o.Start, o.Length)
+	})
 	sc.Frames, sc.FadeIn, sc.FadeOut = n, rate.Frames(t.Fade), rate.Frames(t.Fade)
 }
 

@@ -24,7 +24,11 @@ import (
 func TestTeasers(t *testing.T) {
 	whole := laid(t, nil)
 	rapid.Check(t, func(rt *rapid.T) {
-		teaser := profile.Teaser{From: rapid.Float64Range(0, 30).Draw(rt, "from"), Seconds: rapid.Float64Range(1, 30).Draw(rt, "seconds"), Fade: 0.4}
+		teaser := profile.Teaser{
+			From:    rapid.Float64Range(0, 30).Draw(rt, "from"),
+			Seconds: rapid.Float64Range(1, 30).Draw(rt, "seconds"),
+			Fade:    0.4,
+		}
 		f := laid(t, func(s *Source) { s.Profile.Teaser = &teaser })
 		n := min(timecode.R25.Frames(teaser.Seconds), whole.Frames())
 		require.Equal(rt, n, f.Frames())
@@ -45,7 +49,8 @@ func TestTeasers(t *testing.T) {
 		for _, h := range f.heard() {
 			assert.GreaterOrEqual(rt, h.At, timecode.Samples(0))
 			assert.LessOrEqual(rt, h.At+h.Length, f.Samples())
-			assert.Equal(rt, timecode.R25.SampleAt(f.From), h.Begin-h.At, "the song is where it is in the film")
+			assert.Equal(rt, timecode.R25.SampleAt(f.From), h.Begin-h.At,
+				"the song is where it is in the film")
 		}
 		in, out := f.fades()
 		assert.Equal(rt, []float64{0.4, 0.4}, []float64{in, out})
@@ -65,12 +70,28 @@ func shownAt(sc *scene.Scene, n timecode.Frames) (ids []doc.SlideID) {
 // the fades.
 func TestPartOfTheSound(t *testing.T) {
 	all := []heard{
-		{Media: "a", At: 0, Length: 1000, Begin: 50, FadeIn: 300, FadeOut: 200, Points: []sound.Point{{At: 600, Gain: 2}}},
+		{
+			Media:   "a",
+			At:      0,
+			Length:  1000,
+			Begin:   50,
+			FadeIn:  300,
+			FadeOut: 200,
+			Points:  []sound.Point{{At: 600, Gain: 2}},
+		},
 		{Media: "b", At: 2000, Length: 500},
 	}
 	got := part(all, 400, 500)
 	require.Len(t, got, 1)
-	assert.Equal(t, heard{Media: "a", At: 0, Length: 500, Begin: 450, FadeIn: 0, FadeOut: 100, Points: []sound.Point{{At: 200, Gain: 2}}}, got[0])
+	assert.Equal(t, heard{
+		Media:   "a",
+		At:      0,
+		Length:  500,
+		Begin:   450,
+		FadeIn:  0,
+		FadeOut: 100,
+		Points:  []sound.Point{{At: 200, Gain: 2}},
+	}, got[0])
 	assert.Equal(t, timecode.Samples(600), all[0].Points[0].At, "the film's own stay as they are")
 	assert.Empty(t, part(all, 1200, 300), "silence between")
 }
@@ -96,7 +117,11 @@ func TestCaptionsLeaveThePicture(t *testing.T) {
 	f := with(profile.Track, "Home")
 	assert.Zero(t, words(f))
 	s := f.Plan.Slides[2]
-	assert.Equal(t, []plan.Cue{{From: s.Start + f.Plan.Slides[1].Overlap/2, To: s.End() - s.Overlap/2, Text: "Home"}}, f.Captions())
+	assert.Equal(t, []plan.Cue{{
+		From: s.Start + f.Plan.Slides[1].Overlap/2,
+		To:   s.End() - s.Overlap/2,
+		Text: "Home",
+	}}, f.Captions())
 	assert.Empty(t, with(profile.Track, " ").Captions())
 	assert.Equal(t, []plan.Chapter{{At: 0, Title: "The Gannets"}}, f.Chapters())
 	ch := laid(t, func(s *Source) {
@@ -111,7 +136,13 @@ func TestCaptionsLeaveThePicture(t *testing.T) {
 // colours are those of its size, whatever the size it is drawn at.
 func TestKeptFrames(t *testing.T) {
 	dvd := laid(t, func(s *Source) { s.Profile = profile.DVDPALWide })
-	assert.Equal(t, Kept{W: 720, H: 576, Scaled: true, Shown: profile.Shape{W: 16, H: 9}, Matrix: raster.BT601}, dvd.Kept)
+	assert.Equal(t, Kept{
+		W:      720,
+		H:      576,
+		Scaled: true,
+		Shown:  profile.Shape{W: 16, H: 9},
+		Matrix: raster.BT601,
+	}, dvd.Kept)
 	assert.Equal(t, []int{1024, 576}, []int{dvd.Scene.W, dvd.Scene.H})
 	segs, err := dvd.Segments()
 	require.NoError(t, err)

@@ -48,18 +48,24 @@ func (h *Hosting) client(ctx context.Context) (*client, error) {
 	if err := json.Unmarshal(a.Token, &t); err != nil {
 		return nil, err
 	}
-	source := &keeping{TokenSource: h.oauth().TokenSource(ctx, &t), last: t.AccessToken, keep: func(t *oauth2.Token) error {
-		b, err := json.Marshal(t)
-		if err != nil {
-			return err
-		}
-		return h.Store.DB.WithContext(ctx).Model(&store.HostAccount{}).Where("id = 1").Update("token", json.RawMessage(b)).Error
-	}}
+	source := &keeping{
+		TokenSource: h.oauth().TokenSource(ctx, &t),
+		last:        t.AccessToken,
+		keep: func(t *oauth2.Token) error {
+			b, err := json.Marshal(t)
+			if err != nil {
+				return err
+			}
+			return h.Store.DB.WithContext(ctx).Model(&store.HostAccount{}).Where("id = 1").
+				Update("token", json.RawMessage(b)).Error
+		},
+	}
 	hc := &http.Client{Timeout: 5 * time.Minute, Transport: &renewing{h, ctx, source, &t}}
 	return &client{hc}, nil
 }
 
-const signedOut = "the studio's sign-in at the host is not valid any more; an owner signs in again in the settings"
+const signedOut = "the studio's sign-in at the host is not valid any more; an owner signs in again in the " +
+	"settings"
 
 // renewing sends requests with the studio's token, and once more with a new one
 // where the host takes the old one no longer.
@@ -110,7 +116,8 @@ func (t *renewing) broken(err error) error {
 	if !errors.As(err, &no) || no.ErrorCode != "invalid_grant" {
 		return err
 	}
-	if e := t.h.Store.DB.WithContext(t.ctx).Model(&store.HostAccount{}).Where("id = 1").Update("broken", signedOut).Error; e != nil {
+	if e := t.h.Store.DB.WithContext(t.ctx).Model(&store.HostAccount{}).Where("id = 1").
+		Update("broken", signedOut).Error; e != nil {
 		return e
 	}
 	return &refused{signedOut}

@@ -68,20 +68,27 @@ func (h *Hosting) Jobs(js *queue.Jobs) {
 			}
 			return err
 		},
-		Refuse: func(ctx context.Context, j Send, why string) error { return h.failed(ctx, j.DeliveryID, why) },
+		Refuse: func(ctx context.Context, j Send, why string) error {
+			return h.failed(ctx, j.DeliveryID, why)
+		},
 	})
 }
 
 func (h *Hosting) oauth() *oauth2.Config {
 	return &oauth2.Config{ClientID: "nelko", RedirectURL: h.Back, Scopes: []string{"films"},
-		Endpoint: oauth2.Endpoint{AuthURL: h.Host + "/authorize", TokenURL: h.Host + "/token", AuthStyle: oauth2.AuthStyleInParams}}
+		Endpoint: oauth2.Endpoint{
+			AuthURL:   h.Host + "/authorize",
+			TokenURL:  h.Host + "/token",
+			AuthStyle: oauth2.AuthStyleInParams,
+		}}
 }
 
 // SignIn is where a browser is sent to sign in. The state and the verifier are
 // kept with the person who does it.
 func (h *Hosting) SignIn() (address, state, verifier string) {
 	state, verifier = oauth2.GenerateVerifier(), oauth2.GenerateVerifier()
-	return h.oauth().AuthCodeURL(state, oauth2.AccessTypeOffline, oauth2.S256ChallengeOption(verifier)), state, verifier
+	return h.oauth().AuthCodeURL(state, oauth2.AccessTypeOffline, oauth2.S256ChallengeOption(verifier)),
+		state, verifier
 }
 
 // SignedIn takes the code that the host sent back.
@@ -150,7 +157,8 @@ func (h *Hosting) Put(ctx context.Context, orderID int64, n New) error {
 	n.Title = strings.Join(strings.Fields(n.Title), " ")
 	switch {
 	case a == nil:
-		return invalid.Field("host", "The studio is not signed in at the host. An owner does that in the settings.")
+		return invalid.Field("host",
+			"The studio is not signed in at the host. An owner does that in the settings.")
 	case n.Title == "" || len(n.Title) > maxTitle:
 		return invalid.Field("title", "The film needs a title of at most %d characters.", maxTitle)
 	case len(n.Note) > maxNote:
@@ -160,26 +168,41 @@ func (h *Hosting) Put(ctx context.Context, orderID int64, n New) error {
 	case !slices.Contains(Visibilities, n.Visibility):
 		return invalid.Field("visibility", "Say who may see the film.")
 	}
-	r, err := store.One[store.Render](h.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND state = 'done' AND (id = ? OR (? = 0 AND main))", orderID, n.RenderID, n.RenderID)
+	r, err := store.One[store.Render](h.Store.DB.WithContext(ctx).Order("id DESC"),
+		"order_id = ? AND state = 'done' AND (id = ? OR (? = 0 AND main))", orderID, n.RenderID, n.RenderID)
 	if errors.Is(err, store.ErrNotFound) {
 		return invalid.Field("render", "There is no finished film to send. Render it first.")
 	}
 	if err != nil {
 		return err
 	}
-	u := store.Upload{RenderID: r.ID, Title: n.Title, Note: strings.TrimSpace(n.Note), Visibility: n.Visibility, Size: r.Size}
+	u := store.Upload{
+		RenderID:   r.ID,
+		Title:      n.Title,
+		Note:       strings.TrimSpace(n.Note),
+		Visibility: n.Visibility,
+		Size:       r.Size,
+	}
 	for t := range strings.SplitSeq(n.Tags, ",") {
 		if t = strings.TrimSpace(t); t != "" {
 			u.Tags = append(u.Tags, t)
 		}
 	}
 	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d := store.Delivery{OrderID: orderID, Kind: store.UploadDelivery, State: store.DeliveryWaiting, Title: n.Title}
+		d := store.Delivery{
+			OrderID: orderID,
+			Kind:    store.UploadDelivery,
+			State:   store.DeliveryWaiting,
+			Title:   n.Title,
+		}
 		if err := tx.Create(&d).Error; err != nil {
 			return err
 		}
 		u.DeliveryID = d.ID
-		if err := errors.Join(tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID}).Error, tx.Create(&u).Error, h.Queue.Insert(ctx, tx, Send{d.ID})); err != nil {
+		if err := errors.Join(tx.Create(&store.DeliveryRender{
+			DeliveryID: d.ID,
+			RenderID:   r.ID,
+		}).Error, tx.Create(&u).Error, h.Queue.Insert(ctx, tx, Send{d.ID})); err != nil {
 			return err
 		}
 		return h.Orders.NoteDelivery(ctx, tx, d, "To be put on the host")
@@ -193,7 +216,9 @@ func (h *Hosting) Again(ctx context.Context, id int64) error {
 		if err != nil || d.State != store.DeliveryFailed {
 			return err // it is on its way, or there
 		}
-		if err := errors.Join(tx.Model(&d).Update("state", store.DeliveryWaiting).Error, tx.Model(&store.Upload{}).Where("delivery_id = ?", id).Update("error", "").Error, h.Queue.Insert(ctx, tx, Send{id})); err != nil {
+		if err := errors.Join(tx.Model(&d).Update("state", store.DeliveryWaiting).Error,
+			tx.Model(&store.Upload{}).Where("delivery_id = ?", id).Update("error", "").Error,
+			h.Queue.Insert(ctx, tx, Send{id})); err != nil {
 			return err
 		}
 		return h.Orders.NoteDelivery(ctx, tx, d, "To be tried again")
@@ -210,7 +235,8 @@ func (h *Hosting) ended(ctx context.Context, id int64, d, u map[string]any, said
 		if err != nil {
 			return err
 		}
-		if err := errors.Join(tx.Model(&row).Updates(d).Error, tx.Model(&store.Upload{}).Where("delivery_id = ?", id).Updates(u).Error); err != nil {
+		if err := errors.Join(tx.Model(&row).Updates(d).Error, tx.Model(&store.Upload{}).
+			Where("delivery_id = ?", id).Updates(u).Error); err != nil {
 			return err
 		}
 		return h.Orders.NoteDelivery(ctx, tx, row, said)
@@ -218,12 +244,14 @@ func (h *Hosting) ended(ctx context.Context, id int64, d, u map[string]any, said
 }
 
 func (h *Hosting) failed(ctx context.Context, id int64, why string) error {
-	return h.ended(ctx, id, map[string]any{"state": store.DeliveryFailed}, map[string]any{"error": why}, "Not put on the host: "+why)
+	return h.ended(ctx, id, map[string]any{"state": store.DeliveryFailed}, map[string]any{"error": why},
+		"Not put on the host: "+why)
 }
 
 // Films are an order's films on the host, newest first.
 func (h *Hosting) Films(ctx context.Context, orderID int64) (out []Film, err error) {
-	return out, h.Store.DB.WithContext(ctx).Table("uploads u").Select("u.*, d.state").Joins("JOIN deliveries d ON d.id = u.delivery_id").
+	return out, h.Store.DB.WithContext(ctx).Table("uploads u").Select("u.*, d.state").
+		Joins("JOIN deliveries d ON d.id = u.delivery_id").
 		Where("d.order_id = ?", orderID).Order("u.delivery_id DESC").Limit(100).Scan(&out).Error
 }
 
@@ -283,7 +311,12 @@ func (h *Hosting) Send(ctx context.Context, j Send) (wait time.Duration, err err
 		return not.wait, nil
 	case errors.Is(err, errGone):
 		// From the beginning, under a new name.
-		return time.Second, tx.Model(&u).Updates(map[string]any{"video_id": "", "goes_to": "", "address": "", "sent": 0}).Error
+		return time.Second, tx.Model(&u).Updates(map[string]any{
+			"video_id": "",
+			"goes_to":  "",
+			"address":  "",
+			"sent":     0,
+		}).Error
 	case err != nil && ctx.Err() == nil:
 		// Told while it is tried again.
 		return 0, errors.Join(err, tx.Model(&u).Update("error", err.Error()).Error)
@@ -299,11 +332,22 @@ func (h *Hosting) send(ctx context.Context, u *store.Upload) (time.Duration, err
 	tx := h.Store.DB.WithContext(ctx)
 	if u.VideoID == "" {
 		var v atHost
-		if err := c.json(ctx, http.MethodPost, h.Host+"/videos", map[string]any{"title": u.Title, "note": u.Note, "tags": u.Tags, "visibility": u.Visibility, "size": u.Size}, &v); err != nil {
+		if err := c.json(ctx, http.MethodPost, h.Host+"/videos", map[string]any{
+			"title":      u.Title,
+			"note":       u.Note,
+			"tags":       u.Tags,
+			"visibility": u.Visibility,
+			"size":       u.Size,
+		}, &v); err != nil {
 			return 0, err
 		}
 		u.VideoID, u.GoesTo, u.Address = v.ID, v.Upload, v.Address
-		if err := tx.Model(u).Updates(map[string]any{"video_id": v.ID, "goes_to": v.Upload, "address": v.Address, "sent": 0}).Error; err != nil {
+		if err := tx.Model(u).Updates(map[string]any{
+			"video_id": v.ID,
+			"goes_to":  v.Upload,
+			"address":  v.Address,
+			"sent":     0,
+		}).Error; err != nil {
 			return 0, err
 		}
 	}
@@ -320,7 +364,10 @@ func (h *Hosting) send(ctx context.Context, u *store.Upload) (time.Duration, err
 	case "ready":
 		now := h.Now()
 		proof := "published " + now.Format("2 January 2006 15:04")
-		return 0, h.ended(ctx, u.DeliveryID, map[string]any{"state": store.DeliveryDone, "proof": proof}, map[string]any{"done_at": now, "error": "", "sent": u.Size}, "On the host at "+u.Address)
+		return 0, h.ended(ctx, u.DeliveryID, map[string]any{
+			"state": store.DeliveryDone,
+			"proof": proof,
+		}, map[string]any{"done_at": now, "error": "", "sent": u.Size}, "On the host at "+u.Address)
 	case "failed":
 		return 0, &refused{"the host took the film and could not work on it: " + v.Why}
 	}
@@ -358,7 +405,8 @@ func (h *Hosting) pieces(ctx context.Context, c *client, u *store.Upload) error 
 			return fmt.Errorf("the host stands at %d in place of %d", at, u.Sent+int64(len(b)))
 		}
 		u.Sent = at
-		if err := h.Store.DB.WithContext(ctx).Model(u).Updates(map[string]any{"sent": at, "error": ""}).Error; err != nil {
+		if err := h.Store.DB.WithContext(ctx).Model(u).
+			Updates(map[string]any{"sent": at, "error": ""}).Error; err != nil {
 			return err
 		}
 	}

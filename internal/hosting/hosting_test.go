@@ -30,7 +30,8 @@ func signedIn(t *testing.T) (*house.House, *standin.Host) {
 	server := httptest.NewServer(host)
 	t.Cleanup(server.Close)
 	host.Base = server.URL
-	h.Hosting.Host, h.Hosting.Back, h.Hosting.Piece = server.URL, "http://studio.example/settings/host/back", 50_000
+	h.Hosting.Host, h.Hosting.Back, h.Hosting.Piece = server.URL, "http://studio.example/settings/host/back",
+		50_000
 	signIn(t, h)
 	return h, host
 }
@@ -40,7 +41,8 @@ func signIn(t *testing.T, h *house.House) {
 	address, state, verifier := h.Hosting.SignIn()
 	code := agree(t, address, state, "yes")
 	require.NotEmpty(t, code)
-	assert.Error(t, h.Hosting.SignedIn(ctx, code, "someone else's verifier"), "without the proof key (RFC 7636, 4.6)")
+	assert.Error(t, h.Hosting.SignedIn(ctx, code, "someone else's verifier"),
+		"without the proof key (RFC 7636, 4.6)")
 	require.NoError(t, h.Hosting.SignedIn(ctx, agree(t, address, state, "yes"), verifier))
 }
 
@@ -49,12 +51,19 @@ func agree(t *testing.T, address, state, answer string) string {
 	u, err := url.Parse(address)
 	require.NoError(t, err)
 	q := u.Query()
-	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	a, err := c.Get(address)
 	require.NoError(t, err)
 	a.Body.Close()
 	require.Equal(t, http.StatusOK, a.StatusCode)
-	a, err = c.PostForm(address, url.Values{"redirect_uri": {q.Get("redirect_uri")}, "state": {q.Get("state")}, "code_challenge": {q.Get("code_challenge")}, "answer": {answer}})
+	a, err = c.PostForm(address, url.Values{
+		"redirect_uri":   {q.Get("redirect_uri")},
+		"state":          {q.Get("state")},
+		"code_challenge": {q.Get("code_challenge")},
+		"answer":         {answer},
+	})
 	require.NoError(t, err)
 	a.Body.Close()
 	back, err := a.Location()
@@ -67,7 +76,12 @@ func agree(t *testing.T, address, state, answer string) string {
 // how it ended and how often it failed or was put off on the way.
 func sent(t *testing.T, h *house.House, order int64) (f hosting.Film, errs, waits int) {
 	t.Helper()
-	require.NoError(t, h.Hosting.Put(ctx, order, hosting.New{Title: "The Gannets", Note: "At sea", Tags: "regatta, sea", Visibility: "unlisted"}))
+	require.NoError(t, h.Hosting.Put(ctx, order, hosting.New{
+		Title:      "The Gannets",
+		Note:       "At sea",
+		Tags:       "regatta, sea",
+		Visibility: "unlisted",
+	}))
 	for range 200 {
 		list, err := h.Hosting.Films(ctx, order)
 		require.NoError(t, err)
@@ -124,7 +138,9 @@ func TestFilmsReachTheHost(t *testing.T) {
 		assert.Equal(t, r.Size, a.ContentLength)
 	}
 	for fails, says := range map[standin.HostFailure]string{
-		standin.HostIsFull: "no more films can be put here today", standin.HostRefuses: "films of this title are not shown here", standin.HostFails: "could not work on it: the film cannot be read",
+		standin.HostIsFull:  "no more films can be put here today",
+		standin.HostRefuses: "films of this title are not shown here",
+		standin.HostFails:   "could not work on it: the film cannot be read",
 	} {
 		host.Tell(fails)
 		f, _, _ := sent(t, h, order)
@@ -161,5 +177,8 @@ func TestFilmsForTheHostAreChecked(t *testing.T) {
 	address, state, _ := h.Hosting.SignIn()
 	assert.Empty(t, agree(t, address, state, "no"))
 	require.NoError(t, h.Hosting.SignOut(ctx))
-	assert.ErrorContains(t, h.Hosting.Put(ctx, o.ID, hosting.New{Title: "x", Visibility: "public"}), "not signed in")
+	assert.ErrorContains(t, h.Hosting.Put(ctx, o.ID, hosting.New{
+		Title:      "x",
+		Visibility: "public",
+	}), "not signed in")
 }

@@ -29,7 +29,10 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 		return n
 	}
 
-	_, err := h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{"MP4"}, Shapes: []doc.Frame{{}, {W: 1080, H: 1920}}})
+	_, err := h.Making.BeginAll(ctx, id, making.Wanted{
+		Profiles: []string{"MP4"},
+		Shapes:   []doc.Frame{{}, {W: 1080, H: 1920}},
+	})
 	require.ErrorContains(t, err, "not made in")
 	assert.Zero(t, count(&store.Render{}), "several shapes")
 	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{"MP4", "None such"}})
@@ -57,7 +60,8 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 	assert.Zero(t, count(&store.Delivery{}), "proof with link")
 
 	// A row that cannot follow its pattern goes neither back nor forward.
-	require.NoError(t, h.Store.DB.Exec("WITH r AS (INSERT INTO runs (name, due) VALUES ('Run', now()) RETURNING id) UPDATE orders SET run_id = r.id, run_key = 'a' FROM r WHERE orders.id = ?", id).Error)
+	require.NoError(t, h.Store.DB.Exec("WITH r AS (INSERT INTO runs (name, due) VALUES ('Run', now()) "+
+		"RETURNING id) UPDATE orders SET run_id = r.id, run_key = 'a' FROM r WHERE orders.id = ?", id).Error)
 	h.Orders.Following = func(context.Context, *gorm.DB, store.Order) (edit.Op, error) {
 		return nil, errors.New("the pattern cannot be read")
 	}

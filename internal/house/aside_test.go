@@ -29,7 +29,11 @@ func TestWhatCannotBeReadIsPutAside(t *testing.T) {
 		t.Helper()
 		th, err := h.Shelf.Themes.Get(id)
 		require.NoError(t, err)
-		_, err = h.Orders.Do(t.Context(), o.ID, edit.SetTheme{Theme: th.ID, Version: th.Content, Name: th.Name}, nil)
+		_, err = h.Orders.Do(t.Context(), o.ID, edit.SetTheme{
+			Theme:   th.ID,
+			Version: th.Content,
+			Name:    th.Name,
+		}, nil)
 		require.NoError(t, err)
 	}
 	choose(h, "charter")
@@ -54,7 +58,8 @@ func TestWhatCannotBeReadIsPutAside(t *testing.T) {
 		what = append(what, a.What)
 		assert.NotEmpty(t, a.Why)
 	}
-	assert.Equal(t, []string{"What clients are written", "The theme in charter.zip", "The way of encoding Mine"}, what)
+	assert.Equal(t, []string{"What clients are written", "The theme in charter.zip",
+		"The way of encoding Mine"}, what)
 	st, err := h.Shelf.Studio(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, "kept", st.Mark, "the other settings are as they were")

@@ -75,7 +75,8 @@ func TestTheStoreAwayIsNotTheMaterialMissing(t *testing.T) {
 	require.ErrorIs(t, h.Blobs.Delete(t.Context(), *whole.SHA256), store.ErrAway)
 	require.NoError(t, s.DB.Exec("DELETE FROM theme_versions WHERE theme = 'pennant'").Error)
 	_, err = housetest.On(t, s, m.Blobs, house.Settings{}).Orders.Load(t.Context(), id)
-	require.NoError(t, err, "a program that starts meanwhile, with a theme that is new, opens what needs no files")
+	require.NoError(t, err, "a program that starts meanwhile, with a theme that is new, opens what needs "+
+		"no files")
 
 	m.back(t)
 	for _, d := range housetest.Load(t, h, id).Media {
@@ -102,7 +103,8 @@ func TestAFileIsReadOnceTheStoreIsBack(t *testing.T) {
 	defer w.Stop(5 * time.Second)
 	var tries int64
 	require.Eventually(t, func() bool { // it was begun and put off
-		return s.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'ingest' AND (metadata->>'snoozes')::int > 0").Scan(&tries).Error == nil && tries > 0
+		return s.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'ingest' AND "+
+			"(metadata->>'snoozes')::int > 0").Scan(&tries).Error == nil && tries > 0
 	}, 20*time.Second, 50*time.Millisecond)
 	now, err := store.One[store.Media](s.DB, "id = ?", f.ID)
 	require.NoError(t, err)

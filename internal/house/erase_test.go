@@ -33,7 +33,8 @@ func TestDeletedIsReallyGone(t *testing.T) {
 	own := housetest.Photo(t, 77)
 	housetest.Bring(t, h, gone, map[string][]byte{"own.jpg": own})
 	files := func() (n int) {
-		require.NoError(t, filepath.WalkDir(h.Blobs.Folders()[0], func(_ string, d os.DirEntry, err error) error {
+		require.NoError(t, filepath.WalkDir(h.Blobs.Folders()[0], func(_ string, d os.DirEntry,
+			err error) error {
 			if err == nil && !d.IsDir() {
 				n++
 			}
@@ -42,7 +43,8 @@ func TestDeletedIsReallyGone(t *testing.T) {
 		return n
 	}
 	var shas []string
-	require.NoError(t, h.Store.DB.Raw("SELECT sha256 FROM media WHERE order_id = ? AND name = 'own.jpg'", gone).Scan(&shas).Error)
+	require.NoError(t, h.Store.DB.Raw("SELECT sha256 FROM media WHERE order_id = ? AND name = 'own.jpg'",
+		gone).Scan(&shas).Error)
 	require.Len(t, shas, 1)
 
 	studio, err := h.Shelf.Studio(ctx)
@@ -78,7 +80,8 @@ func TestDeletedIsReallyGone(t *testing.T) {
 
 	// Every table that says of which order a row is, whatever tables there will be.
 	var tables []string
-	require.NoError(t, h.Store.DB.Raw("SELECT table_name FROM information_schema.columns WHERE column_name = 'order_id' AND table_schema = 'public'").Scan(&tables).Error)
+	require.NoError(t, h.Store.DB.Raw("SELECT table_name FROM information_schema.columns WHERE column_name "+
+		"= 'order_id' AND table_schema = 'public'").Scan(&tables).Error)
 	require.Greater(t, len(tables), 5)
 	for _, table := range tables {
 		var n, others int64

@@ -73,7 +73,8 @@ type reading struct{ quick, patient, drawing *media.Readers }
 const quickReaders = 2
 
 func newReading(dirs []string) reading {
-	return reading{media.QuickReaders(quickReaders, dirs...), media.PatientReaders(1, dirs...), media.NewReaders(runtime.NumCPU(), dirs...)}
+	return reading{media.QuickReaders(quickReaders, dirs...), media.PatientReaders(1, dirs...),
+		media.NewReaders(runtime.NumCPU(), dirs...)}
 }
 
 func (r reading) close() {
@@ -126,17 +127,78 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		return nil, err
 	}
 	h.Orders = orders.NewRoom(s, h.Shelf, film.House{Tools: tools, Shelf: on}, set.Now)
-	h.Intake = &intake.Intake{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Folder: set.Intake, Photos: set.Photos, Quick: h.reading.quick, Patient: h.reading.patient}
+	h.Intake = &intake.Intake{
+		Store:   s,
+		Blobs:   b,
+		Queue:   q,
+		Orders:  h.Orders,
+		Now:     set.Now,
+		Folder:  set.Intake,
+		Photos:  set.Photos,
+		Quick:   h.reading.quick,
+		Patient: h.reading.patient,
+	}
 	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, h.reading.drawing, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
-	h.Making = &making.Making{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Kept: kept, Sprites: sprites, Now: set.Now, Films: max(1, set.Films)}
+	h.Making = &making.Making{
+		Store:   s,
+		Blobs:   b,
+		Queue:   q,
+		Orders:  h.Orders,
+		Kept:    kept,
+		Sprites: sprites,
+		Now:     set.Now,
+		Films:   max(1, set.Films),
+	}
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Interchange = &interchange.Interchange{Blobs: b, Orders: h.Orders, Intake: h.Intake}
-	h.Delivery = &delivery.Delivery{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, BaseURL: set.BaseURL}
-	h.Hosting = &hosting.Hosting{Store: s, Blobs: b, Queue: q, Orders: h.Orders, Now: set.Now, Host: set.Host, Back: strings.TrimRight(set.BaseURL, "/") + "/settings/host/back"}
-	h.Pressing = &pressing.Pressing{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Making: h.Making, Now: set.Now}
-	h.Proofs = &proofs.Proofs{Store: s, Orders: h.Orders, Making: h.Making, Delivery: h.Delivery, Now: set.Now}
-	h.Runs = &runs.Runs{Store: s, Blobs: b, Queue: q, Shelf: h.Shelf, Orders: h.Orders, Intake: h.Intake, Making: h.Making, Proofs: h.Proofs, Pressing: h.Pressing, Delivery: h.Delivery, Now: set.Now, Watch: set.Watch}
+	h.Delivery = &delivery.Delivery{
+		Store:   s,
+		Blobs:   b,
+		Queue:   q,
+		Orders:  h.Orders,
+		Now:     set.Now,
+		BaseURL: set.BaseURL,
+	}
+	h.Hosting = &hosting.Hosting{
+		Store:  s,
+		Blobs:  b,
+		Queue:  q,
+		Orders: h.Orders,
+		Now:    set.Now,
+		Host:   set.Host,
+		Back:   strings.TrimRight(set.BaseURL, "/") + "/settings/host/back",
+	}
+	h.Pressing = &pressing.Pressing{
+		Store:  s,
+		Blobs:  b,
+		Queue:  q,
+		Shelf:  h.Shelf,
+		Orders: h.Orders,
+		Making: h.Making,
+		Now:    set.Now,
+	}
+	h.Proofs = &proofs.Proofs{
+		Store:    s,
+		Orders:   h.Orders,
+		Making:   h.Making,
+		Delivery: h.Delivery,
+		Now:      set.Now,
+	}
+	h.Runs = &runs.Runs{
+		Store:    s,
+		Blobs:    b,
+		Queue:    q,
+		Shelf:    h.Shelf,
+		Orders:   h.Orders,
+		Intake:   h.Intake,
+		Making:   h.Making,
+		Proofs:   h.Proofs,
+		Pressing: h.Pressing,
+		Delivery: h.Delivery,
+		Now:      set.Now,
+		Watch:    set.Watch,
+	}
 	h.Orders.Moved, h.Orders.Following = h.Runs.Moved, h.Runs.Following
 	return h, h.Orders.ChangedAll(ctx)
 }

@@ -70,7 +70,8 @@ func TestAnEarlierDatabaseIsMigrated(t *testing.T) {
 	for _, r := range renders {
 		laid, err := h.Orders.FilmOf(ctx, r)
 		require.NoError(t, err)
-		assert.InDelta(t, r.Seconds, laid.Plan.Rate.Seconds(laid.Plan.Frames), 1e-6, "as long as it was rendered")
+		assert.InDelta(t, r.Seconds, laid.Plan.Rate.Seconds(laid.Plan.Frames), 1e-6,
+			"as long as it was rendered")
 	}
 
 	var links []store.Link
@@ -80,11 +81,14 @@ func TestAnEarlierDatabaseIsMigrated(t *testing.T) {
 	assert.Equal(t, "waiting-to-be-mailed", links[1].UnsentToken)
 	for _, l := range links {
 		var of int64
-		require.NoError(t, s.DB.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ?", l.DeliveryID).Scan(&of).Error)
+		require.NoError(t, s.DB.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = ?",
+			l.DeliveryID).Scan(&of).Error)
 		assert.EqualValues(t, 1, of)
 	}
 	var jobs []struct{ Kind, Queue, Args string }
-	require.NoError(t, s.DB.Raw("SELECT kind, queue, args::text args FROM river_job WHERE state = 'available' ORDER BY kind").Scan(&jobs).Error)
+	require.NoError(t, s.DB.Raw(
+		"SELECT kind, queue, args::text args FROM river_job WHERE state = 'available' ORDER BY kind").
+		Scan(&jobs).Error)
 	require.Len(t, jobs, 2)
 	assert.Equal(t, "reading", jobs[0].Queue)
 	assert.Equal(t, "mail", jobs[1].Queue)

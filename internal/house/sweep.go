@@ -38,7 +38,8 @@ const (
 
 // leftovers are the beginnings of names of what earlier versions made in the cache itself, and
 // left there when they were killed.
-var leftovers = []string{"film-", "help-", "draft-", "loop-", "part-", "put-", "get-", "mark-", ".render-", "backup-", "disc-", "song-"}
+var leftovers = []string{"film-", "help-", "draft-", "loop-", "part-", "put-", "get-", "mark-", ".render-",
+	"backup-", "disc-", "song-"}
 
 // Of films, so many are read back each time, with a rest after each.
 const (
@@ -49,13 +50,17 @@ const (
 // Swept is what one sweep did away with, or would have.
 type Swept struct {
 	Orders, Refused, Segments, Blobs, Copies, Played, Leftovers, Parts, Tokens int64
-	Bytes                                                                      int64 // of blobs, copies, played and leftovers
+	// of blobs, copies, played and leftovers
+	Bytes int64
 }
 
 // String tells what was swept, for a person.
 func (s Swept) String() string {
-	return fmt.Sprintf("%d deleted orders, %d files of clients that were refused, %d segments beyond their room, %d files nobody refers to, %d local copies, %d played soundtracks, %d leftovers, %d parts of renders, %d tokens of expired links; %.1f MB",
-		s.Orders, s.Refused, s.Segments, s.Blobs, s.Copies, s.Played, s.Leftovers, s.Parts, s.Tokens, float64(s.Bytes)/1e6)
+	return fmt.Sprintf("%d deleted orders, %d files of clients that were refused, %d segments beyond their "+
+		"room, %d files nobody refers to, %d local copies, %d played soundtracks, %d leftovers, %d parts "+
+		"of renders, %d tokens of expired links; %.1f MB",
+		s.Orders, s.Refused, s.Segments, s.Blobs, s.Copies, s.Played, s.Leftovers, s.Parts, s.Tokens,
+		float64(s.Bytes)/1e6)
 }
 
 // Sweep does away with what nobody needs any more; a dry run only counts it.
@@ -81,7 +86,8 @@ func (h *House) Sweep(ctx context.Context, dryRun bool) (s Swept, err error) {
 }
 
 func (h *House) sweepParts(ctx context.Context, dryRun bool, s *Swept) error {
-	q := h.Store.DB.WithContext(ctx).Where("render_id IN (SELECT id FROM renders WHERE state IN ('done', 'failed', 'cancelled') AND finished_at < ?)", h.Orders.Now().Add(-partsFor))
+	q := h.Store.DB.WithContext(ctx).Where("render_id IN (SELECT id FROM renders WHERE state IN ('done', "+
+		"'failed', 'cancelled') AND finished_at < ?)", h.Orders.Now().Add(-partsFor))
 	if dryRun {
 		return q.Model(&store.RenderPart{}).Count(&s.Parts).Error
 	}

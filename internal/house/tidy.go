@@ -26,7 +26,11 @@ const tidying = "tidy"
 
 // InsertOpts implements river.JobArgsWithInsertOpts. Of two that would wait, one does.
 func (Tidy) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: tidying, MaxAttempts: 2, UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: queue.NotOver}}
+	return river.InsertOpts{
+		Queue:       tidying,
+		MaxAttempts: 2,
+		UniqueOpts:  river.UniqueOpts{ByArgs: true, ByState: queue.NotOver},
+	}
 }
 
 // tidyRoom has the tidying done.
@@ -36,9 +40,12 @@ type tidyRoom struct{ *House }
 func (h tidyRoom) Jobs(js *queue.Jobs) {
 	js.Serve(tidying, 1)
 	js.Every(tidyEvery, func() river.JobArgs { return Tidy{} })
-	queue.Handle(js, queue.Kind[Tidy]{Needs: h.Blobs.Here, Work: func(ctx context.Context, _ queue.Job[Tidy]) error {
-		return h.Tidy(ctx)
-	}})
+	queue.Handle(js, queue.Kind[Tidy]{
+		Needs: h.Blobs.Here,
+		Work: func(ctx context.Context, _ queue.Job[Tidy]) error {
+			return h.Tidy(ctx)
+		},
+	})
 }
 
 // Tidy does at once what is done on the clock. What one part meets with does not keep the others
@@ -76,17 +83,20 @@ func (h *House) readBack(ctx context.Context, note func(what string, err error))
 	v, err := h.Making.Verify(ctx, false, verifyAtOnce, verifyRest)
 	note("reading films back", err)
 	if len(v.Damaged) > 0 {
-		slog.ErrorContext(ctx, "films were damaged and are made again", "films", len(v.Damaged), "first", v.Damaged[0].Why)
+		slog.ErrorContext(ctx, "films were damaged and are made again", "films", len(v.Damaged), "first",
+			v.Damaged[0].Why)
 	}
 	_, lost, err := h.Intake.Verify(ctx, false, verifyAtOnce, verifyRest)
 	note("reading material back", err)
 	for _, l := range lost {
-		slog.ErrorContext(ctx, "a file is damaged or missing; send it in again", "file", l.Name, "why", l.Why, "orders", l.Orders)
+		slog.ErrorContext(ctx, "a file is damaged or missing; send it in again", "file", l.Name, "why", l.Why,
+			"orders", l.Orders)
 	}
 	_, damaged, err := h.Pressing.Verify(ctx, false, verifyAtOnce)
 	note("reading discs' images back", err)
 	if len(damaged) > 0 {
-		slog.ErrorContext(ctx, "images of discs were damaged and are made again", "discs", len(damaged), "first", damaged[0])
+		slog.ErrorContext(ctx, "images of discs were damaged and are made again", "discs", len(damaged),
+			"first", damaged[0])
 	}
 }
 

@@ -50,13 +50,15 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 		require.NoError(t, filling.DB.Exec(fill).Error, fill)
 	}
 	filling.Close()
-	grow := []string{"delivery_events", "delivery_renders", "deliveries", "links", "media", "orders", "renders", "revisions", "slideshows", "blobs"}
+	grow := []string{"delivery_events", "delivery_renders", "deliveries", "links", "media", "orders",
+		"renders", "revisions", "slideshows", "blobs"}
 	look := func() map[string]int64 {
 		var rows []struct {
 			Relname    string
 			SeqTupRead int64
 		}
-		require.NoError(t, s.DB.Raw("SELECT relname, seq_tup_read FROM pg_stat_user_tables").Scan(&rows).Error)
+		require.NoError(t, s.DB.Raw("SELECT relname, seq_tup_read FROM pg_stat_user_tables").
+			Scan(&rows).Error)
 		out := map[string]int64{}
 		for _, r := range rows {
 			if slices.Contains(grow, r.Relname) {
@@ -84,7 +86,10 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	h := housetest.On(t, work, blobs, house.Settings{})
 	id := housetest.Ready(t, h)
 	d := housetest.Load(t, h, id)
-	_, err = h.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{Slides: []doc.SlideID{d.Doc.Slides[1].ID}, By: 1}, nil)
+	_, err = h.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{
+		Slides: []doc.SlideID{d.Doc.Slides[1].ID},
+		By:     1,
+	}, nil)
 	require.NoError(t, err)
 	head, err := h.Orders.Undo(ctx, id, d.Slideshow.Head+1, nil)
 	require.NoError(t, err)
@@ -92,11 +97,20 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.Orders.LoadAt(ctx, id, 2)
 	require.NoError(t, err)
-	require.NoError(t, h.Orders.Update(ctx, id, orders.Head{Client: "A", ClientEmail: "a@saltmere.example", Event: "B", Due: d.Order.Due}, nil))
+	require.NoError(t, h.Orders.Update(ctx, id, orders.Head{
+		Client:      "A",
+		ClientEmail: "a@saltmere.example",
+		Event:       "B",
+		Due:         d.Order.Due,
+	}, nil))
 	_, err = h.Looking.Frame(ctx, orders.Seen{Order: id}, 2, 30, 320)
 	require.NoError(t, err)
 	r := housetest.Rendered(t, h, id)
-	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{RenderID: r.ID, Title: "Your film", Days: 3})
+	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+		RenderID: r.ID,
+		Title:    "Your film",
+		Days:     3,
+	})
 	require.NoError(t, err)
 	w, err := h.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)

@@ -38,7 +38,14 @@ var UsualLimits = Limits{Files: 200, GB: 5, Days: 30}
 // OpenPage opens a page on which an order's client brings material in. A page
 // of before is closed.
 func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.ClientPage, error) {
-	p := store.ClientPage{OrderID: orderID, Files: l.Files, Bytes: int64(l.GB) << 30, ExpiresAt: in.Now().AddDate(0, 0, l.Days), CreatedAt: in.Now(), Details: map[string]string{}}
+	p := store.ClientPage{
+		OrderID:   orderID,
+		Files:     l.Files,
+		Bytes:     int64(l.GB) << 30,
+		ExpiresAt: in.Now().AddDate(0, 0, l.Days),
+		CreatedAt: in.Now(),
+		Details:   map[string]string{},
+	}
 	switch {
 	case l.Files < 1 || l.Files > mostFiles:
 		return p, invalid.Field("files", "A client’s page takes 1 to %d files.", mostFiles)
@@ -64,7 +71,8 @@ func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.
 }
 
 func closePages(tx *gorm.DB, orderID int64, now time.Time) error {
-	return tx.Model(&store.ClientPage{}).Where("order_id = ? AND closed_at IS NULL", orderID).Update("closed_at", now).Error
+	return tx.Model(&store.ClientPage{}).Where("order_id = ? AND closed_at IS NULL", orderID).
+		Update("closed_at", now).Error
 }
 
 // ClosePage closes an order's page. What came by it stays.
@@ -83,7 +91,8 @@ func (in *Intake) ClosePage(ctx context.Context, orderID int64) error {
 // PageOf is an order's page that is open or of which something waits; nil if
 // there is none.
 func (in *Intake) PageOf(ctx context.Context, orderID int64) (*store.ClientPage, error) {
-	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx).Order("id DESC"), "order_id = ? AND (said_at IS NOT NULL OR (closed_at IS NULL AND expires_at > ?))", orderID, in.Now())
+	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx).Order("id DESC"),
+		"order_id = ? AND (said_at IS NOT NULL OR (closed_at IS NULL AND expires_at > ?))", orderID, in.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	}
@@ -119,7 +128,8 @@ type Load struct{ Files, Bytes int64 }
 
 // had is what has come by a page, what was refused too as long as it is kept.
 func had(tx *gorm.DB, page int64) (n Load, err error) {
-	err = tx.Model(&store.Media{}).Where("client_page_id = ?", page).Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&n).Error
+	err = tx.Model(&store.Media{}).Where("client_page_id = ?", page).
+		Select("count(*) AS files, coalesce(sum(size), 0) AS bytes").Scan(&n).Error
 	return n, err
 }
 
@@ -134,13 +144,16 @@ const (
 // how many files that were.
 func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err error) {
 	old := func(tx *gorm.DB) *gorm.DB {
-		return tx.Model(&store.Media{}).Where("client_page_id IS NOT NULL AND state = 'refused' AND created_at < ?", in.Now().Add(-refusedFor))
+		return tx.Model(&store.Media{}).
+			Where("client_page_id IS NOT NULL AND state = 'refused' AND created_at < ?",
+				in.Now().Add(-refusedFor))
 	}
 	if dryRun {
 		return n, old(in.Store.DB.WithContext(ctx)).Count(&n).Error
 	}
 	var of []int64
-	if err := old(in.Store.DB.WithContext(ctx)).Where("order_id IS NOT NULL").Distinct().Pluck("order_id", &of).Error; err != nil {
+	if err := old(in.Store.DB.WithContext(ctx)).Where("order_id IS NOT NULL").Distinct().Pluck("order_id",
+		&of).Error; err != nil {
 		return 0, err
 	}
 	for _, id := range of {
@@ -150,7 +163,8 @@ func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err 
 				return res.Error
 			}
 			n += res.RowsAffected
-			if err := store.Note(tx, store.DidDelete, id, "Removed what came by the client’s page and was refused a day ago"); err != nil {
+			if err := store.Note(tx, store.DidDelete, id,
+				"Removed what came by the client’s page and was refused a day ago"); err != nil {
 				return err
 			}
 			return in.Orders.Changed(ctx, tx, id)
@@ -166,7 +180,8 @@ func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err 
 // does. The page's row is locked, so that files that come together count one
 // after another.
 func (in *Intake) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
-	p, err := store.One[store.ClientPage](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?", *m.ClientPageID)
+	p, err := store.One[store.ClientPage](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?",
+		*m.ClientPageID)
 	if err != nil {
 		return "", err
 	}
@@ -183,12 +198,18 @@ func (in *Intake) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
 }
 
 // ReceiveByPage is Receive of what a client brings in by the page with a token.
-func (in *Intake) ReceiveByPage(ctx context.Context, key, uploadID, name string, r io.Reader) (store.Media, error) {
+func (in *Intake) ReceiveByPage(ctx context.Context, key, uploadID, name string, r io.Reader) (store.Media,
+	error) {
 	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx), "token_hash = ?", token.Hash(key))
 	if err != nil {
 		return store.Media{}, err
 	}
-	return in.receive(ctx, store.Media{OrderID: &p.OrderID, UploadID: uploadID, Name: media.Base(name), ClientPageID: &p.ID}, r)
+	return in.receive(ctx, store.Media{
+		OrderID:      &p.OrderID,
+		UploadID:     uploadID,
+		Name:         media.Base(name),
+		ClientPageID: &p.ID,
+	}, r)
 }
 
 // MayReceiveByPage tells whether the page with a token takes a file of so many
@@ -207,15 +228,19 @@ func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64, 
 		return err
 	}
 	if n.Files+coming.Files >= int64(p.Files) || n.Bytes+coming.Bytes+size > p.Bytes {
-		return invalid.Field("order", "This page takes at most %d files and %d GB; what was not taken counts for a day.", p.Files, p.Bytes>>30)
+		return invalid.Field("order",
+			"This page takes at most %d files and %d GB; what was not taken counts for a day.", p.Files,
+			p.Bytes>>30)
 	}
 	var refused int64
-	err = db.Model(&store.Media{}).Where("client_page_id IS NOT NULL AND state = 'refused'").Select("coalesce(sum(size), 0)").Scan(&refused).Error
+	err = db.Model(&store.Media{}).Where("client_page_id IS NOT NULL AND state = 'refused'").
+		Select("coalesce(sum(size), 0)").Scan(&refused).Error
 	if err != nil {
 		return err
 	}
 	if refused+all.Bytes+size > mostRefused {
-		return invalid.Field("order", "More is on its way to the studio than it takes at once. Try again tomorrow.")
+		return invalid.Field("order",
+			"More is on its way to the studio than it takes at once. Try again tomorrow.")
 	}
 	return nil
 }

@@ -99,7 +99,8 @@ func TestGivenFilesAreNotCopied(t *testing.T) {
 		assert.Equal(t, "what was sent", string(got))
 	}
 	var n int
-	require.NoError(t, filepath.WalkDir(filepath.Join(dir, "blobs"), func(_ string, d os.DirEntry, err error) error {
+	require.NoError(t, filepath.WalkDir(filepath.Join(dir, "blobs"), func(_ string, d os.DirEntry,
+		err error) error {
 		if err == nil && !d.IsDir() {
 			n++
 		}

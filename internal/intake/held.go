@@ -43,7 +43,8 @@ func (in *Intake) HoldBack(ctx context.Context, orderID int64, holds bool) error
 
 // Accept lets what an order holds back into its film, the details that its
 // client filled in as well, or only the media named. It gives how many media.
-func (in *Intake) Accept(ctx context.Context, orderID int64, author *int64, only ...int64) (n int, err error) {
+func (in *Intake) Accept(ctx context.Context, orderID int64, author *int64, only ...int64) (n int,
+	err error) {
 	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		which := tx.Model(&store.Media{}).Where("order_id = ? AND held AND state <> 'refused'", orderID)
 		if len(only) > 0 {
@@ -69,14 +70,18 @@ func (in *Intake) Accept(ctx context.Context, orderID int64, author *int64, only
 // acceptDetails sets what the client filled in.
 func (in *Intake) acceptDetails(ctx context.Context, tx *gorm.DB, orderID int64, author *int64) error {
 	var pages []store.ClientPage
-	if err := tx.Where("order_id = ? AND said_at IS NOT NULL", orderID).Order("said_at").Find(&pages).Error; err != nil || len(pages) == 0 {
+	if err := tx.Where("order_id = ? AND said_at IS NOT NULL", orderID).Order("said_at").
+		Find(&pages).Error; err != nil || len(pages) == 0 {
 		return err
 	}
 	said := map[string]string{}
 	for i := range pages {
 		maps.Copy(said, pages[i].Details)
 	}
-	if err := tx.Model(&store.ClientPage{}).Where("order_id = ?", orderID).Updates(map[string]any{"said_at": nil, "details": "{}"}).Error; err != nil {
+	if err := tx.Model(&store.ClientPage{}).Where("order_id = ?", orderID).Updates(map[string]any{
+		"said_at": nil,
+		"details": "{}",
+	}).Error; err != nil {
 		return err
 	}
 	// Another theme may have been taken since, which asks for other details.

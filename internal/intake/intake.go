@@ -89,7 +89,8 @@ func (in *Intake) toRead(ctx context.Context, tx *gorm.DB, m *store.Media, r Rea
 		r.Of = *m.OrderID
 	}
 	var place int64
-	err := tx.Raw("SELECT count(*) FROM river_job WHERE kind = ? AND queue = ? AND finalized_at IS NULL AND coalesce((args->>'of')::bigint, 0) = ?",
+	err := tx.Raw("SELECT count(*) FROM river_job WHERE kind = ? AND queue = ? AND finalized_at IS NULL "+
+		"AND coalesce((args->>'of')::bigint, 0) = ?",
 		r.Kind(), r.InsertOpts().Queue, r.Of).Scan(&place).Error
 	if err != nil {
 		return err
@@ -122,21 +123,28 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 		Refuse: in.refuse,
 	})
 	js.Serve(fetching, 1)
-	queue.Handle(js, queue.Kind[Fetch]{Needs: in.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Fetch]) error { return in.Fetch(ctx, j.Args) }})
-	queue.Handle(js, queue.Kind[Pour]{Needs: in.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Pour]) error {
-		err := in.Pour(ctx, j.Args)
-		var c *orders.Conflict
-		if errors.As(err, &c) {
-			return queue.Later(time.Second)
-		}
-		return err
-	}})
+	queue.Handle(js, queue.Kind[Fetch]{
+		Needs: in.Blobs.Here,
+		Work:  func(ctx context.Context, j queue.Job[Fetch]) error { return in.Fetch(ctx, j.Args) },
+	})
+	queue.Handle(js, queue.Kind[Pour]{
+		Needs: in.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Pour]) error {
+			err := in.Pour(ctx, j.Args)
+			var c *orders.Conflict
+			if errors.As(err, &c) {
+				return queue.Later(time.Second)
+			}
+			return err
+		},
+	})
 }
 
 // Receive keeps a received file and has it looked at. uploadID names the
 // upload: receiving the same one twice does nothing. The file is there wholly
 // or, on an error, not at all.
-func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name string, r io.Reader) (store.Media, error) {
+func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name string,
+	r io.Reader) (store.Media, error) {
 	return in.receive(ctx, store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}, r)
 }
 
@@ -151,12 +159,20 @@ type Known struct {
 
 // ReceiveKnown is Receive of a file of which more is known.
 func (in *Intake) ReceiveKnown(ctx context.Context, k Known, r io.Reader) (store.Media, error) {
-	return in.receive(ctx, store.Media{OrderID: &k.OrderID, UploadID: k.Upload, Name: k.Name, Captured: k.Captured, Stars: k.Stars, SentAt: k.Sent}, r)
+	return in.receive(ctx, store.Media{
+		OrderID:  &k.OrderID,
+		UploadID: k.Upload,
+		Name:     k.Name,
+		Captured: k.Captured,
+		Stars:    k.Stars,
+		SentAt:   k.Sent,
+	}, r)
 }
 
 func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (store.Media, error) {
 	orderID, uploadID := *m.OrderID, m.UploadID
-	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID); err == nil {
+	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?",
+		uploadID); err == nil {
 		return old, nil
 	} else if !errors.Is(err, store.ErrNotFound) {
 		return m, err
@@ -177,7 +193,8 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 		}
 		// Where others are being read already, their pour will say what there is.
 		var others int64
-		err := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'waiting' AND id <> ?", orderID, m.ID).Limit(1).Count(&others).Error
+		err := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'waiting' AND id <> ?", orderID,
+			m.ID).Limit(1).Count(&others).Error
 		if err != nil {
 			return err
 		}
@@ -187,7 +204,9 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
 	})
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
-		return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?", uploadID) // another process received the same upload
+		// another process received the same upload
+		return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?",
+			uploadID)
 	}
 	return m, err
 }
@@ -202,19 +221,25 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	// A pattern's own material is the Run's, so that all rows may show it.
 	if m.OrderID != nil {
 		var runs []int64
-		if err := tx.Model(&store.Run{}).Where("pattern_id = ?", *m.OrderID).Pluck("id", &runs).Error; err != nil {
+		if err := tx.Model(&store.Run{}).Where("pattern_id = ?", *m.OrderID).
+			Pluck("id", &runs).Error; err != nil {
 			return err
 		}
 		if len(runs) > 0 {
 			m.OrderID, m.RunID = nil, &runs[0]
 		}
 	}
-	twin, err := store.One[store.Media](tx.Omit("waveform"), "(order_id = ? OR run_id = ?) AND (sha256 = ? OR original = ?) AND state <> 'refused'", m.OrderID, m.RunID, m.SHA256, m.SHA256)
+	twin, err := store.One[store.Media](tx.Omit("waveform"),
+		"(order_id = ? OR run_id = ?) AND (sha256 = ? OR original = ?) AND state <> 'refused'", m.OrderID,
+		m.RunID, m.SHA256, m.SHA256)
 	if err == nil {
 		m.State, m.Reason = store.Refused, store.SameAs(twin)
 		if twin.Damage != "" {
 			// It was stored with this one.
-			if err := tx.Model(&store.Media{}).Where("sha256 = ?", twin.SHA256).Updates(map[string]any{"damage": "", "verified_at": nil}).Error; err != nil {
+			if err := tx.Model(&store.Media{}).Where("sha256 = ?", twin.SHA256).Updates(map[string]any{
+				"damage":      "",
+				"verified_at": nil,
+			}).Error; err != nil {
 				return err
 			}
 		}

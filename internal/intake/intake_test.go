@@ -64,14 +64,16 @@ func TestPoursTakeEverything(t *testing.T) {
 	o := housetest.Order(t, s)
 	var jobs []intake.Read
 	for i := range 4 {
-		m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"), bytes.NewReader(housetest.Photo(t, i)))
+		m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"),
+			bytes.NewReader(housetest.Photo(t, i)))
 		require.NoError(t, err)
 		jobs = append(jobs, intake.Read{MediaID: m.ID, Song: true})
 	}
 	bad, err := s.Intake.Receive(ctx, o.ID, "bad", "bad.jpg", strings.NewReader("no picture"))
 	require.NoError(t, err)
 	pours := func() (n int) {
-		require.NoError(t, s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'pour'").Scan(&n).Error)
+		require.NoError(t, s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'pour'").
+			Scan(&n).Error)
 		return n
 	}
 	for i, j := range append(jobs, intake.Read{MediaID: bad.ID}) {
@@ -102,7 +104,8 @@ func TestManyAtOnce(t *testing.T) {
 	var wg sync.WaitGroup
 	for i := range n {
 		wg.Go(func() {
-			m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("many", i), fmt.Sprintf("%d.jpg", i), bytes.NewReader(photos[i]))
+			m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("many", i), fmt.Sprintf("%d.jpg", i),
+				bytes.NewReader(photos[i]))
 			if assert.NoError(t, err) {
 				assert.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 			}
@@ -124,7 +127,11 @@ func TestAWrongClock(t *testing.T) {
 	o := housetest.Order(t, s)
 	housetest.Bring(t, s, o.ID, housetest.Three(t))
 	set := func(name, camera string, at *time.Time) {
-		require.NoError(t, s.Store.DB.Model(&store.Media{}).Where("name = ?", name).Select("Captured", "Seen").Updates(store.Media{Captured: at, Seen: &store.Seen{Camera: camera}}).Error)
+		require.NoError(t, s.Store.DB.Model(&store.Media{}).Where("name = ?", name).Select("Captured",
+			"Seen").Updates(store.Media{
+			Captured: at,
+			Seen:     &store.Seen{Camera: camera},
+		}).Error)
 	}
 	noon := time.Date(2026, 9, 12, 12, 0, 0, 0, time.UTC)
 	set("a.jpg", "One", &noon)
@@ -180,7 +187,9 @@ func TestErasingAPicture(t *testing.T) {
 	require.NoError(t, err, "what never showed it is gone back to as ever")
 	free, err := h.Store.FreeBlobs(ctx, 100)
 	require.NoError(t, err)
-	assert.False(t, slices.ContainsFunc(free, func(b store.Blob) bool { return b.SHA256 == m.SHA256 }), "its grace is not over")
+	assert.False(t, slices.ContainsFunc(free, func(b store.Blob) bool {
+		return b.SHA256 == m.SHA256
+	}), "its grace is not over")
 	require.NoError(t, h.Store.DB.Exec("UPDATE blobs SET touched_at = now() - interval '2 hours'").Error)
 	_, err = h.Sweep(ctx, false)
 	require.NoError(t, err)

@@ -20,10 +20,13 @@ import (
 // ends.
 func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if res := tx.Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?)) AND state IN ('refused', 'waiting')", mediaID, orderID, orderID).Delete(&store.Media{}); res.Error != nil || res.RowsAffected == 0 {
+		if res := tx.Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = "+
+			"?)) AND state IN ('refused', 'waiting')", mediaID, orderID, orderID).
+			Delete(&store.Media{}); res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
-		if err := store.Note(tx, store.DidDelete, orderID, "Dismissed a file that was refused, or not read yet"); err != nil {
+		if err := store.Note(tx, store.DidDelete, orderID,
+			"Dismissed a file that was refused, or not read yet"); err != nil {
 			return err
 		}
 		return in.Orders.Changed(ctx, tx, orderID)
@@ -36,7 +39,8 @@ func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 func (in *Intake) Erase(ctx context.Context, orderID, mediaID int64) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		// The film stands still meanwhile.
-		if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+		if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}),
+			"order_id = ? AND position = 0", orderID); err != nil {
 			return err
 		}
 		d, err := in.Orders.LoadIn(ctx, tx, orderID)
@@ -71,23 +75,28 @@ func (in *Intake) EraseAll(ctx context.Context, orderID int64, ids []int64, auth
 	}
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var all []store.Media
-		err := tx.Omit("waveform").Where("id = ANY (?) AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))", store.Numbers(ids), orderID, orderID).Find(&all).Error
+		err := tx.Omit("waveform").
+			Where("id = ANY (?) AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))",
+				store.Numbers(ids), orderID, orderID).Find(&all).Error
 		if err != nil {
 			return err
 		}
 		if len(all) < len(ids) {
-			return invalid.Field("media", "Some of the files are not this order’s own, or are gone; nothing was removed.")
+			return invalid.Field("media",
+				"Some of the files are not this order’s own, or are gone; nothing was removed.")
 		}
 		if err := in.TakeOut(ctx, tx, orderID, all, author); err != nil {
 			return err
 		}
-		return store.Note(tx, store.DidDelete, orderID, "Removed "+wording.Counted(len(all), "file")+" of the material")
+		return store.Note(tx, store.DidDelete, orderID, "Removed "+wording.Counted(len(all), "file")+
+			" of the material")
 	})
 }
 
 // TakeOut leaves media out of an order's film, and of its pattern's where that is seen with them,
 // and does away with their rows; their files go once nothing else has them.
-func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media, author *int64) error {
+func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media,
+	author *int64) error {
 	o, err := store.One[store.Order](tx.Select("id", "run_id", "run_key"), "id = ?", orderID)
 	if err != nil {
 		return err
@@ -123,8 +132,10 @@ func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all [
 }
 
 // leaveOut takes out of a film what it shows or plays of media. It stands still meanwhile.
-func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media, author *int64) error {
-	if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media,
+	author *int64) error {
+	if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}),
+		"order_id = ? AND position = 0", orderID); err != nil {
 		return err
 	}
 	d, err := in.Orders.LoadIn(ctx, tx, orderID)
@@ -134,7 +145,8 @@ func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all 
 	var shown []doc.MediaID
 	for _, m := range all {
 		id := m.DocID()
-		if _, known := d.Library[id]; known && (d.Doc.Uses()[id] || d.Doc.Soundtrack.Plays(id) || slices.Contains(d.Doc.LeftOut, id)) {
+		if _, known := d.Library[id]; known && (d.Doc.Uses()[id] || d.Doc.Soundtrack.Plays(id) ||
+			slices.Contains(d.Doc.LeftOut, id)) {
 			shown = append(shown, id)
 		}
 	}
@@ -151,12 +163,17 @@ const farthest = 400 * 24 * time.Hour
 // Shift corrects the clock of a camera: all of the order's pictures it took,
 // or those whose camera is unknown if it has no name, were taken later by so
 // much, or earlier. It gives how many.
-func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by time.Duration) (n int, err error) {
+func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by time.Duration) (n int,
+	err error) {
 	if by == 0 || by.Abs() > farthest {
-		return 0, &invalid.Input{Field: "by", Problem: "A clock is put right by up to 400 days, and by more than nothing."}
+		return 0, &invalid.Input{
+			Field:   "by",
+			Problem: "A clock is put right by up to 400 days, and by more than nothing.",
+		}
 	}
 	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'ready' AND kind <> 'song' AND captured IS NOT NULL AND coalesce(seen->>'camera', '') = ?", orderID, camera).
+		res := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'ready' AND kind <> 'song' AND "+
+			"captured IS NOT NULL AND coalesce(seen->>'camera', '') = ?", orderID, camera).
 			Update("captured", gorm.Expr("captured + make_interval(secs => ?)", by.Seconds()))
 		if n = int(res.RowsAffected); res.Error != nil || n == 0 {
 			return res.Error
@@ -173,11 +190,16 @@ func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by ti
 // camera that took the wrong one are shifted by what is between the two.
 func (in *Intake) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int, error) {
 	var two []store.Media
-	if err := in.Store.DB.WithContext(ctx).Select("id", "captured", "seen").Where("order_id = ? AND id IN ? AND captured IS NOT NULL", orderID, []int64{right, wrong}).Find(&two).Error; err != nil {
+	if err := in.Store.DB.WithContext(ctx).Select("id", "captured", "seen").
+		Where("order_id = ? AND id IN ? AND captured IS NOT NULL", orderID, []int64{right, wrong}).
+		Find(&two).Error; err != nil {
 		return 0, err
 	}
 	if len(two) != 2 {
-		return 0, &invalid.Input{Field: "wrong", Problem: "A clock is put right by two pictures that have a time."}
+		return 0, &invalid.Input{
+			Field:   "wrong",
+			Problem: "A clock is put right by two pictures that have a time.",
+		}
 	}
 	if two[0].ID != right {
 		two[0], two[1] = two[1], two[0]
@@ -189,7 +211,10 @@ func (in *Intake) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int
 		return m.Seen.Camera
 	}
 	if of(two[0]) == of(two[1]) {
-		return 0, &invalid.Input{Field: "wrong", Problem: "Both pictures are of the same camera, so its clock cannot be told by them."}
+		return 0, &invalid.Input{
+			Field:   "wrong",
+			Problem: "Both pictures are of the same camera, so its clock cannot be told by them.",
+		}
 	}
 	return in.Shift(ctx, orderID, of(two[1]), two[0].Captured.Sub(*two[1].Captured))
 }
@@ -197,7 +222,9 @@ func (in *Intake) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int
 // Retime sets when a picture or clip was taken; nil is unknown.
 func (in *Intake) Retime(ctx context.Context, orderID, mediaID int64, at *time.Time) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Media{}).Where("id = ? AND order_id = ? AND state = 'ready' AND kind <> 'song'", mediaID, orderID).Update("captured", at)
+		res := tx.Model(&store.Media{}).
+			Where("id = ? AND order_id = ? AND state = 'ready' AND kind <> 'song'", mediaID, orderID).
+			Update("captured", at)
 		if res.Error == nil && res.RowsAffected == 0 {
 			return fmt.Errorf("medium %d: %w", mediaID, store.ErrNotFound)
 		}
@@ -214,7 +241,9 @@ func (in *Intake) Rate(ctx context.Context, orderID, mediaID int64, stars int) e
 		return &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
 	}
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Media{}).Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))", mediaID, orderID, orderID).Update("stars", stars)
+		res := tx.Model(&store.Media{}).
+			Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))",
+				mediaID, orderID, orderID).Update("stars", stars)
 		if res.Error == nil && res.RowsAffected == 0 {
 			return fmt.Errorf("medium %d: %w", mediaID, store.ErrNotFound)
 		}
@@ -239,7 +268,8 @@ func (in *Intake) Thumbnail(ctx context.Context, mediaID int64) (string, error) 
 
 // Medium is a ready medium.
 func (in *Intake) Medium(ctx context.Context, mediaID int64) (store.Media, error) {
-	return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "id = ? AND state = 'ready'", mediaID)
+	return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "id = ? AND state = 'ready'",
+		mediaID)
 }
 
 // Waveforms are the waveforms of songs, by content.
@@ -249,7 +279,8 @@ func (in *Intake) Waveforms(ctx context.Context, songs []doc.MediaID) (map[doc.M
 		return out, nil
 	}
 	var rows []store.Media
-	if err := in.Store.DB.WithContext(ctx).Select("DISTINCT ON (sha256) sha256, waveform").Where("sha256 IN ? AND state = 'ready'", songs).Find(&rows).Error; err != nil {
+	if err := in.Store.DB.WithContext(ctx).Select("DISTINCT ON (sha256) sha256, waveform").
+		Where("sha256 IN ? AND state = 'ready'", songs).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	for _, m := range rows {

@@ -51,7 +51,11 @@ type Wanted struct {
 
 // AddSong takes a song into the studio's library. The same file twice is refused.
 func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, error) {
-	m := store.Media{UploadID: fmt.Sprintf("music/%d/%s", in.now().UnixNano(), media.Base(name)), Name: media.Base(name), State: store.Waiting}
+	m := store.Media{
+		UploadID: fmt.Sprintf("music/%d/%s", in.now().UnixNano(), media.Base(name)),
+		Name:     media.Base(name),
+		State:    store.Waiting,
+	}
 	var err error
 	if m.SHA256, m.Size, err = in.Blobs.Keep(ctx, r); err != nil {
 		return Song{}, fmt.Errorf("%s: %w", m.Name, err)
@@ -59,11 +63,15 @@ func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, 
 	var s Song
 	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var twin string
-		if err := tx.Raw("SELECT m.name FROM music JOIN media m ON m.id = music.media_id WHERE m.sha256 = ? AND m.state <> 'refused'", m.SHA256).Scan(&twin).Error; err != nil {
+		if err := tx.Raw("SELECT m.name FROM music JOIN media m ON m.id = music.media_id WHERE m.sha256 = "+
+			"? AND m.state <> 'refused'", m.SHA256).Scan(&twin).Error; err != nil {
 			return err
 		}
 		if twin != "" {
-			return &invalid.Input{Field: "songs", Problem: fmt.Sprintf("%s is here already, as %s.", m.Name, twin)}
+			return &invalid.Input{
+				Field:   "songs",
+				Problem: fmt.Sprintf("%s is here already, as %s.", m.Name, twin),
+			}
 		}
 		if err := store.KeepBlob(tx, m.SHA256, m.Size); err != nil {
 			return err
@@ -124,7 +132,8 @@ func (in *Intake) Music(ctx context.Context, w Wanted) ([]Song, error) {
 				fav = -1
 			}
 		}
-		return cmp.Or(fav, cmp.Compare(strings.ToLower(a.Media.Name), strings.ToLower(b.Media.Name)), cmp.Compare(a.MediaID, b.MediaID))
+		return cmp.Or(fav, cmp.Compare(strings.ToLower(a.Media.Name), strings.ToLower(b.Media.Name)),
+			cmp.Compare(a.MediaID, b.MediaID))
 	})
 	return out, nil
 }
@@ -148,7 +157,9 @@ func (s Song) suits(w Wanted) bool {
 // ForOne reports whether the song is noted for one of the occasions.
 func (s Song) ForOne(occasions []string) bool {
 	noted := strings.ToLower(s.Occasion)
-	return slices.ContainsFunc(occasions, func(o string) bool { return o != "" && strings.Contains(noted, strings.ToLower(o)) })
+	return slices.ContainsFunc(occasions, func(o string) bool {
+		return o != "" && strings.Contains(noted, strings.ToLower(o))
+	})
 }
 
 // forIt is what a fitting occasion is worth, in seconds of length.
@@ -166,7 +177,8 @@ func (w Wanted) away(s Song) float64 {
 // Licences are doubts about songs of the studio's music in a film that anybody may watch
 // who has its address: licences that have ended by a day, and those whose words must be
 // read, because nothing but words says what they allow.
-func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Time) (out []plan.Check, err error) {
+func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Time) (out []plan.Check,
+	err error) {
 	if len(songs) == 0 {
 		return nil, nil
 	}
@@ -175,16 +187,26 @@ func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Ti
 		SHA256 string `gorm:"column:sha256"`
 		Name   string
 	}
-	err = in.Store.DB.WithContext(ctx).Table("music").Select("music.*, media.sha256, media.name").Joins("JOIN media ON media.id = music.media_id").
-		Where("media.sha256 IN ? AND (music.licence <> '' OR music.licence_until IS NOT NULL)", songs).Order("music.media_id").Find(&noted).Error
+	err = in.Store.DB.WithContext(ctx).Table("music").Select("music.*, media.sha256, media.name").
+		Joins("JOIN media ON media.id = music.media_id").
+		Where("media.sha256 IN ? AND (music.licence <> '' OR music.licence_until IS NOT NULL)", songs).
+		Order("music.media_id").Find(&noted).Error
 	for _, m := range noted {
-		c := plan.Check{Weight: plan.Doubt, Field: "soundtrack", Kind: "licence", Key: "licence:" + m.SHA256, Media: doc.MediaID(m.SHA256)}
+		c := plan.Check{
+			Weight: plan.Doubt,
+			Field:  "soundtrack",
+			Kind:   "licence",
+			Key:    "licence:" + m.SHA256,
+			Media:  doc.MediaID(m.SHA256),
+		}
 		switch until := m.LicenceUntil; {
 		case until != nil && until.Before(day.Truncate(24*time.Hour)):
 			c.Key += ":ended"
-			c.Text = fmt.Sprintf("The licence of %s ended on %s: a link or a host plays it in public", m.Name, until.Format("2 January 2006"))
+			c.Text = fmt.Sprintf("The licence of %s ended on %s: a link or a host plays it in public", m.Name,
+				until.Format("2 January 2006"))
 		case m.Licence != "":
-			c.Text = fmt.Sprintf("%s goes to a public link: does its licence allow that? “%s”", m.Name, m.Licence)
+			c.Text = fmt.Sprintf("%s goes to a public link: does its licence allow that? “%s”", m.Name,
+				m.Licence)
 		default:
 			continue
 		}
@@ -201,7 +223,8 @@ func (in *Intake) Note(ctx context.Context, n store.Music) error {
 		}
 	}
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Music{}).Where("media_id = ?", n.MediaID).Select("mood", "occasion", "favourite", "licence", "licence_until").Updates(&n)
+		res := tx.Model(&store.Music{}).Where("media_id = ?", n.MediaID).Select("mood", "occasion",
+			"favourite", "licence", "licence_until").Updates(&n)
 		if res.Error == nil && res.RowsAffected == 0 {
 			return store.ErrNotFound
 		}
@@ -238,7 +261,10 @@ func (in *Intake) TakeSong(ctx context.Context, order, id int64) error {
 			return err
 		}
 		if m.State != store.Ready {
-			return &invalid.Input{Field: "song", Problem: m.Name + " is not listened to yet; try again in a moment."}
+			return &invalid.Input{
+				Field:   "song",
+				Problem: m.Name + " is not listened to yet; try again in a moment.",
+			}
 		}
 		ready := m
 		m.ID, m.OrderID, m.UploadID = 0, &order, fmt.Sprintf("music/%d/order/%d", id, order)
@@ -262,11 +288,20 @@ func (in *Intake) TakeSong(ctx context.Context, order, id int64) error {
 }
 
 // Speak takes narration that was recorded, to be heard at a second of the film.
-func (in *Intake) Speak(ctx context.Context, order int64, name string, at float64, r io.Reader) (store.Media, error) {
+func (in *Intake) Speak(ctx context.Context, order int64, name string, at float64, r io.Reader) (store.Media,
+	error) {
 	if !(at >= 0 && at < 86400) {
-		return store.Media{}, &invalid.Input{Field: "at", Problem: "Narration begins at a second of the film, from 0."}
+		return store.Media{}, &invalid.Input{
+			Field:   "at",
+			Problem: "Narration begins at a second of the film, from 0.",
+		}
 	}
-	return in.receive(ctx, store.Media{OrderID: &order, UploadID: fmt.Sprintf("spoken/%d/%d", order, in.now().UnixNano()), Name: media.Base(name), SpokenAt: &at}, r)
+	return in.receive(ctx, store.Media{
+		OrderID:  &order,
+		UploadID: fmt.Sprintf("spoken/%d/%d", order, in.now().UnixNano()),
+		Name:     media.Base(name),
+		SpokenAt: &at,
+	}, r)
 }
 
 // Relisten has songs listened to that came in before there was an ear for their beat and
@@ -275,8 +310,10 @@ func (in *Intake) Speak(ctx context.Context, order int64, name string, at float6
 func (in *Intake) Relisten(ctx context.Context) error {
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var ids []int64
-		if err := tx.Model(&store.Media{}).Where("state = ? AND (kind = ? AND (heard IS NULL OR heard #> '{rhythm,Key}' IS NULL) OR kind = ? AND seen #> '{examined}' IS NULL)",
-			store.Ready, doc.SongMedia, doc.ClipMedia).Order("id DESC").Limit(50).Pluck("id", &ids).Error; err != nil {
+		if err := tx.Model(&store.Media{}).Where("state = ? AND (kind = ? AND (heard IS NULL OR heard #> "+
+			"'{rhythm,Key}' IS NULL) OR kind = ? AND seen #> '{examined}' IS NULL)",
+			store.Ready, doc.SongMedia, doc.ClipMedia).Order("id DESC").Limit(50).
+			Pluck("id", &ids).Error; err != nil {
 			return err
 		}
 		for _, id := range ids {
@@ -294,7 +331,8 @@ func (in *Intake) hear(ctx context.Context, m store.Media) error {
 	if err != nil || refused != "" {
 		return err
 	}
-	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").Updates(&store.Media{Heard: l.Facts.Heard}).Error
+	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").
+		Updates(&store.Media{Heard: l.Facts.Heard}).Error
 }
 
 // examine looks at a clip that is known already, for where its decoding may begin.

@@ -39,7 +39,13 @@ func TestTheStudiosMusic(t *testing.T) {
 	assert.Contains(t, wrong.Problem, "short.flac")
 
 	until := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)
-	require.NoError(t, in.Note(ctx, store.Music{MediaID: long.MediaID, Mood: "glad", Favourite: true, Licence: "one year", LicenceUntil: &until}))
+	require.NoError(t, in.Note(ctx, store.Music{
+		MediaID:      long.MediaID,
+		Mood:         "glad",
+		Favourite:    true,
+		Licence:      "one year",
+		LicenceUntil: &until,
+	}))
 	require.ErrorIs(t, in.Note(ctx, store.Music{MediaID: 999}), store.ErrNotFound)
 	names := func(w intake.Wanted) (out []string) {
 		all, err := in.Music(ctx, w)
@@ -71,7 +77,11 @@ func TestTheStudiosMusic(t *testing.T) {
 
 	until = time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
 	songs := d.Doc.Soundtrack.Songs()
-	require.NoError(t, in.Note(ctx, store.Music{MediaID: long.MediaID, Licence: "weddings only", LicenceUntil: &until}))
+	require.NoError(t, in.Note(ctx, store.Music{
+		MediaID:      long.MediaID,
+		Licence:      "weddings only",
+		LicenceUntil: &until,
+	}))
 	doubts, err := in.Licences(ctx, songs, until)
 	require.NoError(t, err)
 	require.Len(t, doubts, 1)
@@ -110,7 +120,9 @@ func TestNarrationAndSongsOfBefore(t *testing.T) {
 	require.NoError(t, h.Store.DB.Exec("UPDATE media SET heard = NULL").Error)
 	require.NoError(t, h.Intake.Relisten(ctx))
 	var jobs int64
-	require.NoError(t, h.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'ingest' AND (args->>'media_id')::bigint = ?", m.ID).Scan(&jobs).Error)
+	require.NoError(t, h.Store.DB.Raw(
+		"SELECT count(*) FROM river_job WHERE kind = 'ingest' AND (args->>'media_id')::bigint = ?", m.ID).
+		Scan(&jobs).Error)
 	assert.Positive(t, jobs)
 	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	assert.NotNil(t, housetest.Load(t, h, o.ID).Library[m.DocID()].Heard)

@@ -48,10 +48,12 @@ func (in *Intake) Pour(ctx context.Context, j Pour) error {
 		id := m.DocID()
 		// A row shows the Run's media as its pattern does, and a pattern those of
 		// a row only as long as it is looked at with them.
-		if own := m.RunID == nil && m.OrderID != nil && *m.OrderID == j.OrderID; own == (d.Doc.Pattern != nil) {
+		if own := m.RunID == nil && m.OrderID != nil &&
+			*m.OrderID == j.OrderID; own == (d.Doc.Pattern != nil) {
 			continue
 		}
-		if m.State == store.Ready && !m.Held && !used[id] && !d.Doc.Soundtrack.Plays(id) && !slices.Contains(d.Doc.LeftOut, id) {
+		if m.State == store.Ready && !m.Held && !used[id] && !d.Doc.Soundtrack.Plays(id) &&
+			!slices.Contains(d.Doc.LeftOut, id) {
 			ids = append(ids, id)
 		}
 	}

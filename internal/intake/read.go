@@ -25,7 +25,8 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err == nil && m.State == store.Ready && m.Kind == doc.SongMedia && m.Heard == nil {
 		return in.hear(ctx, m)
 	}
-	if err == nil && m.State == store.Ready && m.Kind == doc.ClipMedia && (m.Seen == nil || !m.Seen.Examined) {
+	if err == nil && m.State == store.Ready && m.Kind == doc.ClipMedia &&
+		(m.Seen == nil || !m.Seen.Examined) {
 		return in.examine(ctx, m)
 	}
 	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
@@ -62,7 +63,8 @@ func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, f
 				return
 			case <-tick.C:
 				var n int64
-				if err := in.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("id = ?", id).Count(&n).Error; err == nil && n == 0 {
+				if err := in.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("id = ?", id).
+					Count(&n).Error; err == nil && n == 0 {
 					end(errDismissed)
 				}
 			}
@@ -117,8 +119,22 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) 
 	m.Kind, m.Width, m.Height = facts.Kind, facts.W, facts.H
 	m.Samples, m.LUFS, m.PeakDB, m.Waveform = int64(facts.Length), facts.LUFS, facts.PeakDB, wave
 	m.Heard = facts.Heard
-	m.Seen = &store.Seen{Faces: facts.Faces, Focus: facts.Focus, Print: facts.Print, Sound: facts.Sound, Clear: facts.Clear, Camera: facts.Camera, Sharp: facts.Sharp, Light: facts.Light, Interest: facts.Interest, Description: facts.Description,
-		Track: facts.Track, Starts: facts.Starts, Faulty: facts.Faulty, Examined: facts.Kind == doc.ClipMedia}
+	m.Seen = &store.Seen{
+		Faces:       facts.Faces,
+		Focus:       facts.Focus,
+		Print:       facts.Print,
+		Sound:       facts.Sound,
+		Clear:       facts.Clear,
+		Camera:      facts.Camera,
+		Sharp:       facts.Sharp,
+		Light:       facts.Light,
+		Interest:    facts.Interest,
+		Description: facts.Description,
+		Track:       facts.Track,
+		Starts:      facts.Starts,
+		Faulty:      facts.Faulty,
+		Examined:    facts.Kind == doc.ClipMedia,
+	}
 	if !facts.Captured.IsZero() && m.Captured == nil {
 		m.Captured = &facts.Captured
 	}

@@ -108,7 +108,9 @@ func (in *Intake) FetchAlbum(ctx context.Context, orderID int64, album string) (
 		if err := in.MayReceive(ctx, orderID); err != nil {
 			return a, err
 		}
-		return a, in.Store.Tx(ctx, func(tx *gorm.DB) error { return in.Queue.Insert(ctx, tx, Fetch{orderID, album}) })
+		return a, in.Store.Tx(ctx, func(tx *gorm.DB) error {
+			return in.Queue.Insert(ctx, tx, Fetch{orderID, album})
+		})
 	}
 	return Album{}, invalid.Field("album", "The photo source has no album %q with anything in it.", album)
 }

@@ -55,7 +55,8 @@ func (s *Stillness) Forget(path string) {
 
 // half are the endings by which programs call what they have not written wholly (common practice,
 // no source).
-var half = []string{".part", ".partial", ".filepart", ".crdownload", ".download", ".tmp", ".temp", ".!ut", ".opdownload"}
+var half = []string{".part", ".partial", ".filepart", ".crdownload", ".download", ".tmp", ".temp", ".!ut",
+	".opdownload"}
 
 // Unfinished reports whether a file's name says that it is hidden, or half there.
 func Unfinished(name string) bool {

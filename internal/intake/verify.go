@@ -22,14 +22,16 @@ const verifyAgain = 30 * 24 * time.Hour
 // a month and at most so many. What is damaged is put out of the way, so that
 // the file takes its place when it is sent in again, and is said of it where it
 // is shown. rest is how long is waited after each.
-func (in *Intake) Verify(ctx context.Context, all bool, most int, rest time.Duration) (files int, lost []Lost, err error) {
+func (in *Intake) Verify(ctx context.Context, all bool, most int, rest time.Duration) (files int, lost []Lost,
+	err error) {
 	tx := in.Store.DB.WithContext(ctx)
 	q := tx.Model(&store.Media{}).Where("state = 'ready' AND damage = ''")
 	if !all {
 		q = q.Where("coalesce(verified_at, created_at) < ?", in.Now().Add(-verifyAgain)).Limit(most)
 	}
 	var list []struct{ SHA256, Name string }
-	if err := q.Select("sha256, min(name) AS name").Group("sha256").Order("min(coalesce(verified_at, created_at))").Scan(&list).Error; err != nil {
+	if err := q.Select("sha256, min(name) AS name").Group("sha256").
+		Order("min(coalesce(verified_at, created_at))").Scan(&list).Error; err != nil {
 		return 0, nil, err
 	}
 	for _, f := range list {
@@ -44,7 +46,8 @@ func (in *Intake) Verify(ctx context.Context, all bool, most int, rest time.Dura
 				return files, lost, err
 			}
 			l := Lost{Name: f.Name, Why: why}
-			if err := tx.Model(&store.Media{}).Where("sha256 = ? AND order_id IS NOT NULL", f.SHA256).Distinct().Order("order_id").Pluck("order_id", &l.Orders).Error; err != nil {
+			if err := tx.Model(&store.Media{}).Where("sha256 = ? AND order_id IS NOT NULL", f.SHA256).
+				Distinct().Order("order_id").Pluck("order_id", &l.Orders).Error; err != nil {
 				return files, lost, err
 			}
 			lost = append(lost, l)

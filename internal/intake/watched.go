@@ -42,7 +42,8 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 	told, failed := make(<-chan fsnotify.Event), make(<-chan error)
 	w, err := fsnotify.NewWatcher()
 	if err != nil {
-		slog.WarnContext(ctx, "the file system does not tell of changes; the watched folder is looked into every so often", "error", err)
+		slog.WarnContext(ctx, "the file system does not tell of changes; the watched folder is looked into "+
+			"every so often", "error", err)
 	} else {
 		defer w.Close()
 		told, failed = w.Events, w.Errors
@@ -60,7 +61,8 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 			soon.Reset(time.Second)
 			continue
 		case err := <-failed:
-			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err) // it is looked into every so often
+			// it is looked into every so often
+			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err)
 			continue
 		case <-soon.C:
 		case <-tick.C:
@@ -119,7 +121,8 @@ func (in *Intake) LookIntoFolder(ctx context.Context) (again bool, err error) {
 			e = in.tellTrouble(ctx, orderOf(f.Name()), trouble)
 		}
 		if e != nil {
-			err = errors.Join(err, fmt.Errorf("%s: %w", f.Name(), e)) // the others are looked into all the same
+			// the others are looked into all the same
+			err = errors.Join(err, fmt.Errorf("%s: %w", f.Name(), e))
 		}
 	}
 	return again, err
@@ -131,7 +134,8 @@ func (in *Intake) tellTrouble(ctx context.Context, order int64, trouble string) 
 		return nil
 	}
 	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Order{}).Where("id = ? AND trouble <> ?", order, trouble).Update("trouble", trouble)
+		res := tx.Model(&store.Order{}).Where("id = ? AND trouble <> ?", order, trouble).Update("trouble",
+			trouble)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
@@ -151,7 +155,8 @@ func orderOf(folder string) int64 {
 
 // lookInto brings in what lies in one folder. trouble is the first thing that could not be read;
 // the rest is brought in beside it.
-func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, trouble string, err error) {
+func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, trouble string,
+	err error) {
 	order := orderOf(folder)
 	var none *invalid.Input
 	if order != 0 {
@@ -191,14 +196,16 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 		}
 		rel := strings.TrimPrefix(p, folder+"/")
 		if order == 0 {
-			return setAside(root, folder, rel, refusedFolder, fmt.Sprintf("%q begins with no order’s number", folder))
+			return setAside(root, folder, rel, refusedFolder, fmt.Sprintf("%q begins with no order’s number",
+				folder))
 		}
 		f, err := root.Open(p)
 		if err != nil {
 			wrong("“"+rel+"”", err)
 			return nil
 		}
-		m, err := in.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()), path.Base(rel), f)
+		m, err := in.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()),
+			path.Base(rel), f)
 		if e := f.Close(); err == nil {
 			err = e
 		}

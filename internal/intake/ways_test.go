@@ -46,7 +46,8 @@ func TestHeldBack(t *testing.T) {
 	require.NoError(t, s.Intake.HoldBack(ctx, o.ID, true))
 	var first store.Media
 	for i := range 3 {
-		m, err := s.Intake.Receive(ctx, o.ID, string(rune('a'+i)), "p.jpg", bytes.NewReader(housetest.Photo(t, i+1)))
+		m, err := s.Intake.Receive(ctx, o.ID, string(rune('a'+i)), "p.jpg",
+			bytes.NewReader(housetest.Photo(t, i+1)))
 		require.NoError(t, err)
 		assert.True(t, m.Held)
 		if i == 0 {
@@ -66,7 +67,8 @@ func TestHeldBack(t *testing.T) {
 	assert.Equal(t, 2, n)
 	read(t, s, o.ID)
 	assert.Equal(t, 3, slides(t, s, o.ID))
-	assert.Contains(t, housetest.Load(t, s, o.ID).Revision.Title, "2 files, as slides ", "it is said where they went")
+	assert.Contains(t, housetest.Load(t, s, o.ID).Revision.Title, "2 files, as slides ",
+		"it is said where they went")
 	require.ErrorIs(t, s.Intake.HoldBack(ctx, 99999, true), store.ErrNotFound)
 }
 
@@ -141,7 +143,8 @@ func TestWatchedFolder(t *testing.T) {
 	look()
 	later(4 * time.Minute)
 	look()
-	assert.Equal(t, "In the watched folder, “locked.jpg” may not be read", housetest.Load(t, s, o.ID).Order.Trouble)
+	assert.Equal(t, "In the watched folder, “locked.jpg” may not be read",
+		housetest.Load(t, s, o.ID).Order.Trouble)
 	require.NoError(t, os.Chmod(filepath.Join(mine, "locked.jpg"), 0o600))
 	read(t, s, o.ID)
 	look()
@@ -154,7 +157,10 @@ func TestWatchedFolder(t *testing.T) {
 func TestClientsPage(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
-	for _, l := range []intake.Limits{{}, {Files: 1, GB: 1}, {Files: 1, GB: 500, Days: 1}, {Files: 99999, GB: 1, Days: 1}} {
+	for _, l := range []intake.Limits{{}, {
+		Files: 1,
+		GB:    1,
+	}, {Files: 1, GB: 500, Days: 1}, {Files: 99999, GB: 1, Days: 1}} {
 		_, err := s.Intake.OpenPage(ctx, o.ID, l)
 		var wrong *invalid.Input
 		require.ErrorAs(t, err, &wrong, "%+v", l)
@@ -170,21 +176,28 @@ func TestClientsPage(t *testing.T) {
 
 	none := intake.Load{}
 	require.NoError(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none))
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 2<<30, none, none), "more than it takes together")
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 2<<30, none, none),
+		"more than it takes together")
 	require.Error(t, s.Intake.MayReceiveByPage(ctx, old.Token, 1000, none, none))
 	for i := range 3 {
-		m, err := s.Intake.ReceiveByPage(ctx, p.Token, "c"+string(rune('0'+i)), "photo.jpg", bytes.NewReader(housetest.Photo(t, i+1)))
+		m, err := s.Intake.ReceiveByPage(ctx, p.Token, "c"+string(rune('0'+i)), "photo.jpg",
+			bytes.NewReader(housetest.Photo(t, i+1)))
 		require.NoError(t, err)
 		assert.True(t, m.Held)
 		assert.Equal(t, i == 2, m.State == store.Refused, "two come by it, a third does not: %s", m.Reason)
 	}
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none), "it has taken as many as it takes")
+	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none),
+		"it has taken as many as it takes")
 	read(t, s, o.ID)
 	assert.Zero(t, slides(t, s, o.ID))
 
-	require.NoError(t, s.Intake.Say(ctx, p.Token, map[string]string{"names": " Ada & Bo ", "nothing-asked": "x"}))
+	require.NoError(t, s.Intake.Say(ctx, p.Token, map[string]string{
+		"names":         " Ada & Bo ",
+		"nothing-asked": "x",
+	}))
 	require.Error(t, s.Intake.Say(ctx, p.Token, map[string]string{"names": strings.Repeat("x", 3000)}))
-	assert.NotEqual(t, "Ada & Bo", housetest.Load(t, s, o.ID).Doc.Details["names"], "not before it is accepted")
+	assert.NotEqual(t, "Ada & Bo", housetest.Load(t, s, o.ID).Doc.Details["names"],
+		"not before it is accepted")
 	require.NoError(t, s.Intake.ClosePage(ctx, o.ID))
 	n, err := s.Intake.Accept(ctx, o.ID, nil)
 	require.NoError(t, err)
@@ -244,7 +257,10 @@ func TestPhotoSource(t *testing.T) {
 	read(t, s, o.ID)
 	assert.Equal(t, 2, slides(t, s, o.ID))
 	srv.Close()
-	require.Error(t, s.Intake.Fetch(ctx, intake.Fetch{OrderID: o.ID, Album: "Walk"}), "tried again by the queue")
+	require.Error(t, s.Intake.Fetch(ctx, intake.Fetch{
+		OrderID: o.ID,
+		Album:   "Walk",
+	}), "tried again by the queue")
 	require.Error(t, intake.CheckPhotos("ftp://x"))
 	require.NoError(t, intake.CheckPhotos(""))
 }
@@ -256,8 +272,15 @@ func TestClocksByTwoPictures(t *testing.T) {
 	o := housetest.Order(t, s)
 	at := func(minute int) *time.Time { v := time.Date(2026, 9, 12, 10, minute, 0, 0, time.UTC); return &v }
 	var ids []int64
-	for i, m := range []store.Media{{Seen: &store.Seen{Camera: "One"}, Captured: at(30)}, {Seen: &store.Seen{Camera: "Two"}, Captured: at(3)}, {Seen: &store.Seen{Camera: "Two"}, Captured: at(5)}, {Seen: &store.Seen{Camera: "Two"}}} {
-		m.OrderID, m.UploadID, m.SHA256, m.State, m.Kind = &o.ID, string(rune('a'+i)), strings.Repeat(string(rune('a'+i)), 64), store.Ready, "photo"
+	for i, m := range []store.Media{{
+		Seen:     &store.Seen{Camera: "One"},
+		Captured: at(30),
+	}, {
+		Seen:     &store.Seen{Camera: "Two"},
+		Captured: at(3),
+	}, {Seen: &store.Seen{Camera: "Two"}, Captured: at(5)}, {Seen: &store.Seen{Camera: "Two"}}} {
+		m.OrderID, m.UploadID, m.SHA256, m.State, m.Kind = &o.ID, string(rune('a'+i)),
+			strings.Repeat(string(rune('a'+i)), 64), store.Ready, "photo"
 		require.NoError(t, store.KeepBlob(s.Store.DB, m.SHA256, 1))
 		require.NoError(t, s.Store.DB.Create(&m).Error)
 		ids = append(ids, m.ID)
@@ -297,7 +320,8 @@ func TestCameraRaw(t *testing.T) {
 	raw = append(raw, make([]byte, 92)...)
 	raw = le.AppendUint16(raw, 2)
 	for tag, value := range map[uint16]int{0x201: 200, 0x202: len(jpg)} {
-		raw = le.AppendUint32(le.AppendUint32(le.AppendUint16(le.AppendUint16(raw, tag), 4), 1), uint32(value))
+		raw = le.AppendUint32(le.AppendUint32(le.AppendUint16(le.AppendUint16(raw, tag), 4), 1),
+			uint32(value))
 	}
 	raw = append(raw, make([]byte, 200-len(raw))...)
 	raw = append(raw, jpg...)
@@ -330,7 +354,8 @@ func TestOrdersTakeTurns(t *testing.T) {
 	ctx := t.Context()
 	many, one := housetest.Order(t, s), housetest.Order(t, s)
 	send := func(o store.Order, n int) {
-		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("turn", o.ID, "-", n), fmt.Sprintf("%d.jpg", n), bytes.NewReader(housetest.Photo(t, 100+n)))
+		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("turn", o.ID, "-", n), fmt.Sprintf("%d.jpg", n),
+			bytes.NewReader(housetest.Photo(t, 100+n)))
 		require.NoError(t, err)
 	}
 	for n := range 8 {
@@ -339,7 +364,8 @@ func TestOrdersTakeTurns(t *testing.T) {
 	send(one, 8)
 	send(one, 9)
 	var turn []int64
-	require.NoError(t, s.Store.DB.Raw("SELECT (args->>'of')::bigint FROM river_job WHERE kind = 'ingest' AND state = 'available' ORDER BY priority, scheduled_at, id").Scan(&turn).Error)
+	require.NoError(t, s.Store.DB.Raw("SELECT (args->>'of')::bigint FROM river_job WHERE kind = 'ingest' "+
+		"AND state = 'available' ORDER BY priority, scheduled_at, id").Scan(&turn).Error)
 	m, o := many.ID, one.ID
 	assert.Equal(t, []int64{m, o, m, o, m, m, m, m, m, m}, turn)
 }

@@ -92,8 +92,18 @@ func (x *Interchange) Zip(ctx context.Context, orderID int64, w io.Writer) error
 	if err != nil {
 		return err
 	}
-	m := manifest{Format: Format, Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due.Format(time.DateOnly), Wants: d.Order.Wants,
-		Theme: d.Theme.Name, Details: d.Doc.Details, Media: files(d), Lacking: d.Unread()}
+	m := manifest{
+		Format:      Format,
+		Client:      d.Order.Client,
+		ClientEmail: d.Order.ClientEmail,
+		Event:       d.Order.Event,
+		Due:         d.Order.Due.Format(time.DateOnly),
+		Wants:       d.Order.Wants,
+		Theme:       d.Theme.Name,
+		Details:     d.Doc.Details,
+		Media:       files(d),
+		Lacking:     d.Unread(),
+	}
 	if m.Slideshow, err = orders.Alone(d.Doc).Marshal(); err != nil {
 		return err
 	}
@@ -114,7 +124,8 @@ func (x *Interchange) Zip(ctx context.Context, orderID int64, w io.Writer) error
 		if f, err = put(lackingName, zip.Deflate); err != nil {
 			return err
 		}
-		if _, err := fmt.Fprintf(f, "Still being read when this was written:\r\n%s\r\n", strings.Join(m.Lacking, "\r\n")); err != nil {
+		if _, err := fmt.Fprintf(f, "Still being read when this was written:\r\n%s\r\n",
+			strings.Join(m.Lacking, "\r\n")); err != nil {
 			return err
 		}
 	}
@@ -132,7 +143,8 @@ func (x *Interchange) Zip(ctx context.Context, orderID int64, w io.Writer) error
 	return z.Close()
 }
 
-func (x *Interchange) copyOut(ctx context.Context, p parcel, put func(string, uint16) (io.Writer, error)) error {
+func (x *Interchange) copyOut(ctx context.Context, p parcel, put func(string, uint16) (io.Writer,
+	error)) error {
 	r, err := x.Blobs.Open(ctx, p.SHA256)
 	if err != nil {
 		return err
@@ -150,7 +162,13 @@ func writeCut(w io.Writer, d *orders.Dossier, list []parcel) error {
 	for _, p := range list {
 		at[doc.MediaID(p.SHA256)] = p.File
 	}
-	return otio.Write(w, otio.Cut{Name: d.Order.Client + ", " + d.Order.Event, Doc: d.Doc, Plan: d.Plan, Library: d.Library, File: func(id doc.MediaID) string { return at[id] }})
+	return otio.Write(w, otio.Cut{
+		Name:    d.Order.Client + ", " + d.Order.Event,
+		Doc:     d.Doc,
+		Plan:    d.Plan,
+		Library: d.Library,
+		File:    func(id doc.MediaID) string { return at[id] },
+	})
 }
 
 // Cut writes an order's cut as OpenTimelineIO JSON. Its media are named as in
@@ -179,7 +197,8 @@ func refused(format string, a ...any) error {
 // compared with the sum that goes with it before there is an order: a zip that
 // is damaged or not whole leaves nothing behind. The first line of the
 // order's history says which files were not in it yet when it was written.
-func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, author *int64) (store.Order, error) {
+func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, author *int64) (store.Order,
+	error) {
 	r, err := zip.NewReader(z, size)
 	if err != nil {
 		return store.Order{}, refused("it is no zip, or cut off")
@@ -204,11 +223,17 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 	t, err := x.Orders.Shelf.Themes.At(d.Theme, d.ThemeVersion)
 	if err != nil || t.ID != d.Theme {
 		if t, err = x.Orders.Shelf.Themes.Get(d.Theme); err != nil {
-			return store.Order{}, refused("the theme %q is not on this studio’s shelf; put it there first", m.Theme)
+			return store.Order{}, refused("the theme %q is not on this studio’s shelf; put it there first",
+				m.Theme)
 		}
 		d.ThemeVersion = t.Content
 	}
-	row, err := x.Orders.OpenFilm(ctx, orders.Head{Client: m.Client, ClientEmail: m.ClientEmail, Event: m.Event, Due: due}, m.Wants, d, opened(m), author)
+	row, err := x.Orders.OpenFilm(ctx, orders.Head{
+		Client:      m.Client,
+		ClientEmail: m.ClientEmail,
+		Event:       m.Event,
+		Due:         due,
+	}, m.Wants, d, opened(m), author)
 	if err != nil {
 		return row, err
 	}
@@ -224,7 +249,8 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 // than the zip itself and than may be.
 func entries(r *zip.Reader, size int64) (map[string]*zip.File, error) {
 	if len(r.File) > maxMedia+besideMedia {
-		return nil, refused("it holds %s; at most %d", wording.Counted(len(r.File), "file"), maxMedia+besideMedia)
+		return nil, refused("it holds %s; at most %d", wording.Counted(len(r.File), "file"), maxMedia+
+			besideMedia)
 	}
 	in := map[string]*zip.File{}
 	var packed, total uint64
@@ -249,7 +275,8 @@ func opened(m manifest) string {
 	if len(m.Lacking) == 0 {
 		return "Opened from a zip"
 	}
-	text := "Opened from a zip, without " + wording.Counted(len(m.Lacking), "file") + " that had not been read then: " + m.Lacking[0]
+	text := "Opened from a zip, without " + wording.Counted(len(m.Lacking), "file") +
+		" that had not been read then: " + m.Lacking[0]
 	if len(m.Lacking) > 1 {
 		text += " …"
 	}
@@ -258,7 +285,10 @@ func opened(m manifest) string {
 
 // trying reads a manifest in a process of its own: what was read there within its limits can be
 // read here.
-var trying = cage.NewTask("order", cage.Cage{Memory: 512 << 20, Seconds: 30}, time.Minute, 1, func(in io.Reader, _ io.Writer) error {
+var trying = cage.NewTask("order", cage.Cage{
+	Memory:  512 << 20,
+	Seconds: 30,
+}, time.Minute, 1, func(in io.Reader, _ io.Writer) error {
 	b, err := io.ReadAll(in)
 	if err != nil {
 		return err
@@ -357,7 +387,13 @@ func (x *Interchange) bring(ctx context.Context, orderID int64, i int, f *zip.Fi
 		return err
 	}
 	defer r.Close()
-	_, err = x.Intake.ReceiveKnown(ctx, intake.Known{OrderID: orderID, Upload: fmt.Sprintf("zip-%d-%d", orderID, i), Name: media.Base(p.Name), Captured: p.Captured, Stars: max(-1, min(p.Stars, 5))}, r)
+	_, err = x.Intake.ReceiveKnown(ctx, intake.Known{
+		OrderID:  orderID,
+		Upload:   fmt.Sprintf("zip-%d-%d", orderID, i),
+		Name:     media.Base(p.Name),
+		Captured: p.Captured,
+		Stars:    max(-1, min(p.Stars, 5)),
+	}, r)
 	return err
 }
 

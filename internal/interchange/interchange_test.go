@@ -87,7 +87,13 @@ func TestZipOpensElsewhere(t *testing.T) {
 func TestZipWhileFilesAreRead(t *testing.T) {
 	s, id, _ := zipped(t)
 	last := housetest.Load(t, s, id).Media[0]
-	require.NoError(t, s.Store.DB.Create(&store.Media{OrderID: &id, UploadID: "late", Name: "late “one”.jpg", SHA256: last.SHA256, State: store.Waiting}).Error)
+	require.NoError(t, s.Store.DB.Create(&store.Media{
+		OrderID:  &id,
+		UploadID: "late",
+		Name:     "late “one”.jpg",
+		SHA256:   last.SHA256,
+		State:    store.Waiting,
+	}).Error)
 	var b bytes.Buffer
 	require.NoError(t, s.Interchange.Zip(ctx, id, &b))
 	z, err := zip.NewReader(bytes.NewReader(b.Bytes()), int64(b.Len()))
@@ -99,7 +105,8 @@ func TestZipWhileFilesAreRead(t *testing.T) {
 	assert.Contains(t, string(said), "late “one”.jpg")
 	row, err := s.Interchange.Open(ctx, bytes.NewReader(b.Bytes()), int64(b.Len()), nil)
 	require.NoError(t, err)
-	rev, err := store.One[store.Revision](s.Store.DB.Order("number"), "slideshow_id IN (SELECT id FROM slideshows WHERE order_id = ?)", row.ID)
+	rev, err := store.One[store.Revision](s.Store.DB.Order("number"),
+		"slideshow_id IN (SELECT id FROM slideshows WHERE order_id = ?)", row.ID)
 	require.NoError(t, err)
 	assert.Contains(t, rev.Title, "without 1 file that had not been read then: late “one”.jpg")
 }
@@ -181,11 +188,17 @@ func TestDamagedZips(t *testing.T) {
 		"not the file": rezip(t, b, func(n string, c []byte) []byte {
 			return append(c, map[bool][]byte{true: {0}}[strings.HasPrefix(n, "media/002")]...)
 		}),
-		"no order.json":                  rezip(t, b, func(n string, c []byte) []byte { return map[bool][]byte{true: nil, false: c}[n == "order.json"] }),
-		"format 9":                       manifest(func(m map[string]any) { m["format"] = 9 }),
-		"no date":                        manifest(func(m map[string]any) { m["due"] = "soon" }),
-		"not on this studio’s shelf":     manifest(func(m map[string]any) { m["slideshow"].(map[string]any)["theme"] = "nowhere" }),
-		"shows a file that is not in it": manifest(func(m map[string]any) { m["media"] = m["media"].([]any)[1:] }),
+		"no order.json": rezip(t, b, func(n string, c []byte) []byte {
+			return map[bool][]byte{true: nil, false: c}[n == "order.json"]
+		}),
+		"format 9": manifest(func(m map[string]any) { m["format"] = 9 }),
+		"no date":  manifest(func(m map[string]any) { m["due"] = "soon" }),
+		"not on this studio’s shelf": manifest(func(m map[string]any) {
+			m["slideshow"].(map[string]any)["theme"] = "nowhere"
+		}),
+		"shows a file that is not in it": manifest(func(m map[string]any) {
+			m["media"] = m["media"].([]any)[1:]
+		}),
 		"it names ": manifest(func(m map[string]any) {
 			one := m["media"].([]any)[0]
 			for range 3000 {
@@ -199,7 +212,9 @@ func TestDamagedZips(t *testing.T) {
 			}
 			return []byte(`{"media":[` + strings.Repeat("{},", 6_000_000) + "{}]}")
 		}),
-		"must": manifest(func(m map[string]any) { m["slideshow"].(map[string]any)["frame"] = map[string]any{"w": 1, "h": 1} }),
+		"must": manifest(func(m map[string]any) {
+			m["slideshow"].(map[string]any)["frame"] = map[string]any{"w": 1, "h": 1}
+		}),
 	} {
 		_, err := s.Interchange.Open(ctx, bytes.NewReader(bad), int64(len(bad)), nil)
 		var wrong *invalid.Input
@@ -225,7 +240,8 @@ func TestToPrint(t *testing.T) {
 		return string(out)
 	}
 	d := housetest.Load(t, s, id)
-	assert.GreaterOrEqual(t, strings.Count(text((*interchange.Interchange).RunningOrder), "jpeg"), 3, "a picture a slide")
+	assert.GreaterOrEqual(t, strings.Count(text((*interchange.Interchange).RunningOrder), "jpeg"), 3,
+		"a picture a slide")
 	photos := 0
 	for _, m := range d.Media {
 		if m.Kind == doc.PhotoMedia {
@@ -244,7 +260,10 @@ func TestToPrint(t *testing.T) {
 // Schema", Academy Software Foundation; field names from memory).
 func TestCut(t *testing.T) {
 	s, id, _ := zipped(t)
-	housetest.Edit(t, s, id, edit.Chapter{Slides: []doc.SlideID{housetest.Load(t, s, id).Doc.Slides[2].ID}, Text: "The race"})
+	housetest.Edit(t, s, id, edit.Chapter{
+		Slides: []doc.SlideID{housetest.Load(t, s, id).Doc.Slides[2].ID},
+		Text:   "The race",
+	})
 	d := housetest.Load(t, s, id)
 	var b bytes.Buffer
 	require.NoError(t, s.Interchange.Cut(ctx, id, &b))
@@ -276,7 +295,8 @@ func TestCut(t *testing.T) {
 	assert.Equal(t, "Stack.1", tl.Tracks.Schema)
 	require.Len(t, tl.Tracks.Children, 2)
 	pictures, sound := tl.Tracks.Children[0], tl.Tracks.Children[1]
-	assert.Equal(t, []string{"Track.1", "Video", "Audio"}, []string{pictures.Schema, pictures.Kind, sound.Kind})
+	assert.Equal(t, []string{"Track.1", "Video", "Audio"}, []string{pictures.Schema, pictures.Kind,
+		sound.Kind})
 	at, slide := 0.0, 0
 	for i, c := range pictures.Children {
 		switch c.Schema {
@@ -302,7 +322,8 @@ func TestCut(t *testing.T) {
 	for _, c := range sound.Children {
 		heard += c.Source.Duration.Value
 	}
-	assert.EqualValues(t, min(d.Plan.Frames, d.Plan.MusicEnd), heard, "the songs are as long as they are heard")
+	assert.EqualValues(t, min(d.Plan.Frames, d.Plan.MusicEnd), heard,
+		"the songs are as long as they are heard")
 	target := sound.Children[0].References["DEFAULT_MEDIA"].Target
 	assert.True(t, strings.HasPrefix(target, "media/"), "%s lies beside it in the zip", target)
 }

@@ -7,10 +7,11 @@ import (
 	"fmt"
 	"io"
 	"math"
-	"nelko/internal/media"
 	"net/url"
 	"strconv"
 	"strings"
+
+	"nelko/internal/media"
 )
 
 // Track is a song of a playlist.
@@ -52,7 +53,8 @@ type xspfTrack struct {
 func WriteXSPF(w io.Writer, tracks []Track) error {
 	p := xspf{Version: "1"}
 	for _, t := range tracks {
-		p.Tracks = append(p.Tracks, xspfTrack{(&url.URL{Path: t.Name}).String(), t.Title, int(math.Round(t.Seconds * 1000))})
+		p.Tracks = append(p.Tracks, xspfTrack{(&url.URL{Path: t.Name}).String(), t.Title,
+			int(math.Round(t.Seconds * 1000))})
 	}
 	if _, err := io.WriteString(w, xml.Header); err != nil {
 		return err
@@ -90,7 +92,8 @@ func ReadPlaylist(r io.Reader) ([]Track, error) {
 		switch info, ok := strings.CutPrefix(line, "#EXTINF:"); {
 		case ok:
 			seconds, title, _ := strings.Cut(info, ",")
-			if v, err := strconv.ParseFloat(strings.TrimSpace(seconds), 64); err == nil && v > 0 && !math.IsInf(v, 0) {
+			if v, err := strconv.ParseFloat(strings.TrimSpace(seconds), 64); err == nil && v > 0 &&
+				!math.IsInf(v, 0) {
 				next.Seconds = v
 			}
 			next.Title = strings.TrimSpace(title)

@@ -21,10 +21,12 @@ func TestPlaylists(t *testing.T) {
 
 	// As the XSPF specification's example has it, and as players of several systems
 	// write their lists.
-	got, err = ReadPlaylist(strings.NewReader(`<?xml version="1.0" encoding="UTF-8"?><playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList><track><location>http://example.com/my%20song.mp3</location></track></trackList></playlist>`))
+	got, err = ReadPlaylist(
+		strings.NewReader(`<?xml version="1.0" encoding="UTF-8"?><playlist version="1" xmlns="http://xspf.org/ns/0/"><trackList><track><location>http://example.com/my%20song.mp3</location></track></trackList></playlist>`))
 	require.NoError(t, err)
 	assert.Equal(t, []Track{{Name: "my song.mp3"}}, got)
-	got, err = ReadPlaylist(strings.NewReader("\ufeffC:\\Music\\a.mp3\r\n\r\n#EXTINF:-1,Radio\r\nfile:///srv/b%20c.ogg\r\n../d.flac"))
+	got, err = ReadPlaylist(
+		strings.NewReader("\ufeffC:\\Music\\a.mp3\r\n\r\n#EXTINF:-1,Radio\r\nfile:///srv/b%20c.ogg\r\n../d.flac"))
 	require.NoError(t, err)
 	assert.Equal(t, []Track{{Name: "a.mp3"}, {Name: "b c.ogg", Title: "Radio"}, {Name: "d.flac"}}, got)
 	for _, bad := range []string{"", "# nothing", "<playlist", "<html></html>"} {

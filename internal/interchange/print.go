@@ -77,7 +77,12 @@ func (x *Interchange) RunningOrder(ctx context.Context, orderID int64, w io.Writ
 	}
 	var rows []paper.Row
 	for i, s := range d.Plan.Slides {
-		row := paper.Row{Number: i + 1, At: timecode.Clock(d.Doc.Rate.Seconds(s.Start)), Lasts: fmt.Sprintf("%.2f s", d.Doc.Rate.Seconds(s.Length)), Words: words(d, s.Slide)}
+		row := paper.Row{
+			Number: i + 1,
+			At:     timecode.Clock(d.Doc.Rate.Seconds(s.Start)),
+			Lasts:  fmt.Sprintf("%.2f s", d.Doc.Rate.Seconds(s.Length)),
+			Words:  words(d, s.Slide),
+		}
 		for _, id := range s.Media {
 			m, ok := d.Row(id)
 			if !ok {

@@ -33,7 +33,10 @@ type answer struct {
 }
 
 // reading reads lists in a process of its own.
-var reading = cage.NewTask("list", cage.Cage{Memory: mostMemory, Seconds: mostSeconds}, mostTime, mostAnswer, func(in io.Reader, out io.Writer) error {
+var reading = cage.NewTask("list", cage.Cage{
+	Memory:  mostMemory,
+	Seconds: mostSeconds,
+}, mostTime, mostAnswer, func(in io.Reader, out io.Writer) error {
 	var q asked
 	if err := json.NewDecoder(in).Decode(&q); err != nil {
 		return err
@@ -82,7 +85,10 @@ func ask(ctx context.Context, q asked) (t list.Table, err error) {
 	b, err := reading.Do(ctx, given)
 	switch {
 	case errors.Is(err, cage.ErrLost):
-		return t, &Broken{Name: q.Name, Why: "it unpacks to more than lists hold, or is made to stop whoever reads it"}
+		return t, &Broken{
+			Name: q.Name,
+			Why:  "it unpacks to more than lists hold, or is made to stop whoever reads it",
+		}
 	case errors.Is(err, cage.ErrMuch):
 		return t, &Broken{Name: q.Name, Why: "there is more in its cells than lists hold"}
 	case err != nil:

@@ -29,10 +29,15 @@ func workbook(t *testing.T, sheet, strung func(io.Writer)) []byte {
 	}
 	text := func(s string) func(io.Writer) { return func(w io.Writer) { _, _ = io.WriteString(w, s) } }
 	const types = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
-	put("[Content_Types].xml", text(`<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/><Override PartName="/xl/sharedStrings.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sharedStrings+xml"/></Types>`))
-	put("_rels/.rels", text(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="`+types+`/officeDocument" Target="xl/workbook.xml"/></Relationships>`))
-	put("xl/workbook.xml", text(`<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="`+types+`"><sheets><sheet name="Crews" sheetId="1" r:id="rId1"/></sheets></workbook>`))
-	put("xl/_rels/workbook.xml.rels", text(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="`+types+`/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Type="`+types+`/sharedStrings" Target="sharedStrings.xml"/></Relationships>`))
+	put("[Content_Types].xml",
+		text(`<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/><Default Extension="xml" ContentType="application/xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/><Override PartName="/xl/worksheets/sheet1.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.worksheet+xml"/><Override PartName="/xl/sharedStrings.xml" ContentType="application/vnd.openxmlformats-officedocument.spreadsheetml.sharedStrings+xml"/></Types>`))
+	put("_rels/.rels", text(
+		`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="`+types+`/officeDocument" Target="xl/workbook.xml"/></Relationships>`))
+	put("xl/workbook.xml", text(
+		`<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="`+types+
+			`"><sheets><sheet name="Crews" sheetId="1" r:id="rId1"/></sheets></workbook>`))
+	put("xl/_rels/workbook.xml.rels",
+		text(`<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship Id="rId1" Type="`+types+`/worksheet" Target="worksheets/sheet1.xml"/><Relationship Id="rId2" Type="`+types+`/sharedStrings" Target="sharedStrings.xml"/></Relationships>`))
 	put("xl/worksheets/sheet1.xml", func(w io.Writer) {
 		text(`<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>`)(w)
 		sheet(w)
@@ -67,15 +72,17 @@ func strung(n int, text string) func(io.Writer) {
 // A small file that unpacks to more than any list holds is refused in words, and takes the memory
 // of a process of its own, not of the one that asks.
 func TestListsThatUnpackToAnything(t *testing.T) {
-	got, err := listfile.Read(t.Context(), "crews.xlsx", workbook(t, rowsOf(2, "A"), strung(1, "The Gannets")))
+	got, err := listfile.Read(t.Context(), "crews.xlsx", workbook(t, rowsOf(2, "A"),
+		strung(1, "The Gannets")))
 	require.NoError(t, err, "the same with little in it is a list")
 	assert.Equal(t, [][]string{{"The Gannets"}, {"The Gannets"}}, got.Rows)
 	for name, b := range map[string][]byte{
-		"far.xlsx":    workbook(t, rowsOf(8000, "XFD"), strung(1, "x")),
-		"many.xlsx":   workbook(t, rowsOf(2, "A"), strung(1_500_000, strings.Repeat("a", 16))),
-		"long.xlsx":   workbook(t, rowsOf(19_000, "A"), strung(1, strings.Repeat("a", 30_000))),
-		"repeat.ods":  ods(t, `<table:table><table:table-row table:number-rows-repeated="20000"><table:table-cell table:number-columns-repeated="200"><text:p>`+strings.Repeat("a", 8000)+`</text:p></table:table-cell></table:table-row></table:table>`),
-		"repeat2.ods": ods(t, `<table:table>`+strings.Repeat(`<table:table-row><table:table-cell table:number-columns-repeated="16384"><text:p>x</text:p></table:table-cell></table:table-row>`, 4_000)+`</table:table>`),
+		"far.xlsx":   workbook(t, rowsOf(8000, "XFD"), strung(1, "x")),
+		"many.xlsx":  workbook(t, rowsOf(2, "A"), strung(1_500_000, strings.Repeat("a", 16))),
+		"long.xlsx":  workbook(t, rowsOf(19_000, "A"), strung(1, strings.Repeat("a", 30_000))),
+		"repeat.ods": ods(t, `<table:table><table:table-row table:number-rows-repeated="20000"><table:table-cell table:number-columns-repeated="200"><text:p>`+strings.Repeat("a", 8000)+`</text:p></table:table-cell></table:table-row></table:table>`),
+		"repeat2.ods": ods(t, `<table:table>`+
+			strings.Repeat(`<table:table-row><table:table-cell table:number-columns-repeated="16384"><text:p>x</text:p></table:table-cell></table:table-row>`, 4_000)+`</table:table>`),
 	} {
 		assert.Less(t, len(b), 2<<20, name)
 		before := ownMemory(t)

@@ -22,7 +22,9 @@ func FuzzRead(f *testing.F) {
 			f.Add(b)
 		}
 	}
-	for _, s := range []string{"a;b\n1;2", "\xff\xfea\x00,\x00b\x00", "\xfe\xff\x00a", "\xef\xbb\xbf\"a\"\",\"b", "PK\x03\x04mimetypeapplication/vnd.oasis.opendocument.spreadsheet", "\xd0\xcf\x11\xe0", "a\tb\n\"x\ny\"\t"} {
+	for _, s := range []string{"a;b\n1;2", "\xff\xfea\x00,\x00b\x00", "\xfe\xff\x00a",
+		"\xef\xbb\xbf\"a\"\",\"b", "PK\x03\x04mimetypeapplication/vnd.oasis.opendocument.spreadsheet",
+		"\xd0\xcf\x11\xe0", "a\tb\n\"x\ny\"\t"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

@@ -95,7 +95,11 @@ func limit(t list.Table) error {
 	filled := 0
 	for i, r := range t.Rows {
 		if len(r) > list.MaxColumns {
-			return &Broken{Line: t.Lines[i], Column: list.MaxColumns + 1, Why: fmt.Sprintf("more than %d columns", list.MaxColumns)}
+			return &Broken{
+				Line:   t.Lines[i],
+				Column: list.MaxColumns + 1,
+				Why:    fmt.Sprintf("more than %d columns", list.MaxColumns),
+			}
 		}
 		for _, c := range r {
 			if strings.TrimSpace(c) != "" {
@@ -108,7 +112,11 @@ func limit(t list.Table) error {
 		return &Broken{Why: "it is empty"}
 	}
 	if len(t.Rows) > list.MaxRows {
-		return &Broken{Line: t.Lines[list.MaxRows], Column: 1, Why: fmt.Sprintf("more than %d rows", list.MaxRows)}
+		return &Broken{
+			Line:   t.Lines[list.MaxRows],
+			Column: 1,
+			Why:    fmt.Sprintf("more than %d rows", list.MaxRows),
+		}
 	}
 	return nil
 }
@@ -249,9 +257,13 @@ func separator(text string) rune {
 }
 
 func readXLSX(b []byte) (list.Table, error) {
-	f, err := excelize.OpenReader(bytes.NewReader(b), excelize.Options{UnzipSizeLimit: maxUnpacked, UnzipXMLSizeLimit: maxUnpacked})
+	f, err := excelize.OpenReader(bytes.NewReader(b), excelize.Options{
+		UnzipSizeLimit:    maxUnpacked,
+		UnzipXMLSizeLimit: maxUnpacked,
+	})
 	if err != nil {
-		return list.Table{}, &Broken{Why: "it is no workbook, or a damaged or locked one (" + err.Error() + ")"}
+		return list.Table{}, &Broken{Why: "it is no workbook, or a damaged or locked one (" + err.Error() +
+			")"}
 	}
 	defer f.Close()
 	for _, sheet := range f.GetSheetList() {

@@ -25,13 +25,21 @@ func TestRFC4180(t *testing.T) {
 		text string
 		want [][]string
 	}{
-		"1: records on lines of their own":     {"aaa,bbb,ccc\r\nzzz,yyy,xxx\r\n", [][]string{{"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
-		"2: the last without a line break":     {"aaa,bbb,ccc\r\nzzz,yyy,xxx", [][]string{{"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
-		"3: a header":                          {"field_name,field_name,field_name\r\naaa,bbb,ccc\r\nzzz,yyy,xxx\r\n", [][]string{{"field_name", "field_name", "field_name"}, {"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
-		"4: spaces are part of a field":        {"aaa, bbb ,ccc\r\nd,e,f", [][]string{{"aaa", " bbb ", "ccc"}, {"d", "e", "f"}}},
-		"5: fields in double quotes":           {"\"aaa\",\"bbb\",\"ccc\"\r\nzzz,yyy,xxx", [][]string{{"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
-		"6: line breaks and commas in quotes":  {"\"aaa\",\"b \r\nbb\",\"c,cc\"\r\nzzz,yyy,xxx", [][]string{{"aaa", "b \nbb", "c,cc"}, {"zzz", "yyy", "xxx"}}},
-		"7: a double quote is written doubled": {"\"aaa\",\"b\"\"bb\",\"ccc\"", [][]string{{"aaa", "b\"bb", "ccc"}}},
+		"1: records on lines of their own": {"aaa,bbb,ccc\r\nzzz,yyy,xxx\r\n",
+			[][]string{{"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
+		"2: the last without a line break": {"aaa,bbb,ccc\r\nzzz,yyy,xxx",
+			[][]string{{"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
+		"3: a header": {"field_name,field_name,field_name\r\naaa,bbb,ccc\r\nzzz,yyy,xxx\r\n",
+			[][]string{{"field_name", "field_name", "field_name"}, {"aaa", "bbb", "ccc"},
+				{"zzz", "yyy", "xxx"}}},
+		"4: spaces are part of a field": {"aaa, bbb ,ccc\r\nd,e,f", [][]string{{"aaa", " bbb ", "ccc"},
+			{"d", "e", "f"}}},
+		"5: fields in double quotes": {"\"aaa\",\"bbb\",\"ccc\"\r\nzzz,yyy,xxx",
+			[][]string{{"aaa", "bbb", "ccc"}, {"zzz", "yyy", "xxx"}}},
+		"6: line breaks and commas in quotes": {"\"aaa\",\"b \r\nbb\",\"c,cc\"\r\nzzz,yyy,xxx",
+			[][]string{{"aaa", "b \nbb", "c,cc"}, {"zzz", "yyy", "xxx"}}},
+		"7: a double quote is written doubled": {"\"aaa\",\"b\"\"bb\",\"ccc\"",
+			[][]string{{"aaa", "b\"bb", "ccc"}}},
 	} {
 		got, err := listfile.Read(t.Context(), "crews.csv", []byte(c.text))
 		require.NoError(t, err, rule)
@@ -41,8 +49,10 @@ func TestRFC4180(t *testing.T) {
 }
 
 // names in many scripts, with apostrophes, hyphens, quotes and line breaks.
-var names = []string{"The Gannets", "O’Neill-Ångström", "D'Arcy", "Zoë Müller", "Łukasz Żółć", "Αλέξανδρος", "Дмитрий Иванов", "محمد علي", "שרה כהן", "山田 太郎", "김민수", "สมชาย ใจดี", "अनुष्का शर्मा",
-	"Nguyễn Thị Hương", "“The Eight”", "Two\nLines", "A; B, C | D", "👩‍👩‍👧 Family", "007", "12/9", "1e5", "=1+1", "Ma\u0308rz"}
+var names = []string{"The Gannets", "O’Neill-Ångström", "D'Arcy", "Zoë Müller", "Łukasz Żółć", "Αλέξανδρος",
+	"Дмитрий Иванов", "محمد علي", "שרה כהן", "山田 太郎", "김민수", "สมชาย ใจดี", "अनुष्का शर्मा",
+	"Nguyễn Thị Hương", "“The Eight”", "Two\nLines", "A; B, C | D", "👩‍👩‍👧 Family", "007", "12/9", "1e5",
+	"=1+1", "Ma\u0308rz"}
 
 func rows() [][]string {
 	out := [][]string{{"Key", "Names", "Date"}}
@@ -97,7 +107,8 @@ func TestEncodingsAndSeparators(t *testing.T) {
 	assert.Equal(t, "Windows-1252", got.Encoding)
 	assert.Equal(t, "Café “Möwe”", got.Rows[2][1])
 	// UTF-16 without a mark, as some programs write it.
-	bare, err := unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder().Bytes([]byte("Key\tNames\n1\tGannets\n"))
+	bare, err := unicode.UTF16(unicode.LittleEndian, unicode.IgnoreBOM).NewEncoder().
+		Bytes([]byte("Key\tNames\n1\tGannets\n"))
 	require.NoError(t, err)
 	got, err = listfile.Read(t.Context(), "crews.txt", bare)
 	require.NoError(t, err)
@@ -105,7 +116,15 @@ func TestEncodingsAndSeparators(t *testing.T) {
 }
 
 func TestWhatIsTakenForAList(t *testing.T) {
-	for name, want := range map[string]bool{"crews.csv": true, "CREWS.XLSX": true, "a.ods": true, "a.tsv": true, "notes.txt": false, "a.jpg": false, "csv": false} {
+	for name, want := range map[string]bool{
+		"crews.csv":  true,
+		"CREWS.XLSX": true,
+		"a.ods":      true,
+		"a.tsv":      true,
+		"notes.txt":  false,
+		"a.jpg":      false,
+		"csv":        false,
+	} {
 		assert.Equal(t, want, listfile.Known(name), name)
 	}
 }
@@ -153,8 +172,9 @@ func ods(t *testing.T, table string) []byte {
 	z := zip.NewWriter(&b)
 	w, err := z.Create("content.xml")
 	require.NoError(t, err)
-	_, err = w.Write([]byte(`<?xml version="1.0"?><office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet>` +
-		table + `</office:spreadsheet></office:body></office:document-content>`))
+	_, err = w.Write([]byte(
+		`<?xml version="1.0"?><office:document-content xmlns:office="urn:oasis:names:tc:opendocument:xmlns:office:1.0" xmlns:table="urn:oasis:names:tc:opendocument:xmlns:table:1.0" xmlns:text="urn:oasis:names:tc:opendocument:xmlns:text:1.0"><office:body><office:spreadsheet>` +
+			table + `</office:spreadsheet></office:body></office:document-content>`))
 	require.NoError(t, err)
 	require.NoError(t, z.Close())
 	return b.Bytes()
@@ -163,14 +183,16 @@ func ods(t *testing.T, table string) []byte {
 // OpenDocument 1.3, part 3: repeated cells and rows, white space, paragraphs,
 // spans, notes.
 func TestODS(t *testing.T) {
-	got, err := listfile.Read(t.Context(), "crews.ods", ods(t, `<table:table table:name="Crews"><table:table-column/>
+	got, err := listfile.Read(t.Context(), "crews.ods",
+		ods(t, `<table:table table:name="Crews"><table:table-column/>
 		<table:table-header-rows><table:table-row><table:table-cell><text:p>Key</text:p></table:table-cell><table:table-cell><text:p>Names</text:p></table:table-cell></table:table-row></table:table-header-rows>
 		<table:table-row table:number-rows-repeated="2"><table:table-cell table:number-columns-repeated="16384"/></table:table-row>
 		<table:table-row><table:table-cell><office:annotation><text:p>a note</text:p></office:annotation><text:p>007</text:p></table:table-cell><table:table-cell><text:p>The<text:s text:c="2"/>Old <text:span>Gannets</text:span></text:p><text:p>of Saltmere</text:p></table:table-cell><table:table-cell table:number-columns-repeated="16382"/></table:table-row>
 		<table:table-row><table:table-cell table:number-columns-repeated="2"><text:p>x</text:p></table:table-cell></table:table-row>
 		<table:table-row table:number-rows-repeated="1048570"><table:table-cell table:number-columns-repeated="16384"/></table:table-row></table:table>`))
 	require.NoError(t, err)
-	assert.Equal(t, [][]string{{"Key", "Names"}, {"007", "The  Old Gannets\nof Saltmere"}, {"x", "x"}}, got.Rows)
+	assert.Equal(t, [][]string{{"Key", "Names"}, {"007", "The  Old Gannets\nof Saltmere"}, {"x", "x"}},
+		got.Rows)
 	assert.Equal(t, []int{1, 4, 5}, got.Lines)
 	assert.Equal(t, "Crews", got.Sheet)
 }
@@ -181,16 +203,18 @@ func TestBrokenFiles(t *testing.T) {
 		b    []byte
 		want string
 	}{
-		"open.csv":  {[]byte("Key,Names\n1,Gannets\n2,\"Never closed\n3,x\n"), "open.csv cannot be read: row 3, column"},
+		"open.csv": {[]byte("Key,Names\n1,Gannets\n2,\"Never closed\n3,x\n"),
+			"open.csv cannot be read: row 3, column"},
 		"tail.csv":  {[]byte("Key,Names\n1,\"Gannets\" and more\n"), "row 2"},
 		"empty.csv": {[]byte(" \n,,,\n"), "it is empty"},
 		"none.csv":  {nil, "it is empty"},
 		"photo.csv": {[]byte("\xff\xd8\xff\xe0\x00\x10JFIF\x00\x01\x02\x00"), "no text"},
 		"old.xls":   {[]byte("\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1"), "save it as XLSX"},
 		"bad.xlsx":  {[]byte("PK\x03\x04 and nothing"), "no workbook"},
-		"bad.ods":   {ods(t, `<table:table><table:table-row><table:table-cell><text:p>x</text:p>`), "row 1, column 1"},
-		"wide.csv":  {[]byte("a" + strings.Repeat(",", list.MaxColumns)), "more than 200 columns"},
-		"mark.csv":  {[]byte("\xef\xbb\xbfa,\xff"), "not UTF-8"},
+		"bad.ods": {ods(t, `<table:table><table:table-row><table:table-cell><text:p>x</text:p>`),
+			"row 1, column 1"},
+		"wide.csv": {[]byte("a" + strings.Repeat(",", list.MaxColumns)), "more than 200 columns"},
+		"mark.csv": {[]byte("\xef\xbb\xbfa,\xff"), "not UTF-8"},
 	} {
 		_, err := listfile.Read(t.Context(), name, c.b)
 		var broken *listfile.Broken
@@ -217,7 +241,9 @@ func TestWorkbooksOfOthers(t *testing.T) {
 			assert.Equal(t, fmt.Sprintf("%03d", i+1), r.Key, name)
 			assert.Equal(t, "12/9", r.Values["detail:date"], name)
 		}
-		assert.Equal(t, []string{"The Gannets", "O’Neill-Ångström", "D'Arcy", "Zoë Müller", "Łukasz Żółć", "Αλέξανδρος", "Дмитрий Иванов", "محمد علي", "שרה כהן", "山田 太郎", "김민수", "สมชาย ใจดี", "अनुष्का शर्मा",
+		assert.Equal(t, []string{"The Gannets", "O’Neill-Ångström", "D'Arcy", "Zoë Müller", "Łukasz Żółć",
+			"Αλέξανδρος", "Дмитрий Иванов", "محمد علي", "שרה כהן", "山田 太郎", "김민수", "สมชาย ใจดี",
+			"अनुष्का शर्मा",
 			"Nguyễn Thị Hương", "“The Eight”", "Two\nLines", "A; B, C | D", "007", "12/9"}, all, name)
 	}
 	b, err := os.ReadFile(filepath.Join("testdata", "exceljs.xlsx"))

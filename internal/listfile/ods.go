@@ -127,13 +127,18 @@ func (r *odsReader) row(line int) (cells []string, err error) {
 	for {
 		tok, err := r.d.Token()
 		if err != nil {
-			return nil, &Broken{Line: line, Column: len(cells) + empty + 1, Why: "it is damaged: " + err.Error()}
+			return nil, &Broken{
+				Line:   line,
+				Column: len(cells) + empty + 1,
+				Why:    "it is damaged: " + err.Error(),
+			}
 		}
 		switch e := tok.(type) {
 		case xml.EndElement:
 			return cells, nil
 		case xml.StartElement:
-			if e.Name.Space != odsTable || (e.Name.Local != "table-cell" && e.Name.Local != "covered-table-cell") {
+			if e.Name.Space != odsTable || (e.Name.Local != "table-cell" &&
+				e.Name.Local != "covered-table-cell") {
 				if err := r.d.Skip(); err != nil {
 					return nil, &Broken{Line: line, Column: len(cells) + 1, Why: err.Error()}
 				}
@@ -141,7 +146,11 @@ func (r *odsReader) row(line int) (cells []string, err error) {
 			}
 			text, err := r.cell()
 			if err != nil {
-				return nil, &Broken{Line: line, Column: len(cells) + empty + 1, Why: "it is damaged: " + err.Error()}
+				return nil, &Broken{
+					Line:   line,
+					Column: len(cells) + empty + 1,
+					Why:    "it is damaged: " + err.Error(),
+				}
 			}
 			n := repeated(e, "number-columns-repeated")
 			if text == "" {
@@ -149,7 +158,11 @@ func (r *odsReader) row(line int) (cells []string, err error) {
 				continue
 			}
 			if len(cells)+empty+n > list.MaxColumns {
-				return nil, &Broken{Line: line, Column: list.MaxColumns + 1, Why: fmt.Sprintf("more than %d columns", list.MaxColumns)}
+				return nil, &Broken{
+					Line:   line,
+					Column: list.MaxColumns + 1,
+					Why:    fmt.Sprintf("more than %d columns", list.MaxColumns),
+				}
 			}
 			for range empty {
 				cells = append(cells, "")

@@ -116,7 +116,8 @@ func (l *Looking) begin(name string, f func(context.Context) (string, error)) *u
 
 // once makes something under a name, unless it is being made: then it waits.
 // At most so many things are made at the same time.
-func (l *Looking) once(ctx context.Context, name string, f func(context.Context) (string, error)) (string, error) {
+func (l *Looking) once(ctx context.Context, name string, f func(context.Context) (string, error)) (string,
+	error) {
 	m := l.begin(name, func(ctx context.Context) (string, error) {
 		if err := l.making.slots.Acquire(ctx, 1); err != nil {
 			return "", err

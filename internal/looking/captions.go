@@ -28,7 +28,8 @@ func (l *Looking) ReadCaptions(d *orders.Dossier, file string) (op edit.Subtitle
 		return op, 0, invalid.Field("subtitles", "The subtitles cannot be read: %v.", err)
 	}
 	if op.Of, lost = d.Plan.Place(cues, d.Doc.Rate); len(op.Of) == 0 {
-		return op, lost, invalid.Field("subtitles", "None of these subtitles stands where this film has slides.")
+		return op, lost, invalid.Field("subtitles",
+			"None of these subtitles stands where this film has slides.")
 	}
 	return op, lost, nil
 }

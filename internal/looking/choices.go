@@ -81,14 +81,16 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 		facts = append(facts, known(d.Library[id]))
 	}
 	c := d.Doc
-	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil, nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
+	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil,
+		nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
 	return sum(c, near, i, shown, facts, d.Doc.Details, d.Theme.Content, l.behind(d.Settings))
 }
 
 // Chosen is a choice as a JPEG. key names it in full: the same key is answered
 // from memory. about is what About said when the address was made; fresh
 // reports whether that is still so.
-func (l *Looking) Chosen(ctx context.Context, of orders.Seen, key, about string, c Choice) (jpg []byte, fresh bool, err error) {
+func (l *Looking) Chosen(ctx context.Context, of orders.Seen, key, about string, c Choice) (jpg []byte,
+	fresh bool, err error) {
 	if about != "" {
 		if b, ok := l.small.Get(key); ok {
 			return b, true, nil
@@ -132,7 +134,9 @@ func (l *Looking) now(ctx context.Context, of orders.Seen) (*orders.Dossier, err
 	if d, ok := l.orders.Get(k); ok {
 		return d, nil
 	}
-	d, err := l.loading.Do(ctx, fmt.Sprint(k), func(ctx context.Context) (*orders.Dossier, error) { return l.Orders.SeeAt(ctx, of, sl.Head) })
+	d, err := l.loading.Do(ctx, fmt.Sprint(k), func(ctx context.Context) (*orders.Dossier, error) {
+		return l.Orders.SeeAt(ctx, of, sl.Head)
+	})
 	if err != nil {
 		return nil, err
 	}

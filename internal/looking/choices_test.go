@@ -33,22 +33,41 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	slide, media := []doc.SlideID{sl.ID}, sl.Media
 	about := s.Looking.About(w, sl.ID)
 	head := w.Slideshow.Head
-	plain, fresh, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, "plain", about, looking.Choice{Slide: sl.ID, Longer: 160})
+	plain, fresh, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, "plain", about, looking.Choice{
+		Slide:  sl.ID,
+		Longer: 160,
+	})
 	require.NoError(t, err)
 	assert.True(t, fresh)
 	for name, c := range map[string]struct {
 		op   edit.Op
 		kind looking.ChoiceKind
 	}{
-		"look":     {edit.Shots{Media: media, Look: &look.Look{Saturation: -1}}, looking.Middle},
-		"motion":   {edit.MotionPart{Slides: slide, Change: func(m *design.Motion) { m.Kind, m.Zoom = design.In, 0.4 }}, looking.End},
-		"join":     {edit.JoinPart{Slides: slide, Change: func(j *transition.Transition) { j.Kind, j.Direction = "wipe", transition.Left }}, looking.IntoNext},
-		"backdrop": {edit.Backdrop{Slides: slide, Backdrop: &design.Backdrop{Kind: design.Plain}}, looking.Middle},
-		"moving":   {edit.MotionPart{Slides: slide, Change: func(m *design.Motion) { m.Kind = design.Pan }}, looking.Moving},
+		"look": {edit.Shots{Media: media, Look: &look.Look{Saturation: -1}}, looking.Middle},
+		"motion": {edit.MotionPart{
+			Slides: slide,
+			Change: func(m *design.Motion) { m.Kind, m.Zoom = design.In, 0.4 },
+		}, looking.End},
+		"join": {edit.JoinPart{
+			Slides: slide,
+			Change: func(j *transition.Transition) { j.Kind, j.Direction = "wipe", transition.Left },
+		}, looking.IntoNext},
+		"backdrop": {edit.Backdrop{
+			Slides:   slide,
+			Backdrop: &design.Backdrop{Kind: design.Plain},
+		}, looking.Middle},
+		"moving": {edit.MotionPart{
+			Slides: slide,
+			Change: func(m *design.Motion) { m.Kind = design.Pan },
+		}, looking.Moving},
 	} {
 		broken := edit.MotionPart{Slides: slide, Change: func(*design.Motion) { panic("broken") }}
 		assert.Panics(t, func() {
-			_, _, _ = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "broken", about, looking.Choice{Slide: sl.ID, Op: broken, Longer: 160})
+			_, _, _ = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "broken", about, looking.Choice{
+				Slide:  sl.ID,
+				Op:     broken,
+				Longer: 160,
+			})
 		}, "and the next choice is not held up by it")
 		choice := looking.Choice{Slide: sl.ID, Op: c.op, Kind: c.kind, Longer: 160}
 		before, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name, about, choice)
@@ -59,14 +78,16 @@ func TestChoicesShowWhatComes(t *testing.T) {
 		made := housetest.Load(t, s, order)
 		assert.NotEqual(t, about, s.Looking.About(made, sl.ID), name)
 		choice.Op = nil
-		after, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name+" made", s.Looking.About(made, sl.ID), choice)
+		after, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name+" made",
+			s.Looking.About(made, sl.ID), choice)
 		require.NoError(t, err, name)
 		assert.True(t, bytes.Equal(before, after), name)
 		if name == "look" {
 			p := made.Plan.Slides[2]
 			lap := made.Plan.Slides[1].Overlap
 			at := p.Start + lap + (p.Length-p.Overlap-1-lap)*2/3
-			frame, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, made.Slideshow.Head, timecode.Frames(at), 160)
+			frame, err := s.Looking.Frame(ctx, orders.Seen{Order: order}, made.Slideshow.Head,
+				timecode.Frames(at), 160)
 			require.NoError(t, err)
 			assert.Less(t, difference(t, frame, after), 3.0, "as in the whole film")
 			assert.Greater(t, difference(t, plain, after), 6.0)
@@ -84,15 +105,24 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	far := housetest.Load(t, s, order)
 	_, err = s.Orders.Edit(ctx, order, far.Slideshow.Head, edit.Details{Values: map[string]string{}}, nil)
 	require.NoError(t, err)
-	housetest.Edit(t, s, order, edit.Backdrop{Slides: []doc.SlideID{far.Doc.Slides[len(far.Doc.Slides)-1].ID}, Backdrop: &design.Backdrop{Kind: design.Plain}})
+	housetest.Edit(t, s, order, edit.Backdrop{
+		Slides:   []doc.SlideID{far.Doc.Slides[len(far.Doc.Slides)-1].ID},
+		Backdrop: &design.Backdrop{Kind: design.Plain},
+	})
 	now := housetest.Load(t, s, order)
 	if len(now.Doc.Slides) > 4 {
 		assert.Equal(t, about, s.Looking.About(now, sl.ID))
 	}
 	assert.Empty(t, s.Looking.About(now, "gone"))
-	_, _, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "x", about, looking.Choice{Slide: "gone", Longer: 160})
+	_, _, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "x", about, looking.Choice{
+		Slide:  "gone",
+		Longer: 160,
+	})
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, fresh, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "y", "of another time", looking.Choice{Slide: sl.ID, Longer: 160})
+	_, fresh, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "y", "of another time", looking.Choice{
+		Slide:  sl.ID,
+		Longer: 160,
+	})
 	require.NoError(t, err)
 	assert.False(t, fresh, "an address of another state is not remembered")
 }

@@ -55,11 +55,17 @@ type Looking struct {
 // New opens the room. Close ends what it does in the background.
 func New(blobs *store.Blobs, o *orders.Orders, kept *making.Segments, sprites *media.Sprites) *Looking {
 	return &Looking{
-		Blobs: blobs, Orders: o, Kept: kept, Sprites: sprites, trying: make(chan struct{}, 1),
-		laid: latest.Some[laidKey, *film.Film](keptFilms), found: latest.Some[laidKey, []plan.Check](rememberFindings), hard: latest.Some[string, film.Hard](rememberHard),
-		orders: latest.Some[laidKey, *orders.Dossier](keptOrders),
-		small:  latest.NewSized[string](mostSmall, smallBytes, func(b []byte) int { return len(b) }),
-		frames: latest.NewSized[frameKey](mostFrames, frameBytes, func(b []byte) int { return len(b) }),
+		Blobs:   blobs,
+		Orders:  o,
+		Kept:    kept,
+		Sprites: sprites,
+		trying:  make(chan struct{}, 1),
+		laid:    latest.Some[laidKey, *film.Film](keptFilms),
+		found:   latest.Some[laidKey, []plan.Check](rememberFindings),
+		hard:    latest.Some[string, film.Hard](rememberHard),
+		orders:  latest.Some[laidKey, *orders.Dossier](keptOrders),
+		small:   latest.NewSized[string](mostSmall, smallBytes, func(b []byte) int { return len(b) }),
+		frames:  latest.NewSized[frameKey](mostFrames, frameBytes, func(b []byte) int { return len(b) }),
 	}
 }
 
@@ -124,7 +130,8 @@ func (l *Looking) film(d *orders.Dossier, p profile.Profile, draft bool) (*film.
 // longer pixels on its longer side. Frames outside the film are moved to its
 // nearest end. An unknown order or revision is store.ErrNotFound. A frame that
 // was shown before costs no look at the database.
-func (l *Looking) Frame(ctx context.Context, of orders.Seen, revision int, n timecode.Frames, longer int) ([]byte, error) {
+func (l *Looking) Frame(ctx context.Context, of orders.Seen, revision int, n timecode.Frames,
+	longer int) ([]byte, error) {
 	k := frameKey{of, revision, n, longer, l.age.Load()}
 	if b, ok := l.frames.Get(k); ok {
 		return b, nil
@@ -156,7 +163,8 @@ type Held struct {
 // Held is a slide of an order's slideshow at a revision, at frame n of the
 // film. An unknown order or revision is store.ErrNotFound; an unknown slide
 // holds nothing.
-func (l *Looking) Held(ctx context.Context, of orders.Seen, revision int, slide doc.SlideID, n timecode.Frames, longer int) (Held, error) {
+func (l *Looking) Held(ctx context.Context, of orders.Seen, revision int, slide doc.SlideID,
+	n timecode.Frames, longer int) (Held, error) {
 	d, err := l.Orders.SeeAt(ctx, of, revision)
 	if err != nil {
 		return Held{}, err
@@ -225,7 +233,10 @@ func (l *Looking) illegible(ctx context.Context, d *orders.Dossier) (out []plan.
 		k := string(s.ID) + l.About(d, s.ID)
 		hard, known := l.hard.Get(k)
 		if !known {
-			if err := l.alone(ctx, func() (err error) { hard, err = f.Hard(lane, s.ID); return err }); err != nil {
+			if err := l.alone(ctx, func() (err error) {
+				hard, err = f.Hard(lane, s.ID)
+				return err
+			}); err != nil {
 				return nil, err
 			}
 			l.hard.Add(k, hard)

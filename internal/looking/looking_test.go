@@ -52,13 +52,15 @@ func TestPlayedPreview(t *testing.T) {
 	}
 	path := filepath.Join(dir, "all.ts")
 	require.NoError(t, os.WriteFile(path, all.Bytes(), 0o644))
-	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", path).Output()
+	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries",
+		"packet=pts_time", "-of", "csv=p=0", path).Output()
 	require.NoError(t, err)
 	times := strings.Fields(strings.ReplaceAll(string(out), ",", " "))
 	require.Len(t, times, int(w.Plan.Frames))
 	slices.SortFunc(times, func(a, b string) int { return cmp.Compare(number(t, a), number(t, b)) })
 	for i, at := range times {
-		require.InDelta(t, 1+w.Doc.Rate.Seconds(timecode.Frames(i)), number(t, at), 1e-4, "frame %d is shown at its time, one second on", i)
+		require.InDelta(t, 1+w.Doc.Rate.Seconds(timecode.Frames(i)), number(t, at), 1e-4,
+			"frame %d is shown at its time, one second on", i)
 	}
 	_, err = s.Looking.PlayedSegment(ctx, w, len(segs))
 	assert.ErrorIs(t, err, store.ErrNotFound)
@@ -69,7 +71,8 @@ func TestPlayedPreview(t *testing.T) {
 		require.NoError(t, err)
 		path := filepath.Join(dir, "sound.ts")
 		require.NoError(t, os.WriteFile(path, ts, 0o644))
-		out, err := exec.Command("ffprobe", "-v", "error", "-show_entries", "stream=start_time,duration", "-of", "csv=p=0", path).Output()
+		out, err := exec.Command("ffprobe", "-v", "error", "-show_entries", "stream=start_time,duration",
+			"-of", "csv=p=0", path).Output()
 		require.NoError(t, err)
 		var start, length float64
 		_, err = fmt.Sscanf(strings.TrimSpace(strings.Split(string(out), "\n")[0]), "%f,%f", &start, &length)
@@ -95,7 +98,8 @@ func TestThemeLoops(t *testing.T) {
 		again, err := s.Looking.ThemeLoop(ctx, w, th.ID)
 		require.NoError(t, err)
 		assert.Equal(t, path, again)
-		out, err := exec.Command("ffprobe", "-v", "error", "-count_packets", "-show_entries", "stream=codec_type,nb_read_packets", "-of", "csv=p=0", path).Output()
+		out, err := exec.Command("ffprobe", "-v", "error", "-count_packets", "-show_entries",
+			"stream=codec_type,nb_read_packets", "-of", "csv=p=0", path).Output()
 		require.NoError(t, err)
 		assert.True(t, strings.HasPrefix(string(out), "video,"), string(out))
 		jpg, err := s.Looking.ThemeStill(ctx, w, th.ID)
@@ -180,7 +184,10 @@ func TestWordsThatAreHardToRead(t *testing.T) {
 		return ""
 	}()
 	hard := func(ground raster.RGB) (texts []string) {
-		housetest.Edit(t, s, order, edit.Backdrop{Slides: []doc.SlideID{card}, Backdrop: &design.Backdrop{Kind: design.Plain, Colour: ground}})
+		housetest.Edit(t, s, order, edit.Backdrop{
+			Slides:   []doc.SlideID{card},
+			Backdrop: &design.Backdrop{Kind: design.Plain, Colour: ground},
+		})
 		d := housetest.Load(t, s, order)
 		_, err := s.Looking.Findings(d)
 		require.NoError(t, err)

@@ -35,7 +35,9 @@ func (l *Looking) ThemeLoop(ctx context.Context, d *orders.Dossier, themeID stri
 	if err != nil {
 		return "", err
 	}
-	return l.made(ctx, "loop"+name, f, func(ctx context.Context, j *render.Job, dir string) (string, error) { return j.Silent(ctx, dir) })
+	return l.made(ctx, "loop"+name, f, func(ctx context.Context, j *render.Job, dir string) (string, error) {
+		return j.Silent(ctx, dir)
+	})
 }
 
 // ThemeStill is the opening of a theme with an order's own pictures and
@@ -57,7 +59,13 @@ func (l *Looking) loop(w *orders.Dossier, themeID string) (*film.Film, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", store.ErrNotFound, err)
 	}
-	return l.Orders.House.Lay(film.Source{Doc: loopOf(w.Doc, t, w.Library), Theme: t, Library: w.Library, Profile: profile.Loop, Endless: true})
+	return l.Orders.House.Lay(film.Source{
+		Doc:     loopOf(w.Doc, t, w.Library),
+		Theme:   t,
+		Library: w.Library,
+		Profile: profile.Loop,
+		Endless: true,
+	})
 }
 
 // loopOf is the beginning of a film in a theme. Its opening is that of the whole film.

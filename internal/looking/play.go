@@ -60,7 +60,8 @@ func (l *Looking) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) (
 		return nil, err
 	}
 	for k := n + 1; k <= n+2 && k < len(segs); k++ {
-		l.background.Go(func(ctx context.Context) { _, _ = l.draftSegment(ctx, f, segs[k]) }) // an error comes again when it is asked for
+		// an error comes again when it is asked for
+		l.background.Go(func(ctx context.Context) { _, _ = l.draftSegment(ctx, f, segs[k]) })
 	}
 	ts, err := os.ReadFile(path)
 	if err != nil {
@@ -150,7 +151,8 @@ func (l *Looking) soundFiles(f *film.Film) (dir, list string, err error) {
 const PlayFolder = "play"
 
 // made makes something of a film unless it is kept, and keeps it.
-func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(ctx context.Context, j *render.Job, dir string) (string, error)) (string, error) {
+func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(ctx context.Context,
+	j *render.Job, dir string) (string, error)) (string, error) {
 	return l.once(ctx, key, func(ctx context.Context) (string, error) {
 		ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 		defer cancel()
@@ -162,7 +164,10 @@ func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(c
 			return "", err
 		}
 		defer os.RemoveAll(dir)
-		job := render.Job{Film: f, Lanes: func(ctx context.Context) render.Lane { return l.Sprites.Lane(ctx, f.Library, true) }}
+		job := render.Job{
+			Film:  f,
+			Lanes: func(ctx context.Context) render.Lane { return l.Sprites.Lane(ctx, f.Library, true) },
+		}
 		out, err := how(ctx, &job, dir)
 		if err != nil {
 			return "", err
@@ -174,7 +179,8 @@ func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(c
 // draftSegment makes a preview segment unless it is kept. Drafts are made from
 // small copies, so they are kept apart from films of the same size.
 func (l *Looking) draftSegment(ctx context.Context, f *film.Film, seg film.Segment) (string, error) {
-	return l.made(ctx, "draft"+seg.Key, f, func(ctx context.Context, j *render.Job, dir string) (string, error) {
+	return l.made(ctx, "draft"+seg.Key, f, func(ctx context.Context, j *render.Job, dir string) (string,
+		error) {
 		made, err := j.Encode(ctx, []film.Segment{seg}, dir, func(timecode.Frames) {})
 		if err != nil {
 			return "", err

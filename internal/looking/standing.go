@@ -24,8 +24,21 @@ func (l *Looking) behind(st store.Studio) []any {
 
 // known is what of a medium decides on how it is shown.
 func known(m doc.Media) doc.Media {
-	return doc.Media{ID: m.ID, Kind: m.Kind, W: m.W, H: m.H, Length: m.Length, Faces: m.Faces, Focus: m.Focus, Interest: m.Interest, Clear: m.Clear,
-		Starts: m.Starts, Faulty: m.Faulty, Track: m.Track, Small: m.Small}
+	return doc.Media{
+		ID:       m.ID,
+		Kind:     m.Kind,
+		W:        m.W,
+		H:        m.H,
+		Length:   m.Length,
+		Faces:    m.Faces,
+		Focus:    m.Focus,
+		Interest: m.Interest,
+		Clear:    m.Clear,
+		Starts:   m.Starts,
+		Faulty:   m.Faulty,
+		Track:    m.Track,
+		Small:    m.Small,
+	}
 }
 
 // sum is a short name of values by all they hold; empty if they cannot be written down.

@@ -110,7 +110,10 @@ func (m *made) captioned() error {
 			slides = append(slides, s.ID)
 		}
 	}
-	n, err := edit.Do(m.source.Doc, edit.CaptionNames{Slides: slides}, edit.Context{Theme: m.source.Theme, Library: m.source.Library})
+	n, err := edit.Do(m.source.Doc, edit.CaptionNames{Slides: slides}, edit.Context{
+		Theme:   m.source.Theme,
+		Library: m.source.Library,
+	})
 	if err == nil {
 		n.Details, n.Rate = m.source.Doc.Details, m.source.Doc.Rate
 		m.source.Doc = n
@@ -131,14 +134,22 @@ func withName(details map[string]string, t *theme.Theme, name string) map[string
 }
 
 // film renders one film in a profile into dir.
-func (r *DiscRequest) film(ctx context.Context, m sourceFilm, p profile.Profile, dir string, n int) (*made, string, error) {
+func (r *DiscRequest) film(ctx context.Context, m sourceFilm, p profile.Profile, dir string, n int) (*made,
+	string, error) {
 	f, err := m.in(p)
 	if err != nil {
 		return nil, "", err
 	}
 	out := filepath.Join(dir, fmt.Sprintf("%02d-%s.%s", n, naming.Safe(p.Name), p.File.Extension))
 	r.say("%s as %s", m.name, p.Name)
-	_, err = render.Film(ctx, render.Job{Film: f.Film, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }, Files: f.files, Out: out, Progress: r.Progress, Told: r.Told})
+	_, err = render.Film(ctx, render.Job{
+		Film:     f.Film,
+		Lanes:    func(ctx context.Context) render.Lane { return f.lane(ctx) },
+		Files:    f.files,
+		Out:      out,
+		Progress: r.Progress,
+		Told:     r.Told,
+	})
 	return f, out, err
 }
 
@@ -222,14 +233,31 @@ func Video(ctx context.Context, r DiscRequest, p profile.Profile) (Made, error) 
 		return out, err
 	}
 	defer os.RemoveAll(dir)
-	spec := disc.Spec{Name: r.Name, Profile: p, Blank: r.Blank, Theme: films[0].Theme, Shelf: r.Shelf, Language: disc.Language(r.Told.Language),
-		Menu: r.Menu, PlayFirst: r.PlayFirst, Loop: r.Loop, Subtitles: r.Subtitles}
+	spec := disc.Spec{
+		Name:      r.Name,
+		Profile:   p,
+		Blank:     r.Blank,
+		Theme:     films[0].Theme,
+		Shelf:     r.Shelf,
+		Language:  disc.Language(r.Told.Language),
+		Menu:      r.Menu,
+		PlayFirst: r.PlayFirst,
+		Loop:      r.Loop,
+		Subtitles: r.Subtitles,
+	}
 	for i, m := range films {
 		f, file, err := r.film(ctx, m, p, dir, i+1)
 		if err != nil {
 			return out, err
 		}
-		t := disc.Title{File: file, Name: m.name, Frames: f.Frames(), Rate: f.Doc.Rate, Chapters: f.Chapters(), Lines: f.Captions()}
+		t := disc.Title{
+			File:     file,
+			Name:     m.name,
+			Frames:   f.Frames(),
+			Rate:     f.Doc.Rate,
+			Chapters: f.Chapters(),
+			Lines:    f.Captions(),
+		}
 		if r.Every > 0 {
 			t.Chapters = f.Plan.Every(r.Every)
 		}
@@ -279,7 +307,15 @@ func Data(ctx context.Context, r DiscRequest, zipped bool) (Made, error) {
 			if err != nil {
 				return out, err
 			}
-			files = append(files, disc.File{Path: path, Title: m.name, Profile: p.Name, Plays: p.File.Plays(), Seconds: f.Doc.Rate.Seconds(f.Frames()), Bytes: st.Size(), Poster: pic})
+			files = append(files, disc.File{
+				Path:    path,
+				Title:   m.name,
+				Profile: p.Name,
+				Plays:   p.File.Plays(),
+				Seconds: f.Doc.Rate.Seconds(f.Frames()),
+				Bytes:   st.Size(),
+				Poster:  pic,
+			})
 			pic = "" // once for each film
 			out.Titles = append(out.Titles, DiscTitle{m.name, f.Frames(), f.Doc.Rate.Fraction()})
 		}

@@ -44,9 +44,23 @@ type cpb struct {
 // 15 pictures a group at 25 a second, 9.8 Mbit/s of picture and 10.08 in all,
 // AC-3 at 48 kHz).
 func TestDVDOfAFolder(t *testing.T) {
-	r := DiscRequest{Films: []string{filmFolder(t, "The Gannets")}, Name: "The Gannets", Out: filepath.Join(t.TempDir(), "dvd.iso"), Blank: discs.DVD5, Named: true,
-		Folder: filepath.Join(t.TempDir(), "tree"), Menu: &disc.Menu{Moves: true}, Subtitles: &disc.Subtitles{On: true, Colour: raster.RGB{R: 255, G: 255, B: 255}}}
-	r.Shelf, r.Theme, r.Frame, r.Seed, r.Told.Language = themestest.Shelf(t), "tideline", doc.Frame{W: 1920, H: 1080}, 5, "eng"
+	r := DiscRequest{
+		Films:  []string{filmFolder(t, "The Gannets")},
+		Name:   "The Gannets",
+		Out:    filepath.Join(t.TempDir(), "dvd.iso"),
+		Blank:  discs.DVD5,
+		Named:  true,
+		Folder: filepath.Join(t.TempDir(), "tree"),
+		Menu:   &disc.Menu{Moves: true},
+		Subtitles: &disc.Subtitles{
+			On:     true,
+			Colour: raster.RGB{R: 255, G: 255, B: 255},
+		},
+	}
+	r.Shelf, r.Theme, r.Frame, r.Seed, r.Told.Language = themestest.Shelf(t), "tideline", doc.Frame{
+		W: 1920,
+		H: 1080,
+	}, 5, "eng"
 	r.Details = map[string]string{"date": "2026"}
 	m, err := Video(context.Background(), r, profile.DVDPALWide)
 	require.NoError(t, err)
@@ -58,7 +72,8 @@ func TestDVDOfAFolder(t *testing.T) {
 	assert.EqualValues(t, 13*25, m.Titles[0].Frames)
 
 	vob := filepath.Join(r.Folder, "VIDEO_TS", "VTS_01_1.VOB")
-	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "frame=key_frame,pict_type:stream=width,height,display_aspect_ratio,r_frame_rate:stream_side_data=max_bitrate,buffer_size", "-show_frames", "-of", "json", vob).Output()
+	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries",
+		"frame=key_frame,pict_type:stream=width,height,display_aspect_ratio,r_frame_rate:stream_side_data=max_bitrate,buffer_size", "-show_frames", "-of", "json", vob).Output()
 	require.NoError(t, err)
 	var said struct {
 		Frames []struct {
@@ -86,7 +101,8 @@ func TestDVDOfAFolder(t *testing.T) {
 	require.NotEmpty(t, v.Side)
 	assert.LessOrEqual(t, v.Side[0].Buffer, 1835008)
 	assert.LessOrEqual(t, v.Side[0].Most, 9_800_000)
-	sound, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "a:0", "-show_entries", "stream=codec_name,sample_rate,bit_rate", "-of", "csv=p=0", vob).Output()
+	sound, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "a:0", "-show_entries",
+		"stream=codec_name,sample_rate,bit_rate", "-of", "csv=p=0", vob).Output()
 	require.NoError(t, err)
 	assert.Equal(t, "ac3,48000,192000", strings.Trim(strings.TrimSpace(string(sound)), ","))
 	assert.LessOrEqual(t, busiest(t, vob), 10.08e6, "bits in the busiest second")
@@ -114,7 +130,8 @@ func busiest(t *testing.T, path string) float64 {
 	for at := 0; at+2048 <= len(b); at += 2048 {
 		p := b[at:]
 		require.True(t, bytes.HasPrefix(p, []byte{0, 0, 1, 0xba}), "a pack in each sector")
-		scr := uint64(p[4]>>3&7)<<30 | uint64(p[4]&3)<<28 | uint64(p[5])<<20 | uint64(p[6]>>3)<<15 | uint64(p[6]&3)<<13 | uint64(p[7])<<5 | uint64(p[8]>>3)
+		scr := uint64(p[4]>>3&7)<<30 | uint64(p[4]&3)<<28 | uint64(p[5])<<20 | uint64(p[6]>>3)<<15 | uint64(
+			p[6]&3)<<13 | uint64(p[7])<<5 | uint64(p[8]>>3)
 		times = append(times, float64(scr)/90000)
 	}
 	most, first := 0, 0
@@ -132,8 +149,14 @@ func busiest(t *testing.T, path string) float64 {
 func TestDataOfAFolder(t *testing.T) {
 	small, _ := profile.Named("Phone 360")
 	sound, _ := profile.Named("Sound")
-	r := DiscRequest{Films: []string{filmFolder(t, "Zoë")}, Name: "Zoë", Out: filepath.Join(t.TempDir(), "films.zip"), Blank: discs.DVD5}
-	r.Shelf, r.Theme, r.Frame, r.Seed, r.Profiles = themestest.Shelf(t), "tideline", doc.Frame{W: 640, H: 360}, 5, []profile.Profile{small, sound}
+	r := DiscRequest{
+		Films: []string{filmFolder(t, "Zoë")},
+		Name:  "Zoë",
+		Out:   filepath.Join(t.TempDir(), "films.zip"),
+		Blank: discs.DVD5,
+	}
+	r.Shelf, r.Theme, r.Frame, r.Seed, r.Profiles = themestest.Shelf(t), "tideline",
+		doc.Frame{W: 640, H: 360}, 5, []profile.Profile{small, sound}
 	m, err := Data(context.Background(), r, true)
 	require.NoError(t, err)
 	assert.Len(t, m.Titles, 2)
@@ -149,10 +172,12 @@ func TestDataOfAFolder(t *testing.T) {
 	}
 	assert.Len(t, found, 4)
 	require.Contains(t, found, "Zoë.mp4")
-	assert.Contains(t, string(found["index.html"]), `<video controls preload="metadata" src="Zo%c3%ab.mp4" poster="Zo%c3%ab.jpg">`)
+	assert.Contains(t, string(found["index.html"]),
+		`<video controls preload="metadata" src="Zo%c3%ab.mp4" poster="Zo%c3%ab.jpg">`)
 	film := filepath.Join(t.TempDir(), "x.mp4")
 	require.NoError(t, os.WriteFile(film, found["Zoë.mp4"], 0o644))
-	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "V:0", "-count_frames", "-show_entries", "stream=nb_read_frames", "-of", "csv=p=0", film).Output()
+	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "V:0", "-count_frames",
+		"-show_entries", "stream=nb_read_frames", "-of", "csv=p=0", film).Output()
 	require.NoError(t, err)
 	n, err := strconv.Atoi(strings.Trim(string(out), ", \n"))
 	require.NoError(t, err)

@@ -78,9 +78,10 @@ type Summary struct {
 	Slides       []SlideSummary  `json:"slides"`
 	Refused      []RefusedFile   `json:"refused"`
 	Warnings     []string        `json:"warnings"`
-	Remedies     []remedy.Remedy `json:"remedies,omitempty"` // where the pictures cannot be fitted to the music
-	File         render.Facts    `json:"file"`               // the first
-	Files        []Output        `json:"files"`
+	// where the pictures cannot be fitted to the music
+	Remedies []remedy.Remedy `json:"remedies,omitempty"`
+	File     render.Facts    `json:"file"` // the first
+	Files    []Output        `json:"files"`
 }
 
 // Output is a file that was made.
@@ -152,7 +153,13 @@ func Film(ctx context.Context, r Request) (Summary, error) {
 			out = filepath.Join(r.Out, naming.Safe(p.Name)+"."+p.File.Extension)
 		}
 		s.Files = append(s.Files, Output{Profile: p.Name, Path: out})
-		jobs[i] = render.Job{Film: f.Film, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }, Files: m.files, Out: out, Told: r.Told}
+		jobs[i] = render.Job{
+			Film:  f.Film,
+			Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) },
+			Files: m.files,
+			Out:   out,
+			Told:  r.Told,
+		}
 		if i == 0 {
 			jobs[i].Progress = r.Progress
 		}
@@ -163,7 +170,8 @@ func Film(ctx context.Context, r Request) (Summary, error) {
 	}
 	for i, f := range facts {
 		s.Files[i].Facts = f
-		if s.Files[i].Beside, err = render.Extra(jobs[i].Film, strings.TrimSuffix(s.Files[i].Path, filepath.Ext(s.Files[i].Path))); err != nil {
+		if s.Files[i].Beside, err = render.Extra(jobs[i].Film, strings.TrimSuffix(s.Files[i].Path,
+			filepath.Ext(s.Files[i].Path))); err != nil {
 			return s, err
 		}
 	}
@@ -192,8 +200,18 @@ func (m *made) in(p profile.Profile) (*made, error) {
 }
 
 func newSummary(r Request) Summary {
-	return Summary{Out: r.Out, Theme: r.Theme, Seed: r.Seed, FPS: r.Rate.Fraction(), Width: r.Frame.W, Height: r.Frame.H,
-		Files: []Output{}, Slides: []SlideSummary{}, Refused: []RefusedFile{}, Warnings: []string{}}
+	return Summary{
+		Out:      r.Out,
+		Theme:    r.Theme,
+		Seed:     r.Seed,
+		FPS:      r.Rate.Fraction(),
+		Width:    r.Frame.W,
+		Height:   r.Frame.H,
+		Files:    []Output{},
+		Slides:   []SlideSummary{},
+		Refused:  []RefusedFile{},
+		Warnings: []string{},
+	}
 }
 
 // layOut reads the material, casts it and fits it to the music.
@@ -233,7 +251,12 @@ func (m *material) arrange(r Request, t *theme.Theme, s *Summary) (*made, error)
 		if mode == "" {
 			mode = doc.ToMusic
 		}
-		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{Mode: mode, Pace: r.Fit.PaceSeconds, Beat: &r.Fit.Beat, Strict: &r.Fit.Strict}, edit.Limits{Shortest: &r.Fit.Shortest, Longest: &r.Fit.Longest})
+		ops = append(ops, edit.Songs{Songs: m.songs}, edit.Fit{
+			Mode:   mode,
+			Pace:   r.Fit.PaceSeconds,
+			Beat:   &r.Fit.Beat,
+			Strict: &r.Fit.Strict,
+		}, edit.Limits{Shortest: &r.Fit.Shortest, Longest: &r.Fit.Longest})
 	}
 	var err error
 	for _, op := range ops {
@@ -275,7 +298,11 @@ func gather(ctx context.Context, r Request, s *Summary) (*material, error) {
 	if err != nil {
 		return nil, err
 	}
-	m := &material{house: film.House{Tools: tools, Shelf: r.Shelf}, lib: doc.Library{}, files: media.FilesIn{}}
+	m := &material{
+		house: film.House{Tools: tools, Shelf: r.Shelf},
+		lib:   doc.Library{},
+		files: media.FilesIn{},
+	}
 	m.pool = media.NewSprites(m.files, r.Shelf, nil, media.DefaultBudget)
 	entries, err := os.ReadDir(r.Media)
 	if err != nil {
@@ -337,7 +364,14 @@ func (s *Summary) describe(f *film.Film) {
 	s.MusicSeconds = float64(p.Music) / timecode.SampleRate
 	s.Arithmetic = p.Arithmetic()
 	for _, sl := range p.Slides {
-		ss := SlideSummary{Kind: string(sl.Kind), Layout: sl.Layout, Media: []string{}, Start: sl.Start, Frames: sl.Length, Overlap: sl.Overlap}
+		ss := SlideSummary{
+			Kind:    string(sl.Kind),
+			Layout:  sl.Layout,
+			Media:   []string{},
+			Start:   sl.Start,
+			Frames:  sl.Length,
+			Overlap: sl.Overlap,
+		}
 		for _, id := range sl.Media {
 			ss.Media = append(ss.Media, f.Library[id].Name)
 		}

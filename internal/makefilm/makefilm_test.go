@@ -31,9 +31,11 @@ func TestFolderBecomesAFilm(t *testing.T) {
 		if i == 3 {
 			size = "200x300"
 		}
-		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size+",hue=h="+fmt.Sprint(40*i), "-frames:v", "1", filepath.Join(dir, name))
+		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size+",hue=h="+fmt.Sprint(40*i),
+			"-frames:v", "1", filepath.Join(dir, name))
 	}
-	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=320x180:r=25:d=2", "-pix_fmt", "yuv420p", filepath.Join(dir, "clip.mp4"))
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=s=320x180:r=25:d=2", "-pix_fmt", "yuv420p",
+		filepath.Join(dir, "clip.mp4"))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "empty.jpg"), nil, 0o644))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "notes.jpg"), []byte("not a picture"), 0o644))
 	twin, err := os.ReadFile(filepath.Join(dir, "IMG 1.jpg"))
@@ -45,12 +47,27 @@ func TestFolderBecomesAFilm(t *testing.T) {
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=500:d=9.37", b)
 
 	r := Request{
-		Shelf: themestest.Shelf(t), Theme: "tideline", Media: dir, Music: []string{a, b}, Details: map[string]string{"names": "A & B", "date": "2026"},
-		Out: filepath.Join(t.TempDir(), "out.mp4"), Frame: doc.Frame{W: 320, H: 180}, Rate: timecode.R2997, Seed: 5,
+		Shelf: themestest.Shelf(t),
+		Theme: "tideline",
+		Media: dir,
+		Music: []string{a, b},
+		Details: map[string]string{
+			"names": "A & B",
+			"date":  "2026",
+		},
+		Out: filepath.Join(t.TempDir(), "out.mp4"),
+		Frame: doc.Frame{
+			W: 320,
+			H: 180,
+		},
+		Rate: timecode.R2997,
+		Seed: 5,
 	}
 	s, err := Film(context.Background(), r)
 	require.NoError(t, err)
-	assert.Equal(t, []RefusedFile{{"empty.jpg", "the file is empty"}, {"notes.jpg", "not a photo, clip or song that Nelko can read"}, {"twin.jpg", "the same file as IMG 1.jpg"}}, s.Refused)
+	assert.Equal(t, []RefusedFile{{"empty.jpg", "the file is empty"},
+		{"notes.jpg", "not a photo, clip or song that Nelko can read"},
+		{"twin.jpg", "the same file as IMG 1.jpg"}}, s.Refused)
 	assert.Equal(t, "30000/1001", s.FPS)
 	assert.InDelta(t, 20.37, s.MusicSeconds, 0.06, "MP3 adds a little at its ends")
 	assert.Equal(t, timecode.R2997.Frames(s.MusicSeconds), s.Frames)
@@ -66,7 +83,8 @@ func TestFolderBecomesAFilm(t *testing.T) {
 		}
 	}
 	assert.Equal(t, s.Frames, sum)
-	assert.ElementsMatch(t, []string{"IMG 1.jpg", "IMG 2.jpg", "IMG 10.jpg", "up right.jpg", "clip.mp4"}, shown)
+	assert.ElementsMatch(t, []string{"IMG 1.jpg", "IMG 2.jpg", "IMG 10.jpg", "up right.jpg", "clip.mp4"},
+		shown)
 
 	// Too little music: the reason, by how much, and no file.
 	r.Out = filepath.Join(t.TempDir(), "short.mp4")
@@ -105,7 +123,16 @@ func TestSheet(t *testing.T) {
 	dir := stills(t)
 	for _, f := range []doc.Frame{{W: 1920, H: 1080}, {W: 1080, H: 1920}} {
 		out := filepath.Join(t.TempDir(), "sheet.jpg")
-		s, err := Sheet(context.Background(), Request{Shelf: themestest.Shelf(t), Theme: "opendoor", Media: dir, Details: map[string]string{"names": "A", "date": "B"}, Out: out, Frame: f, Rate: timecode.R25, Seed: 2}, 6)
+		s, err := Sheet(context.Background(), Request{
+			Shelf:   themestest.Shelf(t),
+			Theme:   "opendoor",
+			Media:   dir,
+			Details: map[string]string{"names": "A", "date": "B"},
+			Out:     out,
+			Frame:   f,
+			Rate:    timecode.R25,
+			Seed:    2,
+		}, 6)
 		require.NoError(t, err)
 		assert.NotEmpty(t, s.Slides)
 		filled(t, out, cellFrame(f), 6)
@@ -118,10 +145,24 @@ func TestShelf(t *testing.T) {
 	require.NoError(t, err)
 	out := filepath.Join(t.TempDir(), "shelf.jpg")
 	small := doc.Frame{W: 320, H: 180}
-	_, err = Shelf(context.Background(), Request{Shelf: themestest.Shelf(t), Media: stills(t), Details: map[string]string{"names": "A", "place": "B"}, Out: out, Frame: small, Rate: timecode.R25, Seed: 2})
+	_, err = Shelf(context.Background(), Request{
+		Shelf:   themestest.Shelf(t),
+		Media:   stills(t),
+		Details: map[string]string{"names": "A", "place": "B"},
+		Out:     out,
+		Frame:   small,
+		Rate:    timecode.R25,
+		Seed:    2,
+	})
 	require.NoError(t, err)
 	filled(t, out, cellFrame(small), 4*len(all))
-	_, err = Shelf(context.Background(), Request{Shelf: themestest.Shelf(t), Media: t.TempDir(), Out: out, Frame: small, Rate: timecode.R25})
+	_, err = Shelf(context.Background(), Request{
+		Shelf: themestest.Shelf(t),
+		Media: t.TempDir(),
+		Out:   out,
+		Frame: small,
+		Rate:  timecode.R25,
+	})
 	assert.ErrorContains(t, err, "no photo or clip")
 }
 
@@ -129,7 +170,8 @@ func TestShelf(t *testing.T) {
 func stills(t *testing.T) string {
 	dir := t.TempDir()
 	for i, size := range []string{"640x400", "400x640", "640x420"} {
-		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", filepath.Join(dir, fmt.Sprintf("%d.jpg", i)))
+		tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1",
+			filepath.Join(dir, fmt.Sprintf("%d.jpg", i)))
 	}
 	return dir
 }
@@ -150,7 +192,8 @@ func filled(t *testing.T, path string, cell doc.Frame, cells int) {
 	for i := range cells {
 		seen := map[uint32]bool{}
 		for k := range 3200 {
-			r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%80)/80, i/cols*(cell.H+6)+cell.H*(k/80)/40).RGBA()
+			r, g, b, _ := img.At(i%cols*(cell.W+6)+cell.W*(k%80)/80, i/cols*(cell.H+6)+cell.H*(k/80)/40).
+				RGBA()
 			seen[r>>8<<16|g>>8<<8|b>>8] = true
 		}
 		assert.Greater(t, len(seen), 8, "cell %d shows something", i)

@@ -58,8 +58,19 @@ func number(t *testing.T, s string) float64 {
 
 // What mediainfo calls the codecs.
 var formats = map[string]string{
-	"h264": "AVC", "hevc": "HEVC", "av1": "AV1", "prores": "ProRes", "dnxhd": "VC-3", "vp9": "VP9", "mpeg2video": "MPEG Video",
-	"aac": "AAC", "flac": "FLAC", "pcm_s16le": "PCM", "opus": "Opus", "ac3": "AC-3", "mp3": "MPEG Audio",
+	"h264":       "AVC",
+	"hevc":       "HEVC",
+	"av1":        "AV1",
+	"prores":     "ProRes",
+	"dnxhd":      "VC-3",
+	"vp9":        "VP9",
+	"mpeg2video": "MPEG Video",
+	"aac":        "AAC",
+	"flac":       "FLAC",
+	"pcm_s16le":  "PCM",
+	"opus":       "Opus",
+	"ac3":        "AC-3",
+	"mp3":        "MPEG Audio",
 }
 
 // keepFilm keeps a film that browsers play for the tests in a browser, in the
@@ -81,12 +92,25 @@ func keepFilm(t *testing.T, p profile.Profile, path string) {
 func TestShippedProfiles(t *testing.T) {
 	dir, song := stills(t), filepath.Join(t.TempDir(), "song.flac")
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=300:d=14", song)
-	r := Request{Shelf: themestest.Shelf(t), Theme: "tideline", Media: dir, Music: []string{song}, Details: map[string]string{"names": "Ida; #1 = Élan", "date": "2026"},
-		Frame: doc.Frame{W: 640, H: 360}, Seed: 5, Told: render.Told{Language: "deu"}} // which QuickTime calls otherwise
+	r := Request{
+		Shelf: themestest.Shelf(t),
+		Theme: "tideline",
+		Media: dir,
+		Music: []string{song},
+		Details: map[string]string{
+			"names": "Ida; #1 = Élan",
+			"date":  "2026",
+		},
+		// which QuickTime calls otherwise
+		Frame: doc.Frame{W: 640, H: 360},
+		Seed:  5,
+		Told:  render.Told{Language: "deu"},
+	}
 	s := newSummary(r)
 	m, err := layOut(context.Background(), r, &s)
 	require.NoError(t, err)
-	m.source.Doc.Slides[0].Pinned, m.source.Doc.Slides[1].Caption, m.source.Doc.Slides[1].Chapter = 0.5, "Off the quay", "The start"
+	m.source.Doc.Slides[0].Pinned, m.source.Doc.Slides[1].Caption, m.source.Doc.Slides[1].Chapter = 0.5,
+		"Off the quay", "The start"
 	m.source.Doc.Fit.Mode = doc.AtPace
 	var full int64 // bytes of the usual film of as many lines
 	for _, p := range profile.Shipped {
@@ -96,7 +120,13 @@ func TestShippedProfiles(t *testing.T) {
 			f, err := m.in(p)
 			require.NoError(t, err)
 			out := filepath.Join(t.TempDir(), "film."+p.File.Extension)
-			facts, err := render.Film(context.Background(), render.Job{Film: f.Film, Files: f.files, Out: out, Told: r.Told, Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) }})
+			facts, err := render.Film(context.Background(), render.Job{
+				Film:  f.Film,
+				Files: f.files,
+				Out:   out,
+				Told:  r.Told,
+				Lanes: func(ctx context.Context) render.Lane { return f.lane(ctx) },
+			})
 			require.NoError(t, err)
 			keepFilm(t, p, out)
 			if p.Name == "Web 720" {
@@ -119,12 +149,14 @@ func TestShippedProfiles(t *testing.T) {
 			v := said["Video"]
 			assert.Equal(t, formats[p.Video.Codec], v.Format)
 			assert.Equal(t, []any{strconv.Itoa(w), strconv.Itoa(h)}, []any{v.Width, v.Height})
-			if p.File.Format != "mpegts" { // of which mediainfo tells neither in so short a film; discs have checks of their own
+			// of which mediainfo tells neither in so short a film; discs have checks of their own
+			if p.File.Format != "mpegts" {
 				assert.InDelta(t, p.Rate.FPS(), number(t, v.FrameRate), 0.01)
 				assert.InDelta(t, seconds, number(t, v.Duration), 0.08)
 			}
 			if p.Stored != nil {
-				assert.InDelta(t, float64(p.Shape.W)/float64(p.Shape.H), number(t, v.DisplayAspectRatio), 0.01)
+				assert.InDelta(t, float64(p.Shape.W)/float64(p.Shape.H), number(t, v.DisplayAspectRatio),
+					0.01)
 			}
 			if p.MaxBytes > 0 {
 				assert.LessOrEqual(t, facts.Bytes, p.MaxBytes)
@@ -159,13 +191,27 @@ func TestSeveralAtOnce(t *testing.T) {
 	}
 	ps[3].Lines = 480
 	out := filepath.Join(t.TempDir(), "all")
-	s, err := Film(context.Background(), Request{Shelf: themestest.Shelf(t), Theme: "tideline", Media: stills(t), Music: []string{song}, Details: map[string]string{"names": "A", "date": "2026"},
-		Out: out, Frame: doc.Frame{W: 1280, H: 720}, Seed: 5, Profiles: ps})
+	s, err := Film(context.Background(), Request{
+		Shelf: themestest.Shelf(t),
+		Theme: "tideline",
+		Media: stills(t),
+		Music: []string{song},
+		Details: map[string]string{
+			"names": "A",
+			"date":  "2026",
+		},
+		Out:      out,
+		Frame:    doc.Frame{W: 1280, H: 720},
+		Seed:     5,
+		Profiles: ps,
+	})
 	require.NoError(t, err)
 	require.Len(t, s.Files, 4)
-	assert.Equal(t, []int{640, 0, 854, 854}, []int{s.Files[0].Facts.W, s.Files[1].Facts.W, s.Files[2].Facts.W, s.Files[3].Facts.W})
+	assert.Equal(t, []int{640, 0, 854, 854}, []int{s.Files[0].Facts.W, s.Files[1].Facts.W, s.Files[2].Facts.W,
+		s.Files[3].Facts.W})
 	// The small one against the large one scaled by ffmpeg: the same film.
-	said, err := exec.Command("ffmpeg", "-v", "info", "-i", s.Files[0].Path, "-i", s.Files[2].Path, "-lavfi", "[1:V]scale=640:360[b];[0:V][b]ssim", "-f", "null", "-").CombinedOutput()
+	said, err := exec.Command("ffmpeg", "-v", "info", "-i", s.Files[0].Path, "-i", s.Files[2].Path, "-lavfi",
+		"[1:V]scale=640:360[b];[0:V][b]ssim", "-f", "null", "-").CombinedOutput()
 	require.NoError(t, err)
 	assert.Regexp(t, ` All:0\.9[5-9]`, string(said))
 	left, err := os.ReadDir(out)
@@ -176,8 +222,24 @@ func TestSeveralAtOnce(t *testing.T) {
 	assert.Equal(t, []int{2, 1, 2, 3}, leads)
 	assert.Equal(t, &profile.Size{W: 854, H: 480}, drawn[0].Drawn)
 	assert.Nil(t, drawn[2].Drawn)
-	_, err = Film(context.Background(), Request{Shelf: themestest.Shelf(t), Theme: "tideline", Media: stills(t), Music: []string{song}, Out: out, Frame: doc.Frame{W: 1280, H: 720}, Rate: timecode.Rate{},
-		Profiles: []profile.Profile{{Name: "x", Rate: timecode.R25, Video: profile.Video{Encoder: "none", Codec: "none", Pixels: "yuv420p"}, File: ps[0].File}}})
+	_, err = Film(context.Background(), Request{
+		Shelf: themestest.Shelf(t),
+		Theme: "tideline",
+		Media: stills(t),
+		Music: []string{song},
+		Out:   out,
+		Frame: doc.Frame{
+			W: 1280,
+			H: 720,
+		},
+		Rate: timecode.Rate{},
+		Profiles: []profile.Profile{{
+			Name:  "x",
+			Rate:  timecode.R25,
+			Video: profile.Video{Encoder: "none", Codec: "none", Pixels: "yuv420p"},
+			File:  ps[0].File,
+		}},
+	})
 	assert.ErrorContains(t, err, `"none" is not known`)
 }
 
@@ -185,7 +247,15 @@ func TestSeveralAtOnce(t *testing.T) {
 func TestCaptionsBeside(t *testing.T) {
 	song := filepath.Join(t.TempDir(), "song.flac")
 	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=300:d=14", song)
-	r := Request{Shelf: themestest.Shelf(t), Theme: "tideline", Media: stills(t), Music: []string{song}, Details: map[string]string{"names": "A", "date": "2026"}, Frame: doc.Frame{W: 320, H: 180}, Seed: 5}
+	r := Request{
+		Shelf:   themestest.Shelf(t),
+		Theme:   "tideline",
+		Media:   stills(t),
+		Music:   []string{song},
+		Details: map[string]string{"names": "A", "date": "2026"},
+		Frame:   doc.Frame{W: 320, H: 180},
+		Seed:    5,
+	}
 	s := newSummary(r)
 	m, err := layOut(context.Background(), r, &s)
 	require.NoError(t, err)
@@ -204,7 +274,8 @@ func TestCaptionsBeside(t *testing.T) {
 	assert.ElementsMatch(t, []string{base + ".srt", base + ".vtt"}, paths)
 	// ffprobe reads both and finds the caption at its time.
 	for _, path := range paths {
-		out, err := exec.Command("ffprobe", "-v", "error", "-show_entries", "packet=pts_time,duration_time", "-of", "csv=p=0", path).Output()
+		out, err := exec.Command("ffprobe", "-v", "error", "-show_entries", "packet=pts_time,duration_time",
+			"-of", "csv=p=0", path).Output()
 		require.NoError(t, err)
 		var from, length float64
 		_, err = fmt.Sscanf(strings.ReplaceAll(string(out), ",", " "), "%f %f", &from, &length)

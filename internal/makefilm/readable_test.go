@@ -45,7 +45,10 @@ func wordsOnPictures(t *testing.T, name string, light uint8) {
 		require.NoError(t, jpeg.Encode(f, img, nil))
 		require.NoError(t, f.Close())
 	}
-	for _, frame := range []doc.Frame{{W: 1920, H: 1080}, {W: 1080, H: 1920}, {W: 1080, H: 1080}, {W: 1440, H: 1080}} {
+	for _, frame := range []doc.Frame{{
+		W: 1920,
+		H: 1080,
+	}, {W: 1080, H: 1920}, {W: 1080, H: 1080}, {W: 1440, H: 1080}} {
 		r := Request{Media: dir, Shelf: shelf, Seed: 1, Frame: frame}
 		s := newSummary(r)
 		m, err := gather(ctx, r, &s)
@@ -60,8 +63,16 @@ func wordsOnPictures(t *testing.T, name string, light uint8) {
 			for _, op := range []edit.Op{
 				edit.Pour{Media: m.order},
 				edit.AddCard{Words: doc.Words{Kind: "title", Main: "The afternoon", Smaller: "on the water"}},
-				edit.AddCard{Words: doc.Words{Kind: "text", Main: "What was said", Text: "They rowed until the lamps were lit, and sang."}},
-				edit.AddCard{Words: doc.Words{Kind: "credits", Main: "With thanks to", Text: "Boats | the harbour club\nLamps | all of Saltmere"}},
+				edit.AddCard{Words: doc.Words{
+					Kind: "text",
+					Main: "What was said",
+					Text: "They rowed until the lamps were lit, and sang.",
+				}},
+				edit.AddCard{Words: doc.Words{
+					Kind: "credits",
+					Main: "With thanks to",
+					Text: "Boats | the harbour club\nLamps | all of Saltmere",
+				}},
 			} {
 				d, err = edit.Do(d, op, with)
 				require.NoError(t, err)
@@ -71,7 +82,13 @@ func wordsOnPictures(t *testing.T, name string, light uint8) {
 					d.Slides[i].Caption = "At the quay"
 				}
 			}
-			f, err := m.house.Lay(film.Source{Doc: d, Theme: th, Library: m.lib, Profile: profile.Look(640, d.Rate), Marks: scene.Options{Watermark: "Draft"}})
+			f, err := m.house.Lay(film.Source{
+				Doc:     d,
+				Theme:   th,
+				Library: m.lib,
+				Profile: profile.Look(640, d.Rate),
+				Marks:   scene.Options{Watermark: "Draft"},
+			})
 			require.NoError(t, err)
 			lane := m.pool.Lane(ctx, m.lib, true)
 			for _, sl := range d.Slides {
@@ -81,12 +98,14 @@ func wordsOnPictures(t *testing.T, name string, light uint8) {
 				if sl.Card != nil {
 					kind = sl.Card.Kind
 				}
-				assert.Empty(t, hard.Words, "%s, %q, %s, %s picture, %s: %.1f to 1", th.ID, hard.Words, kind, name, frame.Ratio(), hard.Contrast)
+				assert.Empty(t, hard.Words, "%s, %q, %s, %s picture, %s: %.1f to 1", th.ID, hard.Words, kind,
+					name, frame.Ratio(), hard.Contrast)
 			}
 			for n := f.Frames() / 10; n < f.Frames(); n += f.Frames() / 3 {
 				hard, err := f.HardOver(lane, n)
 				require.NoError(t, err)
-				assert.Empty(t, hard.Words, "%s, %q over the film at %d, %s picture, %s: %.1f to 1", th.ID, hard.Words, n, name, frame.Ratio(), hard.Contrast)
+				assert.Empty(t, hard.Words, "%s, %q over the film at %d, %s picture, %s: %.1f to 1", th.ID,
+					hard.Words, n, name, frame.Ratio(), hard.Contrast)
 			}
 			lane.Close()
 		}

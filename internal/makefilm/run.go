@@ -31,13 +31,14 @@ import (
 // RunRequest is a Run to make: many films from one pattern, one list and one
 // set of folders.
 type RunRequest struct {
-	Shelf    *themes.Shelf
-	Theme    string            // by ID; empty with a pattern
-	Pattern  string            // zip of a pattern; empty: the theme alone
-	List     string            // file
-	Columns  map[string]string // headings by the role or the detail they stand for, instead of what was guessed
-	Folders  string            // with a folder a row; what is in its root is common to all
-	Music    []string          // song files, for all rows without one of their own
+	Shelf   *themes.Shelf
+	Theme   string // by ID; empty with a pattern
+	Pattern string // zip of a pattern; empty: the theme alone
+	List    string // file
+	// headings by the role or the detail they stand for, instead of what was guessed
+	Columns  map[string]string
+	Folders  string   // with a folder a row; what is in its root is common to all
+	Music    []string // song files, for all rows without one of their own
 	Details  map[string]string
 	Out      string            // folder
 	Names    string            // pattern of the films' names; empty: the usual one
@@ -115,9 +116,22 @@ type run struct {
 // whole is kept, and films that were begun go on with the segments they have.
 // The summary is useful even when an error is returned.
 func Run(ctx context.Context, r RunRequest) (RunSummary, error) {
-	x := &run{RunRequest: r, library: doc.Library{}, shared: map[doc.MediaID]bool{}, files: media.FilesIn{}, folders: map[string][]string{}, made: map[string]string{},
-		sum: RunSummary{Rows: []RunRow{}, Folders: []RunFolder{}, Problems: []RunProblem{}, Refused: []RefusedFile{}}}
-	for _, step := range []func(context.Context) error{x.open, x.readPattern, x.readList, x.readFolders, x.makeAll} {
+	x := &run{
+		RunRequest: r,
+		library:    doc.Library{},
+		shared:     map[doc.MediaID]bool{},
+		files:      media.FilesIn{},
+		folders:    map[string][]string{},
+		made:       map[string]string{},
+		sum: RunSummary{
+			Rows:     []RunRow{},
+			Folders:  []RunFolder{},
+			Problems: []RunProblem{},
+			Refused:  []RefusedFile{},
+		},
+	}
+	for _, step := range []func(context.Context) error{x.open, x.readPattern, x.readList, x.readFolders,
+		x.makeAll} {
 		if err := step(ctx); err != nil {
 			return x.sum, err
 		}
@@ -177,7 +191,8 @@ func (x *run) readPattern(ctx context.Context) (err error) {
 		return err
 	}
 	if x.pattern.ThemeVersion != x.theme.Content {
-		x.sum.Problems = append(x.sum.Problems, RunProblem{Text: "the pattern was made with another version of the theme " + x.theme.Name})
+		x.sum.Problems = append(x.sum.Problems,
+			RunProblem{Text: "the pattern was made with another version of the theme " + x.theme.Name})
 		x.pattern.ThemeVersion = x.theme.Content
 	}
 	dir := filepath.Join(x.Out, workFolder, "pattern")
@@ -257,7 +272,11 @@ func (x *run) readFolders(ctx context.Context) error {
 	}
 	var named []list.Named
 	for _, r := range x.rows {
-		named = append(named, list.Named{Key: r.Key, Folder: r.Values[list.FolderName], Names: []string{nameOf(r)}})
+		named = append(named, list.Named{
+			Key:    r.Key,
+			Folder: r.Values[list.FolderName],
+			Names:  []string{nameOf(r)},
+		})
 	}
 	var folders, common []string
 	for _, e := range entries {
@@ -297,7 +316,10 @@ func (x *run) readFolders(ctx context.Context) error {
 	if ctx.Err() != nil || len(ids) == 0 {
 		return ctx.Err()
 	}
-	x.pattern, err = edit.Do(x.pattern, edit.Pour{Media: ids}, edit.Context{Theme: x.theme, Library: x.library})
+	x.pattern, err = edit.Do(x.pattern, edit.Pour{Media: ids}, edit.Context{
+		Theme:   x.theme,
+		Library: x.library,
+	})
 	return err
 }
 

@@ -29,7 +29,8 @@ func TestARunOfFolders(t *testing.T) {
 		require.NoError(t, os.WriteFile(p, b, 0o600))
 		return p
 	}
-	list := put("crews.csv", []byte("Key;Crew;Date\n01;The Gannets;12/9\n02;Harbour Lights;12/9\n03;;12/9\n04;Dunlin Eight;12/9\n"))
+	list := put("crews.csv",
+		[]byte("Key;Crew;Date\n01;The Gannets;12/9\n02;Harbour Lights;12/9\n03;;12/9\n04;Dunlin Eight;12/9\n"))
 	put("quay.jpg", housetest.Photo(t, 1))
 	put("The Gannets/a.jpg", housetest.Photo(t, 2))
 	put("The Gannets/b.jpg", housetest.Photo(t, 3))
@@ -42,7 +43,17 @@ func TestARunOfFolders(t *testing.T) {
 	require.NoError(t, err)
 	small := profile.Draft
 	small.Longer = 160
-	r := makefilm.RunRequest{Shelf: shelf, Theme: "tideline", List: list, Folders: dir, Music: []string{song}, Out: out, Profiles: []profile.Profile{small}, Frame: doc.Frame{W: 320, H: 180}, Seed: 1}
+	r := makefilm.RunRequest{
+		Shelf:    shelf,
+		Theme:    "tideline",
+		List:     list,
+		Folders:  dir,
+		Music:    []string{song},
+		Out:      out,
+		Profiles: []profile.Profile{small},
+		Frame:    doc.Frame{W: 320, H: 180},
+		Seed:     1,
+	}
 
 	ctx, stop := context.WithCancel(context.Background())
 	r.Report = func(makefilm.RunRow) { stop() }
@@ -55,7 +66,12 @@ func TestARunOfFolders(t *testing.T) {
 	for _, row := range s.Rows {
 		states[row.Key] = row.State + " " + row.Why
 	}
-	assert.Equal(t, map[string]string{"01": "kept ", "02": "made ", "03": "left out missing: Names", "04": "left out no folder matches"}, states)
+	assert.Equal(t, map[string]string{
+		"01": "kept ",
+		"02": "made ",
+		"03": "left out missing: Names",
+		"04": "left out no folder matches",
+	}, states)
 	assert.Equal(t, []int{1, 1, 2}, []int{s.Made, s.Kept, s.Not})
 	var folders []string
 	for _, f := range s.Folders {
@@ -67,7 +83,9 @@ func TestARunOfFolders(t *testing.T) {
 	// The common picture's segments are those of the first film.
 	assert.Less(t, int64(s.Encoded), int64(s.Frames)/2)
 	r.Likely = true
-	require.NoError(t, os.WriteFile(list, []byte("Key;Crew;Date\n01;The Gannetts;12/9\n02;Harbour Lights;12/9\n03;Terns;12/9\n04;Dunlin Eight;12/9\n"), 0o600))
+	require.NoError(t, os.WriteFile(list,
+		[]byte("Key;Crew;Date\n01;The Gannetts;12/9\n02;Harbour Lights;12/9\n03;Terns;12/9\n04;Dunlin "+
+			"Eight;12/9\n"), 0o600))
 	s, err = makefilm.Run(context.Background(), r)
 	require.NoError(t, err)
 	assert.Equal(t, []int{3, 1, 0}, []int{s.Made, s.Kept, s.Not})

@@ -196,8 +196,18 @@ func (x *run) film(ctx context.Context, f *film.Film, name string, out *RunRow) 
 		return fmt.Errorf("%s is there already and was not made here; it is left alone", path)
 	}
 	var encoded timecode.Frames
-	job := render.Job{Film: f, Lanes: func(ctx context.Context) render.Lane { return x.sprites.Lane(ctx, f.Library, false) }, Files: x.files, Out: path,
-		Cache: render.Folder{Dir: filepath.Join(x.Out, workFolder, "segments")}, Progress: func(_, total timecode.Frames) { encoded = total }}
+	job := render.Job{
+		Film: f,
+		Lanes: func(ctx context.Context) render.Lane {
+			return x.sprites.Lane(ctx, f.Library, false)
+		},
+		Files: x.files,
+		Out:   path,
+		Cache: render.Folder{Dir: filepath.Join(x.Out, workFolder, "segments")},
+		Progress: func(_, total timecode.Frames) {
+			encoded = total
+		},
+	}
 	if _, err := render.Film(ctx, job); err != nil {
 		return err
 	}

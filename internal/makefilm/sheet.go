@@ -32,7 +32,8 @@ func Sheet(ctx context.Context, r Request, cells int) (Summary, error) {
 }
 
 // Shelf writes a contact sheet of all themes, as a JPEG: of each the opening,
-// its fullest slide, a join and the closing. Details that are not given are the theme's own examples; a theme takes those it asks for.
+// its fullest slide, a join and the closing. Details that are not given are the theme's own
+// examples; a theme takes those it asks for.
 func Shelf(ctx context.Context, r Request) (Summary, error) {
 	s := newSummary(r)
 	r.Frame = cellFrame(r.Frame)
@@ -77,7 +78,11 @@ func newBoard(cell doc.Frame, cells int) *board {
 		b.cols = 8
 	}
 	rows := (cells + b.cols - 1) / b.cols
-	b.out = raster.Pixels{W: b.cols*(cell.W+boardGap) - boardGap, H: rows*(cell.H+boardGap) - boardGap, Channels: 3}
+	b.out = raster.Pixels{
+		W:        b.cols*(cell.W+boardGap) - boardGap,
+		H:        rows*(cell.H+boardGap) - boardGap,
+		Channels: 3,
+	}
 	b.out.Pix = make([]byte, b.out.W*b.out.H*3)
 	for i := range b.out.Pix {
 		b.out.Pix[i] = 0xe7

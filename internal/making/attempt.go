@@ -44,8 +44,18 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	r.Worker, r.Tools = worker, mk.Orders.House.Tools.String()
 	mine := false
 	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt-1).
-			Updates(map[string]any{"state": store.RenderRunning, "attempt": r.Attempt, "worker": worker, "tools": r.Tools, "frames_done": 0, "frames_kept": 0, "started_at": mk.Now(), "error": ""})
+		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')",
+			r.ID, r.Attempt-1).
+			Updates(map[string]any{
+				"state":       store.RenderRunning,
+				"attempt":     r.Attempt,
+				"worker":      worker,
+				"tools":       r.Tools,
+				"frames_done": 0,
+				"frames_kept": 0,
+				"started_at":  mk.Now(),
+				"error":       "",
+			})
 		if mine = res.RowsAffected > 0; res.Error != nil || !mine {
 			return res.Error // someone else has it
 		}
@@ -73,7 +83,11 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 		}
 	}
 	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
-		if e := mk.end(ctx, r, map[string]any{"state": store.RenderFailed, "error": mk.inWords(ctx, r, err), "finished_at": mk.Now()}); e != nil {
+		if e := mk.end(ctx, r, map[string]any{
+			"state":       store.RenderFailed,
+			"error":       mk.inWords(ctx, r, err),
+			"finished_at": mk.Now(),
+		}); e != nil {
 			return errors.Join(err, e)
 		}
 		return nil
@@ -127,7 +141,8 @@ func (mk *Making) taken(ctx context.Context, r store.Render) error {
 // putOff says of a render that waits, or that a worker began which is no more, what it waits for.
 func (mk *Making) putOff(ctx context.Context, r store.Render, lacking error) error {
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		err := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')", r.ID, r.Attempt).
+		err := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')",
+			r.ID, r.Attempt).
 			Updates(map[string]any{"state": store.RenderWaiting, "error": lacking.Error()}).Error
 		if err != nil {
 			return err
@@ -169,7 +184,8 @@ func (mk *Making) inWords(ctx context.Context, r store.Render, err error) string
 
 // mine updates the render as long as this attempt owns it, else errTaken.
 func (mk *Making) mine(tx *gorm.DB, r store.Render, set map[string]any) error {
-	res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).Updates(set)
+	res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).
+		Updates(set)
 	if res.Error == nil && res.RowsAffected == 0 {
 		return errTaken
 	}
@@ -208,8 +224,12 @@ func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, 
 		return nil, err
 	}
 	b := &begun{film: f, dir: dir, job: render.Job{
-		Told: told, Also: also,
-		Film: f, Files: store.MediaFiles{Blobs: mk.Blobs}, Cache: mk.Kept, Out: filepath.Join(dir, "film."+f.Profile.File.Extension),
+		Told:  told,
+		Also:  also,
+		Film:  f,
+		Files: store.MediaFiles{Blobs: mk.Blobs},
+		Cache: mk.Kept,
+		Out:   filepath.Join(dir, "film."+f.Profile.File.Extension),
 		Lanes: func(ctx context.Context) render.Lane { return mk.Sprites.Lane(ctx, f.Library, false) },
 	}}
 	b.segs, err = f.Segments()
@@ -229,7 +249,8 @@ func roomFor(f *film.Film) int64 {
 
 // beside is what a render's file tells of its film, and the films of renders
 // that wait to be drawn with it.
-func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told, also []*film.Film, err error) {
+func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told, also []*film.Film,
+	err error) {
 	tx := mk.Store.DB.WithContext(ctx)
 	st, err := mk.Orders.Shelf.Studio(ctx)
 	if err != nil {
@@ -327,7 +348,8 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 		verified = nil
 	}
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster, posterSize)); err != nil {
+		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster,
+			posterSize)); err != nil {
 			return err
 		}
 		if stream != nil {
@@ -336,9 +358,17 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 			}
 		}
 		err := mk.mine(tx, r, map[string]any{
-			"stream": stream, "stream_list": list,
-			"state": store.RenderDone, "sha256": sha, "poster": poster, "size": size, "seconds": max(facts.PictureSec, facts.SoundSec),
-			"frames_done": gorm.Expr("frames_total"), "finished_at": mk.Now(), "verified_at": verified, "doubt": doubt,
+			"stream":      stream,
+			"stream_list": list,
+			"state":       store.RenderDone,
+			"sha256":      sha,
+			"poster":      poster,
+			"size":        size,
+			"seconds":     max(facts.PictureSec, facts.SoundSec),
+			"frames_done": gorm.Expr("frames_total"),
+			"finished_at": mk.Now(),
+			"verified_at": verified,
+			"doubt":       doubt,
 		})
 		if err != nil {
 			return err

@@ -43,7 +43,11 @@ var StreamSizes = []string{"Phone 360", "Web 720"}
 
 // ErrNotApproved means that the order asks for the client's approval, which its
 // film does not have.
-var ErrNotApproved = &invalid.Input{Field: "approval", Problem: "Not rendered: this order asks for the client's approval, and the film as it is now has none. Send a proof, or say that it is to be rendered anyway."}
+var ErrNotApproved = &invalid.Input{
+	Field: "approval",
+	Problem: "Not rendered: this order asks for the client's approval, and the film as it is now has none. " +
+		"Send a proof, or say that it is to be rendered anyway.",
+}
 
 // BeginAll queues renders of the order's present slideshow in several profiles and shapes, all
 // of them or none. What is being made already is not queued again.
@@ -66,7 +70,8 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 		out = nil
 		// One press after the other: what was pressed twice, even at the same moment,
 		// is made once.
-		if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"), "id = ?", orderID); err != nil {
+		if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).
+			Select("id"), "id = ?", orderID); err != nil {
 			return err
 		}
 		for _, f := range n.Shapes {
@@ -89,7 +94,8 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 }
 
 // beginIn is BeginAll in the shape an order is seen in.
-func (mk *Making) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n Wanted) ([]store.Render, error) {
+func (mk *Making) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n Wanted) ([]store.Render,
+	error) {
 	w, h := d.Doc.Frame.W, d.Doc.Frame.H
 	seconds := d.Plan.Rate.Seconds(d.Plan.Frames)
 	var wanted []profile.Profile
@@ -116,7 +122,8 @@ func (mk *Making) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n
 		wanted = append(wanted, p)
 	}
 	var there []store.Render
-	if err := tx.Where("order_id = ? AND revision = ? AND shape = ?", d.Order.ID, d.Slideshow.Head, d.ShapeName()).Order("id").Find(&there).Error; err != nil {
+	if err := tx.Where("order_id = ? AND revision = ? AND shape = ?", d.Order.ID, d.Slideshow.Head,
+		d.ShapeName()).Order("id").Find(&there).Error; err != nil {
 		return nil, err
 	}
 	wanted = slices.DeleteFunc(wanted, func(p profile.Profile) bool {
@@ -146,13 +153,21 @@ func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) err
 	}
 	p := profile.Proof
 	for _, r := range d.Renders {
-		if r.Profile == p.Name && r.Revision == d.Slideshow.Head && r.State != store.RenderFailed && r.State != store.RenderCancelled {
+		if r.Profile == p.Name && r.Revision == d.Slideshow.Head && r.State != store.RenderFailed &&
+			r.State != store.RenderCancelled {
 			return nil
 		}
 	}
 	r := store.Render{
-		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Watermark: d.Settings.Watermark,
-		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
+		OrderID:     d.Order.ID,
+		SlideshowID: d.Slideshow.ID,
+		Revision:    d.Slideshow.Head,
+		Watermark:   d.Settings.Watermark,
+		Profile:     p.Name,
+		Setting:     &p,
+		Details:     d.Order.Details,
+		State:       store.RenderWaiting,
+		FramesTotal: int64(d.Plan.Frames),
 	}
 	return mk.insert(ctx, tx, d.Order, &r)
 }
@@ -160,9 +175,11 @@ func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) err
 // For queues a film of the order's present slideshow in a profile, for something
 // else to be made of it. One that was made in just that profile, or is being
 // made, is not made again.
-func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p profile.Profile) (store.Render, error) {
+func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p profile.Profile) (store.Render,
+	error) {
 	for _, r := range d.Renders {
-		if r.Revision == d.Slideshow.Head && r.Shape == d.ShapeName() && r.State != store.RenderFailed && r.State != store.RenderCancelled && r.Damage == "" &&
+		if r.Revision == d.Slideshow.Head && r.Shape == d.ShapeName() && r.State != store.RenderFailed &&
+			r.State != store.RenderCancelled && r.Damage == "" &&
 			r.Setting != nil && reflect.DeepEqual(*r.Setting, p) && maps.Equal(r.Details, d.Order.Details) {
 			return r, nil
 		}
@@ -177,8 +194,17 @@ func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p pro
 // renderOf is a render of an order as it stands, with the studio's mark.
 func renderOf(d *orders.Dossier, p profile.Profile) store.Render {
 	return store.Render{
-		OrderID: d.Order.ID, SlideshowID: d.Slideshow.ID, Revision: d.Slideshow.Head, Shape: d.ShapeName(), Mark: d.Settings.Mark, MarkPicture: d.Settings.MarkPicture,
-		Profile: p.Name, Setting: &p, Details: d.Order.Details, State: store.RenderWaiting, FramesTotal: int64(d.Plan.Frames),
+		OrderID:     d.Order.ID,
+		SlideshowID: d.Slideshow.ID,
+		Revision:    d.Slideshow.Head,
+		Shape:       d.ShapeName(),
+		Mark:        d.Settings.Mark,
+		MarkPicture: d.Settings.MarkPicture,
+		Profile:     p.Name,
+		Setting:     &p,
+		Details:     d.Order.Details,
+		State:       store.RenderWaiting,
+		FramesTotal: int64(d.Plan.Frames),
 	}
 }
 
@@ -235,7 +261,8 @@ func mainOf(all []profile.Profile, w, h int) int {
 
 // queue writes down renders and their jobs, those that others are drawn with
 // first.
-func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile, leads []int, beside bool) ([]store.Render, error) {
+func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile,
+	leads []int, beside bool) ([]store.Render, error) {
 	out := make([]store.Render, len(all))
 	main := mainOf(all, d.Doc.Frame.W, d.Doc.Frame.H)
 	if beside || d.ShapeName() != "" {
@@ -258,7 +285,8 @@ func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all
 			out[i] = r
 		}
 	}
-	if err := tx.Model(&store.Profile{}).Where("name IN ?", names).Update("used_at", mk.Now()).Error; err != nil {
+	if err := tx.Model(&store.Profile{}).Where("name IN ?", names).Update("used_at",
+		mk.Now()).Error; err != nil {
 		return nil, err
 	}
 	return out, mk.changed(ctx, tx, d.Order.ID)

@@ -17,8 +17,10 @@ import (
 func TestTheBoardIsInTurn(t *testing.T) {
 	s := housetest.Open(t)
 	first, second := housetest.Ready(t, s), housetest.Ready(t, s)
-	require.NoError(t, s.Store.DB.Exec("UPDATE orders SET due = ? WHERE id = ?", time.Now().AddDate(0, 0, 9), first).Error)
-	require.NoError(t, s.Store.DB.Exec("UPDATE orders SET due = ? WHERE id = ?", time.Now().AddDate(0, 0, 2), second).Error)
+	require.NoError(t, s.Store.DB.Exec("UPDATE orders SET due = ? WHERE id = ?", time.Now().AddDate(0, 0, 9),
+		first).Error)
+	require.NoError(t, s.Store.DB.Exec("UPDATE orders SET due = ? WHERE id = ?", time.Now().AddDate(0, 0, 2),
+		second).Error)
 	late, err := s.Making.Begin(ctx, first, "MP4")
 	require.NoError(t, err)
 	soon, err := s.Making.Begin(ctx, second, "MP4")
@@ -36,7 +38,8 @@ func TestTheBoardIsInTurn(t *testing.T) {
 	b, ids := board()
 	assert.Equal(t, []int64{soon.ID, late.ID}, ids, "by due date")
 	assert.Equal(t, "no worker is running", b.Why[soon.ID])
-	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('w', now() + interval '1 hour')").Error)
+	require.NoError(t, s.Store.DB.Exec(
+		"INSERT INTO workers (id, seen_at) VALUES ('w', now() + interval '1 hour')").Error)
 	b, _ = board()
 	assert.Equal(t, []string{"next", "1 film before it"}, []string{b.Why[soon.ID], b.Why[late.ID]})
 	require.NoError(t, s.Making.Next(ctx, late.ID))

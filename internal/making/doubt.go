@@ -19,7 +19,8 @@ import (
 func inDoubt(f *film.Film) string {
 	var out []string
 	for _, x := range f.Faults() {
-		out = append(out, fmt.Sprintf("Slide %d: %s could not be decoded without errors (%s).", f.Doc.Index(x.Slide)+1, x.Media.Name, x.Media.Faulty))
+		out = append(out, fmt.Sprintf("Slide %d: %s could not be decoded without errors (%s).",
+			f.Doc.Index(x.Slide)+1, x.Media.Name, x.Media.Faulty))
 	}
 	return strings.Join(out, " ")
 }
@@ -34,7 +35,8 @@ func (mk *Making) blame(ctx context.Context, err error) error {
 	}
 	noted := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var all []store.Media
-		if err := tx.Where("sha256 = ? AND kind = ?", string(told.Media), doc.ClipMedia).Find(&all).Error; err != nil {
+		if err := tx.Where("sha256 = ? AND kind = ?", string(told.Media), doc.ClipMedia).
+			Find(&all).Error; err != nil {
 			return err
 		}
 		for _, m := range all {

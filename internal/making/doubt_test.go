@@ -22,7 +22,9 @@ func TestFilmsOfDamagedClipsAreNotVerified(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
 	path := filepath.Join(t.TempDir(), "bow.mp4")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=d=3:s=320x180:r=25,noise=alls=12:allf=t", "-c:v", "libx264", "-g", "25", "-pix_fmt", "yuv420p", path).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"testsrc2=d=3:s=320x180:r=25,noise=alls=12:allf=t", "-c:v", "libx264", "-g", "25", "-pix_fmt",
+		"yuv420p", path).CombinedOutput()
 	require.NoError(t, err, string(out))
 	b, err := os.ReadFile(path)
 	require.NoError(t, err)
@@ -38,7 +40,10 @@ func TestFilmsOfDamagedClipsAreNotVerified(t *testing.T) {
 	assert.Nil(t, first.VerifiedAt)
 
 	// Nobody knew of it.
-	require.NoError(t, s.Store.DB.Model(&clip).Select("seen").Updates(&store.Media{Seen: &store.Seen{Starts: doc.Anywhere, Examined: true}}).Error)
+	require.NoError(t, s.Store.DB.Model(&clip).Select("seen").Updates(&store.Media{Seen: &store.Seen{
+		Starts:   doc.Anywhere,
+		Examined: true,
+	}}).Error)
 	require.NoError(t, s.Store.DB.Exec("DELETE FROM segments").Error)
 	r, err := s.Making.Begin(ctx, order, "")
 	require.NoError(t, err)

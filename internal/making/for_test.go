@@ -47,7 +47,9 @@ func TestFilmsForSomethingElse(t *testing.T) {
 	assert.Nil(t, got.FinishedAt)
 	var jobs int64
 	count := func() int64 {
-		require.NoError(t, s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'render' AND (args->>'render_id')::bigint = ?", first.ID).Scan(&jobs).Error)
+		require.NoError(t, s.Store.DB.Raw(
+			"SELECT count(*) FROM river_job WHERE kind = 'render' AND (args->>'render_id')::bigint = ?",
+			first.ID).Scan(&jobs).Error)
 		return jobs
 	}
 	before := count()
@@ -80,7 +82,8 @@ func TestWhatMayBeRendered(t *testing.T) {
 // A stored file that is not what it was, or gone, is told in words.
 func TestDamagedFiles(t *testing.T) {
 	s := housetest.Open(t)
-	why, n, err := s.Blobs.Damaged(ctx, "0000000000000000000000000000000000000000000000000000000000000000", "the image")
+	why, n, err := s.Blobs.Damaged(ctx, "0000000000000000000000000000000000000000000000000000000000000000",
+		"the image")
 	require.NoError(t, err)
 	assert.Equal(t, []any{"the image is gone", int64(0)}, []any{why, n})
 }

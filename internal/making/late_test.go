@@ -26,14 +26,29 @@ func TestLateWorkersAreAsked(t *testing.T) {
 	require.NoError(t, err)
 	tools := s.Orders.House.Tools.String()
 	worker := func(id, tools, note string) {
-		require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, tools, note, seen_at) VALUES (?, ?, ?, now() + interval '1 hour')", id, tools, note).Error)
+		require.NoError(t, s.Store.DB.Exec(
+			"INSERT INTO workers (id, tools, note, seen_at) VALUES (?, ?, ?, now() + interval '1 hour')", id,
+			tools, note).Error)
 	}
 	worker("first", tools, "")
-	require.NoError(t, s.Store.DB.Model(&r).Updates(map[string]any{"state": "running", "attempt": 1, "worker": "first", "tools": tools}).Error)
+	require.NoError(t, s.Store.DB.Model(&r).Updates(map[string]any{
+		"state":   "running",
+		"attempt": 1,
+		"worker":  "first",
+		"tools":   tools,
+	}).Error)
 	r, err = store.One[store.Render](s.Store.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	for n := range 5 {
-		require.NoError(t, s.Store.DB.Create(&store.RenderPart{RenderID: r.ID, Attempt: 1, Number: n, First: n, Last: n, Frames: 50, State: "waiting"}).Error)
+		require.NoError(t, s.Store.DB.Create(&store.RenderPart{
+			RenderID: r.ID,
+			Attempt:  1,
+			Number:   n,
+			First:    n,
+			Last:     n,
+			Frames:   50,
+			State:    "waiting",
+		}).Error)
 	}
 	end := s.Making.Reporting(t.Context(), r)
 	defer end()
@@ -56,16 +71,22 @@ func TestLateWorkersAreAsked(t *testing.T) {
 func TestASupersededAttemptIsNotDone(t *testing.T) {
 	s := housetest.Open(t)
 	id := housetest.Ready(t, s)
-	for state, want := range map[store.RenderState]error{store.RenderRunning: queue.ErrSuperseded, store.RenderCancelled: nil} {
+	for state, want := range map[store.RenderState]error{
+		store.RenderRunning:   queue.ErrSuperseded,
+		store.RenderCancelled: nil,
+	} {
 		r, err := s.Making.Begin(t.Context(), id, "")
 		require.NoError(t, err)
 		done := make(chan error, 1)
-		go func() { done <- s.Making.Film(context.Background(), making.Film{RenderID: r.ID}, "first", false) }()
+		go func() {
+			done <- s.Making.Film(context.Background(), making.Film{RenderID: r.ID}, "first", false)
+		}()
 		require.Eventually(t, func() bool {
 			now, err := store.One[store.Render](s.Store.DB, "id = ?", r.ID)
 			return err == nil && now.Attempt == 1
 		}, 10*time.Second, time.Millisecond)
-		require.NoError(t, s.Store.DB.Exec("UPDATE renders SET attempt = 2, state = ? WHERE id = ?", state, r.ID).Error)
+		require.NoError(t, s.Store.DB.Exec("UPDATE renders SET attempt = 2, state = ? WHERE id = ?", state,
+			r.ID).Error)
 		assert.ErrorIs(t, <-done, want)
 		require.NoError(t, s.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE id = ?", r.ID).Error)
 	}

@@ -87,13 +87,16 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 		},
 		Refuse: func(ctx context.Context, j Film, why string) error { return mk.refuse(ctx, j, why) },
 	})
-	queue.Handle(js, queue.Kind[Help]{Needs: mk.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Help]) error {
-		own, err := mk.Help(ctx, j.Args, j.Worker)
-		if own {
-			return queue.Later(2 * time.Second) // for another worker
-		}
-		return err
-	}})
+	queue.Handle(js, queue.Kind[Help]{
+		Needs: mk.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Help]) error {
+			own, err := mk.Help(ctx, j.Args, j.Worker)
+			if own {
+				return queue.Later(2 * time.Second) // for another worker
+			}
+			return err
+		},
+	})
 }
 
 // changed tells that a render of an order has changed.
@@ -107,7 +110,8 @@ func (mk *Making) changed(ctx context.Context, tx *gorm.DB, orderID int64) error
 // Cancel stops a render that is waiting or running.
 func (mk *Making) Cancel(ctx context.Context, orderID, renderID int64) error {
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Render{}).Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')", renderID, orderID).
+		res := tx.Model(&store.Render{}).Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')",
+			renderID, orderID).
 			Updates(map[string]any{"state": store.RenderCancelled, "finished_at": mk.Now()})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
@@ -121,7 +125,8 @@ func (mk *Making) Cancel(ctx context.Context, orderID, renderID int64) error {
 
 // led reports whether a render waits for another that makes its segments too.
 func (mk *Making) led(ctx context.Context, renderID int64) (led bool, err error) {
-	err = mk.Store.DB.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM renders r JOIN renders l ON l.id = r.lead_id WHERE r.id = ? AND l.state IN ('waiting', 'running'))", renderID).Scan(&led).Error
+	err = mk.Store.DB.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM renders r JOIN renders l ON l.id "+
+		"= r.lead_id WHERE r.id = ? AND l.state IN ('waiting', 'running'))", renderID).Scan(&led).Error
 	return led, err
 }
 

@@ -37,7 +37,10 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 	assert.Equal(t, first.FramesTotal, first.FramesDone)
 	w := housetest.Load(t, s, order)
 	slide := w.Doc.Slides[1].ID
-	_, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Caption{Slides: []doc.SlideID{slide}, Text: "At the start"}, nil)
+	_, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Caption{
+		Slides: []doc.SlideID{slide},
+		Text:   "At the start",
+	}, nil)
 	require.NoError(t, err)
 	again := housetest.Rendered(t, s, order)
 	assert.EqualValues(t, 15*30, again.FramesTotal+again.FramesKept)
@@ -50,7 +53,8 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 func TestWorkersShareAFilm(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('maker', now() + interval '1 hour'), ('helper', now() + interval '1 hour')").Error)
+	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('maker', now() + "+
+		"interval '1 hour'), ('helper', now() + interval '1 hour')").Error)
 	r, err := s.Making.Begin(ctx, order, "")
 	require.NoError(t, err)
 	// The maker claims nothing until the helper has claimed something.
@@ -61,7 +65,8 @@ func TestWorkersShareAFilm(t *testing.T) {
 			END LOOP;
 			RETURN NEW;
 		END $$ LANGUAGE plpgsql`).Error)
-	require.NoError(t, s.Store.DB.Exec(`CREATE TRIGGER hold BEFORE UPDATE ON render_parts FOR EACH ROW WHEN (NEW.state = 'running' AND NEW.worker = 'maker') EXECUTE FUNCTION hold()`).Error)
+	require.NoError(t, s.Store.DB.Exec(
+		`CREATE TRIGGER hold BEFORE UPDATE ON render_parts FOR EACH ROW WHEN (NEW.state = 'running' AND NEW.worker = 'maker') EXECUTE FUNCTION hold()`).Error)
 	var wg sync.WaitGroup
 	wg.Go(func() { assert.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "maker", true)) })
 	require.Eventually(t, func() bool {
@@ -96,13 +101,26 @@ func TestWorkersThatDrawDifferentlyTakeNoPart(t *testing.T) {
 	order := housetest.Ready(t, s)
 	r, err := s.Making.Begin(ctx, order, "")
 	require.NoError(t, err)
-	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('helper', now() + interval '1 hour')").Error)
-	require.NoError(t, s.Store.DB.Model(&r).Updates(map[string]any{"state": "running", "worker": "maker", "attempt": 1, "film": "as the maker draws it", "tools": "libvips 7, Pango 1, ffmpeg 4"}).Error)
-	require.NoError(t, s.Store.DB.Create(&store.RenderPart{RenderID: r.ID, Attempt: 1, Frames: 10, State: "waiting"}).Error)
+	require.NoError(t, s.Store.DB.Exec(
+		"INSERT INTO workers (id, seen_at) VALUES ('helper', now() + interval '1 hour')").Error)
+	require.NoError(t, s.Store.DB.Model(&r).Updates(map[string]any{
+		"state":   "running",
+		"worker":  "maker",
+		"attempt": 1,
+		"film":    "as the maker draws it",
+		"tools":   "libvips 7, Pango 1, ffmpeg 4",
+	}).Error)
+	require.NoError(t, s.Store.DB.Create(&store.RenderPart{
+		RenderID: r.ID,
+		Attempt:  1,
+		Frames:   10,
+		State:    "waiting",
+	}).Error)
 	own, err := s.Making.Help(ctx, making.Help{RenderID: r.ID}, "helper")
 	require.NoError(t, err)
 	assert.False(t, own)
-	assert.EqualValues(t, 1, count(t, s, "render_parts", "state = 'waiting' AND worker = ''"), "it was left alone")
+	assert.EqualValues(t, 1, count(t, s, "render_parts", "state = 'waiting' AND worker = ''"),
+		"it was left alone")
 	b, err := s.Making.Board(ctx)
 	require.NoError(t, err)
 	require.Len(t, b.Workers, 1)
@@ -177,7 +195,8 @@ type deadly struct {
 // Jobs implements queue.Room.
 func (d deadly) Jobs(js *queue.Jobs) {
 	for range 10 {
-		d.store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY['gone']")
+		d.store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), " +
+			"attempted_by = ARRAY['gone']")
 		if err := queue.Rescue(ctx, d.store); err != nil {
 			panic(err)
 		}
@@ -193,7 +212,8 @@ func TestPartsOfDeadWorkersGoOn(t *testing.T) {
 	require.NoError(t, err)
 	go func() { // takes a part as soon as there is one, and is never seen again
 		for range 2000 {
-			if s.Store.DB.Exec("UPDATE render_parts SET state = 'running', worker = 'gone' WHERE number = 1 AND state = 'waiting'").RowsAffected > 0 {
+			if s.Store.DB.Exec("UPDATE render_parts SET state = 'running', worker = 'gone' WHERE number = "+
+				"1 AND state = 'waiting'").RowsAffected > 0 {
 				return
 			}
 			time.Sleep(2 * time.Millisecond)
@@ -309,12 +329,20 @@ func TestFailedRenderNamesSlideAndFile(t *testing.T) {
 }
 
 func TestFileName(t *testing.T) {
-	assert.Equal(t, "A-B - C- D.mp4", making.FileName(store.Order{Client: "A/B", Event: "C: D"}, store.Render{}))
+	assert.Equal(t, "A-B - C- D.mp4", making.FileName(store.Order{
+		Client: "A/B",
+		Event:  "C: D",
+	}, store.Render{}))
 }
 
 func TestTimeLeft(t *testing.T) {
 	began := time.Now().Add(-10 * time.Second)
-	left, ok := making.TimeLeft(store.Render{State: store.RenderRunning, StartedAt: &began, FramesDone: 100, FramesTotal: 400}, began.Add(10*time.Second))
+	left, ok := making.TimeLeft(store.Render{
+		State:       store.RenderRunning,
+		StartedAt:   &began,
+		FramesDone:  100,
+		FramesTotal: 400,
+	}, began.Add(10*time.Second))
 	assert.True(t, ok)
 	assert.Equal(t, 30*time.Second, left)
 	_, ok = making.TimeLeft(store.Render{State: store.RenderRunning, StartedAt: &began}, time.Now())
@@ -327,14 +355,18 @@ func TestFilmsWaitByDueDate(t *testing.T) {
 	s := housetest.Open(t)
 	song, photo := housetest.Song(t, 12), housetest.Photo(t, 1)
 	for name, days := range map[string]int{"later": 9, "tomorrow": 1, "overdue": -3} {
-		o, err := s.Orders.Open(ctx, orders.New{Head: orders.Head{Client: name, Event: "x", Due: time.Now().AddDate(0, 0, days)}, Details: map[string]string{"names": name, "date": "x"}}, nil)
+		o, err := s.Orders.Open(ctx, orders.New{
+			Head:    orders.Head{Client: name, Event: "x", Due: time.Now().AddDate(0, 0, days)},
+			Details: map[string]string{"names": name, "date": "x"},
+		}, nil)
 		require.NoError(t, err)
 		housetest.Bring(t, s, o.ID, map[string][]byte{"a.jpg": photo, "s.flac": song})
 		_, err = s.Making.Begin(ctx, o.ID, "")
 		require.NoError(t, err)
 	}
 	var waits []string
-	require.NoError(t, s.Store.DB.Raw(`SELECT o.client FROM river_job j JOIN renders r ON r.id = (j.args->>'render_id')::bigint JOIN orders o ON o.id = r.order_id
+	require.NoError(t, s.Store.DB.Raw(
+		`SELECT o.client FROM river_job j JOIN renders r ON r.id = (j.args->>'render_id')::bigint JOIN orders o ON o.id = r.order_id
 		WHERE j.kind = 'render' AND j.state = 'available' ORDER BY j.priority, j.scheduled_at, j.id`).Scan(&waits).Error)
 	assert.Equal(t, []string{"overdue", "tomorrow", "later"}, waits)
 	pace, workers, err := s.Making.Pace(ctx)

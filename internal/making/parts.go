@@ -67,14 +67,28 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 			had += int64(s.Frames())
 		}
 	}
-	divided := film.Divide(b.segs, func(s film.Segment) bool { return kept[s.Key] != "" }, encoders(), b.film.LongestRun())
+	divided := film.Divide(b.segs, func(s film.Segment) bool {
+		return kept[s.Key] != ""
+	}, encoders(), b.film.LongestRun())
 	rows := make([]store.RenderPart, 0, len(divided))
 	for _, p := range divided {
 		total += int64(p.Frames)
-		rows = append(rows, store.RenderPart{RenderID: r.ID, Attempt: r.Attempt, Number: p.Number, First: p.First, Last: p.Last, Frames: int64(p.Frames), State: "waiting"})
+		rows = append(rows, store.RenderPart{
+			RenderID: r.ID,
+			Attempt:  r.Attempt,
+			Number:   p.Number,
+			First:    p.First,
+			Last:     p.Last,
+			Frames:   int64(p.Frames),
+			State:    "waiting",
+		})
 	}
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := mk.mine(tx, r, map[string]any{"frames_total": total, "frames_kept": had, "film": name}); err != nil {
+		if err := mk.mine(tx, r, map[string]any{
+			"frames_total": total,
+			"frames_kept":  had,
+			"film":         name,
+		}); err != nil {
 			return err
 		}
 		if len(rows) == 0 {
@@ -121,7 +135,8 @@ func (p *parts) claim(ctx context.Context) (part film.Part, ok bool, err error) 
 	here := slices.Collect(maps.Keys(p.made))
 	p.mu.Unlock()
 	var row store.RenderPart
-	res := p.mk.Store.DB.WithContext(ctx).Raw(`UPDATE render_parts SET state = 'running', worker = ?, frames_done = 0
+	res := p.mk.Store.DB.WithContext(ctx).
+		Raw(`UPDATE render_parts SET state = 'running', worker = ?, frames_done = 0
 		WHERE (render_id, attempt, number) IN (
 			SELECT render_id, attempt, number FROM render_parts
 			WHERE render_id = ? AND attempt = ? AND (state = 'waiting'
@@ -133,7 +148,12 @@ func (p *parts) claim(ctx context.Context) (part film.Part, ok bool, err error) 
 		return part, false, res.Error
 	}
 	p.count(row.Number, 0)
-	return film.Part{Number: row.Number, First: row.First, Last: row.Last, Frames: timecode.Frames(row.Frames)}, true, nil
+	return film.Part{
+		Number: row.Number,
+		First:  row.First,
+		Last:   row.Last,
+		Frames: timecode.Frames(row.Frames),
+	}, true, nil
 }
 
 // numbers are whole numbers as PostgreSQL writes an array of them.
@@ -172,16 +192,23 @@ func (p *parts) forget(part int) {
 
 func (p *parts) done(ctx context.Context, part film.Part, err error) error {
 	rows := p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
-		Where("render_id = ? AND attempt = ? AND number = ? AND worker = ?", p.r.ID, p.r.Attempt, part.Number, p.worker)
+		Where("render_id = ? AND attempt = ? AND number = ? AND worker = ?", p.r.ID, p.r.Attempt, part.Number,
+			p.worker)
 	if err == nil {
 		return rows.Updates(map[string]any{"state": "done", "frames_done": part.Frames}).Error
 	}
-	e := rows.Updates(map[string]any{"state": "waiting", "worker": "", "tries": gorm.Expr("tries + 1"), "error": err.Error()}).Error
+	e := rows.Updates(map[string]any{
+		"state":  "waiting",
+		"worker": "",
+		"tries":  gorm.Expr("tries + 1"),
+		"error":  err.Error(),
+	}).Error
 	var material *compose.SlideError
 	if e != nil || errors.As(err, &material) || errors.Is(err, context.Canceled) || errors.Is(err, errTaken) {
 		return errors.Join(err, e)
 	}
-	row, e := store.One[store.RenderPart](p.mk.Store.DB.WithContext(ctx), "render_id = ? AND attempt = ? AND number = ?", p.r.ID, p.r.Attempt, part.Number)
+	row, e := store.One[store.RenderPart](p.mk.Store.DB.WithContext(ctx),
+		"render_id = ? AND attempt = ? AND number = ?", p.r.ID, p.r.Attempt, part.Number)
 	if e != nil || row.Tries >= partTries {
 		return errors.Join(err, e)
 	}
@@ -202,14 +229,17 @@ func (p *parts) Open(ctx context.Context) (int, error) {
 func (mk *Making) encode(b *begun, p *parts) func(context.Context, film.Part) error {
 	return func(ctx context.Context, part film.Part) error {
 		if part.First < 0 || part.Last >= len(b.segs) || part.First > part.Last {
-			return fmt.Errorf("part %d of render %d names segments %d to %d of %d", part.Number, p.r.ID, part.First, part.Last, len(b.segs))
+			return fmt.Errorf("part %d of render %d names segments %d to %d of %d", part.Number, p.r.ID,
+				part.First, part.Last, len(b.segs))
 		}
 		dir, err := os.MkdirTemp(b.dir, "part-*")
 		if err != nil {
 			return err
 		}
 		defer os.RemoveAll(dir)
-		_, err = b.job.Encode(ctx, b.segs[part.First:part.Last+1], dir, func(n timecode.Frames) { p.count(part.Number, int64(n)) })
+		_, err = b.job.Encode(ctx, b.segs[part.First:part.Last+1], dir, func(n timecode.Frames) {
+			p.count(part.Number, int64(n))
+		})
 		return mk.blame(ctx, err)
 	}
 }
@@ -275,9 +305,12 @@ func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 			tx := p.mk.Store.DB.WithContext(ctx)
 			for k, v := range made {
 				// Progress only: the next second brings the next figure.
-				_ = tx.Model(&store.RenderPart{}).Where("render_id = ? AND attempt = ? AND number = ? AND state = 'running' AND worker = ?", p.r.ID, p.r.Attempt, k, p.worker).Update("frames_done", v).Error
+				_ = tx.Model(&store.RenderPart{}).
+					Where("render_id = ? AND attempt = ? AND number = ? AND state = 'running' AND worker = ?",
+						p.r.ID, p.r.Attempt, k, p.worker).Update("frames_done", v).Error
 			}
-			done := tx.Model(&store.RenderPart{}).Select("coalesce(sum(frames_done), 0)").Where("render_id = ? AND attempt = ?", p.r.ID, p.r.Attempt)
+			done := tx.Model(&store.RenderPart{}).Select("coalesce(sum(frames_done), 0)").
+				Where("render_id = ? AND attempt = ?", p.r.ID, p.r.Attempt)
 			err := p.mk.mine(tx, p.r, map[string]any{"frames_done": done})
 			if errors.Is(err, errTaken) {
 				stop(errTaken)
@@ -289,7 +322,10 @@ func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 			}
 			if err == nil {
 				// Whoever looks at the order is told; missing one is no harm.
-				_ = errors.Join(store.Tell(tx, store.Event{What: store.OrderChanged, ID: p.r.OrderID}), store.Tell(tx, store.Event{What: store.QueueChanged}))
+				_ = errors.Join(store.Tell(tx, store.Event{
+					What: store.OrderChanged,
+					ID:   p.r.OrderID,
+				}), store.Tell(tx, store.Event{What: store.QueueChanged}))
 			}
 		}
 	}
@@ -327,10 +363,12 @@ func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, er
 	if name != r.Film {
 		why := fmt.Sprintf("takes no part in render %d: it would draw it differently", r.ID)
 		if tools := mk.Orders.House.Tools.String(); tools != r.Tools {
-			why = fmt.Sprintf("takes no part in render %d: it has %s, the film is made with %s", r.ID, tools, r.Tools)
+			why = fmt.Sprintf("takes no part in render %d: it has %s, the film is made with %s", r.ID, tools,
+				r.Tools)
 		}
 		return false, mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-			if err := tx.Model(&store.Worker{}).Where("id = ?", worker).Update("note", why).Error; err != nil {
+			if err := tx.Model(&store.Worker{}).Where("id = ?", worker).
+				Update("note", why).Error; err != nil {
 				return err
 			}
 			return store.Tell(tx, store.Event{What: store.QueueChanged})

@@ -20,7 +20,8 @@ func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) err
 		return nil
 	}
 	var pressed int64
-	if err := tx.Raw("SELECT count(*) FROM delivery_renders dr JOIN discs d ON d.delivery_id = dr.delivery_id WHERE dr.render_id = ?", r.ID).Scan(&pressed).Error; err != nil || pressed > 0 {
+	if err := tx.Raw("SELECT count(*) FROM delivery_renders dr JOIN discs d ON d.delivery_id = "+
+		"dr.delivery_id WHERE dr.render_id = ?", r.ID).Scan(&pressed).Error; err != nil || pressed > 0 {
 		return err
 	}
 	s, err := store.One[store.Slideshow](tx, "id = ?", r.SlideshowID)
@@ -36,7 +37,8 @@ func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) err
 	}
 	if o.AsksApproval {
 		var approved int64
-		if err := tx.Model(&store.Approval{}).Where("order_id = ? AND revision = ?", o.ID, s.Head).Count(&approved).Error; err != nil || approved == 0 {
+		if err := tx.Model(&store.Approval{}).Where("order_id = ? AND revision = ?", o.ID, s.Head).
+			Count(&approved).Error; err != nil || approved == 0 {
 			return err
 		}
 	}
@@ -44,7 +46,8 @@ func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) err
 		return err
 	}
 	now := store.Render{Revision: s.Head, Queued: r.Revision, Details: o.Details}
-	if err := tx.Model(&store.Render{}).Where("id = ? OR lead_id = ? AND state = 'waiting'", r.ID, r.ID).Select("revision", "queued", "details").Updates(&now).Error; err != nil {
+	if err := tx.Model(&store.Render{}).Where("id = ? OR lead_id = ? AND state = 'waiting'", r.ID, r.ID).
+		Select("revision", "queued", "details").Updates(&now).Error; err != nil {
 		return err
 	}
 	r.Queued, r.Revision, r.Details = now.Queued, now.Revision, now.Details
@@ -66,7 +69,8 @@ func (mk *Making) madeIn(ctx context.Context, tx *gorm.DB, r *store.Render, revi
 
 // Anew begins a film anew of the order as it is now, in place of one that is being made.
 func (mk *Making) Anew(ctx context.Context, orderID, renderID int64) error {
-	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", renderID, orderID)
+	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", renderID,
+		orderID)
 	if err != nil {
 		return err
 	}
@@ -74,6 +78,10 @@ func (mk *Making) Anew(ctx context.Context, orderID, renderID int64) error {
 		return err
 	}
 	shape, _ := doc.ParseFrame(r.Shape) // what is none is the first
-	_, err = mk.BeginAll(ctx, orderID, Wanted{Profiles: []string{r.Profile}, Shapes: []doc.Frame{shape}, Anyway: true})
+	_, err = mk.BeginAll(ctx, orderID, Wanted{
+		Profiles: []string{r.Profile},
+		Shapes:   []doc.Frame{shape},
+		Anyway:   true,
+	})
 	return err
 }

@@ -22,7 +22,10 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 	order := housetest.Ready(t, s)
 	change := func(text string) int {
 		w := housetest.Load(t, s, order)
-		n, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Caption{Slides: []doc.SlideID{w.Doc.Slides[1].ID}, Text: text}, nil)
+		n, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Caption{
+			Slides: []doc.SlideID{w.Doc.Slides[1].ID},
+			Text:   text,
+		}, nil)
 		require.NoError(t, err)
 		return n
 	}
@@ -32,7 +35,8 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.Proofs.Send(ctx, order, proofs.New{Title: "Yours", Days: 9})
 	require.NoError(t, err)
-	draft, err := store.One[store.Render](s.Store.DB.Order("id DESC"), "order_id = ? AND profile = 'Proof'", order)
+	draft, err := store.One[store.Render](s.Store.DB.Order("id DESC"), "order_id = ? AND profile = 'Proof'",
+		order)
 	require.NoError(t, err)
 	head := change("Typed while it waited")
 	got := made(film)
@@ -54,7 +58,8 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 	old, err := s.Making.Begin(ctx, order, "Phone 360")
 	require.NoError(t, err)
 	require.NoError(t, s.Making.Anew(ctx, order, old.ID))
-	again, err := store.One[store.Render](s.Store.DB.Order("id DESC"), "order_id = ? AND profile = 'Phone 360'", order)
+	again, err := store.One[store.Render](s.Store.DB.Order("id DESC"),
+		"order_id = ? AND profile = 'Phone 360'", order)
 	require.NoError(t, err)
 	assert.NotEqual(t, old.ID, again.ID)
 	assert.Equal(t, store.RenderWaiting, again.State)

@@ -25,7 +25,8 @@ func TimeLeft(r store.Render, now time.Time) (left time.Duration, ok bool) {
 
 // Board is what is being made, by whom.
 type Board struct {
-	Renders []store.Render // running, then waiting in the order in which they will be begun, then what is over, the newest first
+	// running, then waiting in the order in which they will be begun, then what is over, the newest first
+	Renders []store.Render
 	Orders  map[int64]store.Order
 	Runs    map[int64]string // their names, of the orders that are rows of one
 	Why     map[int64]string // why a render that waits does so, in words
@@ -49,8 +50,12 @@ func (mk *Making) Board(ctx context.Context) (Board, error) {
 	}
 	err = errors.Join(
 		tx.Where("order_id IN (SELECT id FROM orders WHERE deleted_at IS NULL)").
-			Clauses(clause.OrderBy{Expression: clause.Expr{WithoutParentheses: true, Vars: []any{order}, SQL: `CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END,
-				CASE state WHEN 'waiting' THEN array_position(ARRAY[?]::bigint[], id) END, CASE state WHEN 'waiting' THEN id ELSE -id END`}}).Limit(boardLength).Find(&b.Renders).Error,
+			Clauses(clause.OrderBy{Expression: clause.Expr{
+				WithoutParentheses: true,
+				Vars:               []any{order},
+				SQL: `CASE state WHEN 'running' THEN 0 WHEN 'waiting' THEN 1 ELSE 2 END,
+				CASE state WHEN 'waiting' THEN array_position(ARRAY[?]::bigint[], id) END, CASE state WHEN 'waiting' THEN id ELSE -id END`,
+			}}).Limit(boardLength).Find(&b.Renders).Error,
 		tx.Where(queue.Alive).Order("id").Find(&b.Workers).Error)
 	if err != nil {
 		return b, err
@@ -63,7 +68,8 @@ func (mk *Making) Board(ctx context.Context) (Board, error) {
 		return b, err
 	}
 	var runs []store.Run
-	if err := tx.Select("id", "name").Where("id IN (SELECT run_id FROM orders WHERE id IN ?)", append(ids, 0)).Find(&runs).Error; err != nil {
+	if err := tx.Select("id", "name").Where("id IN (SELECT run_id FROM orders WHERE id IN ?)",
+		append(ids, 0)).Find(&runs).Error; err != nil {
 		return b, err
 	}
 	for _, r := range runs {

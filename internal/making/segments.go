@@ -37,7 +37,8 @@ func (k *Segments) Find(ctx context.Context, keys []string) (map[string]string, 
 	}
 	var rows []store.Segment
 	tx := k.Store.DB.WithContext(ctx)
-	if err := tx.Raw("UPDATE segments SET used_at = ? WHERE key IN ? RETURNING *", k.Now(), keys).Scan(&rows).Error; err != nil {
+	if err := tx.Raw("UPDATE segments SET used_at = ? WHERE key IN ? RETURNING *", k.Now(), keys).
+		Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	for _, r := range rows {
@@ -89,7 +90,10 @@ func (k *Segments) row(ctx context.Context, row store.Segment) error {
 		if err := store.KeepBlob(tx, row.SHA256, row.Size); err != nil {
 			return err
 		}
-		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"sha256", "size", "used_at", "compared"})}).
+		return tx.Clauses(clause.OnConflict{
+			Columns:   []clause.Column{{Name: "key"}},
+			DoUpdates: clause.AssignmentColumns([]string{"sha256", "size", "used_at", "compared"}),
+		}).
 			Create(&row).Error
 	})
 }
@@ -98,7 +102,8 @@ func (k *Segments) row(ctx context.Context, row store.Segment) error {
 func (k *Segments) Compared(ctx context.Context, keys []string) (map[string]bool, error) {
 	var list []string
 	err := store.Patiently(ctx, func() error {
-		return k.Store.DB.WithContext(ctx).Model(&store.Segment{}).Where("key IN ? AND compared", keys).Pluck("key", &list).Error
+		return k.Store.DB.WithContext(ctx).Model(&store.Segment{}).Where("key IN ? AND compared", keys).
+			Pluck("key", &list).Error
 	})
 	out := make(map[string]bool, len(list))
 	for _, key := range list {
@@ -110,7 +115,8 @@ func (k *Segments) Compared(ctx context.Context, keys []string) (map[string]bool
 // SetCompared implements render.Cache.
 func (k *Segments) SetCompared(ctx context.Context, keys []string) error {
 	return store.Patiently(ctx, func() error {
-		return k.Store.DB.WithContext(ctx).Model(&store.Segment{}).Where("key IN ? AND NOT compared", keys).Update("compared", true).Error
+		return k.Store.DB.WithContext(ctx).Model(&store.Segment{}).Where("key IN ? AND NOT compared", keys).
+			Update("compared", true).Error
 	})
 }
 
@@ -166,7 +172,8 @@ func (k *Segments) Evict(ctx context.Context, dryRun bool) (evicted int64, err e
 // drop forgets a segment, unless it was used meanwhile, and removes its file
 // unless something else refers to the same one.
 func (k *Segments) drop(ctx context.Context, r store.Segment) error {
-	res := k.Store.DB.WithContext(ctx).Where("key = ? AND used_at = ?", r.Key, r.UsedAt).Delete(&store.Segment{})
+	res := k.Store.DB.WithContext(ctx).Where("key = ? AND used_at = ?", r.Key, r.UsedAt).
+		Delete(&store.Segment{})
 	if res.Error != nil || res.RowsAffected == 0 {
 		return res.Error
 	}

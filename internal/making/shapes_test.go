@@ -26,10 +26,16 @@ func TestFilmsInTwoShapes(t *testing.T) {
 	id := housetest.Ready(t, s)
 	upright := doc.Frame{W: 180, H: 320}
 	housetest.Edit(t, s, id, edit.AddShape{Frame: upright})
-	_, err := s.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}, Shapes: []doc.Frame{{W: 200, H: 200}}})
+	_, err := s.Making.BeginAll(ctx, id, making.Wanted{
+		Profiles: []string{""},
+		Shapes:   []doc.Frame{{W: 200, H: 200}},
+	})
 	require.ErrorContains(t, err, "not made in 1:1")
 	for range 2 { // pressed twice
-		made, err := s.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}, Shapes: []doc.Frame{{}, upright}})
+		made, err := s.Making.BeginAll(ctx, id, making.Wanted{
+			Profiles: []string{""},
+			Shapes:   []doc.Frame{{}, upright},
+		})
 		require.NoError(t, err)
 		require.Len(t, made, 2)
 	}
@@ -41,7 +47,8 @@ func TestFilmsInTwoShapes(t *testing.T) {
 		assert.Equal(t, i == 0, all[i].Main)
 		path, err := s.Blobs.Path(ctx, *all[i].SHA256)
 		require.NoError(t, err)
-		size, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v", "-show_entries", "stream=width,height", "-of", "csv=p=0", path).Output()
+		size, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v", "-show_entries",
+			"stream=width,height", "-of", "csv=p=0", path).Output()
 		require.NoError(t, err)
 		assert.Equal(t, want, strings.Fields(string(size))[0])
 	}
@@ -60,13 +67,19 @@ func TestFilmsInTwoShapes(t *testing.T) {
 	}
 	first, there := orders.Seen{Order: id}, orders.Seen{Order: id, Shape: upright}
 	wide, tall := look(first), look(there)
-	_, err = s.Orders.EditSeen(ctx, there, d.Slideshow.Head, edit.Shots{Media: d.Doc.Slides[1].Media, Crop: &framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}}, nil)
+	_, err = s.Orders.EditSeen(ctx, there, d.Slideshow.Head, edit.Shots{
+		Media: d.Doc.Slides[1].Media,
+		Crop:  &framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5},
+	}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, wide, look(first))
 	assert.NotEqual(t, tall, look(there))
 	now := housetest.Load(t, s, id)
 	assert.Contains(t, now.Revision.Title, "in 9:16")
-	again, err := s.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}, Shapes: []doc.Frame{{}, upright}})
+	again, err := s.Making.BeginAll(ctx, id, making.Wanted{
+		Profiles: []string{""},
+		Shapes:   []doc.Frame{{}, upright},
+	})
 	require.NoError(t, err)
 	for i, r := range again {
 		assert.Equal(t, i == 0, *filmed(t, s, r.ID).SHA256 == *all[i].SHA256, "only the upright film differs")

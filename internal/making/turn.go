@@ -30,7 +30,8 @@ func (mk *Making) turn(tx *gorm.DB, o store.Order) (time.Time, error) {
 	}
 	var before int64
 	err := tx.Model(&store.Render{}).Joins("JOIN orders ON orders.id = renders.order_id").
-		Where("orders.run_id = ? AND orders.due = ? AND renders.state IN ('waiting', 'running')", *o.RunID, o.Due).Count(&before).Error
+		Where("orders.run_id = ? AND orders.due = ? AND renders.state IN ('waiting', 'running')", *o.RunID,
+			o.Due).Count(&before).Error
 	return at.Add(time.Duration(min(before, 3000)) * time.Second), err
 }
 
@@ -59,7 +60,8 @@ func (mk *Making) GoOn(ctx context.Context, orders []int64) error {
 func (mk *Making) onWaiting(ctx context.Context, orders []int64, do func(*gorm.DB, []int64) error) error {
 	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var renders []int64
-		if err := tx.Model(&store.Render{}).Where("order_id IN ? AND state = 'waiting'", orders).Pluck("id", &renders).Error; err != nil || len(renders) == 0 {
+		if err := tx.Model(&store.Render{}).Where("order_id IN ? AND state = 'waiting'", orders).
+			Pluck("id", &renders).Error; err != nil || len(renders) == 0 {
 			return err
 		}
 		if err := do(tx, renders); err != nil {
@@ -76,7 +78,8 @@ func (mk *Making) Pace(ctx context.Context) (framesPerSecond float64, workers in
 		Frames, Seconds float64
 		Workers         int
 	}
-	err = mk.Store.DB.WithContext(ctx).Raw(`SELECT coalesce(sum(frames_total), 0) frames, coalesce(sum(extract(epoch FROM finished_at - started_at)), 0) seconds,
+	err = mk.Store.DB.WithContext(ctx).
+		Raw(`SELECT coalesce(sum(frames_total), 0) frames, coalesce(sum(extract(epoch FROM finished_at - started_at)), 0) seconds,
 			(SELECT count(*) FROM workers WHERE ` + queue.Alive + `) workers
 		FROM (SELECT * FROM renders WHERE state = 'done' AND frames_total > 0 AND started_at IS NOT NULL ORDER BY id DESC LIMIT 40) r`).Scan(&v).Error
 	if err != nil {

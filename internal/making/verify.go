@@ -33,13 +33,15 @@ const verifyAgain = 30 * 24 * time.Hour
 // at for a month and at most so many. Files that are damaged are told and made
 // again; those that are known to be are told of until they are whole. rest is how long is waited
 // after each, so that nobody notices.
-func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Duration) (v Verified, err error) {
+func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Duration) (v Verified,
+	err error) {
 	if err := mk.known(ctx, &v); err != nil {
 		return v, err
 	}
 	q := mk.Store.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL AND damage = ''")
 	if !all {
-		q = q.Where("verified_at IS NULL AND finished_at < ? OR verified_at < ?", mk.Now().Add(-24*time.Hour), mk.Now().Add(-verifyAgain)).Limit(most)
+		q = q.Where("verified_at IS NULL AND finished_at < ? OR verified_at < ?", mk.Now().Add(-24*time.Hour),
+			mk.Now().Add(-verifyAgain)).Limit(most)
 	}
 	var list []store.Render
 	if err := q.Order("verified_at NULLS FIRST, id").Find(&list).Error; err != nil {
@@ -52,7 +54,8 @@ func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Dura
 		}
 		v.Files, v.Bytes = v.Files+1, v.Bytes+n
 		if why == "" {
-			if err := mk.Store.DB.WithContext(ctx).Model(&store.Render{}).Where("id = ?", r.ID).Update("verified_at", mk.Now()).Error; err != nil {
+			if err := mk.Store.DB.WithContext(ctx).Model(&store.Render{}).Where("id = ?", r.ID).
+				Update("verified_at", mk.Now()).Error; err != nil {
 				return v, err
 			}
 		} else {
@@ -78,7 +81,8 @@ const againAfter = 24 * time.Hour
 func (mk *Making) known(ctx context.Context, v *Verified) error {
 	tx := mk.Store.DB.WithContext(ctx)
 	var list []store.Render
-	if err := tx.Where("state = 'done' AND sha256 IS NOT NULL AND damage <> ''").Order("id").Find(&list).Error; err != nil {
+	if err := tx.Where("state = 'done' AND sha256 IS NOT NULL AND damage <> ''").Order("id").
+		Find(&list).Error; err != nil {
 		return err
 	}
 	for _, r := range list {
@@ -88,14 +92,19 @@ func (mk *Making) known(ctx context.Context, v *Verified) error {
 		}
 		v.Files, v.Bytes = v.Files+1, v.Bytes+n
 		if why == "" {
-			if err := tx.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{"damage": "", "verified_at": mk.Now()}).Error; err != nil {
+			if err := tx.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{
+				"damage":      "",
+				"verified_at": mk.Now(),
+			}).Error; err != nil {
 				return err
 			}
 			continue
 		}
 		v.Damaged = append(v.Damaged, Damage{r, r.Damage})
 		var tries int64
-		err = tx.Model(&store.Render{}).Where("again_of = ? AND (state IN ('waiting', 'running') OR created_at > ?)", r.ID, mk.Now().Add(-againAfter)).Count(&tries).Error
+		err = tx.Model(&store.Render{}).
+			Where("again_of = ? AND (state IN ('waiting', 'running') OR created_at > ?)", r.ID,
+				mk.Now().Add(-againAfter)).Count(&tries).Error
 		if err == nil && tries == 0 {
 			_, err = mk.Again(ctx, r.OrderID, r.ID)
 		}
@@ -158,7 +167,8 @@ func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Ren
 	if of.State != store.RenderDone {
 		return of, invalid.Field("render", "Only what was made once can be made again.")
 	}
-	if running, err := store.One[store.Render](tx, "again_of = ? AND state IN ('waiting', 'running')", of.ID); err == nil {
+	if running, err := store.One[store.Render](tx, "again_of = ? AND state IN ('waiting', 'running')",
+		of.ID); err == nil {
 		return running, nil // pressed twice
 	}
 	o, err := store.One[store.Order](tx, "id = ?", orderID)
@@ -166,8 +176,19 @@ func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Ren
 		return of, err
 	}
 	r := store.Render{
-		OrderID: of.OrderID, SlideshowID: of.SlideshowID, Revision: of.Revision, Shape: of.Shape, Profile: of.Profile, Setting: of.Setting, Details: of.Details,
-		Mark: of.Mark, MarkPicture: of.MarkPicture, Watermark: of.Watermark, State: store.RenderWaiting, FramesTotal: of.FramesTotal, AgainOf: &of.ID,
+		OrderID:     of.OrderID,
+		SlideshowID: of.SlideshowID,
+		Revision:    of.Revision,
+		Shape:       of.Shape,
+		Profile:     of.Profile,
+		Setting:     of.Setting,
+		Details:     of.Details,
+		Mark:        of.Mark,
+		MarkPicture: of.MarkPicture,
+		Watermark:   of.Watermark,
+		State:       store.RenderWaiting,
+		FramesTotal: of.FramesTotal,
+		AgainOf:     &of.ID,
 	}
 	return r, mk.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := mk.insert(ctx, tx, o, &r); err != nil {
@@ -187,7 +208,8 @@ func (mk *Making) Latest(ctx context.Context, of []store.Order) (map[int64]int64
 		return out, nil
 	}
 	var rows []store.Render
-	err := mk.Store.DB.WithContext(ctx).Select("id", "order_id").Where("order_id IN ? AND main AND state = 'done'", ids).Order("id").Find(&rows).Error
+	err := mk.Store.DB.WithContext(ctx).Select("id", "order_id").
+		Where("order_id IN ? AND main AND state = 'done'", ids).Order("id").Find(&rows).Error
 	for _, r := range rows {
 		out[r.OrderID] = r.ID
 	}
@@ -201,7 +223,12 @@ func (mk *Making) Retry(ctx context.Context, r store.Render) error {
 		if err != nil {
 			return err
 		}
-		res := tx.Model(&store.Render{}).Where("id = ? AND state IN ('failed', 'cancelled')", r.ID).Updates(map[string]any{"state": store.RenderWaiting, "error": "", "finished_at": nil})
+		res := tx.Model(&store.Render{}).Where("id = ? AND state IN ('failed', 'cancelled')", r.ID).
+			Updates(map[string]any{
+				"state":       store.RenderWaiting,
+				"error":       "",
+				"finished_at": nil,
+			})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
@@ -231,7 +258,8 @@ func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
 	case of.SHA256 != nil && *of.SHA256 == sha:
 		whole := map[string]any{"damage": "", "verified_at": mk.Now()}
 		// Other films of the same files are whole with it.
-		others := tx.Model(&store.Render{}).Where("sha256 = ? AND (stream IS NULL OR stream = ?) AND damage <> ''", sha, r.Stream)
+		others := tx.Model(&store.Render{}).
+			Where("sha256 = ? AND (stream IS NULL OR stream = ?) AND damage <> ''", sha, r.Stream)
 		if err := others.Updates(whole).Error; err != nil {
 			return err
 		}
@@ -246,9 +274,19 @@ func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
 	}
 	if of.Damage != "" {
 		err := tx.Model(&of).Updates(map[string]any{
-			"damage": "", "verified_at": r.VerifiedAt, "doubt": r.Doubt, "sha256": r.SHA256, "poster": r.Poster, "size": r.Size, "seconds": r.Seconds,
-			"stream": r.Stream, "stream_list": r.StreamList, "tools": r.Tools, "film": r.Film,
-			"differs": fmt.Sprintf("its file was damaged (%s) and was replaced by one made anew: %s", of.Damage, differs),
+			"damage":      "",
+			"verified_at": r.VerifiedAt,
+			"doubt":       r.Doubt,
+			"sha256":      r.SHA256,
+			"poster":      r.Poster,
+			"size":        r.Size,
+			"seconds":     r.Seconds,
+			"stream":      r.Stream,
+			"stream_list": r.StreamList,
+			"tools":       r.Tools,
+			"film":        r.Film,
+			"differs": fmt.Sprintf("its file was damaged (%s) and was replaced by one made anew: %s",
+				of.Damage, differs),
 		}).Error
 		if err != nil {
 			return err

@@ -51,7 +51,8 @@ func TestVerifyAndMakeAgain(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: again.ID}, "w", true))
 	made := of(again.ID)
-	assert.Equal(t, []any{store.RenderDone, "", *r.SHA256, false}, []any{made.State, made.Differs, *made.SHA256, made.Main}, made.Error)
+	assert.Equal(t, []any{store.RenderDone, "", *r.SHA256, false}, []any{made.State, made.Differs,
+		*made.SHA256, made.Main}, made.Error)
 	got, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, want, got)
@@ -99,14 +100,18 @@ func TestVerifyAndMakeAgain(t *testing.T) {
 		assert.Equal(t, 1, damaged(v), "of this film")
 	}
 	var open int64
-	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("again_of = ? AND state = 'waiting'", r.ID).Count(&open).Error)
+	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("again_of = ? AND state = 'waiting'", r.ID).
+		Count(&open).Error)
 	assert.EqualValues(t, 1, open)
 
 	// Other tools: another file takes the place of the one that is gone, with a word, and its link
 	// shows it.
 	_, token, err := s.Delivery.MakeLink(ctx, id, delivery.NewLink{RenderID: r.ID, Title: "Film", Days: 3})
 	require.NoError(t, err)
-	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{"tools": "older tools", "sha256": made.Poster}).Error)
+	require.NoError(t, s.Store.DB.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{
+		"tools":  "older tools",
+		"sha256": made.Poster,
+	}).Error)
 	other, err := s.Making.Again(ctx, id, r.ID)
 	require.NoError(t, err)
 	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: other.ID}, "w", true))
@@ -114,7 +119,8 @@ func TestVerifyAndMakeAgain(t *testing.T) {
 	now := of(r.ID)
 	assert.Empty(t, now.Damage)
 	assert.Equal(t, *of(other.ID).SHA256, *now.SHA256)
-	assert.Contains(t, now.Differs, "its file was damaged (the file of its film is gone) and was replaced by one made anew: it was made with older tools")
+	assert.Contains(t, now.Differs, "its file was damaged (the file of its film is gone) and was replaced "+
+		"by one made anew: it was made with older tools")
 	w, err := s.Delivery.Open(ctx, token, 0)
 	require.NoError(t, err)
 	there, err := s.Blobs.Exists(ctx, *w.Render.SHA256)

@@ -17,8 +17,10 @@ import (
 // the names of ffmpeg's demuxers. Anything else, above all lists that name
 // other files or addresses, is not opened at all.
 var formats = strings.Join([]string{
-	"mov", "mp4", "m4a", "3gp", "3g2", "mj2", "matroska", "webm", "avi", "asf", "flv", "mpeg", "mpegts", "mpegvideo", "m4v", "mxf", "dv", "h264", "hevc", "gif",
-	"mp3", "wav", "w64", "flac", "ogg", "aac", "aiff", "au", "caf", "amr", "amrnb", "amrwb", "ac3", "eac3", "wv", "tta", "ape", "mpc", "mpc8",
+	"mov", "mp4", "m4a", "3gp", "3g2", "mj2", "matroska", "webm", "avi", "asf", "flv", "mpeg", "mpegts",
+	"mpegvideo", "m4v", "mxf", "dv", "h264", "hevc", "gif",
+	"mp3", "wav", "w64", "flac", "ogg", "aac", "aiff", "au", "caf", "amr", "amrnb", "amrwb", "ac3", "eac3",
+	"wv", "tta", "ape", "mpc", "mpc8",
 }, ",")
 
 // local keeps ffmpeg and ffprobe from following references in hostile files:
@@ -79,8 +81,10 @@ func decoding(path string, seconds uint64, pixels int) cage.Cage {
 
 // output runs a child within a limit and gives what it writes, at most
 // mostOutput bytes.
-func output(ctx context.Context, limit time.Duration, c cage.Cage, name string, args ...string) ([]byte, error) {
-	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%s was not done within %.0f s", name, limit.Seconds()))
+func output(ctx context.Context, limit time.Duration, c cage.Cage, name string, args ...string) ([]byte,
+	error) {
+	ctx, cancel := context.WithTimeoutCause(ctx, limit, fmt.Errorf("%s was not done within %.0f s", name,
+		limit.Seconds()))
 	defer cancel()
 	var stderr, stdout short
 	stdout.most, stderr.most = mostOutput, mostWords

@@ -5,10 +5,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"nelko/internal/cage"
-	"nelko/internal/core/raster"
-	"nelko/internal/core/scene"
-	"nelko/internal/core/timecode"
 	"net"
 	"os"
 	"os/exec"
@@ -16,6 +12,11 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"nelko/internal/cage"
+	"nelko/internal/core/raster"
+	"nelko/internal/core/scene"
+	"nelko/internal/core/timecode"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -43,7 +44,8 @@ func TestListsAreNotFollowed(t *testing.T) {
 	base := "http://" + l.Addr().String()
 	dir := t.TempDir()
 	own := filepath.Join(dir, "own.ts")
-	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=d=1:s=64x64", own).Run())
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc=d=1:s=64x64", own).
+		Run())
 	for name, text := range map[string]string{
 		"live.mp4":    "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\n" + base + "/a.ts\n",
 		"local.mp4":   "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\n" + own + "\n",
@@ -130,9 +132,15 @@ func TestChildHasALimit(t *testing.T) {
 func TestKilledDecodersAreNoEnd(t *testing.T) {
 	dir := t.TempDir()
 	clip, song := filepath.Join(dir, "clip.mp4"), filepath.Join(dir, "song.flac")
-	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=d=20:s=1280x720", clip).Run())
-	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=330:d=600", song).Run())
-	c, err := openClip(context.Background(), clipFile{path: clip}, scene.Asset{W: 640, H: 360}, raster.BT709, timecode.Rate{Num: 25, Den: 1}, 0, 0)
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=d=20:s=1280x720",
+		clip).Run())
+	require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=330:d=600", song).
+		Run())
+	c, err := openClip(context.Background(), clipFile{path: clip}, scene.Asset{W: 640, H: 360}, raster.BT709,
+		timecode.Rate{
+			Num: 25,
+			Den: 1,
+		}, 0, 0)
 	require.NoError(t, err)
 	_, _, err = c.frame(3)
 	require.NoError(t, err)

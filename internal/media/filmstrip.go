@@ -21,7 +21,12 @@ const (
 // with the outline of its sound along the bottom, as a JPEG.
 func Filmstrip(ctx context.Context, path string, m doc.Media) ([]byte, error) {
 	w := max(24, min(160, int(stripHeight*m.Aspect()))) / 2 * 2
-	out := raster.Pixels{W: w * stripFrames, H: stripHeight, Channels: 3, Pix: make([]byte, w*stripFrames*stripHeight*3)}
+	out := raster.Pixels{
+		W:        w * stripFrames,
+		H:        stripHeight,
+		Channels: 3,
+		Pix:      make([]byte, w*stripFrames*stripHeight*3),
+	}
 	seconds := float64(m.Length) / timecode.SampleRate
 	for i := range stripFrames {
 		px, err := clipPixels(ctx, clipOf(path, m), w, stripHeight, seconds*(float64(i)+0.5)/stripFrames, 0)
@@ -49,7 +54,8 @@ func drawSound(ctx context.Context, path string, on raster.Pixels) error {
 	defer cancel()
 	h := on.H / 3
 	args := append([]string{}, local...)
-	args = append(args, "-i", "file:"+path, "-filter_complex", fmt.Sprintf("[0:a:0]aformat=channel_layouts=mono,showwavespic=s=%dx%d:colors=white:scale=sqrt,format=gray", on.W, h), "-frames:v", "1", "-f", "rawvideo", "-")
+	args = append(args, "-i", "file:"+path, "-filter_complex",
+		fmt.Sprintf("[0:a:0]aformat=channel_layouts=mono,showwavespic=s=%dx%d:colors=white:scale=sqrt,format=gray", on.W, h), "-frames:v", "1", "-f", "rawvideo", "-")
 	p, err := startFFmpeg(ctx, probing(path, lookSeconds), args...)
 	if err != nil {
 		return err

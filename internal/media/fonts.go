@@ -117,7 +117,8 @@ func DrawnBy(ctx context.Context) (string, error) {
 	lines := bytes.Split(out, []byte("\n"))
 	slices.SortFunc(lines, bytes.Compare)
 	sum := sha256.Sum256(bytes.Join(lines, []byte("\n")))
-	return fmt.Sprintf("libvips %s, Pango %s, fonts %s", vips.Version(), pango.Version(), hex.EncodeToString(sum[:4])), nil
+	return fmt.Sprintf("libvips %s, Pango %s, fonts %s", vips.Version(), pango.Version(),
+		hex.EncodeToString(sum[:4])), nil
 }
 
 // writeWhole writes a file so that it is there wholly or not at all.

@@ -45,12 +45,16 @@ func TestFormatsOfPictures(t *testing.T) {
 		assert.NoError(t, err, loader)
 	}
 	for name, text := range map[string]string{
-		"a script of pictures": "push graphic-context\nviewbox 0 0 40 30\nimage over 0,0 0,0 '/etc/hostname'\npop graphic-context\n",
-		"portable pixels":      "P3 1 1 255 0 0 0\n",
-		"a page":               "%PDF-1.4\n%%EOF\n",
-		"a table":              "1,2,3\n4,5,6\n",
+		"a script of pictures": "push graphic-context\nviewbox 0 0 40 30\nimage over 0,0 0,0 " +
+			"'/etc/hostname'\npop graphic-context\n",
+		"portable pixels": "P3 1 1 255 0 0 0\n",
+		"a page":          "%PDF-1.4\n%%EOF\n",
+		"a table":         "1,2,3\n4,5,6\n",
 	} {
-		_, err := vips.ReadHeader(write(func(w io.Writer) error { _, err := io.WriteString(w, text); return err }))
+		_, err := vips.ReadHeader(write(func(w io.Writer) error {
+			_, err := io.WriteString(w, text)
+			return err
+		}))
 		assert.ErrorIs(t, err, vips.ErrFormat, name)
 	}
 }

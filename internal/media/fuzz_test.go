@@ -15,7 +15,8 @@ func FuzzDescription(f *testing.F) {
 	f.Add([]byte("<!DOCTYPE a [<!ENTITY b 'c'>]><a>&b;</a>"))
 	f.Fuzz(func(t *testing.T, b []byte) {
 		for _, words := range []string{xmpDescription(b), iptcCaption(b)} {
-			if len(words) > longestDescription || !utf8.ValidString(words) || strings.ContainsAny(words, "\n\r\t") {
+			if len(words) > longestDescription || !utf8.ValidString(words) ||
+				strings.ContainsAny(words, "\n\r\t") {
 				t.Fatalf("%q", words)
 			}
 		}
@@ -24,15 +25,18 @@ func FuzzDescription(f *testing.F) {
 
 // A client's file name is a name, not a place, and no line of it is turned.
 func FuzzBase(f *testing.F) {
-	for _, s := range []string{"", "..", "a/../..", `C:\x\y.jpg`, "\u202egpj.exe", "a\x00b", "\xff\xfe", "x/", "\\"} {
+	for _, s := range []string{"", "..", "a/../..", `C:\x\y.jpg`, "\u202egpj.exe", "a\x00b", "\xff\xfe", "x/",
+		"\\"} {
 		f.Add(s)
 	}
 	f.Fuzz(func(t *testing.T, s string) {
 		name := Base(s)
 		bad := func(r rune) bool {
-			return r == '/' || r == '\\' || unicode.IsControl(r) && r < 0x80 || unicode.Is(unicode.Bidi_Control, r)
+			return r == '/' || r == '\\' || unicode.IsControl(r) && r < 0x80 ||
+				unicode.Is(unicode.Bidi_Control, r)
 		}
-		if name == "" || name == "." || name == ".." || !utf8.ValidString(name) || strings.ContainsFunc(name, bad) {
+		if name == "" || name == "." || name == ".." || !utf8.ValidString(name) ||
+			strings.ContainsFunc(name, bad) {
 			t.Fatalf("%q became %q", s, name)
 		}
 	})

@@ -58,7 +58,8 @@ func (l *Lane) Complaint() error {
 const maxClips = 8
 
 // Clip implements compose.Assets.
-func (l *Lane) Clip(as scene.Asset, m raster.Matrix, rate timecode.Rate, n timecode.Frames) (*raster.Sprite, error) {
+func (l *Lane) Clip(as scene.Asset, m raster.Matrix, rate timecode.Rate, n timecode.Frames) (*raster.Sprite,
+	error) {
 	if c, ok := l.clips[as]; ok {
 		s, near, err := c.frame(n)
 		if near || err != nil {

@@ -99,8 +99,26 @@ func upright(t testing.TB, p raster.Pixels) {
 // the stored pixels are turned the opposite way and tagged.
 func TestEveryOrientationComesOutUpright(t *testing.T) {
 	src := writePNG(t, quarters(120, 80))
-	turn := map[int][]string{1: {}, 2: {"-flop"}, 3: {"-rotate", "180"}, 4: {"-flip"}, 5: {"-transpose"}, 6: {"-rotate", "-90"}, 7: {"-transverse"}, 8: {"-rotate", "90"}}
-	names := map[int]string{1: "TopLeft", 2: "TopRight", 3: "BottomRight", 4: "BottomLeft", 5: "LeftTop", 6: "RightTop", 7: "RightBottom", 8: "LeftBottom"}
+	turn := map[int][]string{
+		1: {},
+		2: {"-flop"},
+		3: {"-rotate", "180"},
+		4: {"-flip"},
+		5: {"-transpose"},
+		6: {"-rotate", "-90"},
+		7: {"-transverse"},
+		8: {"-rotate", "90"},
+	}
+	names := map[int]string{
+		1: "TopLeft",
+		2: "TopRight",
+		3: "BottomRight",
+		4: "BottomLeft",
+		5: "LeftTop",
+		6: "RightTop",
+		7: "RightBottom",
+		8: "LeftBottom",
+	}
 	for o := 1; o <= 8; o++ {
 		path := filepath.Join(t.TempDir(), "o.tif")
 		tool(t, "/usr/bin/convert", append(append([]string{src}, turn[o]...), "-orient", names[o], path)...)
@@ -112,7 +130,8 @@ func TestEveryOrientationComesOutUpright(t *testing.T) {
 		upright(t, p)
 		// Large JPEGs are shrunk while they are decoded, and turned then.
 		large := filepath.Join(t.TempDir(), "o.jpg")
-		tool(t, "/usr/bin/convert", append(append([]string{src, "-scale", "1200x800"}, turn[o]...), "-strip", large)...)
+		tool(t, "/usr/bin/convert", append(append([]string{src, "-scale", "1200x800"}, turn[o]...), "-strip",
+			large)...)
 		tagged(t, large, o)
 		p, err = vips.Load(large, 60, 40)
 		require.NoError(t, err)
@@ -125,7 +144,8 @@ func TestEveryOrientationComesOutUpright(t *testing.T) {
 func tagged(t *testing.T, path string, orientation int) {
 	b, err := os.ReadFile(path)
 	require.NoError(t, err)
-	tiff := append([]byte("Exif\x00\x00MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"), byte(orientation), 0, 0, 0, 0, 0, 0)
+	tiff := append([]byte("Exif\x00\x00MM\x00*\x00\x00\x00\x08\x00\x01\x01\x12\x00\x03\x00\x00\x00\x01\x00"),
+		byte(orientation), 0, 0, 0, 0, 0, 0)
 	segment := append([]byte{0xff, 0xe1, 0, byte(len(tiff) + 2)}, tiff...)
 	require.NoError(t, os.WriteFile(path, slices.Concat(b[:2], segment, b[2:]), 0o644))
 }
@@ -184,7 +204,8 @@ func TestAdobeRGBIsConvertedThroughItsProfile(t *testing.T) {
 	dir := t.TempDir()
 	in, want := filepath.Join(dir, "adobe.tif"), filepath.Join(dir, "want.png")
 	tool(t, "/usr/bin/convert", "-size", "64x64", "xc:rgb(90,140,70)", "-profile", adobe, in)
-	tool(t, "/usr/bin/convert", in, "-intent", "Relative", "-black-point-compensation", "-profile", srgb, "-depth", "8", want)
+	tool(t, "/usr/bin/convert", in, "-intent", "Relative", "-black-point-compensation", "-profile", srgb,
+		"-depth", "8", want)
 	got, err := vips.Load(in, 64, 64)
 	require.NoError(t, err)
 	ref, err := vips.Load(want, 64, 64)
@@ -216,10 +237,12 @@ func TestDisplayP3IsConvertedThroughItsProfile(t *testing.T) {
 	}
 	for _, colour := range [][3]float64{{90, 140, 70}, {180, 120, 110}, {128, 128, 128}, {60, 80, 150}} {
 		r, g, b := linear(colour[0]/255), linear(colour[1]/255), linear(colour[2]/255)
-		want := [3]float64{1.2249401*r - 0.2249402*g, -0.0420569*r + 1.0420571*g, -0.0196376*r - 0.0786361*g + 1.0982735*b}
+		want := [3]float64{1.2249401*r - 0.2249402*g, -0.0420569*r + 1.0420571*g, -0.0196376*r - 0.0786361*g +
+			1.0982735*b}
 		for _, file := range []struct{ name, size string }{{"p3.tif", "64x64"}, {"p3.jpg", "1600x1600"}} {
 			path := filepath.Join(t.TempDir(), file.name)
-			tool(t, "/usr/bin/convert", "-size", file.size, fmt.Sprintf("xc:rgb(%g,%g,%g)", colour[0], colour[1], colour[2]), "-quality", "98", "-profile", icc, path)
+			tool(t, "/usr/bin/convert", "-size", file.size, fmt.Sprintf("xc:rgb(%g,%g,%g)", colour[0],
+				colour[1], colour[2]), "-quality", "98", "-profile", icc, path)
 			got, err := vips.Load(path, 64, 64)
 			require.NoError(t, err)
 			for c := range 3 {
@@ -256,7 +279,9 @@ func displayP3() []byte {
 	tags := []struct {
 		sig  string
 		data []byte
-	}{{"desc", name}, {"cprt", text}, {"wtpt", xyz(0.9642, 1, 0.8249)}, {"rXYZ", xyz(0.51512, 0.2412, -0.00105)}, {"gXYZ", xyz(0.29198, 0.69225, 0.04189)}, {"bXYZ", xyz(0.1571, 0.06657, 0.78407)},
+	}{{"desc", name}, {"cprt", text}, {"wtpt", xyz(0.9642, 1, 0.8249)},
+		{"rXYZ", xyz(0.51512, 0.2412, -0.00105)}, {"gXYZ", xyz(0.29198, 0.69225, 0.04189)},
+		{"bXYZ", xyz(0.1571, 0.06657, 0.78407)},
 		{"rTRC", curve}, {"gTRC", curve}, {"bTRC", curve}}
 	head := make([]byte, 128)
 	copy(head[8:], []byte{2, 0x40, 0, 0})
@@ -268,7 +293,8 @@ func displayP3() []byte {
 		for len(data)%4 != 0 {
 			data = append(data, 0)
 		}
-		table = slices.Concat(table, []byte(tag.sig), u32(uint32(128+4+12*len(tags)+len(data))), u32(uint32(len(tag.data))))
+		table = slices.Concat(table, []byte(tag.sig), u32(uint32(128+4+12*len(tags)+len(data))),
+			u32(uint32(len(tag.data))))
 		data = append(data, tag.data...)
 	}
 	out := slices.Concat(head, table, data)
@@ -296,7 +322,8 @@ func TestDrawings(t *testing.T) {
 	blue := filepath.Join(dir, "blue.png")
 	tool(t, "/usr/bin/convert", "-size", "10x10", "xc:blue", blue)
 	path := filepath.Join(dir, "sign.svg")
-	require.NoError(t, os.WriteFile(path, []byte(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="40" height="20">
+	require.NoError(t, os.WriteFile(path,
+		[]byte(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="40" height="20">
 		<rect width="20" height="20" fill="#c00"/>
 		<image x="30" width="10" height="10" xlink:href="blue.png"/><image x="30" width="10" height="10" href="file://`+blue+`"/></svg>`), 0o644))
 	m, _, err := Probe(context.Background(), path, "sign.svg")
@@ -346,12 +373,17 @@ func TestRefusals(t *testing.T) {
 		"head.jpg":     {whole[:40], ""},
 		"playlist.mp4": {[]byte("#EXTM3U\n#EXTINF:10,\nfile:///etc/passwd\n"), "not a photo, clip or song"},
 		"concat.mov":   {[]byte("ffconcat version 1.0\nfile '/etc/hostname'\n"), "not a photo, clip or song"},
-		"cut.svg":      {[]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><rect`), "damaged"},
-		"laughs.svg":   {[]byte(`<?xml version="1.0"?><!DOCTYPE svg [<!ENTITY a "ha">` + strings.Join(entities(), "") + `]><svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><text>&z9;</text></svg>`), "damaged"},
+		"cut.svg": {[]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><rect`),
+			"damaged"},
+		"laughs.svg": {[]byte(`<?xml version="1.0"?><!DOCTYPE svg [<!ENTITY a "ha">` +
+			strings.Join(entities(), "") +
+			`]><svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"><text>&z9;</text></svg>`),
+			"damaged"},
 		"sizeless.svg": {[]byte(`<svg xmlns="http://www.w3.org/2000/svg"/>`), ""},
-		"large.svg":    {append([]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/><!--`), make([]byte, 9<<20)...), "at most 8 MB"},
-		"tiny.png":     {pngOf(t, 1, 1), "1×1"},
-		"subs.srt":     {[]byte("1\n00:00:01,000 --> 00:00:02,000\nHello\n"), "not a photo, clip or song"},
+		"large.svg": {append([]byte(`<svg xmlns="http://www.w3.org/2000/svg" width="9" height="9"/><!--`),
+			make([]byte, 9<<20)...), "at most 8 MB"},
+		"tiny.png": {pngOf(t, 1, 1), "1×1"},
+		"subs.srt": {[]byte("1\n00:00:01,000 --> 00:00:02,000\nHello\n"), "not a photo, clip or song"},
 	} {
 		_, _, err := Probe(context.Background(), write(name, c.data), name)
 		var r *Refused
@@ -380,8 +412,10 @@ func pngOf(t testing.TB, w, h int) []byte {
 }
 
 func TestCaptureTime(t *testing.T) {
-	assert.Equal(t, time.Date(2026, 9, 12, 10, 11, 12, 0, time.UTC), takenAt("2026:09:12 10:11:12 (2026:09:12 10:11:12, ASCII)", ""))
-	assert.Equal(t, time.Date(2026, 9, 12, 10, 11, 12, 0, time.UTC), takenAt("2026:09:12 10:11:12", "+05:00 (x)"))
+	assert.Equal(t, time.Date(2026, 9, 12, 10, 11, 12, 0, time.UTC),
+		takenAt("2026:09:12 10:11:12 (2026:09:12 10:11:12, ASCII)", ""))
+	assert.Equal(t, time.Date(2026, 9, 12, 10, 11, 12, 0, time.UTC), takenAt("2026:09:12 10:11:12",
+		"+05:00 (x)"))
 	assert.True(t, takenAt("0000:00:00 00:00:00", "").IsZero())
 	assert.True(t, takenAt("", "").IsZero())
 }

@@ -32,14 +32,21 @@ import (
 )
 
 // alone is a film of one photo over the whole frame, moving as given.
-func alone(t *testing.T, m doc.Media, path string, frame doc.Frame, motion design.Motion) (*scene.Scene, testAssets) {
+func alone(t *testing.T, m doc.Media, path string, frame doc.Frame, motion design.Motion) (*scene.Scene,
+	testAssets) {
 	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
 	require.NoError(t, InstallFonts(themestest.Shelf(t), th.FontsContent))
 	lib := doc.Library{m.ID: m}
 	d := doc.New(th.ID, 1)
 	d.Frame, d.Motion = frame, &motion
-	d.Slides = []doc.Slide{{ID: "a", Kind: doc.Pictures, Media: []doc.MediaID{m.ID}, Layout: "full", Linger: 1}}
+	d.Slides = []doc.Slide{{
+		ID:     "a",
+		Kind:   doc.Pictures,
+		Media:  []doc.MediaID{m.ID},
+		Layout: "full",
+		Linger: 1,
+	}}
 	d, err = edit.Do(d, edit.Fit{Mode: doc.AtPace, Pace: 4}, edit.Context{Theme: th, Library: lib})
 	require.NoError(t, err)
 	sc := scene.Build(d, th, plan.Build(d, th, lib), lib, pango.Words, scene.Options{})
@@ -70,7 +77,14 @@ func TestResamplingAgainstLibvips(t *testing.T) {
 	require.NoError(t, err)
 	path := filepath.Join(t.TempDir(), "p.jpg")
 	require.NoError(t, os.WriteFile(path, jpg, 0o644))
-	m := doc.Media{ID: "p", Kind: doc.PhotoMedia, Name: "p.jpg", W: 1504, H: 846, Focus: framing.Point{X: 0.5, Y: 0.5}}
+	m := doc.Media{
+		ID:    "p",
+		Kind:  doc.PhotoMedia,
+		Name:  "p.jpg",
+		W:     1504,
+		H:     846,
+		Focus: framing.Point{X: 0.5, Y: 0.5},
+	}
 	luma := func(p raster.Pixels) *raster.Sprite {
 		s, err := raster.NewSprite(p, raster.BT601)
 		require.NoError(t, err)
@@ -86,7 +100,10 @@ func TestResamplingAgainstLibvips(t *testing.T) {
 		return 10 * math.Log10(255*255/(sum/float64(len(a))+1e-9))
 	}
 	full := decoded(t, path, 1504, 846)
-	for _, frame := range []doc.Frame{{W: 1024, H: 576}, {W: 640, H: 360}, {W: 512, H: 288}, {W: 256, H: 144}} {
+	for _, frame := range []doc.Frame{{
+		W: 1024,
+		H: 576,
+	}, {W: 640, H: 360}, {W: 512, H: 288}, {W: 256, H: 144}} {
 		sc, a := alone(t, m, path, frame, design.Motion{Kind: design.Still})
 		lane := a.Lane()
 		f := raster.NewFrame(frame.W, frame.H)
@@ -111,7 +128,8 @@ func TestResamplingAgainstLibvips(t *testing.T) {
 	const over = 8
 	big, err := vips.Load(path, int(640*over/w.W), int(360*over/w.H))
 	require.NoError(t, err)
-	cut := raster.Cut(big, int(math.Round(w.X*float64(big.W))), int(math.Round(w.Y*float64(big.H))), 640*over, 360*over)
+	cut := raster.Cut(big, int(math.Round(w.X*float64(big.W))), int(math.Round(w.Y*float64(big.H))), 640*over,
+		360*over)
 	assert.GreaterOrEqual(t, psnr(luma(raster.Shrink(cut, 640)).Y, f.Y), 38.0)
 }
 
@@ -133,7 +151,14 @@ func TestBlobMovesAsTheMathematicsSays(t *testing.T) {
 		rgb.Pix[4*i], rgb.Pix[4*i+1], rgb.Pix[4*i+2], rgb.Pix[4*i+3] = v, v, v, 255
 	}
 	path := writePNG(t, rgb)
-	m := doc.Media{ID: "p", Kind: doc.PhotoMedia, Name: "p.png", W: w, H: h, Focus: framing.Point{X: 0.3, Y: 0.6}}
+	m := doc.Media{
+		ID:    "p",
+		Kind:  doc.PhotoMedia,
+		Name:  "p.png",
+		W:     w,
+		H:     h,
+		Focus: framing.Point{X: 0.3, Y: 0.6},
+	}
 	sc, a := alone(t, m, path, doc.Frame{W: 640, H: 360}, design.Motion{Kind: design.In, Zoom: 0.15})
 	lane := a.Lane()
 	defer lane.Close()
@@ -158,23 +183,49 @@ func TestBlobMovesAsTheMathematicsSays(t *testing.T) {
 // A photo comes out turned, looked and in its print as asked.
 func TestPhotosComeAsAsked(t *testing.T) {
 	path := writePNG(t, quarters(80, 60))
-	a := newAssets(t, FilesIn{"p": path}, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 80, H: 60}}, DefaultBudget)
+	a := newAssets(t, FilesIn{"p": path}, doc.Library{"p": {
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    80,
+		H:    60,
+	}}, DefaultBudget)
 	plain, err := a.source(false).photo(scene.Asset{Media: "p"}, 80, 60)
 	require.NoError(t, err)
 	turned, err := a.source(false).photo(scene.Asset{Media: "p", Turn: 1}, 60, 80)
 	require.NoError(t, err)
 	assert.Equal(t, raster.Turn(plain, 1), turned)
-	inside, err := a.source(false).inside(scene.Asset{Kind: scene.Print, Media: "p", W: 48, H: 38, Mat: 4, Crop: framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}})
+	inside, err := a.source(false).inside(scene.Asset{
+		Kind:  scene.Print,
+		Media: "p",
+		W:     48,
+		H:     38,
+		Mat:   4,
+		Crop:  framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5},
+	})
 	require.NoError(t, err)
 	assert.Equal(t, [2]int{40, 30}, [2]int{inside.W, inside.H})
-	assert.Equal(t, plain.Pix[(45*80+60)*plain.Channels:][:3], inside.Pix[(15*40+20)*inside.Channels:][:3], "the lower right quarter")
-	mono, err := a.Sprite(scene.Asset{Kind: scene.Photo, Media: "p", W: 80, H: 60, Look: look.Look{Saturation: -1}}, raster.BT709)
+	assert.Equal(t, plain.Pix[(45*80+60)*plain.Channels:][:3], inside.Pix[(15*40+20)*inside.Channels:][:3],
+		"the lower right quarter")
+	mono, err := a.Sprite(scene.Asset{
+		Kind:  scene.Photo,
+		Media: "p",
+		W:     80,
+		H:     60,
+		Look:  look.Look{Saturation: -1},
+	}, raster.BT709)
 	require.NoError(t, err)
 	for i := range mono.U {
 		require.InDelta(t, 128, mono.U[i], 1)
 		require.InDelta(t, 128, mono.V[i], 1)
 	}
-	_, err = a.source(false).inside(scene.Asset{Kind: scene.Print, Media: "p", W: 6, H: 6, Mat: 4, Crop: framing.Rect{W: 1, H: 1}})
+	_, err = a.source(false).inside(scene.Asset{
+		Kind:  scene.Print,
+		Media: "p",
+		W:     6,
+		H:     6,
+		Mat:   4,
+		Crop:  framing.Rect{W: 1, H: 1},
+	})
 	assert.ErrorContains(t, err, "no room for its mat")
 	_, err = a.Sprite(scene.Asset{Kind: scene.Image, File: "none", W: 8, H: 8}, raster.BT709)
 	assert.ErrorIs(t, err, themes.ErrUnknown)
@@ -193,7 +244,13 @@ func TestSmallCopiesAreUsedWhereTheySuffice(t *testing.T) {
 	}
 	sharp := image.NewRGBA(image.Rect(0, 0, 2*SmallSide, 300))
 	files := FilesIn{"p": writePNG(t, sharp), "copy": writePNG(t, white)}
-	a := newAssets(t, files, doc.Library{"p": {ID: "p", Kind: doc.PhotoMedia, W: 2 * SmallSide, H: 300, Small: "copy"}}, DefaultBudget)
+	a := newAssets(t, files, doc.Library{"p": {
+		ID:    "p",
+		Kind:  doc.PhotoMedia,
+		W:     2 * SmallSide,
+		H:     300,
+		Small: "copy",
+	}}, DefaultBudget)
 	isWhite := func(small bool, w int) bool {
 		p, err := a.source(small).photo(scene.Asset{Media: "p"}, w, 30)
 		require.NoError(t, err)
@@ -209,8 +266,17 @@ func TestSmallCopiesAreUsedWhereTheySuffice(t *testing.T) {
 // lanes read the same clip at different places at once.
 func TestLanesReadClipsIndependently(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "count.mp4")
-	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=black:s=64x48:r=30:d=2,geq=lum='16+N*3':cb=128:cr=128", "-c:v", "libx264", "-qp", "0", "-pix_fmt", "yuv420p", path)
-	lib := doc.Library{"c": {ID: "c", Kind: doc.ClipMedia, Name: "count.mp4", W: 64, H: 48, Length: 2 * 48000}}
+	tool(t, "ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"color=black:s=64x48:r=30:d=2,geq=lum='16+N*3':cb=128:cr=128", "-c:v", "libx264", "-qp", "0",
+		"-pix_fmt", "yuv420p", path)
+	lib := doc.Library{"c": {
+		ID:     "c",
+		Kind:   doc.ClipMedia,
+		Name:   "count.mp4",
+		W:      64,
+		H:      48,
+		Length: 2 * 48000,
+	}}
 	a := newAssets(t, FilesIn{"c": path}, lib, DefaultBudget)
 	as := scene.Asset{Kind: scene.Footage, Media: "c", W: 64, H: 48, Begin: 24000}
 	var wg sync.WaitGroup
@@ -221,7 +287,8 @@ func TestLanesReadClipsIndependently(t *testing.T) {
 			for n := timecode.Frames(10 * k); n < timecode.Frames(10*k+8); n++ {
 				s, err := lane.Clip(as, raster.BT709, timecode.R30, n)
 				if assert.NoError(t, err) {
-					assert.InDelta(t, 16+3*(15+int(n)), int(s.Y[64*24+32]), 3, "trimmed by half a second: frame %d", n)
+					assert.InDelta(t, 16+3*(15+int(n)), int(s.Y[64*24+32]), 3,
+						"trimmed by half a second: frame %d", n)
 				}
 			}
 		})
@@ -253,13 +320,20 @@ func BenchmarkPhotoAt1080p(b *testing.B) {
 // same frame comes out of every lane.
 func TestClipsAreImproved(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "flat.mp4")
-	tool(t, "ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i", "color=black:s=320x180:r=25:d=1,format=gray,geq=lum='90+60*X/W'", "-pix_fmt", "yuv420p", path)
+	tool(t, "ffmpeg", "-v", "error", "-y", "-f", "lavfi", "-i",
+		"color=black:s=320x180:r=25:d=1,format=gray,geq=lum='90+60*X/W'", "-pix_fmt", "yuv420p", path)
 	m := doc.Media{ID: "c", Kind: doc.ClipMedia, W: 320, H: 180, Length: timecode.SampleRate}
 	a := newAssets(t, FilesIn{"c": path}, doc.Library{"c": m}, 0)
 	span := func(l look.Look) (int, []byte) {
 		lane := a.Lane()
 		defer lane.Close()
-		s, err := lane.Clip(scene.Asset{Kind: scene.Footage, Media: "c", W: 320, H: 180, Look: l}, raster.BT601, timecode.R25, 10)
+		s, err := lane.Clip(scene.Asset{
+			Kind:  scene.Footage,
+			Media: "c",
+			W:     320,
+			H:     180,
+			Look:  l,
+		}, raster.BT601, timecode.R25, 10)
 		require.NoError(t, err)
 		return int(slices.Max(s.Y)) - int(slices.Min(s.Y)), s.Y
 	}

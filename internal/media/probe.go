@@ -60,7 +60,8 @@ func Probe(ctx context.Context, path, name string) (m doc.Media, peaks []byte, e
 
 // tooLarge refuses a picture whose decoding takes too much memory.
 func tooLarge(needs int64) error {
-	return refuse("decoding the picture takes %d MB of memory at once, and at most %d MB can be used; save it smaller, or without layers and interlacing", needs>>20, mostDecoded>>20)
+	return refuse("decoding the picture takes %d MB of memory at once, and at most %d MB can be used; save "+
+		"it smaller, or without layers and interlacing", needs>>20, mostDecoded>>20)
 }
 
 // header reads a picture's header. What is no picture is vips.ErrFormat, an
@@ -153,7 +154,8 @@ func photo(m doc.Media, h vips.Header, path string, side int) (doc.Media, raster
 	}
 	m.Clear, m.Sharp = showsThrough(seen), focus.Sharpness(seen)
 	small := raster.Shrink(Flatten(seen, raster.RGB{R: 128, G: 128, B: 128}), focus.Side)
-	m.Focus, m.Interest, m.Print, m.Light = focus.Point(small), focus.Interest(small), focus.Print(small), focus.Lightness(small)
+	m.Focus, m.Interest, m.Print, m.Light = focus.Point(small), focus.Interest(small), focus.Print(small),
+		focus.Lightness(small)
 	return m, p, nil
 }
 
@@ -219,7 +221,8 @@ type probedStream struct {
 	} `json:"side_data_list"`
 }
 
-func ffprobe(ctx context.Context, limit time.Duration, c cage.Cage, path string, extra ...string) (*probed, error) {
+func ffprobe(ctx context.Context, limit time.Duration, c cage.Cage, path string, extra ...string) (*probed,
+	error) {
 	args := append([]string{"-v", "error", "-show_streams", "-show_format", "-of", "json"}, local...)
 	args = append(append(args, extra...), "file:"+path)
 	out, err := output(ctx, limit, c, "ffprobe", args...)
@@ -277,7 +280,8 @@ func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Med
 		m.Captured = creation(s.Tags, p.Format.Tags)
 		m.Length = timecode.Samples(math.Round(length * timecode.SampleRate))
 		if length > longestClip.Seconds() {
-			return m, nil, refuse("the clip says it lasts %.0f hours; at most %.0f can be used", length/3600, longestClip.Hours())
+			return m, nil, refuse("the clip says it lasts %.0f hours; at most %.0f can be used", length/3600,
+				longestClip.Hours())
 		}
 		if m.Length < timecode.SampleRate/30 {
 			return m, nil, refuse("the clip has no moving picture")
@@ -296,7 +300,8 @@ func footage(ctx context.Context, m doc.Media, path string, songs bool) (doc.Med
 		return m, nil, refuse("not a photo, clip or song that Nelko can read")
 	}
 	if length > longestSong.Seconds() {
-		return m, nil, refuse("the song says it lasts %.1f hours; at most %.0f can be used", length/3600, longestSong.Hours())
+		return m, nil, refuse("the song says it lasts %.1f hours; at most %.0f can be used", length/3600,
+			longestSong.Hours())
 	}
 	if !songs {
 		return m, nil, ErrSong
@@ -340,7 +345,8 @@ const (
 // judgePicture refuses frames that are too large to be decoded.
 func judgePicture(s probedStream) error {
 	if s.Width < 2 || s.Height < 2 || s.Width > largestFrame/s.Height {
-		return refuse("the clip's frames have %d×%d pixels; at most %d×%d can be used", s.Width, s.Height, 8192, largestFrame/8192)
+		return refuse("the clip's frames have %d×%d pixels; at most %d×%d can be used", s.Width, s.Height,
+			8192, largestFrame/8192)
 	}
 	return nil
 }
@@ -354,7 +360,8 @@ func judgeSound(p *probed) error {
 		rate, err := strconv.Atoi(s.SampleRate)
 		switch {
 		case err != nil || rate < slowestSound || rate > fastestSound:
-			return refuse("the sound says it has %s samples a second; %d to %d can be used", cmp.Or(s.SampleRate, "no"), slowestSound, fastestSound)
+			return refuse("the sound says it has %s samples a second; %d to %d can be used",
+				cmp.Or(s.SampleRate, "no"), slowestSound, fastestSound)
 		case s.Channels < 1 || s.Channels > mostChannels:
 			return refuse("the sound says it has %d channels; 1 to %d can be used", s.Channels, mostChannels)
 		}
@@ -389,7 +396,8 @@ func song(ctx context.Context, m doc.Media, path string) (doc.Media, []byte, err
 		ear.Write(buf[:n])
 		still.Write(buf[:n])
 		peaks.Write(buf[:n])
-		if m.Length += timecode.Samples(n / 2); m.Length > timecode.Samples(longestSong.Seconds())*timecode.SampleRate {
+		if m.Length += timecode.Samples(n / 2); m.Length > timecode.Samples(
+			longestSong.Seconds())*timecode.SampleRate {
 			return m, nil, refuse("the song lasts longer than %.0f hours", longestSong.Hours())
 		}
 		if errors.Is(err, io.EOF) {
@@ -435,7 +443,8 @@ func Versions(ctx context.Context) map[string]string {
 func Base(name string) string {
 	name = filepath.Base(strings.ReplaceAll(name, `\`, "/"))
 	name = strings.Map(func(r rune) rune {
-		if r < 32 || r == 127 || r == '/' || unicode.Is(unicode.Bidi_Control, r) || r == utf8.RuneError || r == 0xfeff {
+		if r < 32 || r == 127 || r == '/' || unicode.Is(unicode.Bidi_Control, r) || r == utf8.RuneError ||
+			r == 0xfeff {
 			return -1
 		}
 		return r

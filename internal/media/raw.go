@@ -13,7 +13,8 @@ import (
 
 // The endings of camera raw files. All but the last two are TIFF (6.0) with the
 // camera's own JPEG of the picture in it.
-var rawEndings = []string{".dng", ".nef", ".nrw", ".cr2", ".arw", ".sr2", ".pef", ".srw", ".orf", ".rw2", ".3fr", ".erf", ".raf", ".cr3"}
+var rawEndings = []string{".dng", ".nef", ".nrw", ".cr2", ".arw", ".sr2", ".pef", ".srw", ".orf", ".rw2",
+	".3fr", ".erf", ".raf", ".cr3"}
 
 // IsRaw reports whether a file is a camera raw file, by its name.
 func IsRaw(name string) bool { return slices.Contains(rawEndings, strings.ToLower(path.Ext(name))) }
@@ -57,7 +58,8 @@ func RawPreview(r io.ReaderAt, size int64) ([]byte, error) {
 	}
 	jpg, err := s.best()
 	if err != nil {
-		return nil, refuse("the camera raw file holds no picture that can be read here; send a JPEG made of it")
+		return nil, refuse("the camera raw file holds no picture that can be read here; send a JPEG made " +
+			"of it")
 	}
 	if !bytes.Contains(jpg[:min(len(jpg), 64)], []byte("Exif\x00\x00")) {
 		jpg = WithEXIF(jpg, s.orientation, s.taken, s.camera)
@@ -222,7 +224,8 @@ func (s *rawSearch) candidate(at, length int64) {
 	for i := 2; i+9 < len(head) && head[i] == 0xff; {
 		marker := head[i+1]
 		if marker >= 0xc0 && marker <= 0xc2 {
-			s.found = append(s.found, rawPreview{at, length, int(head[i+7])<<8 | int(head[i+8]), int(head[i+5])<<8 | int(head[i+6])})
+			s.found = append(s.found, rawPreview{at, length, int(head[i+7])<<8 | int(head[i+8]),
+				int(head[i+5])<<8 | int(head[i+6])})
 			return
 		}
 		if marker == 0xda || marker == 0xc3 {

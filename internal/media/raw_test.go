@@ -18,7 +18,8 @@ import (
 // jpegOf is a JPEG of a size.
 func jpegOf(t *testing.T, size string) []byte {
 	path := filepath.Join(t.TempDir(), "a.jpg")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", path).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v",
+		"1", path).CombinedOutput()
 	require.NoError(t, err, string(out))
 	b, err := os.ReadFile(path)
 	require.NoError(t, err)
@@ -70,14 +71,49 @@ func raw(order binary.AppendByteOrder, small, large []byte, orientation uint16) 
 	model, date := put([]byte("Saltmere Four\x00")), put([]byte("2026:09:12 10:20:30\x00"))
 	// The sensor's values are JPEG too, of the lossless kind.
 	lossless := put(append([]byte{0xff, 0xd8, 0xff, 0xc3, 0, 17, 8, 0x40, 0, 0x60, 0}, make([]byte, 200)...))
-	preview := directory(entry{tag: tagCompression, kind: 3, count: 1, value: 6}, entry{tag: tagJPEG, kind: 4, count: 1, value: largeAt}, entry{tag: tagJPEGLength, kind: 4, count: 1, value: uint32(len(large))})
-	sensor := directory(entry{tag: tagCompression, kind: 3, count: 1, value: 7}, entry{tag: tagStrip, kind: 4, count: 1, value: lossless}, entry{tag: tagStripLength, kind: 4, count: 1, value: 211})
+	preview := directory(entry{
+		tag:   tagCompression,
+		kind:  3,
+		count: 1,
+		value: 6,
+	}, entry{
+		tag:   tagJPEG,
+		kind:  4,
+		count: 1,
+		value: largeAt,
+	}, entry{tag: tagJPEGLength, kind: 4, count: 1, value: uint32(len(large))})
+	sensor := directory(entry{
+		tag:   tagCompression,
+		kind:  3,
+		count: 1,
+		value: 7,
+	}, entry{
+		tag:   tagStrip,
+		kind:  4,
+		count: 1,
+		value: lossless,
+	}, entry{tag: tagStripLength, kind: 4, count: 1, value: 211})
 	below := uint32(len(b))
 	b = order.AppendUint32(order.AppendUint32(b, preview), sensor)
 	exif := directory(entry{tag: tagTaken, kind: 2, count: 20, value: date})
 	first := directory(
-		entry{tag: tagModel, kind: 2, count: 14, value: model}, entry{tag: tagOrientation, kind: 3, count: 1, value: uint32(orientation)},
-		entry{tag: tagSubIFDs, kind: 4, count: 2, value: below}, entry{tag: tagJPEG, kind: 4, count: 1, value: smallAt}, entry{tag: tagJPEGLength, kind: 4, count: 1, value: uint32(len(small))},
+		entry{
+			tag:   tagModel,
+			kind:  2,
+			count: 14,
+			value: model,
+		}, entry{tag: tagOrientation, kind: 3, count: 1, value: uint32(orientation)},
+		entry{
+			tag:   tagSubIFDs,
+			kind:  4,
+			count: 2,
+			value: below,
+		}, entry{
+			tag:   tagJPEG,
+			kind:  4,
+			count: 1,
+			value: smallAt,
+		}, entry{tag: tagJPEGLength, kind: 4, count: 1, value: uint32(len(small))},
 		entry{tag: tagEXIF, kind: 4, count: 1, value: exif})
 	var at [4]byte
 	order.(binary.ByteOrder).PutUint32(at[:], first)
@@ -120,7 +156,8 @@ func FuzzRawPreview(f *testing.F) {
 	f.Add(raw(binary.LittleEndian, []byte{0xff, 0xd8}, []byte{0xff, 0xd8}, 1))
 	f.Add(append([]byte("FUJIFILMCCD-RAW"), make([]byte, 100)...))
 	f.Fuzz(func(t *testing.T, b []byte) {
-		if jpg, err := RawPreview(bytes.NewReader(b), int64(len(b))); err == nil && !bytes.HasPrefix(jpg, []byte{0xff, 0xd8}) {
+		if jpg, err := RawPreview(bytes.NewReader(b), int64(len(b))); err == nil &&
+			!bytes.HasPrefix(jpg, []byte{0xff, 0xd8}) {
 			t.Fatal("no JPEG")
 		}
 	})

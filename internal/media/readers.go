@@ -197,7 +197,12 @@ func NewReaders(n int, dirs ...string) *Readers {
 }
 
 func newReaders(n int, c cage.Cage) *Readers {
-	r := &Readers{cage: c.Text(), limit: patientlyRead, idle: make(chan *reader, n), closed: make(chan struct{})}
+	r := &Readers{
+		cage:   c.Text(),
+		limit:  patientlyRead,
+		idle:   make(chan *reader, n),
+		closed: make(chan struct{}),
+	}
 	for range n {
 		r.idle <- nil
 	}
@@ -380,14 +385,18 @@ func (r *Readers) once(ctx context.Context, q readRequest) (a readAnswer, err er
 		case slow && r.quick:
 			return readAnswer{}, ErrSlow
 		}
-		slog.WarnContext(ctx, "a process that read a picture was lost", "name", q.Name, "error", err, "state", p.cmd.ProcessState.String(), "said", lastLine(p.said.String()))
+		slog.WarnContext(ctx, "a process that read a picture was lost", "name", q.Name, "error", err, "state",
+			p.cmd.ProcessState.String(), "said", lastLine(p.said.String()))
 		if r.quick {
-			return readAnswer{}, ErrSlow // once more, by others: the process may have been killed for no fault of the file
+			// once more, by others: the process may have been killed for no fault of the file
+			return readAnswer{}, ErrSlow
 		}
 		if slow {
-			return readAnswer{}, refuse("reading it took longer than %.0f s, so it is not a picture as cameras and programs make them", r.limit.Seconds())
+			return readAnswer{}, refuse(
+				"reading it took longer than %.0f s, so it is not a picture as cameras and programs make them", r.limit.Seconds())
 		}
-		return readAnswer{}, refuse("reading it stopped the program that reads pictures: it is damaged, or takes too much memory")
+		return readAnswer{}, refuse(
+			"reading it stopped the program that reads pictures: it is damaged, or takes too much memory")
 	}
 	if p.read++; p.read >= readerTurns {
 		back = nil

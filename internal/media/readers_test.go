@@ -21,7 +21,8 @@ import (
 func jpegs(t *testing.T, dir string, sizes ...string) (paths []string) {
 	for i, size := range sizes {
 		path := filepath.Join(dir, strconv.Itoa(i)+".jpg")
-		out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size, "-frames:v", "1", path).CombinedOutput()
+		out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s="+size,
+			"-frames:v", "1", path).CombinedOutput()
 		require.NoError(t, err, string(out))
 		paths = append(paths, path)
 	}
@@ -132,7 +133,8 @@ func TestDecodersAreCaged(t *testing.T) {
 	}
 	_, err = ask("echo more > " + mine)
 	assert.Error(t, err, "nothing is written")
-	_, err = output(context.Background(), 10*time.Second, cage.Cage{Memory: 64 << 20}, "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=s=8000x8000:d=1", "-f", "null", "-")
+	_, err = output(context.Background(), 10*time.Second, cage.Cage{Memory: 64 << 20}, "ffmpeg", "-v",
+		"error", "-f", "lavfi", "-i", "color=s=8000x8000:d=1", "-f", "null", "-")
 	assert.Error(t, err, "more memory than it may have")
 }
 

@@ -67,14 +67,16 @@ func TestSongsOfEveryKindAreExact(t *testing.T) {
 		{"eight.wav", "48000", []string{"-af", "pan=7.1|c0=c0|c1=c0|c2=c0", "-c:a", "pcm_s16le"}, 0, 0},
 		{"tagged.mp3", "44100", []string{"-c:a", "libmp3lame", "-b:a", "192k"}, 0.001, 0.001},
 		{"tagged mono.mp3", "48000", []string{"-c:a", "libmp3lame", "-q:a", "4", "-ac", "1"}, 0.001, 0.001},
-		{"untagged.mp3", "44100", []string{"-c:a", "libmp3lame", "-b:a", "192k", "-write_xing", "0", "-id3v2_version", "0"}, 1106. / 44100, 3 * 1152. / 44100},
+		{"untagged.mp3", "44100", []string{"-c:a", "libmp3lame", "-b:a", "192k", "-write_xing", "0",
+			"-id3v2_version", "0"}, 1106. / 44100, 3 * 1152. / 44100},
 		{"song.m4a", "44100", []string{"-c:a", "aac", "-b:a", "192k"}, 0.001, 0.025},
 		{"bare.aac", "48000", []string{"-c:a", "aac", "-b:a", "192k"}, 0.03, 0.07},
 		{"song.ogg", "44100", []string{"-c:a", "libvorbis", "-q:a", "6"}, 0.001, 0.001},
 		{"song.opus", "48000", []string{"-c:a", "libopus", "-b:a", "160k"}, 0.001, 0.001},
 	} {
 		path := filepath.Join(dir, c.name)
-		tool(t, "ffmpeg", append(append([]string{"-v", "error", "-f", "lavfi", "-i", bursts + c.rate, "-ac", "2"}, c.args...), path)...)
+		tool(t, "ffmpeg", append(append([]string{"-v", "error", "-f", "lavfi", "-i", bursts + c.rate, "-ac",
+			"2"}, c.args...), path)...)
 		m, peaks, err := Probe(context.Background(), path, c.name)
 		require.NoError(t, err, c.name)
 		assert.Equal(t, doc.SongMedia, m.Kind, c.name)
@@ -123,14 +125,17 @@ func TestOddSongs(t *testing.T) {
 	assert.Empty(t, m.Heard.Rhythm.Beats)
 	assert.InDelta(t, 20, m.Heard.Lead, 0.01)
 
-	m, _, err = Probe(ctx, made("clipped.wav", "-i", "aevalsrc=max(-1\\,min(1\\,4*sin(2*PI*220*t)))|max(-1\\,min(1\\,4*sin(2*PI*220*t))):d=5:s=48000"), "clipped.wav")
+	m, _, err = Probe(ctx, made("clipped.wav", "-i",
+		"aevalsrc=max(-1\\,min(1\\,4*sin(2*PI*220*t)))|max(-1\\,min(1\\,4*sin(2*PI*220*t))):d=5:s=48000"),
+		"clipped.wav")
 	require.NoError(t, err)
 	assert.Greater(t, m.PeakDB, 0.0, "between its samples it is louder than full scale")
 
 	for name, source := range map[string]string{"no sound.mkv": "", "words.mp3": "text"} {
 		path := filepath.Join(dir, name)
 		if source == "" {
-			require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=d=1", "-c:a", "flac", path).Run())
+			require.NoError(t, exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=d=1", "-c:a",
+				"flac", path).Run())
 			raw, err := os.ReadFile(path)
 			require.NoError(t, err)
 			source = string(raw[:200])
@@ -145,7 +150,9 @@ func TestOddSongs(t *testing.T) {
 	if testing.Short() {
 		return
 	}
-	long, _, err := Probe(ctx, made("long.mp3", "-i", "anoisesrc=c=pink:a=0.3:d=900:r=44100,tremolo=f=2:d=0.95", "-ac", "2", "-c:a", "libmp3lame", "-b:a", "128k"), "long.mp3")
+	long, _, err := Probe(ctx,
+		made("long.mp3", "-i", "anoisesrc=c=pink:a=0.3:d=900:r=44100,tremolo=f=2:d=0.95", "-ac", "2", "-c:a",
+			"libmp3lame", "-b:a", "128k"), "long.mp3")
 	require.NoError(t, err)
 	assert.InDelta(t, 900, float64(long.Length)/timecode.SampleRate, 0.002, "a quarter of an hour")
 	assert.NotNil(t, long.Heard)

@@ -55,8 +55,13 @@ const mostSprites = 1 << 16
 // keeps at most budget bytes of them.
 // Pictures are read by r, in processes of their own; nil: in this one.
 func NewSprites(files Files, shelf Shelf, r *Readers, budget int) *Sprites {
-	return &Sprites{files: files, shelf: shelf, readers: r, slots: semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0))),
-		kept: latest.NewSized[spriteKey](mostSprites, budget, (*raster.Sprite).Bytes)}
+	return &Sprites{
+		files:   files,
+		shelf:   shelf,
+		readers: r,
+		slots:   semaphore.NewWeighted(int64(2 * runtime.GOMAXPROCS(0))),
+		kept:    latest.NewSized[spriteKey](mostSprites, budget, (*raster.Sprite).Bytes),
+	}
 }
 
 // Smaller is Readers.Smaller of the readers that these sprites are prepared by.
@@ -121,7 +126,12 @@ func (s *Sprites) prepare(ctx context.Context, k spriteKey, lib doc.Library) (*r
 		p = Flatten(p, as.Colour)
 		as.Look.Apply(p)
 		soft := raster.Soften(p, as.Blur, as.Colour, as.Tone)
-		return soft.Sprite(raster.Window{X: as.Crop.X, Y: as.Crop.Y, W: as.Crop.W, H: as.Crop.H}, as.W, as.H, m), nil
+		return soft.Sprite(raster.Window{
+			X: as.Crop.X,
+			Y: as.Crop.Y,
+			W: as.Crop.W,
+			H: as.Crop.H,
+		}, as.W, as.H, m), nil
 	case scene.Text:
 		p, err := pango.Draw(as.Text, as.W, as.H)
 		if err != nil {
@@ -170,7 +180,8 @@ func (s source) photo(as scene.Asset, w, h int) (raster.Pixels, error) {
 	}
 	var p raster.Pixels
 	if s.lib[as.Media].Kind == doc.ClipMedia {
-		p, err = clipPixels(s.ctx, s.clip(path, s.lib[as.Media]), w, h, float64(as.Begin)/timecode.SampleRate, 0)
+		p, err = clipPixels(s.ctx, s.clip(path, s.lib[as.Media]), w, h, float64(as.Begin)/timecode.SampleRate,
+			0)
 	} else {
 		p, err = s.readers.Load(s.ctx, path, w, h)
 	}
@@ -196,7 +207,8 @@ func (s source) inside(as scene.Asset) (raster.Pixels, error) {
 	if err != nil {
 		return p, err
 	}
-	x, y := min(fw-w, int(math.Round(as.Crop.X*float64(fw)))), min(fh-h, int(math.Round(as.Crop.Y*float64(fh))))
+	x, y := min(fw-w, int(math.Round(as.Crop.X*float64(fw)))),
+		min(fh-h, int(math.Round(as.Crop.Y*float64(fh))))
 	return raster.Cut(p, max(0, x), max(0, y), w, h), nil
 }
 

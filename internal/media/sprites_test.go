@@ -29,7 +29,12 @@ func TestSpritesAreKeptWithinTheBudget(t *testing.T) {
 	}
 	a := newAssets(t, files, lib, 5*64*64*3/2)
 	for i := range 20 {
-		s, err := a.Sprite(scene.Asset{Kind: scene.Photo, Media: doc.MediaID(fmt.Sprint(i)), W: 64, H: 64}, raster.BT709)
+		s, err := a.Sprite(scene.Asset{
+			Kind:  scene.Photo,
+			Media: doc.MediaID(fmt.Sprint(i)),
+			W:     64,
+			H:     64,
+		}, raster.BT709)
 		require.NoError(t, err)
 		assert.Equal(t, 64*64*3/2, s.Bytes())
 		assert.LessOrEqual(t, a.Held(), 5*64*64*3/2)
@@ -85,7 +90,8 @@ func TestSpritesArePreparedOnce(t *testing.T) {
 	assert.ErrorIs(t, <-first, context.Canceled, "who goes away is not kept waiting")
 	close(files.gate)
 	wg.Wait()
-	assert.LessOrEqual(t, files.asked.Load(), int32(2), "once for the one that went away, once for all others")
+	assert.LessOrEqual(t, files.asked.Load(), int32(2),
+		"once for the one that went away, once for all others")
 	_, err := a.Sprites.Lane(context.Background(), a.lib, false).Sprite(as, raster.BT709)
 	require.NoError(t, err)
 	assert.LessOrEqual(t, files.asked.Load(), int32(2), "another film has it from memory")
@@ -109,7 +115,16 @@ func (c *counted) Path(ctx context.Context, id doc.MediaID) (string, error) {
 }
 
 func TestBase(t *testing.T) {
-	for in, want := range map[string]string{`C:\Users\x\a.jpg`: "a.jpg", "../../etc/passwd": "passwd", "": "unnamed", "..": "unnamed", "a\nb.jpg": "ab.jpg", "é 海.png": "é 海.png", "photo\u202egpj.exe": "photogpj.exe", "\ufeffa\u2066b\xff.jpg": "ab.jpg"} {
+	for in, want := range map[string]string{
+		`C:\Users\x\a.jpg`:       "a.jpg",
+		"../../etc/passwd":       "passwd",
+		"":                       "unnamed",
+		"..":                     "unnamed",
+		"a\nb.jpg":               "ab.jpg",
+		"é 海.png":                "é 海.png",
+		"photo\u202egpj.exe":     "photogpj.exe",
+		"\ufeffa\u2066b\xff.jpg": "ab.jpg",
+	} {
 		assert.Equal(t, want, Base(in))
 	}
 }

@@ -110,7 +110,8 @@ var examinedRate = pageRate
 
 // examine finds out whether a clip, decoded from somewhere in the middle, gives
 // what it gives decoded from its start, and what the decoder complains of.
-func examine(ctx context.Context, path string, m doc.Media, pixels int) (starts doc.Starts, faulty string, err error) {
+func examine(ctx context.Context, path string, m doc.Media, pixels int) (starts doc.Starts, faulty string,
+	err error) {
 	within, cancel := context.WithTimeout(ctx, examineLimit)
 	defer cancel()
 	starts, faulty, err = examiner{ctx: within, path: path, m: m}.run()
@@ -174,7 +175,9 @@ func (x examiner) run() (starts doc.Starts, faulty string, err error) {
 // some of the key frames, so that it begins there, and shortly before the next,
 // where what went wrong shows most.
 func places(keys []float64, seconds float64) (out []timecode.Frames) {
-	keys = slices.DeleteFunc(slices.Clone(keys), func(k float64) bool { return k <= 0 || k+betweenKeys+0.2 >= seconds })
+	keys = slices.DeleteFunc(slices.Clone(keys), func(k float64) bool {
+		return k <= 0 || k+betweenKeys+0.2 >= seconds
+	})
 	for i := range min(len(keys), examinedPlaces) {
 		k := i * len(keys) / min(len(keys), examinedPlaces)
 		out = append(out, examinedRate.Frames(keys[k]+betweenKeys)+2)
@@ -190,7 +193,11 @@ func places(keys []float64, seconds float64) (out []timecode.Frames) {
 func (x examiner) frames(starts doc.Starts, from, n timecode.Frames) (sums []uint64, told string, err error) {
 	k := math.Min(1, examinedSide/float64(max(x.m.W, x.m.H)))
 	as := scene.Asset{W: max(16, int(float64(x.m.W)*k)/2*2), H: max(16, int(float64(x.m.H)*k)/2*2)}
-	c, err := openClip(x.ctx, clipFile{path: x.path, track: x.m.Track, starts: starts}, as, raster.BT709, examinedRate, 0, from)
+	c, err := openClip(x.ctx, clipFile{
+		path:   x.path,
+		track:  x.m.Track,
+		starts: starts,
+	}, as, raster.BT709, examinedRate, 0, from)
 	if err != nil {
 		return nil, "", err
 	}
@@ -216,9 +223,11 @@ func (x examiner) frames(starts doc.Starts, from, n timecode.Frames) (sums []uin
 // keyFrames are the times, in seconds, at which decoding of the examined part can
 // begin, as the file says.
 func (x examiner) keyFrames() ([]float64, error) {
-	args := append([]string{"-v", "error", "-select_streams", "V:" + strconv.Itoa(x.m.Track), "-show_entries", "packet=pts_time,flags:format=start_time", "-of", "compact=p=0",
+	args := append([]string{"-v", "error", "-select_streams", "V:" + strconv.Itoa(x.m.Track), "-show_entries",
+		"packet=pts_time,flags:format=start_time", "-of", "compact=p=0",
 		"-read_intervals", fmt.Sprintf("%%+%d", examinedSeconds+10)}, local...)
-	out, err := output(x.ctx, probeAll, probing(x.path, lookSeconds), "ffprobe", append(args, "file:"+x.path)...)
+	out, err := output(x.ctx, probeAll, probing(x.path, lookSeconds), "ffprobe",
+		append(args, "file:"+x.path)...)
 	if err != nil {
 		return nil, err
 	}

@@ -23,14 +23,16 @@ import (
 
 func ffmpegTo(t *testing.T, out string, args ...string) string {
 	t.Helper()
-	said, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...), out)...).CombinedOutput()
+	said, err := exec.Command("ffmpeg", append(append([]string{"-v", "error", "-y"}, args...), out)...).
+		CombinedOutput()
 	require.NoError(t, err, string(said))
 	return out
 }
 
 // moving is ffmpeg's test picture with noise, which leaves no block untouched.
 func moving(size string, rate string, seconds int) []string {
-	return []string{"-f", "lavfi", "-i", fmt.Sprintf("testsrc2=d=%d:s=%s:r=%s,noise=alls=12:allf=t", seconds, size, rate)}
+	return []string{"-f", "lavfi", "-i", fmt.Sprintf("testsrc2=d=%d:s=%s:r=%s,noise=alls=12:allf=t", seconds,
+		size, rate)}
 }
 
 // Whatever a clip is made like, a film shows the same frame of it wherever its
@@ -63,7 +65,8 @@ func TestOddClipsAreTheSameFromAnywhere(t *testing.T) {
 	transport := of("whole.ts", small, x264("keyint=50:min-keyint=50:scenecut=0")...)
 	// x264 writes its version into the stream's first bytes only, and libavcodec reads
 	// lossless 4:4:4 of versions before 151 in another way.
-	otherReading := of("444-lossless.mp4", small, x264("qp=0:8x8dct=1:keyint=60:min-keyint=30:scenecut=0", "-pix_fmt", "yuv444p")...)
+	otherReading := of("444-lossless.mp4", small, x264("qp=0:8x8dct=1:keyint=60:min-keyint=30:scenecut=0",
+		"-pix_fmt", "yuv444p")...)
 	b, err := os.ReadFile(otherReading)
 	require.NoError(t, err)
 	version := regexp.MustCompile(`x264 - core \d{3}`)
@@ -78,20 +81,32 @@ func TestOddClipsAreTheSameFromAnywhere(t *testing.T) {
 		{of("one-key.mp4", small, x264("keyint=infinite", "-pix_fmt", "yuv420p")...), true},
 		{of("open.mp4", small, x264("open-gop=1:keyint=40:bframes=3", "-pix_fmt", "yuv420p")...), true},
 		{of("refresh.mkv", small, x264("intra-refresh=1:keyint=50", "-pix_fmt", "yuv420p")...), true},
-		{of("10bit.mkv", small, "-c:v", "libx265", "-preset", "ultrafast", "-x265-params", "keyint=50:log-level=none", "-pix_fmt", "yuv420p10le"), true},
-		{of("hlg.mp4", small, "-c:v", "libx265", "-preset", "ultrafast", "-x265-params", "keyint=50:open-gop=1:log-level=none", "-pix_fmt", "yuv420p10le",
-			"-color_trc", "arib-std-b67", "-color_primaries", "bt2020", "-colorspace", "bt2020nc", "-tag:v", "hvc1"), true},
-		{of("interlaced.mpg", small, "-c:v", "mpeg2video", "-flags", "+ilme+ildct", "-bf", "2", "-g", "15"), true},
+		{of("10bit.mkv", small, "-c:v", "libx265", "-preset", "ultrafast", "-x265-params",
+			"keyint=50:log-level=none", "-pix_fmt", "yuv420p10le"), true},
+		{of("hlg.mp4", small, "-c:v", "libx265", "-preset", "ultrafast", "-x265-params",
+			"keyint=50:open-gop=1:log-level=none", "-pix_fmt", "yuv420p10le",
+			"-color_trc", "arib-std-b67", "-color_primaries", "bt2020", "-colorspace", "bt2020nc", "-tag:v",
+			"hvc1"), true},
+		{of("interlaced.mpg", small, "-c:v", "mpeg2video", "-flags", "+ilme+ildct", "-bf", "2", "-g", "15"),
+			true},
 		{of("bframes.avi", small, "-c:v", "mpeg4", "-bf", "2", "-g", "40"), true},
-		{of("vp9.webm", small, "-c:v", "libvpx-vp9", "-deadline", "realtime", "-cpu-used", "8", "-g", "60"), true},
+		{of("vp9.webm", small, "-c:v", "libvpx-vp9", "-deadline", "realtime", "-cpu-used", "8", "-g", "60"),
+			true},
 		{of("mjpeg.mov", small, "-c:v", "mjpeg", "-pix_fmt", "yuvj420p"), true},
-		{of("variable.mkv", append(small, "-vf", "select='not(mod(n,3))+lt(mod(n,50),20)'", "-fps_mode", "vfr"), x264("keyint=50")...), true},
-		{of("edited.mp4", append([]string{"-ss", "1.3", "-i", of("long.mp4", small, x264("keyint=50:bframes=3")...)}, "-c", "copy"), "-map", "0"), true},
-		{of("rotated.mp4", []string{"-i", filepath.Join(dir, "plain.mp4")}, "-c", "copy", "-metadata:s:v", "rotate=90"), true},
+		{of("variable.mkv", append(small, "-vf", "select='not(mod(n,3))+lt(mod(n,50),20)'", "-fps_mode",
+			"vfr"), x264("keyint=50")...), true},
+		{of("edited.mp4", append([]string{"-ss", "1.3", "-i",
+			of("long.mp4", small, x264("keyint=50:bframes=3")...)}, "-c", "copy"), "-map", "0"), true},
+		{of("rotated.mp4", []string{"-i", filepath.Join(dir, "plain.mp4")}, "-c", "copy", "-metadata:s:v",
+			"rotate=90"), true},
 		{cut("headless.ts", transport, 188*300), false},
-		{joined("resized.ts", of("a.ts", moving("192x108", "25", 4), x264("keyint=25")...), of("b.ts", moving("128x72", "25", 4), x264("keyint=25")...)), true},
-		{of("still-first.mp4", append(slicesOf("-f", "lavfi", "-i", "color=red:s=320x180:d=0.04:r=25"), small...), "-map", "0:v", "-map", "1:v", "-c:v", "libx264", "-g", "40"), true},
-		{of("cover.mp4", append(slicesOf("-f", "lavfi", "-i", "color=red:s=320x180:d=0.04:r=25"), small...), "-map", "0:v", "-map", "1:v", "-c:v:0", "mjpeg", "-c:v:1", "libx264", "-g", "40", "-disposition:v:0", "attached_pic"), true},
+		{joined("resized.ts", of("a.ts", moving("192x108", "25", 4), x264("keyint=25")...),
+			of("b.ts", moving("128x72", "25", 4), x264("keyint=25")...)), true},
+		{of("still-first.mp4", append(slicesOf("-f", "lavfi", "-i", "color=red:s=320x180:d=0.04:r=25"),
+			small...), "-map", "0:v", "-map", "1:v", "-c:v", "libx264", "-g", "40"), true},
+		{of("cover.mp4", append(slicesOf("-f", "lavfi", "-i", "color=red:s=320x180:d=0.04:r=25"), small...),
+			"-map", "0:v", "-map", "1:v", "-c:v:0", "mjpeg", "-c:v:1", "libx264", "-g", "40",
+			"-disposition:v:0", "attached_pic"), true},
 	}
 	for _, c := range clips {
 		name := filepath.Base(c.path)
@@ -175,7 +190,8 @@ func slicesOf(s ...string) []string { return s }
 // What a decoder complains of while a film is made is told with the clip's name,
 // unless it is known already.
 func TestDecodersComplaintsAreTold(t *testing.T) {
-	whole := ffmpegTo(t, filepath.Join(t.TempDir(), "clip.mp4"), append(moving("192x108", "25", 6), "-c:v", "libx264", "-g", "25", "-pix_fmt", "yuv420p")...)
+	whole := ffmpegTo(t, filepath.Join(t.TempDir(), "clip.mp4"), append(moving("192x108", "25", 6), "-c:v",
+		"libx264", "-g", "25", "-pix_fmt", "yuv420p")...)
 	good, _, err := Probe(context.Background(), whole, "clip.mp4")
 	require.NoError(t, err)
 	assert.Empty(t, good.Faulty)

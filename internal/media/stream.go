@@ -163,12 +163,14 @@ func (s *Sound) Close() {
 
 // clipPixels decodes the frame shown at the given second to RGB: that which a film of pageRate
 // begins with there. pixels is the size of the clip's frames, 0 if it was taken once.
-func clipPixels(ctx context.Context, clip clipFile, w, h int, second float64, pixels int) (raster.Pixels, error) {
+func clipPixels(ctx context.Context, clip clipFile, w, h int, second float64, pixels int) (raster.Pixels,
+	error) {
 	args, _, passed := clip.from(second, pageRate, 0)
 	ctx, cancel := context.WithTimeoutCause(ctx, frameLimit+passed, errStuck)
 	defer cancel()
 	args = append(clip.input(args...), "-map", clip.stream(), "-frames:v", "1",
-		"-vf", fmt.Sprintf("%s,scale=%d:%d:flags=area+accurate_rnd", framesFrom(second, pageRate, 0), w, h), "-pix_fmt", "rgb24", "-f", "rawvideo", "-")
+		"-vf", fmt.Sprintf("%s,scale=%d:%d:flags=area+accurate_rnd", framesFrom(second, pageRate, 0), w, h),
+		"-pix_fmt", "rgb24", "-f", "rawvideo", "-")
 	p, err := startFFmpeg(ctx, decoding(clip.path, lookSeconds+uint64(passed.Seconds()), pixels), args...)
 	if err != nil {
 		return raster.Pixels{}, err
@@ -209,7 +211,8 @@ var pageRate = timecode.Rate{Num: 30, Den: 1}
 // from are the arguments by which ffmpeg begins to decode a clip early enough for frame from,
 // counted from begin seconds into it; whether that is in the middle of it; and how long it may
 // take to pass over what comes before.
-func (c clipFile) from(begin float64, rate timecode.Rate, from timecode.Frames) (args []string, middle bool, passed time.Duration) {
+func (c clipFile) from(begin float64, rate timecode.Rate, from timecode.Frames) (args []string, middle bool,
+	passed time.Duration) {
 	args = []string{"-copyts", "-start_at_zero"}
 	// From a key frame at or before the frame that may still be shown then. In
 	// transport streams a place between key frames may be found; what can be
@@ -229,7 +232,8 @@ const earliest = 0.5
 // framesFrom is the ffmpeg filter that gives the frames of a film of that rate from one on,
 // counted from begin.
 func framesFrom(begin float64, rate timecode.Rate, from timecode.Frames) string {
-	return fmt.Sprintf("fps=%s:start_time=%.6f,trim=start_frame=%d,setpts=PTS-STARTPTS", rate.Fraction(), begin, from)
+	return fmt.Sprintf("fps=%s:start_time=%.6f,trim=start_frame=%d,setpts=PTS-STARTPTS", rate.Fraction(),
+		begin, from)
 }
 
 // openClip decodes a clip from frame from on, counted from begin seconds into
@@ -239,7 +243,8 @@ func framesFrom(begin float64, rate timecode.Rate, from timecode.Frames) string 
 // are counted from begin, and those before from are left out after that.
 //
 // A clip that may only be decoded from its start is, and all before is passed over.
-func openClip(ctx context.Context, clip clipFile, as scene.Asset, m raster.Matrix, rate timecode.Rate, begin float64, from timecode.Frames) (*clipStream, error) {
+func openClip(ctx context.Context, clip clipFile, as scene.Asset, m raster.Matrix, rate timecode.Rate,
+	begin float64, from timecode.Frames) (*clipStream, error) {
 	args, middle, passed := clip.from(begin, rate, from)
 	matrix := "bt709"
 	if m == raster.BT601 {
@@ -276,7 +281,14 @@ func openClip(ctx context.Context, clip clipFile, as scene.Asset, m raster.Matri
 	if err != nil {
 		return nil, err
 	}
-	return &clipStream{p: p, middle: middle, rough: middle && clip.starts == doc.Rough, w: w, h: h, first: from}, nil
+	return &clipStream{
+		p:      p,
+		middle: middle,
+		rough:  middle && clip.starts == doc.Rough,
+		w:      w,
+		h:      h,
+		first:  from,
+	}, nil
 }
 
 // betweenKeys is how far apart key frames of transport streams are at most, in
@@ -315,7 +327,13 @@ func (c *clipStream) frame(n timecode.Frames) (s *raster.Sprite, ok bool, err er
 	}
 	for !c.ended && n >= c.first+timecode.Frames(len(c.kept)) {
 		cw, ch := (c.w+1)/2, (c.h+1)/2
-		sp := &raster.Sprite{W: c.w, H: c.h, Y: make([]byte, c.w*c.h), U: make([]byte, cw*ch), V: make([]byte, cw*ch)}
+		sp := &raster.Sprite{
+			W: c.w,
+			H: c.h,
+			Y: make([]byte, c.w*c.h),
+			U: make([]byte, cw*ch),
+			V: make([]byte, cw*ch),
+		}
 		for _, plane := range [][]byte{sp.Y, sp.U, sp.V} {
 			if _, err = io.ReadFull(c.p.out, plane); err != nil {
 				break

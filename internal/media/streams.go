@@ -37,14 +37,26 @@ func Streams(ctx context.Context, path string) ([]Stream, error) {
 	}
 	var out []Stream
 	for _, s := range p.Streams {
-		st := Stream{Type: s.CodecType, Codec: s.CodecName, W: s.Width, H: s.Height, ColourSpace: s.ColourSpace, ColourRange: s.ColourRange, Transfer: s.Transfer, Primaries: s.Primaries, Pixels: s.PixFmt,
-			Poster: s.Disposition["attached_pic"] == 1, Language: s.Tags["language"]}
+		st := Stream{
+			Type:        s.CodecType,
+			Codec:       s.CodecName,
+			W:           s.Width,
+			H:           s.Height,
+			ColourSpace: s.ColourSpace,
+			ColourRange: s.ColourRange,
+			Transfer:    s.Transfer,
+			Primaries:   s.Primaries,
+			Pixels:      s.PixFmt,
+			Poster:      s.Disposition["attached_pic"] == 1,
+			Language:    s.Tags["language"],
+		}
 		n, err := strconv.ParseInt(cmp.Or(s.Packets, "0"), 10, 64)
 		if err != nil {
 			return nil, fmt.Errorf("ffprobe counted %q packets", s.Packets)
 		}
 		st.Packets = timecode.Frames(n)
-		if st.Seconds, err = lasts(s, p.Format.Duration); err != nil && (st.Type == "audio" || st.Type == "video" && !st.Poster) {
+		if st.Seconds, err = lasts(s, p.Format.Duration); err != nil && (st.Type == "audio" ||
+			st.Type == "video" && !st.Poster) {
 			return nil, err
 		}
 		if st.Type == "video" {
@@ -85,7 +97,8 @@ func lasts(s probedStream, file string) (float64, error) {
 // FrameTimes lists when each frame of a file's picture is shown, in seconds,
 // in order.
 func FrameTimes(ctx context.Context, path string) ([]float64, error) {
-	out, err := output(ctx, probeAll, probing(path, decodeSeconds), "ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path)
+	out, err := output(ctx, probeAll, probing(path, decodeSeconds), "ffprobe", "-v", "error",
+		"-select_streams", "v:0", "-show_entries", "packet=pts_time", "-of", "csv=p=0", "file:"+path)
 	if err != nil {
 		return nil, err
 	}

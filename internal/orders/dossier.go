@@ -207,9 +207,11 @@ func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
 
 // Links reads deliveries by link, newest first, with their first render.
 func Links(tx *gorm.DB, where string, args ...any) (out []Link, err error) {
-	err = tx.Table("links l").Select(`l.*, d.id d_id, d.order_id d_order_id, d.kind d_kind, d.state d_state, d.title d_title, d.created_at d_created_at,
+	err = tx.Table("links l").
+		Select(`l.*, d.id d_id, d.order_id d_order_id, d.kind d_kind, d.state d_state, d.title d_title, d.created_at d_created_at,
 			coalesce((SELECT render_id FROM delivery_renders r WHERE r.delivery_id = d.id ORDER BY position LIMIT 1), 0) render_id`).
-		Joins("JOIN deliveries d ON d.id = l.delivery_id").Where(where, args...).Order("l.id DESC").Limit(500).Scan(&out).Error
+		Joins("JOIN deliveries d ON d.id = l.delivery_id").Where(where, args...).Order("l.id DESC").
+		Limit(500).Scan(&out).Error
 	return out, err
 }
 
@@ -231,7 +233,8 @@ func (o *Orders) LoadAtIn(ctx context.Context, tx *gorm.DB, id int64, number int
 // open reads a revision of the dossier's slideshow and plans it.
 func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) error {
 	var err error
-	if d.Revision, err = store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", d.Slideshow.ID, number); err != nil {
+	if d.Revision, err = store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", d.Slideshow.ID,
+		number); err != nil {
 		return fmt.Errorf("revision %d: %w", number, err)
 	}
 	if d.Profile, err = o.Shelf.ProfileIn(tx, ""); err != nil {
@@ -267,7 +270,8 @@ func (o *Orders) theme(tx *gorm.DB, d *Dossier) (err error) {
 	if d.Theme, err = o.Shelf.ThemeAt(tx, d.Doc.Theme, d.Doc.ThemeVersion); err == nil {
 		return nil
 	}
-	if tx.Statement.Context.Err() != nil || !errors.Is(err, themes.ErrUnknown) && !errors.Is(err, store.ErrNotFound) &&
+	if tx.Statement.Context.Err() != nil || !errors.Is(err, themes.ErrUnknown) &&
+		!errors.Is(err, store.ErrNotFound) &&
 		!errors.Is(err, store.ErrGone) && !store.Unreadable(err) {
 		return err
 	}
@@ -281,7 +285,11 @@ func (d *Dossier) lay() {
 	d.Plan = plan.Build(d.Doc, d.Theme, d.Library)
 	d.Checks = plan.Checks(d.Doc, d.Plan, d.Theme, d.Library)
 	if d.ThemeLost != "" {
-		lost := plan.Check{Weight: plan.Stops, Field: "theme", Text: "The theme “" + d.Doc.Theme + "” cannot be read; choose another, or bring it back"}
+		lost := plan.Check{
+			Weight: plan.Stops,
+			Field:  "theme",
+			Text:   "The theme “" + d.Doc.Theme + "” cannot be read; choose another, or bring it back",
+		}
 		d.Checks = append([]plan.Check{lost}, d.Checks...)
 	}
 }
@@ -348,7 +356,8 @@ func mediaOf(tx *gorm.DB, order store.Order, d doc.Slideshow) ([]store.Media, er
 		shown := Shows(d)
 		q = q.Or("run_id = ? AND (? OR sha256 IN ?)", *order.RunID, d.Pattern != nil, shown)
 		if d.Pattern != nil {
-			q = q.Or("sha256 IN ? AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", shown, *order.RunID)
+			q = q.Or("sha256 IN ? AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", shown,
+				*order.RunID)
 		}
 	}
 	return list, q.Order("id").Find(&list).Error
@@ -387,9 +396,17 @@ func Library(list []store.Media) doc.Library {
 
 // Film lays the slideshow out as the dossier has it. watermark is laid over
 // drafts; only names the slides that will be looked at, if not all of them.
-func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string, only ...doc.SlideID) (*film.Film, error) {
+func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string, only ...doc.SlideID) (*film.Film,
+	error) {
 	marks, lib := shelf.MarksOf(d.Settings).Lay(d.Library, watermark)
-	return o.House.Lay(film.Source{Doc: d.Doc, Theme: d.Theme, Library: lib, Profile: p, Marks: marks, Only: only})
+	return o.House.Lay(film.Source{
+		Doc:     d.Doc,
+		Theme:   d.Theme,
+		Library: lib,
+		Profile: p,
+		Marks:   marks,
+		Only:    only,
+	})
 }
 
 // FilmOf lays a slideshow out for a render: as its revision was, with the

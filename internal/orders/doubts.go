@@ -25,15 +25,27 @@ func (d *Dossier) Doubts(now time.Time) (out []plan.Check) {
 			if l.MailBegunAt != nil {
 				form = "Whether the mail with the %s “%s” got there is not known: %s"
 			}
-			out = append(out, plan.Check{Weight: plan.Doubt, Kind: "mail", Key: fmt.Sprintf("mail:%d:%s", l.Link.ID, l.MailError), Field: "deliveries",
-				Text: fmt.Sprintf(form, what, l.Delivery.Title, l.MailError)})
+			out = append(out, plan.Check{
+				Weight: plan.Doubt,
+				Kind:   "mail",
+				Key:    fmt.Sprintf("mail:%d:%s", l.Link.ID, l.MailError),
+				Field:  "deliveries",
+				Text:   fmt.Sprintf(form, what, l.Delivery.Title, l.MailError),
+			})
 		}
 		r := d.renderOf(l.RenderID)
-		if l.Proof || r == nil || !l.Open(now) || r.Revision == d.Slideshow.Head || r.State != store.RenderDone {
+		if l.Proof || r == nil || !l.Open(now) || r.Revision == d.Slideshow.Head ||
+			r.State != store.RenderDone {
 			continue
 		}
-		out = append(out, plan.Check{Weight: plan.Doubt, Kind: "oldlink", Key: fmt.Sprintf("oldlink:%d:%d", l.DeliveryID, r.Revision), Field: "delivery",
-			Text: fmt.Sprintf("The link “%s” shows the film as it was before later changes", l.Delivery.Title)})
+		out = append(out, plan.Check{
+			Weight: plan.Doubt,
+			Kind:   "oldlink",
+			Key:    fmt.Sprintf("oldlink:%d:%d", l.DeliveryID, r.Revision),
+			Field:  "delivery",
+			Text: fmt.Sprintf("The link “%s” shows the film as it was before later changes",
+				l.Delivery.Title),
+		})
 	}
 	return out
 }
@@ -41,7 +53,12 @@ func (d *Dossier) Doubts(now time.Time) (out []plan.Check) {
 // files are the doubts about the order's material.
 func (d *Dossier) files() (out []plan.Check) {
 	if d.Order.Trouble != "" {
-		out = append(out, plan.Check{Weight: plan.Doubt, Kind: "folder", Field: "material", Text: d.Order.Trouble})
+		out = append(out, plan.Check{
+			Weight: plan.Doubt,
+			Kind:   "folder",
+			Field:  "material",
+			Text:   d.Order.Trouble,
+		})
 	}
 	for _, m := range d.Media {
 		switch {
@@ -51,9 +68,22 @@ func (d *Dossier) files() (out []plan.Check) {
 			if !material(m.Name) {
 				kind = "other"
 			}
-			out = append(out, plan.Check{Weight: plan.Doubt, Kind: kind, Key: fmt.Sprintf("refused:%d", m.ID), Field: "material", Text: fmt.Sprintf("%s cannot be used: %s", m.Name, m.Reason)})
+			out = append(out, plan.Check{
+				Weight: plan.Doubt,
+				Kind:   kind,
+				Key:    fmt.Sprintf("refused:%d", m.ID),
+				Field:  "material",
+				Text:   fmt.Sprintf("%s cannot be used: %s", m.Name, m.Reason),
+			})
 		case m.Damage != "":
-			out = append(out, plan.Check{Weight: plan.Doubt, Kind: store.DamagedFile, Key: fmt.Sprintf("damaged:%d", m.ID), Field: "material", Media: m.DocID(), Text: fmt.Sprintf("%s is damaged: %s", m.Name, m.Damage)})
+			out = append(out, plan.Check{
+				Weight: plan.Doubt,
+				Kind:   store.DamagedFile,
+				Key:    fmt.Sprintf("damaged:%d", m.ID),
+				Field:  "material",
+				Media:  m.DocID(),
+				Text:   fmt.Sprintf("%s is damaged: %s", m.Name, m.Damage),
+			})
 		}
 	}
 	return out
@@ -61,7 +91,8 @@ func (d *Dossier) files() (out []plan.Check) {
 
 // beside are the endings of files that lie beside pictures and are not meant for a film (common
 // practice, no source).
-var beside = []string{".txt", ".rtf", ".pdf", ".doc", ".docx", ".odt", ".csv", ".xls", ".xlsx", ".ods", ".htm", ".html", ".url", ".lnk",
+var beside = []string{".txt", ".rtf", ".pdf", ".doc", ".docx", ".odt", ".csv", ".xls", ".xlsx", ".ods",
+	".htm", ".html", ".url", ".lnk",
 	".xmp", ".thm", ".ini", ".db", ".json", ".xml", ".md", ".zip"}
 
 // material reports whether a file may have been meant for a film, by its name.

@@ -33,7 +33,8 @@ type Conflict struct {
 func (c *Conflict) Conflicts() {}
 
 func (c *Conflict) Error() string {
-	return fmt.Sprintf("%s changed this slideshow meanwhile (%s). Your change was not made; this is how it stands now.", c.By, wording.Lower(c.Title))
+	return fmt.Sprintf("%s changed this slideshow meanwhile (%s). Your change was not made; this is how it "+
+		"stands now.", c.By, wording.Lower(c.Title))
 }
 
 // Edit applies op to revision base of an order's slideshow and makes it the
@@ -55,7 +56,8 @@ func (o *Orders) Do(ctx context.Context, orderID int64, op edit.Op, author *int6
 }
 
 // DoIn is Do in a transaction.
-func (o *Orders) DoIn(ctx context.Context, tx *gorm.DB, orderID int64, op edit.Op, author *int64) (*Dossier, error) {
+func (o *Orders) DoIn(ctx context.Context, tx *gorm.DB, orderID int64, op edit.Op, author *int64) (*Dossier,
+	error) {
 	return o.moveIn(ctx, tx, orderID, asItStands, author, o.editing(op, author))
 }
 
@@ -67,7 +69,8 @@ func headOf(d *Dossier, err error) (int, error) {
 }
 
 // EditSeen is Apply by somebody who looks at the film in one of its shapes.
-func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, author *int64) (*Dossier, error) {
+func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, author *int64) (*Dossier,
+	error) {
 	d, err := o.Apply(ctx, of.Order, base, edit.In(of.Shape, op), author)
 	if err != nil {
 		return d, err
@@ -76,7 +79,8 @@ func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, au
 }
 
 // Apply is Edit that gives the order as it stands then.
-func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier, error) {
+func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier,
+	error) {
 	return o.move(ctx, orderID, base, author, o.editing(op, author))
 }
 
@@ -89,17 +93,26 @@ func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (in
 			return 0, err
 		}
 		if d.ThemeLost != "" && n.Theme == d.Doc.Theme && n.ThemeVersion == d.Doc.ThemeVersion {
-			return 0, invalid.Field("theme", "The theme “%s” of this film cannot be read. Choose another first, or bring it back.", n.Theme)
+			return 0, invalid.Field("theme",
+				"The theme “%s” of this film cannot be read. Choose another first, or bring it back.",
+				n.Theme)
 		}
 		same, err := sameDocument(d.Doc, n)
 		if err != nil || same {
 			return d.Slideshow.Head, err // nothing changed: no step to undo
 		}
 		var top int
-		if err := tx.Model(&store.Revision{}).Where("slideshow_id = ?", d.Slideshow.ID).Select("max(number)").Scan(&top).Error; err != nil {
+		if err := tx.Model(&store.Revision{}).Where("slideshow_id = ?", d.Slideshow.ID).Select("max(number)").
+			Scan(&top).Error; err != nil {
 			return 0, err
 		}
-		r := store.Revision{SlideshowID: d.Slideshow.ID, Number: top + 1, Parent: d.Slideshow.Head, Title: titleOf(op, d.Doc, n), AuthorID: author}
+		r := store.Revision{
+			SlideshowID: d.Slideshow.ID,
+			Number:      top + 1,
+			Parent:      d.Slideshow.Head,
+			Title:       titleOf(op, d.Doc, n),
+			AuthorID:    author,
+		}
 		return r.Number, o.addRevision(tx, r, &d.Revision, n)
 	}
 }
@@ -119,9 +132,13 @@ func (o *Orders) Try(d *Dossier, op edit.Op) (doc.Slideshow, error) {
 
 // with is what edits of an order may look at.
 func (o *Orders) with(d *Dossier) edit.Context {
-	return edit.Context{Theme: d.Theme, Library: d.Library, Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
-		return o.wordsBox(d, n, id)
-	}}
+	return edit.Context{
+		Theme:   d.Theme,
+		Library: d.Library,
+		Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
+			return o.wordsBox(d, n, id)
+		},
+	}
 }
 
 func sameDocument(a, b doc.Slideshow) (bool, error) {
@@ -135,7 +152,13 @@ func sameDocument(a, b doc.Slideshow) (bool, error) {
 
 // wordsBox is the box around a slide's words were the document the order's.
 func (o *Orders) wordsBox(d *Dossier, n doc.Slideshow, id doc.SlideID) framing.Rect {
-	f, err := o.House.Lay(film.Source{Doc: n, Theme: d.Theme, Library: d.Library, Profile: profile.Look(0, d.Doc.Rate), Only: []doc.SlideID{id}})
+	f, err := o.House.Lay(film.Source{
+		Doc:     n,
+		Theme:   d.Theme,
+		Library: d.Library,
+		Profile: profile.Look(0, d.Doc.Rate),
+		Only:    []doc.SlideID{id},
+	})
 	if err != nil {
 		return framing.Rect{} // words snap by their middle then
 	}
@@ -196,7 +219,8 @@ var followed = edit.Follow{}.Title()
 func ownStep(tx *gorm.DB, d *Dossier) (own store.Revision, err error) {
 	own = d.Revision
 	for own.AuthorID == nil && own.Title == followed && own.Parent > 0 {
-		if own, err = store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", d.Slideshow.ID, own.Parent); err != nil {
+		if own, err = store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?",
+			d.Slideshow.ID, own.Parent); err != nil {
 			return own, fmt.Errorf("a step of the slideshow: %w", err)
 		}
 	}
@@ -206,7 +230,8 @@ func ownStep(tx *gorm.DB, d *Dossier) (own store.Revision, err error) {
 // editsAfter are the edits made of a revision, and of those by which it only
 // followed the pattern later.
 func editsAfter(tx *gorm.DB, own store.Revision) *gorm.DB {
-	return tx.Model(&store.Revision{}).Where(`slideshow_id = ? AND NOT (author_id IS NULL AND title = ?) AND parent IN (
+	return tx.Model(&store.Revision{}).
+		Where(`slideshow_id = ? AND NOT (author_id IS NULL AND title = ?) AND parent IN (
 		WITH RECURSIVE same AS (SELECT ?::int number
 			UNION SELECT r.number FROM revisions r JOIN same ON r.parent = same.number WHERE r.slideshow_id = ? AND r.author_id IS NULL AND r.title = ?)
 		SELECT number FROM same)`, own.SlideshowID, followed, own.Number, own.SlideshowID, followed)
@@ -215,7 +240,8 @@ func editsAfter(tx *gorm.DB, own store.Revision) *gorm.DB {
 // move moves the head of an order's slideshow under a lock, after checking
 // that base is still what the caller sees. Details that the new head's step
 // changed become the order's.
-func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
+func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64,
+	to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
 	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err = o.moveIn(ctx, tx, orderID, base, author, to)
 		return err
@@ -225,7 +251,8 @@ func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int6
 
 // step is move to a step of the history, which may show what has been erased
 // since: to such a one nothing moves. A row of a Run follows its pattern from there.
-func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
+func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int64,
+	to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
 	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if d, err = o.moveIn(ctx, tx, orderID, base, author, to); err != nil {
 			return err
@@ -248,10 +275,12 @@ func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int6
 }
 
 // moveIn is move in a transaction.
-func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base int, author *int64, to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
+func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base int, author *int64,
+	to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
 	d := &Dossier{}
 	var err error
-	if d.Slideshow, err = store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "order_id = ? AND position = 0", orderID); err != nil {
+	if d.Slideshow, err = store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}),
+		"order_id = ? AND position = 0", orderID); err != nil {
 		return d, fmt.Errorf("order %d: %w", orderID, err)
 	}
 	if err := o.checkBase(tx, d.Slideshow, base, author); err != nil {
@@ -270,13 +299,15 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 	if head == d.Slideshow.Head {
 		return d, o.rest(tx, d)
 	}
-	if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).Update("head", head).Error; err != nil {
+	if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).
+		Update("head", head).Error; err != nil {
 		return d, err
 	}
 	before, was := d.Revision.Details, d.Slideshow.Head
 	d.Slideshow.Head = head
 	// Whoever changes the order otherwise is waited for, as in Changed.
-	if d.Order, err = store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?", orderID); err != nil {
+	if d.Order, err = store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}), "id = ?",
+		orderID); err != nil {
 		return d, err
 	}
 	if err := errors.Join(o.open(ctx, tx, d, head), o.rest(tx, d)); err != nil {
@@ -284,7 +315,8 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 	}
 	if !maps.Equal(d.Revision.Details, before) {
 		d.Order.Details = d.Revision.Details
-		if err := tx.Model(&store.Order{ID: orderID}).Select("Details").Updates(store.Order{Details: d.Order.Details}).Error; err != nil {
+		if err := tx.Model(&store.Order{ID: orderID}).Select("Details").
+			Updates(store.Order{Details: d.Order.Details}).Error; err != nil {
 			return d, err
 		}
 	}
@@ -330,7 +362,8 @@ func (o *Orders) conflict(tx *gorm.DB, show store.Slideshow, r store.Revision) e
 	c := &Conflict{By: "Someone else", At: r.CreatedAt, Title: r.Title}
 	if r.Number == 0 {
 		// Undone past base: name the step that is the head now.
-		if h, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", show.ID, show.Head); err == nil {
+		if h, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", show.ID,
+			show.Head); err == nil {
 			c.Title = "went back to: " + h.Title
 		}
 	}

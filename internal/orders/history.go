@@ -34,13 +34,18 @@ func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
 		return nil, fmt.Errorf("order %d: %w", orderID, err)
 	}
 	var out []Past
-	err = tx.Table("revisions r").Select("r.slideshow_id, r.number, r.parent, r.title, r.author_id, r.created_at, coalesce(u.name, '') author").
-		Joins("LEFT JOIN users u ON u.id = r.author_id").Where("r.slideshow_id = ?", show.ID).Order("r.number DESC").Limit(mostPast).Scan(&out).Error
+	err = tx.Table("revisions r").
+		Select("r.slideshow_id, r.number, r.parent, r.title, r.author_id, r.created_at, coalesce(u.name, "+
+			"'') author").
+		Joins("LEFT JOIN users u ON u.id = r.author_id").Where("r.slideshow_id = ?", show.ID).
+		Order("r.number DESC").Limit(mostPast).Scan(&out).Error
 	if err != nil {
 		return nil, err
 	}
 	var beside []Past
-	err = tx.Table("order_steps s").Select("s.title, s.at created_at, true beside, coalesce(u.name, '') author").Joins("LEFT JOIN users u ON u.id = s.user_id").
+	err = tx.Table("order_steps s").
+		Select("s.title, s.at created_at, true beside, coalesce(u.name, '') author").
+		Joins("LEFT JOIN users u ON u.id = s.user_id").
 		Where("s.order_id = ?", orderID).Order("s.id DESC").Limit(mostPast).Scan(&beside).Error
 	if err != nil {
 		return nil, err
@@ -63,7 +68,8 @@ func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
 // the revision the caller sees.
 func (o *Orders) GoTo(ctx context.Context, orderID int64, base, number int, author *int64) (*Dossier, error) {
 	return o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
-		r, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?", d.Slideshow.ID, number)
+		r, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?",
+			d.Slideshow.ID, number)
 		if err != nil {
 			return 0, fmt.Errorf("step %d of order %d: %w", number, orderID, err)
 		}

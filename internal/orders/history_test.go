@@ -25,7 +25,10 @@ func TestHistory(t *testing.T) {
 	require.NoError(t, err)
 	w := housetest.Load(t, s, order)
 	first, slide := w.Slideshow.Head, w.Doc.Slides[1].ID
-	_, err = s.Orders.Edit(ctx, order, first, edit.Caption{Slides: []doc.SlideID{slide}, Text: "At noon"}, &u.ID)
+	_, err = s.Orders.Edit(ctx, order, first, edit.Caption{
+		Slides: []doc.SlideID{slide},
+		Text:   "At noon",
+	}, &u.ID)
 	require.NoError(t, err)
 	second := housetest.Load(t, s, order).Slideshow.Head
 	_, err = s.Orders.Edit(ctx, order, second, edit.Again{Slides: []doc.SlideID{slide}}, &u.ID)
@@ -34,7 +37,8 @@ func TestHistory(t *testing.T) {
 
 	past, err := s.Orders.History(ctx, order)
 	require.NoError(t, err)
-	assert.Equal(t, []any{third, "Showed 1 slide again", "Ada", true, false}, []any{past[0].Number, past[0].Title, past[0].Author, past[0].Here, past[0].Undone})
+	assert.Equal(t, []any{third, "Showed 1 slide again", "Ada", true, false},
+		[]any{past[0].Number, past[0].Title, past[0].Author, past[0].Here, past[0].Undone})
 	assert.Empty(t, past[len(past)-1].Author, "the program itself began it")
 	says, err := s.Orders.Differs(ctx, order, first, third)
 	require.NoError(t, err)
@@ -49,7 +53,10 @@ func TestHistory(t *testing.T) {
 	past, err = s.Orders.History(ctx, order)
 	require.NoError(t, err)
 	assert.True(t, past[0].Undone && past[1].Undone && past[2].Here)
-	_, err = s.Orders.Edit(ctx, order, first, edit.Caption{Slides: []doc.SlideID{slide}, Text: "At one"}, &u.ID)
+	_, err = s.Orders.Edit(ctx, order, first, edit.Caption{
+		Slides: []doc.SlideID{slide},
+		Text:   "At one",
+	}, &u.ID)
 	require.NoError(t, err)
 	_, err = s.Orders.GoTo(ctx, order, housetest.Load(t, s, order).Slideshow.Head, third, &u.ID)
 	require.NoError(t, err, "also to what was undone and went on otherwise")
@@ -59,7 +66,10 @@ func TestHistory(t *testing.T) {
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	other, err := s.Accounts.Add(ctx, "bo@studio.example", "Bo", "a long password", store.Operator)
 	require.NoError(t, err)
-	_, err = s.Orders.Edit(ctx, order, third, edit.Caption{Slides: []doc.SlideID{slide}, Text: "By Bo"}, &other.ID)
+	_, err = s.Orders.Edit(ctx, order, third, edit.Caption{
+		Slides: []doc.SlideID{slide},
+		Text:   "By Bo",
+	}, &other.ID)
 	require.NoError(t, err)
 	var conflict *orders.Conflict
 	_, err = s.Orders.GoTo(ctx, order, third, first, &u.ID)
@@ -74,7 +84,12 @@ func TestHistoryOfTheHead(t *testing.T) {
 	u, err := s.Accounts.Add(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
 	require.NoError(t, err)
 	d := housetest.Load(t, s, id)
-	head := orders.Head{Client: "Bo", ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due.AddDate(0, 0, 1)}
+	head := orders.Head{
+		Client:      "Bo",
+		ClientEmail: d.Order.ClientEmail,
+		Event:       d.Order.Event,
+		Due:         d.Order.Due.AddDate(0, 0, 1),
+	}
 	require.NoError(t, s.Orders.Update(ctx, id, head, &u.ID))
 	require.NoError(t, s.Orders.Update(ctx, id, head, &u.ID), "nothing changed: no step")
 	housetest.Edit(t, s, id, edit.Move{Slides: []doc.SlideID{d.Doc.Slides[3].ID}, Before: d.Doc.Slides[1].ID})
@@ -83,7 +98,8 @@ func TestHistoryOfTheHead(t *testing.T) {
 	assert.Equal(t, "Moved 1 slide before slide 2", past[0].Title)
 	assert.True(t, past[1].Beside)
 	assert.Equal(t, "Mara", past[1].Author)
-	assert.Contains(t, past[1].Title, fmt.Sprintf("Changed the client from “%s” to “Bo”, the due date from", d.Order.Client))
+	assert.Contains(t, past[1].Title, fmt.Sprintf("Changed the client from “%s” to “Bo”, the due date from",
+		d.Order.Client))
 	assert.False(t, past[2].Beside)
 }
 
@@ -94,7 +110,8 @@ func TestPresence(t *testing.T) {
 	id := housetest.Ready(t, s)
 	var who []int64
 	for _, name := range []string{"Mara", "Bo"} {
-		u, err := s.Accounts.Add(ctx, strings.ToLower(name)+"@studio.example", name, "a long password", store.Operator)
+		u, err := s.Accounts.Add(ctx, strings.ToLower(name)+"@studio.example", name, "a long password",
+			store.Operator)
 		require.NoError(t, err)
 		who = append(who, u.ID)
 	}

@@ -66,7 +66,13 @@ const rememberParsed = 256
 
 // NewRoom opens the room.
 func NewRoom(s *store.Store, on *shelf.Shelf, house film.House, now func() time.Time) *Orders {
-	return &Orders{Store: s, Shelf: on, House: house, Now: now, parsed: latest.Some[revision, doc.Slideshow](rememberParsed)}
+	return &Orders{
+		Store:  s,
+		Shelf:  on,
+		House:  house,
+		Now:    now,
+		parsed: latest.Some[revision, doc.Slideshow](rememberParsed),
+	}
 }
 
 // Head is what an order is about.
@@ -76,7 +82,8 @@ type Head struct {
 }
 
 func (h *Head) check() error {
-	h.Client, h.Event, h.ClientEmail = strings.TrimSpace(h.Client), strings.TrimSpace(h.Event), strings.TrimSpace(h.ClientEmail)
+	h.Client, h.Event, h.ClientEmail = strings.TrimSpace(h.Client), strings.TrimSpace(h.Event),
+		strings.TrimSpace(h.ClientEmail)
 	switch {
 	case h.Client == "":
 		return invalid.Field("client", "Who is the order for? The client's name is missing.")
@@ -120,7 +127,8 @@ func (o *Orders) Open(ctx context.Context, n New, author *int64) (row store.Orde
 
 // openIn opens an order in a transaction. what tells what it is in a Run; first
 // is done to its slideshow at once.
-func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, what store.Order, first edit.Op) (store.Order, error) {
+func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, what store.Order,
+	first edit.Op) (store.Order, error) {
 	if err := n.check(); err != nil {
 		return store.Order{}, err
 	}
@@ -155,7 +163,8 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 		}
 	}
 	row := what
-	row.Client, row.ClientEmail, row.Event, row.Due, row.Details = n.Client, n.ClientEmail, n.Event, n.Due, d.Details
+	row.Client, row.ClientEmail, row.Event, row.Due, row.Details = n.Client, n.ClientEmail, n.Event, n.Due,
+		d.Details
 	if err := o.create(tx, &row, d, "Opened the order", author); err != nil {
 		return row, err
 	}
@@ -176,7 +185,12 @@ func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title st
 	if err := tx.Create(&show).Error; err != nil {
 		return err
 	}
-	return o.addRevision(tx, store.Revision{SlideshowID: show.ID, Number: 1, Title: title, AuthorID: author}, nil, d)
+	return o.addRevision(tx, store.Revision{
+		SlideshowID: show.ID,
+		Number:      1,
+		Title:       title,
+		AuthorID:    author,
+	}, nil, d)
 }
 
 // Update changes an order's head.
@@ -185,7 +199,8 @@ func (o *Orders) Update(ctx context.Context, id int64, h Head, author *int64) er
 }
 
 // UpdateWanted is Update and Want, both or neither.
-func (o *Orders) UpdateWanted(ctx context.Context, id int64, h Head, kinds []store.DeliveryKind, author *int64) error {
+func (o *Orders) UpdateWanted(ctx context.Context, id int64, h Head, kinds []store.DeliveryKind,
+	author *int64) error {
 	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := o.update(ctx, tx, id, h, author); err != nil {
 			return err
@@ -209,7 +224,8 @@ func (o *Orders) update(ctx context.Context, tx *gorm.DB, id int64, h Head, auth
 func headChange(before store.Order, h Head) string {
 	var parts []string
 	for _, f := range []struct{ name, was, is string }{
-		{"client", before.Client, h.Client}, {"e-mail", before.ClientEmail, h.ClientEmail}, {"event", before.Event, h.Event},
+		{"client", before.Client, h.Client}, {"e-mail", before.ClientEmail, h.ClientEmail},
+		{"event", before.Event, h.Event},
 		{"due date", before.Due.Format("2 January 2006"), h.Due.Format("2 January 2006")},
 	} {
 		if f.was != f.is {
@@ -228,7 +244,12 @@ func (o *Orders) record(tx *gorm.DB, id int64, title string, author *int64) erro
 	if title == "" {
 		return nil
 	}
-	return errors.Join(tx.Create(&store.OrderStep{OrderID: id, Title: title, UserID: author, At: o.Now()}).Error, store.Note(tx, store.DidOrder, id, title))
+	return errors.Join(tx.Create(&store.OrderStep{
+		OrderID: id,
+		Title:   title,
+		UserID:  author,
+		At:      o.Now(),
+	}).Error, store.Note(tx, store.DidOrder, id, title))
 }
 
 // UpdateIn is Update in a transaction.
@@ -236,7 +257,12 @@ func (o *Orders) UpdateIn(ctx context.Context, tx *gorm.DB, id int64, h Head) er
 	if err := h.check(); err != nil {
 		return err
 	}
-	return o.changeIn(ctx, tx, id, map[string]any{"client": h.Client, "client_email": h.ClientEmail, "event": h.Event, "due": h.Due})
+	return o.changeIn(ctx, tx, id, map[string]any{
+		"client":       h.Client,
+		"client_email": h.ClientEmail,
+		"event":        h.Event,
+		"due":          h.Due,
+	})
 }
 
 // put sets columns of an order, and notes it.
@@ -244,7 +270,8 @@ func (o *Orders) put(ctx context.Context, id int64, set map[string]any, what, wo
 	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.putIn(ctx, tx, id, set, what, words) })
 }
 
-func (o *Orders) putIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any, what, words string) error {
+func (o *Orders) putIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any, what,
+	words string) error {
 	if err := o.changeIn(ctx, tx, id, set); err != nil {
 		return err
 	}
@@ -275,42 +302,6 @@ func ByID(tx *gorm.DB, ids []int64) (map[int64]store.Order, error) {
 	return byID, nil
 }
 
-// Archive takes an order off the day sheet; it can be found and opened still.
-func (o *Orders) Archive(ctx context.Context, id int64) error {
-	if err := o.noPattern(ctx, id); err != nil {
-		return err
-	}
-	return o.put(ctx, id, map[string]any{"archived_at": o.Now()}, store.DidOrder, "Put the order away")
-}
-
-// Delete deletes an order: after the days that the studio set it is really
-// gone, and its links are closed at once.
-func (o *Orders) Delete(ctx context.Context, id int64) error {
-	if err := o.noPattern(ctx, id); err != nil {
-		return err
-	}
-	return o.put(ctx, id, map[string]any{"deleted_at": o.Now()}, store.DidDelete, "Deleted the order")
-}
-
-// Restore brings an archived or deleted order back.
-func (o *Orders) Restore(ctx context.Context, id int64) error {
-	err := o.put(ctx, id, map[string]any{"archived_at": nil, "deleted_at": nil}, store.DidOrder, "Brought the order back")
-	if errors.Is(err, gorm.ErrDuplicatedKey) {
-		return invalid.Field("key", "Another row of its Run has its key by now; give that one another first.")
-	}
-	return err
-}
-
-// noPattern refuses to put away what the rows of a Run follow.
-func (o *Orders) noPattern(ctx context.Context, id int64) error {
-	var n int64
-	err := o.Store.DB.WithContext(ctx).Model(&store.Run{}).Where("pattern_id = ?", id).Count(&n).Error
-	if err == nil && n > 0 {
-		err = invalid.Field("order", "This is the pattern of a Run; put the Run away instead.")
-	}
-	return err
-}
-
 // Copy opens another order with the same material, theme, details and
 // slideshow, for the same client. What was rendered and delivered stays with
 // the first.
@@ -320,7 +311,13 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 		return store.Order{}, err
 	}
 	// A copy stands by itself, also of a row of a Run.
-	row := store.Order{Client: d.Order.Client, ClientEmail: d.Order.ClientEmail, Event: d.Order.Event, Due: d.Order.Due, Details: d.Order.Details}
+	row := store.Order{
+		Client:      d.Order.Client,
+		ClientEmail: d.Order.ClientEmail,
+		Event:       d.Order.Event,
+		Due:         d.Order.Due,
+		Details:     d.Order.Details,
+	}
 	film := Alone(d.Doc)
 	ids := make([]int64, len(d.Media))
 	for i, m := range d.Media {
@@ -344,11 +341,18 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 
 // OpenFilm opens an order with a film that is made already, of a zip say. Media
 // it shows may come later.
-func (o *Orders) OpenFilm(ctx context.Context, h Head, wants []store.DeliveryKind, d doc.Slideshow, title string, author *int64) (row store.Order, err error) {
+func (o *Orders) OpenFilm(ctx context.Context, h Head, wants []store.DeliveryKind, d doc.Slideshow,
+	title string, author *int64) (row store.Order, err error) {
 	if err := h.check(); err != nil {
 		return row, err
 	}
-	row = store.Order{Client: h.Client, ClientEmail: h.ClientEmail, Event: h.Event, Due: h.Due, Details: d.Details}
+	row = store.Order{
+		Client:      h.Client,
+		ClientEmail: h.ClientEmail,
+		Event:       h.Event,
+		Due:         h.Due,
+		Details:     d.Details,
+	}
 	for _, w := range Ways {
 		if slices.Contains(wants, w.Kind) {
 			row.Wants = append(row.Wants, w.Kind)
@@ -375,91 +379,16 @@ func Alone(d doc.Slideshow) doc.Slideshow {
 
 // OpenPattern opens the order that all rows of a Run will follow. keys are the
 // details that the rows fill themselves.
-func (o *Orders) OpenPattern(ctx context.Context, tx *gorm.DB, n New, keys []string, author *int64) (store.Order, error) {
+func (o *Orders) OpenPattern(ctx context.Context, tx *gorm.DB, n New, keys []string,
+	author *int64) (store.Order, error) {
 	return o.openIn(ctx, tx, n, author, store.Order{}, edit.NewPattern{Details: keys})
 }
 
 // OpenRow opens an order as a row of a Run, as its pattern has it. what names
 // the row's own: its Run, key and place there.
-func (o *Orders) OpenRow(ctx context.Context, tx *gorm.DB, n New, pattern doc.Slideshow, what store.Order, author *int64) (store.Order, error) {
+func (o *Orders) OpenRow(ctx context.Context, tx *gorm.DB, n New, pattern doc.Slideshow, what store.Order,
+	author *int64) (store.Order, error) {
 	return o.openIn(ctx, tx, n, author, what, edit.Follow{Pattern: pattern})
-}
-
-// Purge does away with orders whose time to be restored is over, and tells how
-// many. With them go their revisions, media, renders, links and whatever of
-// the client's is left; files that other orders share stay, the others are
-// swept up. Orders that were put away for as long as the studio keeps them are
-// deleted, and lines of the trail that are older are forgotten. The trail keeps
-// that an order was there, and who did what to it, but no words about it.
-func (o *Orders) Purge(ctx context.Context, dryRun bool) (n int64, err error) {
-	st, err := o.Shelf.Studio(ctx)
-	if err != nil {
-		return 0, err
-	}
-	before := func(days int) time.Time { return o.Now().AddDate(0, 0, -days) }
-	over := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("deleted_at < ?", before(st.KeepDeleted))
-	switch {
-	case st.KeepDeleted == 0:
-	case dryRun:
-		return n, over.Count(&n).Error
-	default:
-		if n, err = o.erase(ctx, before(st.KeepDeleted)); err != nil {
-			return n, err
-		}
-	}
-	if dryRun {
-		return 0, nil
-	}
-	if st.KeepArchived > 0 {
-		if err := o.putAwayForLong(ctx, before(st.KeepArchived)); err != nil {
-			return n, err
-		}
-	}
-	if st.KeepTrail > 0 {
-		err = o.Store.DB.WithContext(ctx).Where("at < ?", before(st.KeepTrail)).Delete(&store.Deed{}).Error
-	}
-	return n, err
-}
-
-// erase does away with orders that were deleted before a time.
-func (o *Orders) erase(ctx context.Context, before time.Time) (n int64, err error) {
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		var ids []int64
-		if err := tx.Model(&store.Order{}).Where("deleted_at < ?", before).Pluck("id", &ids).Error; err != nil || len(ids) == 0 {
-			return err
-		}
-		err := tx.Exec(`DELETE FROM standin_mail WHERE recipient IN (SELECT client_email FROM orders WHERE id IN ?)
-			AND recipient NOT IN (SELECT client_email FROM orders WHERE id NOT IN ?)`, ids, ids).Error
-		if err != nil {
-			return err
-		}
-		if err := tx.Model(&store.Deed{}).Where("order_id IN ? AND what <> ?", ids, store.DidDelete).Update("words", "").Error; err != nil {
-			return err
-		}
-		res := tx.Where("id IN ?", ids).Delete(&store.Order{})
-		if n = res.RowsAffected; res.Error != nil {
-			return res.Error
-		}
-		for _, id := range ids {
-			if err := store.Note(tx, store.DidDelete, id, "Erased the order and all that was in it"); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	return n, err
-}
-
-// putAwayForLong deletes orders that were put away before a time.
-func (o *Orders) putAwayForLong(ctx context.Context, before time.Time) error {
-	var ids []int64
-	err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("archived_at < ? AND deleted_at IS NULL AND run_id IS NULL AND id NOT IN (SELECT pattern_id FROM runs WHERE pattern_id IS NOT NULL)", before).Pluck("id", &ids).Error
-	for _, id := range ids {
-		if err == nil {
-			err = o.put(ctx, id, map[string]any{"deleted_at": o.Now()}, store.DidDelete, "Deleted the order, which had been put away for as long as the studio keeps orders")
-		}
-	}
-	return err
 }
 
 // TakeNewer is the newest version of the order's theme if the slideshow has an

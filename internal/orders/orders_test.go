@@ -30,8 +30,20 @@ func TestOrdersAreChecked(t *testing.T) {
 	s := housetest.Open(t)
 	good := orders.Head{Client: "A", Event: "B", Due: time.Now()}
 	for field, n := range map[string]orders.New{
-		"client": {Head: orders.Head{Client: "  ", Event: "B", Due: good.Due}}, "event": {Head: orders.Head{Client: "A", Due: good.Due}}, "due": {Head: orders.Head{Client: "A", Event: "B"}},
-		"client_email": {Head: orders.Head{Client: "A", Event: "B", Due: good.Due, ClientEmail: "not an address"}}, "theme": {Head: good, Theme: "none"},
+		"client": {Head: orders.Head{
+			Client: "  ",
+			Event:  "B",
+			Due:    good.Due,
+		}}, "event": {Head: orders.Head{
+			Client: "A",
+			Due:    good.Due,
+		}}, "due": {Head: orders.Head{Client: "A", Event: "B"}},
+		"client_email": {Head: orders.Head{
+			Client:      "A",
+			Event:       "B",
+			Due:         good.Due,
+			ClientEmail: "not an address",
+		}}, "theme": {Head: good, Theme: "none"},
 	} {
 		_, err := s.Orders.Open(ctx, n, nil)
 		var inv *invalid.Input
@@ -61,7 +73,8 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 		return text
 	}
 	assert.Equal(t, "Missing: Date", next())
-	_, err = s.Orders.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{"names": "X", "date": "Y"}}, nil)
+	_, err = s.Orders.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{"names": "X", "date": "Y"}},
+		nil)
 	require.NoError(t, err)
 	assert.Equal(t, "No pictures yet", next())
 	m, err := s.Intake.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
@@ -74,7 +87,10 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	assert.ErrorContains(t, err, "No music yet")
 	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 16)})
 	assert.Equal(t, "Ready to render", next(), "there is a fit: it was taken")
-	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{Mode: doc.AtPace, Pace: 2}, nil)
+	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{
+		Mode: doc.AtPace,
+		Pace: 2,
+	}, nil)
 	require.NoError(t, err)
 	assert.Contains(t, next(), "longer than")
 	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
@@ -87,7 +103,8 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	assert.Equal(t, r.ID, again.ID, "pressed twice, rendered once")
 	assert.Equal(t, "Rendering", next())
 	require.NoError(t, s.Making.Cancel(ctx, o.ID, r.ID))
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", true), "a cancelled render is not begun")
+	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", true),
+		"a cancelled render is not begun")
 	assert.Equal(t, "Ready to render", next())
 }
 
@@ -165,7 +182,10 @@ func TestConcurrentEdits(t *testing.T) {
 		for i := range n {
 			author := who(i)
 			go func() {
-				_, err := s.Orders.Edit(ctx, o.ID, base, edit.Fit{Mode: doc.AtPace, Pace: pace + float64(i)}, &author)
+				_, err := s.Orders.Edit(ctx, o.ID, base, edit.Fit{
+					Mode: doc.AtPace,
+					Pace: pace + float64(i),
+				}, &author)
 				errs <- err
 			}()
 		}
@@ -181,7 +201,8 @@ func TestConcurrentEdits(t *testing.T) {
 	}
 	var users []int64
 	for i := range n {
-		u, err := s.Accounts.Add(ctx, fmt.Sprintf("u%d@studio.example", i), "U", "a long password", store.Operator)
+		u, err := s.Accounts.Add(ctx, fmt.Sprintf("u%d@studio.example", i), "U", "a long password",
+			store.Operator)
 		require.NoError(t, err)
 		users = append(users, u.ID)
 	}
@@ -196,16 +217,25 @@ func TestConcurrentEdits(t *testing.T) {
 func TestWordsSnapAsTheyAreSet(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	_, err := s.Orders.Edit(ctx, order, housetest.Load(t, s, order).Slideshow.Head, edit.AddCard{Words: doc.Words{Kind: "title", Main: "Half-time"}}, nil)
+	_, err := s.Orders.Edit(ctx, order, housetest.Load(t, s, order).Slideshow.Head,
+		edit.AddCard{Words: doc.Words{
+			Kind: "title",
+			Main: "Half-time",
+		}}, nil)
 	require.NoError(t, err)
 	w := housetest.Load(t, s, order)
 	card := w.Doc.Slides[len(w.Doc.Slides)-2].ID
 	set := func(at framing.Point) framing.Rect {
 		w := housetest.Load(t, s, order)
-		_, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Words{Slide: card, Words: doc.Words{Kind: "title", Main: "Half-time", At: &at}, Snap: true}, nil)
+		_, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Words{
+			Slide: card,
+			Words: doc.Words{Kind: "title", Main: "Half-time", At: &at},
+			Snap:  true,
+		}, nil)
 		require.NoError(t, err)
 		w = housetest.Load(t, s, order)
-		for _, sl := range scene.Build(w.Doc, w.Theme, w.Plan, w.Library, pango.Words, scene.Options{}).Slides {
+		for _, sl := range scene.Build(w.Doc, w.Theme, w.Plan, w.Library, pango.Words,
+			scene.Options{}).Slides {
 			if sl.ID == card {
 				return sl.Words
 			}

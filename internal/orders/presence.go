@@ -23,19 +23,23 @@ type Other struct {
 // Arrive says that a user has an order open, and has the others told if that is
 // new. It is said again every so often.
 func (o *Orders) Arrive(ctx context.Context, orderID, userID int64) error {
-	return o.present(ctx, orderID, userID, `INSERT INTO presence (order_id, user_id, at) SELECT id, ?, ? FROM orders WHERE id = ?
+	return o.present(ctx, orderID, userID,
+		`INSERT INTO presence (order_id, user_id, at) SELECT id, ?, ? FROM orders WHERE id = ?
 		ON CONFLICT (order_id, user_id) DO UPDATE SET at = excluded.at
 		RETURNING (xmax = 0)::int`, userID, o.Now(), orderID)
 }
 
 // Leave says that a user has closed an order.
 func (o *Orders) Leave(ctx context.Context, orderID, userID int64) error {
-	return o.present(ctx, orderID, userID, "DELETE FROM presence WHERE user_id = ? AND order_id = ? RETURNING 1", userID, orderID)
+	return o.present(ctx, orderID, userID,
+		"DELETE FROM presence WHERE user_id = ? AND order_id = ? RETURNING 1", userID, orderID)
 }
 
 // LooksAt says which slide a user looks at.
 func (o *Orders) LooksAt(ctx context.Context, orderID, userID int64, slide doc.SlideID) error {
-	return o.present(ctx, orderID, userID, "UPDATE presence SET slide = ? WHERE user_id = ? AND order_id = ? AND slide <> ? RETURNING 1", slide, userID, orderID, slide)
+	return o.present(ctx, orderID, userID,
+		"UPDATE presence SET slide = ? WHERE user_id = ? AND order_id = ? AND slide <> ? RETURNING 1", slide,
+		userID, orderID, slide)
 }
 
 // present does what changes a presence; if it gives 1 the order's pages are
@@ -66,6 +70,7 @@ func (o *Orders) Others(ctx context.Context, orderID, userID int64) ([]Other, er
 
 func (o *Orders) others(tx *gorm.DB, orderID, userID int64) (out []Other, err error) {
 	err = tx.Table("presence p").Select("u.name, p.slide").Joins("JOIN users u ON u.id = p.user_id").
-		Where("p.order_id = ? AND p.user_id <> ? AND p.at > ?", orderID, userID, o.Now().Add(-presentFor)).Order("u.name").Scan(&out).Error
+		Where("p.order_id = ? AND p.user_id <> ? AND p.at > ?", orderID, userID, o.Now().Add(-presentFor)).
+		Order("u.name").Scan(&out).Error
 	return out, err
 }

@@ -24,7 +24,8 @@ func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 	// Of two that change an order at the same time the later one must see what
 	// the earlier one did. The lock is one that goes with those which foreign
 	// keys take: whoever adds a medium has one of these already.
-	if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"), "id = ?", id); err != nil {
+	if _, err := store.One[store.Order](tx.Clauses(clause.Locking{Strength: "NO KEY UPDATE"}).Select("id"),
+		"id = ?", id); err != nil {
 		return fmt.Errorf("order %d: %w", id, err)
 	}
 	d, err := o.load(ctx, tx, id)
@@ -37,7 +38,9 @@ func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 // note keeps what the day sheet shows of an order, and tells of it.
 func (o *Orders) note(tx *gorm.DB, d *Dossier) error {
 	id, f := d.Order.ID, d.facts()
-	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds", "MusicSeconds", "Strip", "Words", "Pictures", "Sees", "Found", "Own").Updates(store.Order{Facts: f}).Error
+	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds",
+		"MusicSeconds", "Strip", "Words", "Pictures", "Sees", "Found", "Own").
+		Updates(store.Order{Facts: f}).Error
 	if err != nil {
 		return err
 	}
@@ -54,12 +57,19 @@ const stripLength = 9
 
 func (d *Dossier) facts() store.Facts {
 	next, id := d.Next(), d.Order.ID
-	f := store.Facts{StepKind: string(next.Kind), StepText: next.Text, StepPlace: next.Place,
-		PictureSeconds: d.Plan.Rate.Seconds(d.Plan.Frames), MusicSeconds: float64(d.Plan.Music) / timecode.SampleRate, Strip: store.Numbers{}}
+	f := store.Facts{
+		StepKind:       string(next.Kind),
+		StepText:       next.Text,
+		StepPlace:      next.Place,
+		PictureSeconds: d.Plan.Rate.Seconds(d.Plan.Frames),
+		MusicSeconds:   float64(d.Plan.Music) / timecode.SampleRate,
+		Strip:          store.Numbers{},
+	}
 	// In a Run, what the order has by itself tells it from the others.
 	for _, own := range []bool{true, false} {
 		for _, m := range d.Media {
-			if m.Thumbnail != nil && len(f.Strip) < stripLength && (m.OrderID != nil && *m.OrderID == id) == own {
+			if m.Thumbnail != nil && len(f.Strip) < stripLength &&
+				(m.OrderID != nil && *m.OrderID == id) == own {
 				f.Strip = append(f.Strip, m.ID)
 			}
 		}
@@ -74,7 +84,12 @@ func (d *Dossier) facts() store.Facts {
 	}
 	for _, c := range slices.Concat(d.Checks, d.files()) {
 		if c.Key == "" || !d.Meant[c.Key] {
-			f.Sees = append(f.Sees, store.Sight{Place: Place(c.Field), Text: c.Text, Stops: c.Weight == plan.Stops, Kind: c.Kind})
+			f.Sees = append(f.Sees, store.Sight{
+				Place: Place(c.Field),
+				Text:  c.Text,
+				Stops: c.Weight == plan.Stops,
+				Kind:  c.Kind,
+			})
 		}
 	}
 	words := []string{d.Order.Client, d.Order.Event}
@@ -89,7 +104,8 @@ func (d *Dossier) facts() store.Facts {
 // nothing kept yet: those of before it was kept.
 func (o *Orders) ChangedAll(ctx context.Context) error {
 	var ids []int64
-	if err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("step_kind = ''").Pluck("id", &ids).Error; err != nil {
+	if err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("step_kind = ''").
+		Pluck("id", &ids).Error; err != nil {
 		return err
 	}
 	for _, id := range ids {
@@ -97,8 +113,13 @@ func (o *Orders) ChangedAll(ctx context.Context) error {
 		if store.Unreadable(err) {
 			// The others must not wait for it, nor the studio.
 			slog.Error("order put aside", "order", id, "error", err)
-			aside := map[string]any{"step_kind": string(Failed), "step_text": "This order cannot be read", "step_place": ""}
-			err = o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("id = ?", id).UpdateColumns(aside).Error
+			aside := map[string]any{
+				"step_kind":  string(Failed),
+				"step_text":  "This order cannot be read",
+				"step_place": "",
+			}
+			err = o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("id = ?", id).
+				UpdateColumns(aside).Error
 		}
 		if err != nil {
 			return err
@@ -210,7 +231,8 @@ func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 		s.Total += c.N
 	}
 	page := func() *gorm.DB {
-		return find().Order("step_kind = 'done', due, id").Limit(PageLength).Offset(PageLength * max(0, q.Page))
+		return find().Order("step_kind = 'done', due, id").Limit(PageLength).
+			Offset(PageLength * max(0, q.Page))
 	}
 	err = page().Find(&s.Orders).Error
 	if store.Unreadable(err) {
@@ -230,7 +252,8 @@ func (o *Orders) oneByOne(ctx context.Context, page *gorm.DB) (out []store.Order
 		x, err := store.One[store.Order](tx, "id = ?", id)
 		if store.Unreadable(err) {
 			slog.Error("order put aside", "order", id, "error", err)
-			x, err = store.One[store.Order](tx.Select("id", "client", "event", "due", "run_id", "run_key"), "id = ?", id)
+			x, err = store.One[store.Order](tx.Select("id", "client", "event", "due", "run_id", "run_key"),
+				"id = ?", id)
 			x.StepKind, x.StepText = string(Failed), "This order cannot be read"
 		}
 		if err != nil {
@@ -246,5 +269,7 @@ var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
 // Found keeps how many things there are to look at in an order whose film is at
 // a revision, for the day sheet. It is forgotten when the order changes.
 func (o *Orders) Found(ctx context.Context, d *Dossier, n int) error {
-	return o.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 FROM slideshows WHERE order_id = orders.id AND position = 0 AND head = ?)", n, d.Order.ID, d.Slideshow.Head).Error
+	return o.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 "+
+		"FROM slideshows WHERE order_id = orders.id AND position = 0 AND head = ?)", n, d.Order.ID,
+		d.Slideshow.Head).Error
 }

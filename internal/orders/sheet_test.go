@@ -26,7 +26,10 @@ func TestDaySheetFinds(t *testing.T) {
 	s := housetest.Open(t)
 	today := time.Now().UTC().Truncate(24 * time.Hour)
 	open := func(client, event string, days int, details map[string]string) int64 {
-		o, err := s.Orders.Open(ctx, orders.New{Head: orders.Head{Client: client, Event: event, Due: today.AddDate(0, 0, days)}, Details: details}, nil)
+		o, err := s.Orders.Open(ctx, orders.New{
+			Head:    orders.Head{Client: client, Event: event, Due: today.AddDate(0, 0, days)},
+			Details: details,
+		}, nil)
 		require.NoError(t, err)
 		return o.ID
 	}
@@ -54,9 +57,19 @@ func TestDaySheetFinds(t *testing.T) {
 	assert.Empty(t, find(orders.Query{Needs: orders.Finished}))
 	sheet, err := s.Orders.DaySheet(ctx, orders.Query{})
 	require.NoError(t, err)
-	assert.Equal(t, map[orders.Due]int64{orders.Overdue: 1, orders.DueToday: 1, orders.DueWeek: 1, orders.DueLater: 1}, sheet.Groups)
+	assert.Equal(t, map[orders.Due]int64{
+		orders.Overdue:  1,
+		orders.DueToday: 1,
+		orders.DueWeek:  1,
+		orders.DueLater: 1,
+	}, sheet.Groups)
 	for _, o := range sheet.Orders {
-		assert.Equal(t, map[int64]orders.Due{late: orders.Overdue, now: orders.DueToday, week: orders.DueWeek, far: orders.DueLater}[o.ID], orders.DueOf(o, time.Now()), "a row is in the group it is counted in")
+		assert.Equal(t, map[int64]orders.Due{
+			late: orders.Overdue,
+			now:  orders.DueToday,
+			week: orders.DueWeek,
+			far:  orders.DueLater,
+		}[o.ID], orders.DueOf(o, time.Now()), "a row is in the group it is counted in")
 	}
 
 	few := storetest.Queries(t, s.Store, 6, func() { find(orders.Query{}) })
@@ -89,11 +102,13 @@ func TestOrdersComeAndGo(t *testing.T) {
 		return len(sheet.Orders)
 	}
 	require.NoError(t, s.Orders.Archive(ctx, id))
-	assert.Equal(t, []int{0, 1, 0}, []int{on(orders.OpenOrders), on(orders.ArchivedOrders), on(orders.DeletedOrders)})
+	assert.Equal(t, []int{0, 1, 0}, []int{on(orders.OpenOrders), on(orders.ArchivedOrders),
+		on(orders.DeletedOrders)})
 	assert.NotNil(t, housetest.Load(t, s, id), "it can be opened still")
 	require.NoError(t, s.Orders.Restore(ctx, id))
 	require.NoError(t, s.Orders.Delete(ctx, id))
-	assert.Equal(t, []int{0, 0, 1}, []int{on(orders.OpenOrders), on(orders.ArchivedOrders), on(orders.DeletedOrders)})
+	assert.Equal(t, []int{0, 0, 1}, []int{on(orders.OpenOrders), on(orders.ArchivedOrders),
+		on(orders.DeletedOrders)})
 	require.NoError(t, s.Orders.Restore(ctx, id))
 	assert.Equal(t, 1, on(orders.OpenOrders))
 	assert.ErrorIs(t, s.Orders.Delete(ctx, 999), store.ErrNotFound)
@@ -143,7 +158,11 @@ func TestThemesChangeUnderOrders(t *testing.T) {
 	zip := filepath.Join(own, "charter.zip")
 	require.NoError(t, os.Rename(themestest.Zip(t, "charter.zip", themestest.Same), zip))
 	h := housetest.On(t, s, blobs, house.Settings{Themes: own})
-	o, err := h.Orders.Open(ctx, orders.New{Head: orders.Head{Client: "A", Event: "B", Due: time.Now()}, Theme: "charter", Details: map[string]string{"names": "A", "date": "2026"}}, nil)
+	o, err := h.Orders.Open(ctx, orders.New{
+		Head:    orders.Head{Client: "A", Event: "B", Due: time.Now()},
+		Theme:   "charter",
+		Details: map[string]string{"names": "A", "date": "2026"},
+	}, nil)
 	require.NoError(t, err)
 	housetest.Bring(t, h, o.ID, housetest.Three(t))
 	d := housetest.Load(t, h, o.ID)

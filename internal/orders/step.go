@@ -11,9 +11,10 @@ import (
 
 // Step is the one next thing an order needs, and where it is done.
 type Step struct {
-	Kind  StepKind
-	Text  string
-	Place string // where on the order's pages: material, soundtrack, fit, renders, deliveries, detail-KEY or slide-ID
+	Kind StepKind
+	Text string
+	// where on the order's pages: material, soundtrack, fit, renders, deliveries, detail-KEY or slide-ID
+	Place string
 }
 
 // StepKind groups steps for display; each has its own word or shape there.

@@ -18,7 +18,8 @@ import (
 var Ways = []struct {
 	Kind store.DeliveryKind
 	Name string
-}{{store.LinkDelivery, "link"}, {store.DiscDelivery, "disc"}, {store.FileDelivery, "file"}, {store.UploadDelivery, "host"}}
+}{{store.LinkDelivery, "link"}, {store.DiscDelivery, "disc"}, {store.FileDelivery, "file"},
+	{store.UploadDelivery, "host"}}
 
 // Wanted is by which ways an order is to be delivered: as it says itself, or as
 // the list of its Run does; none: any way.
@@ -30,7 +31,9 @@ func Wanted(o store.Order) (out []store.DeliveryKind) {
 	for _, w := range []struct {
 		word string
 		kind store.DeliveryKind
-	}{{"link", store.LinkDelivery}, {"online", store.LinkDelivery}, {"dvd", store.DiscDelivery}, {"disc", store.DiscDelivery}, {"stick", store.FileDelivery}, {"usb", store.FileDelivery}, {"file", store.FileDelivery}, {"host", store.UploadDelivery}} {
+	}{{"link", store.LinkDelivery}, {"online", store.LinkDelivery}, {"dvd", store.DiscDelivery},
+		{"disc", store.DiscDelivery}, {"stick", store.FileDelivery}, {"usb", store.FileDelivery},
+		{"file", store.FileDelivery}, {"host", store.UploadDelivery}} {
 		if strings.Contains(said, w.word) && !slices.Contains(out, w.kind) {
 			out = append(out, w.kind)
 		}
@@ -59,7 +62,8 @@ func (o *Orders) wantIn(ctx context.Context, tx *gorm.DB, id int64, kinds []stor
 	if err != nil {
 		return err
 	}
-	return o.putIn(ctx, tx, id, map[string]any{"wants": string(b)}, store.DidOrder, "Changed what is to be delivered")
+	return o.putIn(ctx, tx, id, map[string]any{"wants": string(b)}, store.DidOrder,
+		"Changed what is to be delivered")
 }
 
 // Went is a delivery of an order as its next step needs it. What was taken back
@@ -108,7 +112,12 @@ func (d *Dossier) delivering() Step {
 
 // deliveringBy is what is to be done for a way of delivery; open: something is.
 func (d *Dossier) deliveringBy(kind store.DeliveryKind) (step Step, open bool) {
-	todo := map[store.DeliveryKind]string{store.LinkDelivery: "send the link", store.DiscDelivery: "make the disc", store.FileDelivery: "put it into the folder", store.UploadDelivery: "put it on the host"}
+	todo := map[store.DeliveryKind]string{
+		store.LinkDelivery:   "send the link",
+		store.DiscDelivery:   "make the disc",
+		store.FileDelivery:   "put it into the folder",
+		store.UploadDelivery: "put it on the host",
+	}
 	step = Step{CanGo, "Rendered; " + todo[kind], "deliveries"}
 	for _, w := range d.Went {
 		switch {
@@ -116,11 +125,21 @@ func (d *Dossier) deliveringBy(kind store.DeliveryKind) (step Step, open bool) {
 		case w.State == store.DeliveryDone:
 			return step, false
 		case w.State == store.DeliveryFailed:
-			step = Step{Failed, map[store.DeliveryKind]string{store.LinkDelivery: "The link could not be mailed", store.DiscDelivery: "The disc could not be made", store.FileDelivery: "Not put into the folder", store.UploadDelivery: "Not put on the host"}[kind], "deliveries"}
+			step = Step{Failed, map[store.DeliveryKind]string{
+				store.LinkDelivery:   "The link could not be mailed",
+				store.DiscDelivery:   "The disc could not be made",
+				store.FileDelivery:   "Not put into the folder",
+				store.UploadDelivery: "Not put on the host",
+			}[kind], "deliveries"}
 		case w.Pressed:
 			step = Step{CanGo, "Burn the disc", "deliveries"}
 		default:
-			step = Step{Works, map[store.DeliveryKind]string{store.LinkDelivery: "Mailing the link", store.DiscDelivery: "Making the disc", store.FileDelivery: "Putting it into the folder", store.UploadDelivery: "Putting it on the host"}[kind], "deliveries"}
+			step = Step{Works, map[store.DeliveryKind]string{
+				store.LinkDelivery:   "Mailing the link",
+				store.DiscDelivery:   "Making the disc",
+				store.FileDelivery:   "Putting it into the folder",
+				store.UploadDelivery: "Putting it on the host",
+			}[kind], "deliveries"}
 		}
 	}
 	return step, true

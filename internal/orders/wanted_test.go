@@ -29,7 +29,8 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 		return d.ID
 	}
 	set := func(delivery int64, state store.DeliveryState) {
-		require.NoError(t, h.Store.DB.Exec("UPDATE deliveries SET state = ? WHERE id = ?", state, delivery).Error)
+		require.NoError(t, h.Store.DB.Exec("UPDATE deliveries SET state = ? WHERE id = ?", state,
+			delivery).Error)
 	}
 	assert.Equal(t, "Rendered; send the link", step())
 	require.NoError(t, h.Orders.Want(ctx, id, []store.DeliveryKind{store.DiscDelivery, store.LinkDelivery}))
@@ -43,7 +44,8 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 	disc := deliver(store.DiscDelivery, store.DeliveryWaiting)
 	require.NoError(t, h.Store.DB.Create(&store.Disc{DeliveryID: disc}).Error)
 	assert.Equal(t, "Making the disc; the rest is delivered", step())
-	require.NoError(t, h.Store.DB.Exec("UPDATE discs SET image = (SELECT sha256 FROM renders WHERE id = ?)", r.ID).Error)
+	require.NoError(t, h.Store.DB.Exec("UPDATE discs SET image = (SELECT sha256 FROM renders WHERE id = ?)",
+		r.ID).Error)
 	assert.Equal(t, "Burn the disc; the rest is delivered", step())
 	set(disc, store.DeliveryDone)
 	assert.Equal(t, "Delivered", step())
@@ -59,9 +61,17 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 
 func TestWhatARowsListWants(t *testing.T) {
 	for said, want := range map[string][]store.DeliveryKind{
-		"": nil, "Link + DVD": {store.LinkDelivery, store.DiscDelivery}, "USB stick": {store.FileDelivery}, "two discs": {store.DiscDelivery}, "poster": nil,
+		"":           nil,
+		"Link + DVD": {store.LinkDelivery, store.DiscDelivery},
+		"USB stick":  {store.FileDelivery},
+		"two discs":  {store.DiscDelivery},
+		"poster":     nil,
 	} {
-		assert.Equal(t, want, orders.Wanted(store.Order{RunValues: map[list.Role]string{list.Wanted: said}}), said)
+		assert.Equal(t, want, orders.Wanted(store.Order{RunValues: map[list.Role]string{list.Wanted: said}}),
+			said)
 	}
-	assert.Equal(t, []store.DeliveryKind{store.UploadDelivery}, orders.Wanted(store.Order{Wants: []store.DeliveryKind{store.UploadDelivery}, RunValues: map[list.Role]string{list.Wanted: "link"}}), "its own word goes first")
+	assert.Equal(t, []store.DeliveryKind{store.UploadDelivery}, orders.Wanted(store.Order{
+		Wants:     []store.DeliveryKind{store.UploadDelivery},
+		RunValues: map[list.Role]string{list.Wanted: "link"},
+	}), "its own word goes first")
 }

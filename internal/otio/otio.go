@@ -109,7 +109,17 @@ func (w writer) span(from, length timecode.Frames) *timeRange {
 // several at once are on tracks above, at the same time.
 func Write(out io.Writer, c Cut) error {
 	w := writer{c, float64(c.Plan.Rate.Num) / float64(c.Plan.Rate.Den)}
-	t := timeline{Schema: schemaTimeline, Name: c.Name, Metadata: map[string]any{}, Tracks: item{Schema: schemaStack, Name: "tracks", Metadata: map[string]any{}, Children: slices.Concat([]item{w.pictures()}, w.beside(), w.songs())}}
+	t := timeline{
+		Schema:   schemaTimeline,
+		Name:     c.Name,
+		Metadata: map[string]any{},
+		Tracks: item{
+			Schema:   schemaStack,
+			Name:     "tracks",
+			Metadata: map[string]any{},
+			Children: slices.Concat([]item{w.pictures()}, w.beside(), w.songs()),
+		},
+	}
 	enc := json.NewEncoder(out)
 	enc.SetIndent("", "  ")
 	return enc.Encode(t)
@@ -133,14 +143,23 @@ func (w writer) beside() (tracks []item) {
 		most = max(most, len(s.Media))
 	}
 	for k := 1; k < most; k++ {
-		track, reached := item{Schema: schemaTrack, Name: fmt.Sprintf("pictures %d", k+1), Kind: "Video", Metadata: map[string]any{}}, timecode.Frames(0)
+		track, reached := item{
+			Schema:   schemaTrack,
+			Name:     fmt.Sprintf("pictures %d", k+1),
+			Kind:     "Video",
+			Metadata: map[string]any{},
+		}, timecode.Frames(0)
 		for i, s := range w.Plan.Slides {
 			if len(s.Media) <= k {
 				continue
 			}
 			from, to := w.own(i)
 			if from > reached {
-				track.Children = append(track.Children, item{Schema: schemaGap, Source: w.span(0, from-reached), Metadata: map[string]any{}})
+				track.Children = append(track.Children, item{
+					Schema:   schemaGap,
+					Source:   w.span(0, from-reached),
+					Metadata: map[string]any{},
+				})
 			}
 			track.Children, reached = append(track.Children, w.slide(i, k, from, to)), to
 		}
@@ -161,7 +180,14 @@ func (w writer) pictures() item {
 			}
 			// The cut is in the middle: in is what lies before it, out after.
 			in, out := w.at(s.Overlap-s.Overlap/2), w.at(s.Overlap/2)
-			track.Children = append(track.Children, item{Schema: schemaTransition, Name: string(s.Into.Kind), Transition: kind, In: &in, Out: &out, Metadata: map[string]any{}})
+			track.Children = append(track.Children, item{
+				Schema:     schemaTransition,
+				Name:       string(s.Into.Kind),
+				Transition: kind,
+				In:         &in,
+				Out:        &out,
+				Metadata:   map[string]any{},
+			})
 		}
 	}
 	return track
@@ -200,15 +226,34 @@ func (w writer) slide(i, k int, from, to timecode.Frames) item {
 		}
 	}
 	on := true
-	it := item{Schema: schemaClip, Name: name, Source: w.span(start, to-from), Enabled: &on, References: map[string]reference{mainReference: ref}, Active: mainReference, Metadata: map[string]any{"nelko": words}}
+	it := item{
+		Schema:     schemaClip,
+		Name:       name,
+		Source:     w.span(start, to-from),
+		Enabled:    &on,
+		References: map[string]reference{mainReference: ref},
+		Active:     mainReference,
+		Metadata:   map[string]any{"nelko": words},
+	}
 	if s.Chapter != "" && k == 0 {
-		it.Markers = []item{{Schema: schemaMarker, Name: s.Chapter, Colour: "WHITE", Marked: w.span(start, 0), Metadata: map[string]any{}}}
+		it.Markers = []item{{
+			Schema:   schemaMarker,
+			Name:     s.Chapter,
+			Colour:   "WHITE",
+			Marked:   w.span(start, 0),
+			Metadata: map[string]any{},
+		}}
 	}
 	return it
 }
 
 func (w writer) file(m doc.Media) reference {
-	r := reference{Schema: schemaExternal, Name: m.Name, Metadata: map[string]any{}, Target: (&url.URL{Path: w.File(m.ID)}).String()}
+	r := reference{
+		Schema:   schemaExternal,
+		Name:     m.Name,
+		Metadata: map[string]any{},
+		Target:   (&url.URL{Path: w.File(m.ID)}).String(),
+	}
 	if m.Length > 0 {
 		r.Available = w.span(0, w.Plan.Rate.FramesIn(m.Length))
 	}
@@ -224,9 +269,19 @@ func (w writer) songs() (tracks []item) {
 		if start >= w.Plan.Frames {
 			continue
 		}
-		track := item{Schema: schemaTrack, Name: fmt.Sprintf("sound %d", i+1), Kind: "Audio", Metadata: map[string]any{}}
+		track := item{
+			Schema:   schemaTrack,
+			Name:     fmt.Sprintf("sound %d", i+1),
+			Kind:     "Audio",
+			Metadata: map[string]any{},
+		}
 		if start > 0 {
-			track.Children = append(track.Children, item{Schema: schemaGap, Name: "", Source: w.span(0, start), Metadata: map[string]any{}})
+			track.Children = append(track.Children, item{
+				Schema:   schemaGap,
+				Name:     "",
+				Source:   w.span(0, start),
+				Metadata: map[string]any{},
+			})
 		}
 		for _, piece := range p.Pieces {
 			from := rate.FramesIn(piece.Start)
@@ -235,7 +290,15 @@ func (w writer) songs() (tracks []item) {
 				continue
 			}
 			on := true
-			track.Children = append(track.Children, item{Schema: schemaClip, Name: m.Name, Source: w.span(rate.FramesIn(piece.Begin), length), Enabled: &on, References: map[string]reference{mainReference: w.file(m)}, Active: mainReference, Metadata: map[string]any{}})
+			track.Children = append(track.Children, item{
+				Schema:     schemaClip,
+				Name:       m.Name,
+				Source:     w.span(rate.FramesIn(piece.Begin), length),
+				Enabled:    &on,
+				References: map[string]reference{mainReference: w.file(m)},
+				Active:     mainReference,
+				Metadata:   map[string]any{},
+			})
 		}
 		tracks = append(tracks, track)
 	}

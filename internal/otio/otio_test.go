@@ -36,11 +36,25 @@ func TestBothPicturesOfAPair(t *testing.T) {
 		lib[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id) + ".jpg", W: 3, H: 2}
 	}
 	slide := func(start, length, overlap timecode.Frames, ids ...doc.MediaID) plan.Slide {
-		return plan.Slide{Slide: doc.Slide{ID: doc.SlideID(ids[0]), Kind: doc.Pictures, Media: ids, Linger: 1}, Start: start, Length: length, Overlap: overlap}
+		return plan.Slide{
+			Slide:   doc.Slide{ID: doc.SlideID(ids[0]), Kind: doc.Pictures, Media: ids, Linger: 1},
+			Start:   start,
+			Length:  length,
+			Overlap: overlap,
+		}
 	}
-	p := plan.Plan{Rate: timecode.R25, Frames: 280, Slides: []plan.Slide{slide(0, 100, 10, "a"), slide(90, 100, 10, "b", "c"), slide(180, 100, 0, "d")}}
+	p := plan.Plan{
+		Rate:   timecode.R25,
+		Frames: 280,
+		Slides: []plan.Slide{slide(0, 100, 10, "a"), slide(90, 100, 10, "b", "c"), slide(180, 100, 0, "d")},
+	}
 	var b bytes.Buffer
-	require.NoError(t, Write(&b, Cut{Name: "Harbour race", Plan: p, Library: lib, File: func(id doc.MediaID) string { return "media/" + lib[id].Name }}))
+	require.NoError(t, Write(&b, Cut{
+		Name:    "Harbour race",
+		Plan:    p,
+		Library: lib,
+		File:    func(id doc.MediaID) string { return "media/" + lib[id].Name },
+	}))
 	var got struct {
 		Tracks node `json:"tracks"`
 	}
@@ -63,6 +77,7 @@ func TestBothPicturesOfAPair(t *testing.T) {
 	assert.Equal(t, []string{"media/c.jpg"}, names)
 	require.Len(t, second.Children, 2)
 	assert.Equal(t, "Video", second.Kind)
-	assert.Equal(t, 95.0, second.Children[0].Source.Duration.Value, "a gap until its slide: from the middle of the join")
+	assert.Equal(t, 95.0, second.Children[0].Source.Duration.Value,
+		"a gap until its slide: from the middle of the join")
 	assert.Equal(t, 90.0, second.Children[1].Source.Duration.Value)
 }

@@ -97,7 +97,8 @@ func (p *page) face(cx, cy float64, d Disc) error {
 		}
 		y += h + 2
 	}
-	if _, err := p.set(joined(d.Studio.Name, d.Kind), d.Look, 6.5, cx-24, cy+r-8, 48, 5, "centre"); err != nil {
+	if _, err := p.set(joined(d.Studio.Name, d.Kind), d.Look, 6.5, cx-24, cy+r-8, 48, 5,
+		"centre"); err != nil {
 		return err
 	}
 	// What is not printed on: the ring of the hub, and the hole in it.
@@ -214,16 +215,19 @@ func (p *page) back(left, top, width float64, d Disc) error {
 	}
 	step := min(8, (sleeveH-70)/float64(max(1, len(films))))
 	for _, f := range films {
-		if _, err := p.set(f.Title, d.Look, min(11, step*1.4), left+12, y, width-46, step-1, "left"); err != nil {
+		if _, err := p.set(f.Title, d.Look, min(11, step*1.4), left+12, y, width-46, step-1,
+			"left"); err != nil {
 			return err
 		}
-		if _, err := p.set(f.Length, d.Look, min(11, step*1.4), left+width-32, y, 20, step-1, "right"); err != nil {
+		if _, err := p.set(f.Length, d.Look, min(11, step*1.4), left+width-32, y, 20, step-1,
+			"right"); err != nil {
 			return err
 		}
 		y += step
 	}
 	if more := len(d.Films) - len(films); more > 0 {
-		if _, err := p.set(fmt.Sprintf("and %d more", more), d.Look, 9, left+12, y, width-24, 5, "left"); err != nil {
+		if _, err := p.set(fmt.Sprintf("and %d more", more), d.Look, 9, left+12, y, width-24, 5,
+			"left"); err != nil {
 			return err
 		}
 	}
@@ -261,7 +265,13 @@ func shapeOf(jpg []byte) (float64, error) {
 
 // set is words in a look's type and ink, over whatever is there.
 func (p *page) set(text string, look Look, points, x, y, width, most float64, align string) (float64, error) {
-	return p.typed(scene.Type{Words: text, Face: look.Face, Fonts: look.Fonts, Align: align, Colour: look.Ink}, points, x, y, width, most, inked)
+	return p.typed(scene.Type{
+		Words:  text,
+		Face:   look.Face,
+		Fonts:  look.Fonts,
+		Align:  align,
+		Colour: look.Ink,
+	}, points, x, y, width, most, inked)
 }
 
 // inked keeps words in their colour, with what is around them clear.
@@ -273,7 +283,8 @@ func inked(px raster.Pixels) ([]byte, error) {
 		if a == 0 {
 			continue
 		}
-		img.SetNRGBA(i%px.W, i/px.W, color.NRGBA{uint8(min(255, uint32(s[0])*255/a)), uint8(min(255, uint32(s[1])*255/a)), uint8(min(255, uint32(s[2])*255/a)), s[3]})
+		img.SetNRGBA(i%px.W, i/px.W, color.NRGBA{uint8(min(255, uint32(s[0])*255/a)),
+			uint8(min(255, uint32(s[1])*255/a)), uint8(min(255, uint32(s[2])*255/a)), s[3]})
 	}
 	var b bytes.Buffer
 	err := png.Encode(&b, img)

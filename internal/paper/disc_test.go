@@ -55,8 +55,19 @@ func sample(t *testing.T) Disc {
 	}
 	var b bytes.Buffer
 	require.NoError(t, jpeg.Encode(&b, img, nil))
-	return Disc{Look: Look{Paper: raster.RGB{R: 30, G: 60, B: 90}, Ink: raster.RGB{R: 255, G: 255, B: 255}, Face: "Noto Sans"}, Title: "The Gannets", Line: "Regatta", Poster: b.Bytes(),
-		Films: []Film{{"The Gannets", "1:02.0"}, {"海の旅", "2:00.0"}}, Kind: "DVD-Video", Studio: Studio{Name: "Osprey Quay"}}
+	return Disc{
+		Look: Look{
+			Paper: raster.RGB{R: 30, G: 60, B: 90},
+			Ink:   raster.RGB{R: 255, G: 255, B: 255},
+			Face:  "Noto Sans",
+		},
+		Title:  "The Gannets",
+		Line:   "Regatta",
+		Poster: b.Bytes(),
+		Films:  []Film{{"The Gannets", "1:02.0"}, {"海の旅", "2:00.0"}},
+		Kind:   "DVD-Video",
+		Studio: Studio{Name: "Osprey Quay"},
+	}
 }
 
 // A face has the poster above its hole and the theme's paper below it, and
@@ -113,7 +124,8 @@ func TestPostersAreWhole(t *testing.T) {
 		at = printed(t, func(w io.Writer) error { return Sleeve(w, d) })
 		half := (sleeveW - spine) / 2
 		front, top := (pageH-sleeveW)/2+half+spine, (pageW-sleeveH)/2
-		assert.Equal(t, 4, corners(at, front, top, front+half, top+min(half*float64(h)/float64(w), sleeveH*0.56)), "sleeve, %v", size)
+		assert.Equal(t, 4, corners(at, front, top, front+half, top+min(half*float64(h)/float64(w),
+			sleeveH*0.56)), "sleeve, %v", size)
 	}
 }
 

@@ -73,7 +73,8 @@ func Cards(w io.Writer, studio Studio, cards []Card) error {
 			p.AddPage()
 			p.cutMarks(left, top)
 		}
-		if err := p.card(left+float64(at%cardsAcross)*cardW, top+float64(at/cardsAcross)*cardH, studio, c); err != nil {
+		if err := p.card(left+float64(at%cardsAcross)*cardW, top+float64(at/cardsAcross)*cardH, studio,
+			c); err != nil {
 			return fmt.Errorf("the card of %q: %w", c.Title, err)
 		}
 	}
@@ -160,18 +161,26 @@ func (p *page) mark(b []byte, x, y, w, h float64) {
 		return
 	}
 	scale := min(w/float64(conf.Width), h/float64(conf.Height))
-	p.put(b, map[string]string{"jpeg": "JPEG", "png": "PNG"}[kind], x, y, float64(conf.Width)*scale, float64(conf.Height)*scale)
+	p.put(b, map[string]string{
+		"jpeg": "JPEG",
+		"png":  "PNG",
+	}[kind], x, y, float64(conf.Width)*scale, float64(conf.Height)*scale)
 }
 
 // words sets a text of a size in points into a width, in smaller type where it
 // would be higher than most, and gives the height it took.
 func (p *page) words(text string, points, x, y, width, most float64) (float64, error) {
-	return p.typed(scene.Type{Words: text, Face: "Noto Sans", Align: "left"}, points, x, y, width, most, onWhite)
+	return p.typed(scene.Type{
+		Words: text,
+		Face:  "Noto Sans",
+		Align: "left",
+	}, points, x, y, width, most, onWhite)
 }
 
 // typed is words in any type, made a picture by paint, with the words themselves unseen
 // over it.
-func (p *page) typed(t scene.Type, points, x, y, width, most float64, paint func(raster.Pixels) ([]byte, error)) (float64, error) {
+func (p *page) typed(t scene.Type, points, x, y, width, most float64, paint func(raster.Pixels) ([]byte,
+	error)) (float64, error) {
 	if t.Words == "" {
 		return 0, nil
 	}

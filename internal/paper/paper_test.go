@@ -40,8 +40,13 @@ func picture(t *testing.T) []byte {
 func TestCards(t *testing.T) {
 	var cards []Card
 	for i := range CardsOnPage + 1 {
-		cards = append(cards, Card{Title: []string{"The Gannets", "محمد علي", "A very long name of a crew that rows on Saturdays & Sundays"}[i%3], Line: "Lantern Regatta",
-			Address: "https://films.studio.example/watch/AbCdEfGhIjKlMnOpQrStUvWxYz01234" + strconv.Itoa(i), Foot: "open until 24 February 2027"})
+		cards = append(cards, Card{
+			Title: []string{"The Gannets", "محمد علي",
+				"A very long name of a crew that rows on Saturdays & Sundays"}[i%3],
+			Line:    "Lantern Regatta",
+			Address: "https://films.studio.example/watch/AbCdEfGhIjKlMnOpQrStUvWxYz01234" + strconv.Itoa(i),
+			Foot:    "open until 24 February 2027",
+		})
 	}
 	var b bytes.Buffer
 	require.NoError(t, Cards(&b, Studio{Name: "Osprey Quay Pictures", Mark: picture(t)}, cards))
@@ -51,9 +56,11 @@ func TestCards(t *testing.T) {
 	dir := t.TempDir()
 	file := filepath.Join(dir, "cards.pdf")
 	require.NoError(t, os.WriteFile(file, b.Bytes(), 0o600))
-	out, err := exec.Command("pdftoppm", "-r", "200", "-gray", "-png", file, filepath.Join(dir, "page")).CombinedOutput()
+	out, err := exec.Command("pdftoppm", "-r", "200", "-gray", "-png", file, filepath.Join(dir, "page")).
+		CombinedOutput()
 	require.NoError(t, err, string(out))
-	read, err := exec.Command("zbarimg", "--quiet", "--raw", filepath.Join(dir, "page-1.png"), filepath.Join(dir, "page-2.png")).Output()
+	read, err := exec.Command("zbarimg", "--quiet", "--raw", filepath.Join(dir, "page-1.png"),
+		filepath.Join(dir, "page-2.png")).Output()
 	require.NoError(t, err)
 	for _, c := range cards {
 		assert.Contains(t, string(read), c.Address+"\n")
@@ -63,7 +70,12 @@ func TestCards(t *testing.T) {
 func TestProofs(t *testing.T) {
 	var all []Proof
 	for i := range 40 {
-		all = append(all, Proof{Key: strconv.Itoa(i), Name: "Łukasz Żółć", JPEG: picture(t), Note: "names missing"})
+		all = append(all, Proof{
+			Key:  strconv.Itoa(i),
+			Name: "Łukasz Żółć",
+			JPEG: picture(t),
+			Note: "names missing",
+		})
 	}
 	var b bytes.Buffer
 	require.NoError(t, Proofs(&b, "Lantern Regatta: openings", 3, all))

@@ -62,7 +62,8 @@ func RunningOrder(w io.Writer, title string, rows []Row, arithmetic string) erro
 			}
 		}
 		if len(r.Names) > 0 {
-			if _, err := p.words(strings.Join(r.Names, ", "), 7, x, y+1.5+used, pageW-margin-x, high-2-used); err != nil {
+			if _, err := p.words(strings.Join(r.Names, ", "), 7, x, y+1.5+used, pageW-margin-x,
+				high-2-used); err != nil {
 				return err
 			}
 		}

@@ -64,7 +64,9 @@ func TestAPatternIsReadAsItWasWritten(t *testing.T) {
 		assert.Equal(t, "all of "+m.SHA256, string(got))
 	}
 	broken := errors.New("the disk")
-	assert.ErrorIs(t, patternfile.Write(io.Discard, p, at, func(string) (io.ReadCloser, error) { return nil, broken }), broken)
+	assert.ErrorIs(t, patternfile.Write(io.Discard, p, at, func(string) (io.ReadCloser, error) {
+		return nil, broken
+	}), broken)
 }
 
 // What a zip of a stranger says is a name must not lead out of the folder it is unpacked in.
@@ -78,12 +80,16 @@ func TestNamesLeadNowhereElse(t *testing.T) {
 		z := zip.NewWriter(&b)
 		f, err := z.Create(patternfile.Name)
 		require.NoError(t, err)
-		require.NoError(t, json.NewEncoder(f).Encode(map[string]any{"document": json.RawMessage(document), "media": map[string]string{sha: name}}))
+		require.NoError(t, json.NewEncoder(f).Encode(map[string]any{
+			"document": json.RawMessage(document),
+			"media":    map[string]string{sha: name},
+		}))
 		require.NoError(t, z.Close())
 		return b.Bytes()
 	}
 	for _, c := range []struct{ sha, name string }{
-		{"../../../../tmp/x", "a.jpg"}, {one + "/../x", "a.jpg"}, {strings.ToUpper(one), "a.jpg"}, {"", "a.jpg"},
+		{"../../../../tmp/x", "a.jpg"}, {one + "/../x", "a.jpg"}, {strings.ToUpper(one), "a.jpg"},
+		{"", "a.jpg"},
 		{one, "../a.jpg"}, {one, "/etc/passwd"}, {one, `..\a.jpg`}, {one, "c:a.jpg"}, {one, ""},
 	} {
 		_, err := patternfile.Open(kept(t, says(document, c.sha, c.name)))

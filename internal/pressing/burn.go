@@ -69,11 +69,18 @@ func (p *Pressing) Copies(ctx context.Context, id int64, n int) error {
 			return err
 		}
 		var last int
-		if err := tx.Raw("SELECT coalesce(max(copy), 0) FROM burns WHERE delivery_id = ?", id).Scan(&last).Error; err != nil {
+		if err := tx.Raw("SELECT coalesce(max(copy), 0) FROM burns WHERE delivery_id = ?", id).
+			Scan(&last).Error; err != nil {
 			return err
 		}
 		for i := range n {
-			b := store.Burn{DeliveryID: id, Copy: last + i + 1, Words: x.Setting.Name, State: store.BurnWaiting, Total: x.Size}
+			b := store.Burn{
+				DeliveryID: id,
+				Copy:       last + i + 1,
+				Words:      x.Setting.Name,
+				State:      store.BurnWaiting,
+				Total:      x.Size,
+			}
 			if err := p.queueBurn(ctx, tx, &b); err != nil {
 				return err
 			}
@@ -106,7 +113,11 @@ func (p *Pressing) CancelBurn(ctx context.Context, burnID int64) error {
 		if err != nil {
 			return err
 		}
-		res := tx.Model(&b).Where("state = ?", store.BurnWaiting).Updates(map[string]any{"state": store.BurnCancelled, "asks": "", "finished_at": p.Now()})
+		res := tx.Model(&b).Where("state = ?", store.BurnWaiting).Updates(map[string]any{
+			"state":       store.BurnCancelled,
+			"asks":        "",
+			"finished_at": p.Now(),
+		})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
@@ -139,7 +150,8 @@ func (p *Pressing) Burn(ctx context.Context, j Burn) (wait time.Duration, err er
 		return 0, p.spoiled(ctx, b.ID, "burning was interrupted; the blank is spoiled")
 	}
 	var earlier bool
-	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM burns WHERE finished_at IS NULL AND id < ?)", b.ID).Scan(&earlier).Error; err != nil || earlier {
+	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM burns WHERE finished_at IS NULL AND id < ?)", b.ID).
+		Scan(&earlier).Error; err != nil || earlier {
 		return turnLook, err
 	}
 	x, d, err := p.Find(ctx, b.DeliveryID)
@@ -184,14 +196,16 @@ func asks(t discs.Tray, x store.Disc, b store.Burn) string {
 	case t.Burned:
 		return "The disc in the drive is burned already: " + want
 	case t.Bytes < x.Size:
-		return fmt.Sprintf("The %s in the drive is too small for %.0f MB: %s", t.Blank, float64(x.Size)/1e6, want)
+		return fmt.Sprintf("The %s in the drive is too small for %.0f MB: %s", t.Blank, float64(x.Size)/1e6,
+			want)
 	}
 	return ""
 }
 
 // step writes how far a copy is.
 func (p *Pressing) step(ctx context.Context, id int64, set map[string]any) error {
-	return p.Store.DB.WithContext(ctx).Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", id).Updates(set).Error
+	return p.Store.DB.WithContext(ctx).Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", id).
+		Updates(set).Error
 }
 
 // told is how often progress is written down.
@@ -207,7 +221,12 @@ func (p *Pressing) burn(ctx context.Context, x store.Disc, b store.Burn) error {
 			_ = p.step(ctx, b.ID, map[string]any{"done": done})
 		}
 	}
-	if err := p.step(ctx, b.ID, map[string]any{"state": store.BurnRunning, "asks": "", "done": 0, "total": x.Size}); err != nil {
+	if err := p.step(ctx, b.ID, map[string]any{
+		"state": store.BurnRunning,
+		"asks":  "",
+		"done":  0,
+		"total": x.Size,
+	}); err != nil {
 		return err
 	}
 	in, err := p.Blobs.Open(ctx, *x.Image)
@@ -250,7 +269,8 @@ func (p *Pressing) compare(ctx context.Context, x store.Disc, tell func(int64)) 
 		if !bytes.Equal(want[:n], got[:n]) {
 			for i := range n {
 				if want[i] != got[i] {
-					return fmt.Errorf("sector %d does not read back as it was written", (at+int64(i))/discs.Sector)
+					return fmt.Errorf("sector %d does not read back as it was written",
+						(at+int64(i))/discs.Sector)
 				}
 			}
 		}
@@ -272,7 +292,12 @@ func (p *Pressing) spoiled(ctx context.Context, id int64, why string) error {
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(&b).Updates(map[string]any{"state": store.BurnFailed, "error": why, "asks": "", "finished_at": p.Now()}).Error; err != nil {
+		if err := tx.Model(&b).Updates(map[string]any{
+			"state":       store.BurnFailed,
+			"error":       why,
+			"asks":        "",
+			"finished_at": p.Now(),
+		}).Error; err != nil {
 			return err
 		}
 		return p.burnChanged(ctx, tx, b, "Copy %d failed: %s", b.Copy, why)
@@ -282,16 +307,26 @@ func (p *Pressing) spoiled(ctx context.Context, id int64, why string) error {
 // burned ends a copy that was read back; it is the proof of the delivery.
 func (p *Pressing) burned(ctx context.Context, x store.Disc, b store.Burn) error {
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		res := tx.Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", b.ID).Updates(map[string]any{"state": store.BurnDone, "done": x.Size, "finished_at": p.Now()})
+		res := tx.Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", b.ID).Updates(map[string]any{
+			"state":       store.BurnDone,
+			"done":        x.Size,
+			"finished_at": p.Now(),
+		})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
 		var n int64
-		if err := tx.Model(&store.Burn{}).Where("delivery_id = ? AND state = ?", x.DeliveryID, store.BurnDone).Count(&n).Error; err != nil {
+		if err := tx.Model(&store.Burn{}).Where("delivery_id = ? AND state = ?", x.DeliveryID,
+			store.BurnDone).Count(&n).Error; err != nil {
 			return err
 		}
-		proof := fmt.Sprintf("%s burned and read back, the last %s", wording.Counted(int(n), "copy"), p.Now().Format("2 January 2006 15:04"))
-		if err := tx.Model(&store.Delivery{}).Where("id = ? AND state <> ?", x.DeliveryID, store.DeliveryClosed).Updates(map[string]any{"state": store.DeliveryDone, "proof": proof}).Error; err != nil {
+		proof := fmt.Sprintf("%s burned and read back, the last %s", wording.Counted(int(n), "copy"),
+			p.Now().Format("2 January 2006 15:04"))
+		if err := tx.Model(&store.Delivery{}).Where("id = ? AND state <> ?", x.DeliveryID,
+			store.DeliveryClosed).Updates(map[string]any{
+			"state": store.DeliveryDone,
+			"proof": proof,
+		}).Error; err != nil {
 			return err
 		}
 		return p.burnChanged(ctx, tx, b, "Copy %d burned and read back", b.Copy)
@@ -313,9 +348,12 @@ func (q Queued) Percent() int { return int(100 * q.Done / max(1, q.Total)) }
 // that are.
 func (p *Pressing) Burns(ctx context.Context) (open, over []Queued, err error) {
 	q := func() *gorm.DB {
-		return p.Store.DB.WithContext(ctx).Table("burns b").Select("b.*, d.order_id, o.client, o.event, x.setting->>'blank' AS blank").
-			Joins("JOIN deliveries d ON d.id = b.delivery_id JOIN orders o ON o.id = d.order_id JOIN discs x ON x.delivery_id = d.id")
+		return p.Store.DB.WithContext(ctx).Table("burns b").
+			Select("b.*, d.order_id, o.client, o.event, x.setting->>'blank' AS blank").
+			Joins("JOIN deliveries d ON d.id = b.delivery_id JOIN orders o ON o.id = d.order_id JOIN discs " +
+				"x ON x.delivery_id = d.id")
 	}
-	err = errors.Join(q().Where("b.finished_at IS NULL").Order("b.id").Scan(&open).Error, q().Where("b.finished_at IS NOT NULL").Order("b.finished_at DESC").Limit(30).Scan(&over).Error)
+	err = errors.Join(q().Where("b.finished_at IS NULL").Order("b.id").Scan(&open).Error,
+		q().Where("b.finished_at IS NOT NULL").Order("b.finished_at DESC").Limit(30).Scan(&over).Error)
 	return open, over, err
 }

@@ -29,7 +29,8 @@ func (p *Pressing) films(ctx context.Context, x store.Disc) ([]store.Render, err
 		}
 		if r.Damage != "" {
 			// Made again it may differ, but it is the film.
-			if again, err := store.One[store.Render](p.Store.DB.WithContext(ctx).Order("id DESC"), "again_of = ? AND state = 'done'", r.ID); err == nil {
+			if again, err := store.One[store.Render](p.Store.DB.WithContext(ctx).Order("id DESC"),
+				"again_of = ? AND state = 'done'", r.ID); err == nil {
 				r = again
 			}
 		}
@@ -73,7 +74,8 @@ func (p *Pressing) List(ctx context.Context, orderID int64) ([]Made, error) {
 func (p *Pressing) list(ctx context.Context, where string, args ...any) (out []Made, err error) {
 	tx := p.Store.DB.WithContext(ctx)
 	var ds []store.Delivery
-	if err := tx.Where("kind = ?", store.DiscDelivery).Where(where, args...).Order("id DESC").Limit(300).Find(&ds).Error; err != nil || len(ds) == 0 {
+	if err := tx.Where("kind = ?", store.DiscDelivery).Where(where, args...).Order("id DESC").Limit(300).
+		Find(&ds).Error; err != nil || len(ds) == 0 {
 		return nil, err
 	}
 	ids := make([]int64, len(ds))
@@ -83,7 +85,8 @@ func (p *Pressing) list(ctx context.Context, where string, args ...any) (out []M
 	var rows []store.Disc
 	var burns []store.Burn
 	var frames []struct{ DeliveryID, Made, Total int64 }
-	if err := errors.Join(tx.Where("delivery_id IN ?", ids).Find(&rows).Error, tx.Where("delivery_id IN ?", ids).Order("id").Find(&burns).Error,
+	if err := errors.Join(tx.Where("delivery_id IN ?", ids).Find(&rows).Error, tx.Where("delivery_id IN ?",
+		ids).Order("id").Find(&burns).Error,
 		tx.Raw(`SELECT dr.delivery_id, coalesce(sum(r.frames_done), 0)::bigint AS made, coalesce(sum(r.frames_total), 0)::bigint AS total
 			FROM delivery_renders dr JOIN renders r ON r.id = dr.render_id WHERE dr.delivery_id IN ? GROUP BY 1`, ids).Scan(&frames).Error); err != nil {
 		return nil, err
@@ -114,5 +117,7 @@ func (p *Pressing) Siblings(ctx context.Context, o store.Order) (out []store.Ord
 	if o.RunID != nil {
 		return nil, nil
 	}
-	return out, p.Store.DB.WithContext(ctx).Where("id <> ? AND client = ? AND deleted_at IS NULL AND run_id IS NULL", o.ID, o.Client).Order("due, id").Limit(30).Find(&out).Error
+	return out, p.Store.DB.WithContext(ctx).
+		Where("id <> ? AND client = ? AND deleted_at IS NULL AND run_id IS NULL", o.ID, o.Client).
+		Order("due, id").Limit(30).Find(&out).Error
 }

@@ -40,7 +40,11 @@ func (p *Pressing) Sleeve(ctx context.Context, id int64, w io.Writer) error {
 }
 
 // kinds are what discs are called on their paper.
-var kinds = map[store.DiscKind]string{store.DVDVideo: "DVD-Video", store.HDVideo: "HD disc", store.DataDisc: "Films as files"}
+var kinds = map[store.DiscKind]string{
+	store.DVDVideo: "DVD-Video",
+	store.HDVideo:  "HD disc",
+	store.DataDisc: "Films as files",
+}
 
 // printed is what paper carries of a disc.
 func (p *Pressing) printed(ctx context.Context, id int64) (out paper.Disc, err error) {
@@ -59,7 +63,10 @@ func (p *Pressing) printed(ctx context.Context, id int64) (out paper.Disc, err e
 		if r.State != store.RenderDone {
 			return out, invalid.Field("disc", "The films of the disc are not rendered yet.")
 		}
-		out.Films = append(out.Films, paper.Film{Title: x.Setting.Titles[i].Name, Length: timecode.Clock(r.Seconds)})
+		out.Films = append(out.Films, paper.Film{
+			Title:  x.Setting.Titles[i].Name,
+			Length: timecode.Clock(r.Seconds),
+		})
 	}
 	d, err := p.Orders.Load(ctx, x.Setting.Titles[0].OrderID)
 	if err != nil {

@@ -24,7 +24,8 @@ import (
 // long it is to be put off.
 func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err error) {
 	x, d, err := p.Find(ctx, j.DeliveryID)
-	if errors.Is(err, store.ErrNotFound) || (err == nil && (d.State == store.DeliveryClosed || x.Image != nil)) {
+	if errors.Is(err, store.ErrNotFound) ||
+		(err == nil && (d.State == store.DeliveryClosed || x.Image != nil)) {
 		return 0, nil
 	}
 	if err != nil {
@@ -38,7 +39,8 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 		switch r.State {
 		case store.RenderDone:
 		case store.RenderFailed, store.RenderCancelled:
-			return 0, p.failed(ctx, d.ID, fmt.Sprintf("the film of %s: %s", x.Setting.Titles[i].Name, cause(r)))
+			return 0, p.failed(ctx, d.ID, fmt.Sprintf("the film of %s: %s", x.Setting.Titles[i].Name,
+				cause(r)))
 		default:
 			return filmsLook, nil
 		}
@@ -51,10 +53,12 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 	}
 	err = p.Blobs.Blame(ctx, p.press(ctx, x, films))
 	if errors.Is(err, store.ErrAway) {
-		return filmsLook, p.set(ctx, d.ID, store.DeliveryWaiting, map[string]any{"error": store.ErrAway.Error()}, "")
+		return filmsLook, p.set(ctx, d.ID, store.DeliveryWaiting,
+			map[string]any{"error": store.ErrAway.Error()}, "")
 	}
 	if store.Full(err) || errors.Is(err, render.ErrFull) {
-		return fullLook, p.set(ctx, d.ID, store.DeliveryWaiting, map[string]any{"error": render.ErrFull.Error()}, "")
+		return fullLook, p.set(ctx, d.ID, store.DeliveryWaiting,
+			map[string]any{"error": render.ErrFull.Error()}, "")
 	}
 	return 0, err
 }
@@ -74,7 +78,8 @@ type onDisc struct {
 }
 
 // gather brings a disc's films and their posters into a folder.
-func (p *Pressing) gather(ctx context.Context, x store.Disc, films []store.Render, dir string) (out []onDisc, err error) {
+func (p *Pressing) gather(ctx context.Context, x store.Disc, films []store.Render, dir string) (out []onDisc,
+	err error) {
 	for i, r := range films {
 		o := onDisc{name: x.Setting.Titles[i].Name, profile: *r.Setting}
 		if o.file, err = p.Blobs.Path(ctx, *r.SHA256); err != nil {
@@ -90,7 +95,8 @@ func (p *Pressing) gather(ctx context.Context, x store.Disc, films []store.Rende
 			return nil, err
 		}
 		if i == 0 || x.Setting.Titles[i].OrderID != x.Setting.Titles[i-1].OrderID {
-			if o.poster, err = p.poster(ctx, r, filepath.Join(dir, fmt.Sprintf("%03d.jpg", i+1))); err != nil {
+			if o.poster, err = p.poster(ctx, r,
+				filepath.Join(dir, fmt.Sprintf("%03d.jpg", i+1))); err != nil {
 				return nil, err
 			}
 		}
@@ -192,7 +198,8 @@ func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide js
 		return err
 	}
 	blank, _ := discs.Named(x.Setting.Blank)
-	said := fmt.Sprintf("The image is made: %.0f MB, %.0f MB to spare", float64(size)/1e6, float64(blank.Bytes()-size)/1e6)
+	said := fmt.Sprintf("The image is made: %.0f MB, %.0f MB to spare", float64(size)/1e6,
+		float64(blank.Bytes()-size)/1e6)
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND state <> ?", x.DeliveryID, store.DeliveryClosed)
 		if errors.Is(err, store.ErrNotFound) {
@@ -205,7 +212,15 @@ func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide js
 			return err
 		}
 		now := p.Now()
-		if err := tx.Model(&x).Updates(map[string]any{"image": sha, "size": size, "guide": guide, "tools": p.Orders.House.Tools.String(), "error": "", "pressed_at": now, "verified_at": now}).Error; err != nil {
+		if err := tx.Model(&x).Updates(map[string]any{
+			"image":       sha,
+			"size":        size,
+			"guide":       guide,
+			"tools":       p.Orders.House.Tools.String(),
+			"error":       "",
+			"pressed_at":  now,
+			"verified_at": now,
+		}).Error; err != nil {
 			return err
 		}
 		// Made, not yet with the client: it waits to be burned.
@@ -224,8 +239,17 @@ func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out s
 		return err
 	}
 	blank, _ := discs.Named(set.Blank)
-	spec := disc.Spec{Name: set.Name, Profile: list[0].profile, Blank: blank, Theme: list[0].Theme, Shelf: p.Shelf.Themes, Language: disc.Language(st.Language),
-		Menu: menuOf(set), PlayFirst: set.PlayFirst, Loop: set.Loop}
+	spec := disc.Spec{
+		Name:      set.Name,
+		Profile:   list[0].profile,
+		Blank:     blank,
+		Theme:     list[0].Theme,
+		Shelf:     p.Shelf.Themes,
+		Language:  disc.Language(st.Language),
+		Menu:      menuOf(set),
+		PlayFirst: set.PlayFirst,
+		Loop:      set.Loop,
+	}
 	if spec.Menu != nil && set.Music != "" {
 		if spec.Menu.Music, err = p.Blobs.Path(ctx, set.Music); err != nil {
 			return err
@@ -239,7 +263,15 @@ func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out s
 		spec.Subtitles = &disc.Subtitles{On: set.Subtitles == "on", Colour: c}
 	}
 	for _, o := range list {
-		t := disc.Title{File: o.file, Name: o.name, Frames: o.Frames(), Rate: o.Doc.Rate, Chapters: o.Chapters(), Lines: o.Captions(), Poster: o.poster}
+		t := disc.Title{
+			File:     o.file,
+			Name:     o.name,
+			Frames:   o.Frames(),
+			Rate:     o.Doc.Rate,
+			Chapters: o.Chapters(),
+			Lines:    o.Captions(),
+			Poster:   o.poster,
+		}
 		if set.Every > 0 {
 			t.Chapters = o.Plan.Every(set.Every)
 		}
@@ -252,10 +284,19 @@ func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out s
 }
 
 // data makes a data disc with a page that plays its films.
-func (p *Pressing) data(ctx context.Context, x store.Disc, films []store.Render, list []onDisc, out string) error {
+func (p *Pressing) data(ctx context.Context, x store.Disc, films []store.Render, list []onDisc,
+	out string) error {
 	var files []disc.File
 	for i, o := range list {
-		files = append(files, disc.File{Path: o.file, Title: o.name, Profile: o.profile.Name, Plays: o.profile.Plays(), Seconds: films[i].Seconds, Bytes: films[i].Size, Poster: o.poster})
+		files = append(files, disc.File{
+			Path:    o.file,
+			Title:   o.name,
+			Profile: o.profile.Name,
+			Plays:   o.profile.Plays(),
+			Seconds: films[i].Seconds,
+			Bytes:   films[i].Size,
+			Poster:  o.poster,
+		})
 	}
 	blank, _ := discs.Named(x.Setting.Blank)
 	return disc.Data(ctx, x.Setting.Name, files, blank.Bytes(), out)
@@ -305,7 +346,11 @@ func (p *Pressing) mend(ctx context.Context, x store.Disc, why string) error {
 		if err != nil {
 			return err
 		}
-		if err := tx.Model(&x).Updates(map[string]any{"image": nil, "guide": nil, "error": why}).Error; err != nil {
+		if err := tx.Model(&x).Updates(map[string]any{
+			"image": nil,
+			"guide": nil,
+			"error": why,
+		}).Error; err != nil {
 			return err
 		}
 		if err := p.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {

@@ -78,7 +78,9 @@ func (p *Pressing) Jobs(js *queue.Jobs) {
 			}
 			return err
 		},
-		Refuse: func(ctx context.Context, j Press, why string) error { return p.failed(ctx, j.DeliveryID, why) },
+		Refuse: func(ctx context.Context, j Press, why string) error {
+			return p.failed(ctx, j.DeliveryID, why)
+		},
 	})
 	if p.Drive == nil {
 		return
@@ -98,7 +100,8 @@ func (p *Pressing) Jobs(js *queue.Jobs) {
 }
 
 // Standards are the profiles a DVD-Video can be made in, the usual one first.
-var Standards = []profile.Profile{profile.DVDPALWide, profile.DVDPALNarrow, profile.DVDNTSCWide, profile.DVDNTSCNarrow}
+var Standards = []profile.Profile{profile.DVDPALWide, profile.DVDPALNarrow, profile.DVDNTSCWide,
+	profile.DVDNTSCNarrow}
 
 // Choice is a kind of disc on a kind of blank, and how films fit on it.
 type Choice struct {
@@ -114,7 +117,8 @@ func Choices(seconds []float64) (out []Choice) {
 	for _, c := range []struct {
 		kind  store.DiscKind
 		blank discs.Blank
-	}{{store.DVDVideo, discs.DVD5}, {store.DVDVideo, discs.DVD9}, {store.HDVideo, discs.BD25}, {store.DataDisc, discs.DVD5}, {store.DataDisc, discs.BD25}} {
+	}{{store.DVDVideo, discs.DVD5}, {store.DVDVideo, discs.DVD9}, {store.HDVideo, discs.BD25},
+		{store.DataDisc, discs.DVD5}, {store.DataDisc, discs.BD25}} {
 		out = append(out, choice(c.kind, c.blank, seconds, &disc.Menu{Moves: true}))
 	}
 	return out
@@ -162,7 +166,8 @@ func Divide(set store.DiscSetting, seconds []float64) ([][]int, error) {
 		parts = [][]int{all}
 	} else {
 		var err error
-		if parts, err = discs.Divide(b, seconds, rates(set.Kind), disc.MenuBudget(len(seconds), menuOf(set))); err != nil {
+		if parts, err = discs.Divide(b, seconds, rates(set.Kind), disc.MenuBudget(len(seconds),
+			menuOf(set))); err != nil {
 			return nil, err
 		}
 	}
@@ -199,7 +204,8 @@ func (n *New) check() error {
 	case n.Kind == store.DVDVideo && b == discs.BD25, n.Kind == store.HDVideo && b != discs.BD25:
 		return invalid.Field("blank", "The %s does not go with this kind of disc.", b.Name)
 	case n.Subtitles != "" && n.Subtitles != "on" && n.Subtitles != "off":
-		return invalid.Field("subtitles", "Subtitles are on or off when the disc starts, or stand in the picture.")
+		return invalid.Field("subtitles",
+			"Subtitles are on or off when the disc starts, or stand in the picture.")
 	case n.Every < 0 || n.Every > 999:
 		return invalid.Field("every", "A chapter every 1 to 999 pictures, or at the chosen slides.")
 	case len(n.Profiles) == 0:
@@ -229,7 +235,8 @@ func colour(s string) (raster.RGB, error) {
 
 // profiles are what the disc's films are rendered in: those of a video at the
 // highest bit rate that fits.
-func (p *Pressing) profiles(ctx context.Context, n *New, seconds []float64) (out []profile.Profile, budget string, err error) {
+func (p *Pressing) profiles(ctx context.Context, n *New, seconds []float64) (out []profile.Profile,
+	budget string, err error) {
 	b, _ := discs.Named(n.Blank)
 	for _, name := range n.Profiles {
 		x, err := p.Shelf.Profile(ctx, name)
@@ -239,7 +246,8 @@ func (p *Pressing) profiles(ctx context.Context, n *New, seconds []float64) (out
 		switch {
 		case n.Kind == store.DataDisc && x.Kind != profile.OfFilm:
 			return nil, "", invalid.Field("profiles", "%s is no film to be played from a disc.", name)
-		case n.Kind == store.DVDVideo && x.Stored == nil, n.Kind == store.HDVideo && x.Name != profile.HDDisc.Name:
+		case n.Kind == store.DVDVideo && x.Stored == nil, n.Kind == store.HDVideo &&
+			x.Name != profile.HDDisc.Name:
 			return nil, "", invalid.Field("profiles", "%s is no standard for this kind of disc.", name)
 		}
 		if n.Kind != store.DataDisc {
@@ -293,7 +301,9 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 		}
 		all, seconds = append(all, d), append(seconds, d.Plan.Rate.Seconds(d.Plan.Frames))
 	}
-	if n.Music != "" && !slices.ContainsFunc(all[0].Media, func(m store.Media) bool { return m.SHA256 == n.Music && m.Kind == doc.SongMedia }) {
+	if n.Music != "" && !slices.ContainsFunc(all[0].Media, func(m store.Media) bool {
+		return m.SHA256 == n.Music && m.Kind == doc.SongMedia
+	}) {
 		return 0, invalid.Field("music", "The menu's song is not one of the order's.")
 	}
 	list, budget, err := p.profiles(ctx, &n, seconds)
@@ -301,7 +311,12 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 		return 0, err
 	}
 	err = p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d := store.Delivery{OrderID: orderID, Kind: store.DiscDelivery, State: store.DeliveryWaiting, Title: n.Name}
+		d := store.Delivery{
+			OrderID: orderID,
+			Kind:    store.DiscDelivery,
+			State:   store.DeliveryWaiting,
+			Title:   n.Name,
+		}
 		if err := tx.Create(&d).Error; err != nil {
 			return err
 		}
@@ -312,13 +327,25 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 				if err != nil {
 					return err
 				}
-				n.Titles = append(n.Titles, store.DiscTitle{OrderID: o.Order.ID, RenderID: r.ID, Name: nameOf(o)})
-				if err := tx.Create(&store.DeliveryRender{DeliveryID: d.ID, RenderID: r.ID, Position: len(n.Titles)}).Error; err != nil {
+				n.Titles = append(n.Titles, store.DiscTitle{
+					OrderID:  o.Order.ID,
+					RenderID: r.ID,
+					Name:     nameOf(o),
+				})
+				if err := tx.Create(&store.DeliveryRender{
+					DeliveryID: d.ID,
+					RenderID:   r.ID,
+					Position:   len(n.Titles),
+				}).Error; err != nil {
 					return err
 				}
 			}
 		}
-		if err := tx.Create(&store.Disc{DeliveryID: d.ID, Setting: n.DiscSetting, Budget: budget}).Error; err != nil {
+		if err := tx.Create(&store.Disc{
+			DeliveryID: d.ID,
+			Setting:    n.DiscSetting,
+			Budget:     budget,
+		}).Error; err != nil {
 			return err
 		}
 		if err := p.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
@@ -349,7 +376,8 @@ func describe(s store.DiscSetting) string {
 }
 
 // set changes a disc's delivery and tells of it.
-func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState, disc map[string]any, said string) error {
+func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState, disc map[string]any,
+	said string) error {
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND state <> ?", id, store.DeliveryClosed)
 		if errors.Is(err, store.ErrNotFound) {
@@ -397,7 +425,13 @@ func (p *Pressing) Again(ctx context.Context, id int64) error {
 		}
 	}
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&x).Updates(map[string]any{"error": "", "image": nil, "guide": nil, "pressed_at": nil, "verified_at": nil}).Error; err != nil {
+		if err := tx.Model(&x).Updates(map[string]any{
+			"error":       "",
+			"image":       nil,
+			"guide":       nil,
+			"pressed_at":  nil,
+			"verified_at": nil,
+		}).Error; err != nil {
 			return err
 		}
 		if err := tx.Model(&d).Update("state", store.DeliveryWaiting).Error; err != nil {
@@ -422,8 +456,15 @@ func (p *Pressing) Close(ctx context.Context, id int64) error {
 		}
 		now := p.Now()
 		if err := errors.Join(
-			tx.Model(&store.Burn{}).Where("delivery_id = ? AND finished_at IS NULL", id).Updates(map[string]any{"state": store.BurnCancelled, "finished_at": now}).Error,
-			tx.Model(&store.Disc{}).Where("delivery_id = ?", id).Updates(map[string]any{"image": nil, "guide": nil}).Error,
+			tx.Model(&store.Burn{}).Where("delivery_id = ? AND finished_at IS NULL", id).
+				Updates(map[string]any{
+					"state":       store.BurnCancelled,
+					"finished_at": now,
+				}).Error,
+			tx.Model(&store.Disc{}).Where("delivery_id = ?", id).Updates(map[string]any{
+				"image": nil,
+				"guide": nil,
+			}).Error,
 			tx.Model(&d).Update("state", store.DeliveryClosed).Error); err != nil {
 			return err
 		}
@@ -443,7 +484,10 @@ func (p *Pressing) HandedOver(ctx context.Context, id int64) error {
 	}
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		proof := "handed over " + p.Now().Format("2 January 2006")
-		if err := tx.Model(&d).Updates(map[string]any{"state": store.DeliveryDone, "proof": proof}).Error; err != nil {
+		if err := tx.Model(&d).Updates(map[string]any{
+			"state": store.DeliveryDone,
+			"proof": proof,
+		}).Error; err != nil {
 			return err
 		}
 		return p.Orders.NoteDelivery(ctx, tx, d, "Handed over")

@@ -16,10 +16,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/sys/unix"
-	"pgregory.net/rapid"
 
 	discs "nelko/internal/core/disc"
-	"nelko/internal/core/edit"
 	"nelko/internal/core/profile"
 	"nelko/internal/disc"
 	"nelko/internal/disc/player"
@@ -80,7 +78,15 @@ func tool(t *testing.T, name string, args ...string) string {
 }
 
 func dvd(name string) pressing.New {
-	return pressing.New{DiscSetting: store.DiscSetting{Kind: store.DVDVideo, Name: name, Blank: discs.DVD5.Name, Profiles: []string{profile.DVDPALWide.Name}, Menu: true, Subtitles: "off", Every: 1}}
+	return pressing.New{DiscSetting: store.DiscSetting{
+		Kind:      store.DVDVideo,
+		Name:      name,
+		Blank:     discs.DVD5.Name,
+		Profiles:  []string{profile.DVDPALWide.Name},
+		Menu:      true,
+		Subtitles: "off",
+		Every:     1,
+	}}
 }
 
 // From an order to a burned copy: the image's films, its menu, the step-through
@@ -116,7 +122,8 @@ func TestADiscOfAnOrder(t *testing.T) {
 	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 1, true, &worded))
 	assert.ErrorIs(t, h.Pressing.ShowTitle(ctx, st, 2, 1, false, io.Discard), store.ErrNotFound)
 	assert.InDelta(t, 15, lasts(t, plain.Bytes()), 0.2)
-	assert.InDelta(t, st.Guide.Titles[0].Seconds-st.Guide.Titles[0].Chapters[2], lasts(t, show(t, h, st, 3)), 0.7)
+	assert.InDelta(t, st.Guide.Titles[0].Seconds-st.Guide.Titles[0].Chapters[2], lasts(t, show(t, h, st, 3)),
+		0.7)
 	assert.NotEmpty(t, page.Bytes())
 	a, b := frameAt(t, plain.Bytes(), 6), frameAt(t, worded.Bytes(), 6)
 	assert.Greater(t, differ(a, b, a.Bounds().Dy()*3/4, a.Bounds().Dy()), 1000, "words at the foot")
@@ -165,8 +172,13 @@ func burnEachWay(t *testing.T, h *house.House, m pressing.Made) {
 	}{
 		{func(t *standin.Tray) { t.Open = true }, "The drawer is open: put in a blank DVD 4.7 GB"},
 		{func(t *standin.Tray) { t.Tray = discs.Tray{} }, "There is no disc in the drive: "},
-		{func(t *standin.Tray) { t.PutIn(discs.DVD5); t.Burned = true }, "The disc in the drive is burned already: "},
-		{func(t *standin.Tray) { t.PutIn(discs.Blank{Name: "CD", Sectors: 1}) }, "The CD in the drive is too small for "},
+		{func(t *standin.Tray) {
+			t.PutIn(discs.DVD5)
+			t.Burned = true
+		}, "The disc in the drive is burned already: "},
+		{func(t *standin.Tray) {
+			t.PutIn(discs.Blank{Name: "CD", Sectors: 1})
+		}, "The CD in the drive is too small for "},
 	} {
 		require.NoError(t, drive.Set(ctx, c.set))
 		b, wait = burn(0)
@@ -219,7 +231,8 @@ func show(t *testing.T, h *house.House, st pressing.Stepped, chapter int) []byte
 func lasts(t *testing.T, film []byte) (s float64) {
 	path := filepath.Join(t.TempDir(), "film")
 	require.NoError(t, os.WriteFile(path, film, 0o600))
-	out := tool(t, "ffprobe", "-v", "error", "-count_packets", "-select_streams", "v", "-show_entries", "stream=nb_read_packets", "-of", "csv=p=0", path)
+	out := tool(t, "ffprobe", "-v", "error", "-count_packets", "-select_streams", "v", "-show_entries",
+		"stream=nb_read_packets", "-of", "csv=p=0", path)
 	n, err := time.ParseDuration(strings.Trim(out, ", \n") + "s")
 	require.NoError(t, err)
 	return n.Seconds() / 25
@@ -229,7 +242,8 @@ func frameAt(t *testing.T, film []byte, seconds int) image.Image {
 	dir := t.TempDir()
 	path, png := filepath.Join(dir, "film"), filepath.Join(dir, "f.png")
 	require.NoError(t, os.WriteFile(path, film, 0o600))
-	tool(t, "ffmpeg", "-v", "error", "-i", path, "-ss", time.Duration(seconds * int(time.Second)).String()[:1], "-frames:v", "1", png)
+	tool(t, "ffmpeg", "-v", "error", "-i", path, "-ss", time.Duration(seconds * int(time.Second)).
+		String()[:1], "-frames:v", "1", png)
 	f, err := os.Open(png)
 	require.NoError(t, err)
 	defer f.Close()
@@ -258,7 +272,12 @@ func differ(a, b image.Image, from, to int) (n int) {
 func TestADiscOfFiles(t *testing.T) {
 	h := housetest.Open(t)
 	order := housetest.Ready(t, h)
-	n := pressing.New{DiscSetting: store.DiscSetting{Kind: store.DataDisc, Name: "Films", Blank: discs.DVD5.Name, Profiles: []string{"Phone 360", "MP4"}}}
+	n := pressing.New{DiscSetting: store.DiscSetting{
+		Kind:     store.DataDisc,
+		Name:     "Films",
+		Blank:    discs.DVD5.Name,
+		Profiles: []string{"Phone 360", "MP4"},
+	}}
 	id, err := h.Pressing.Make(ctx, order, n)
 	require.NoError(t, err)
 	wait, err := h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
@@ -287,7 +306,9 @@ func TestADiscOfFiles(t *testing.T) {
 	r, err := store.One[store.Render](h.Store.DB, "id = ?", m.Setting.Titles[0].RenderID)
 	require.NoError(t, err)
 	var sum string
-	require.NoError(t, h.Pressing.Serve(ctx, id, "The Gannets.mp4", func(e disc.Entry, in io.ReadSeeker) { sum, err = store.SumOf(in) }))
+	require.NoError(t, h.Pressing.Serve(ctx, id, "The Gannets.mp4", func(e disc.Entry, in io.ReadSeeker) {
+		sum, err = store.SumOf(in)
+	}))
 	require.NoError(t, err)
 	assert.Equal(t, *r.SHA256, sum)
 	require.NoError(t, h.Pressing.Serve(ctx, id, "index.html", func(_ disc.Entry, in io.ReadSeeker) {
@@ -364,7 +385,9 @@ func TestDiscsAreChecked(t *testing.T) {
 		{func(n *pressing.New) { n.Music = "x" }, "not one of the order's"},
 		{func(n *pressing.New) { n.Every = -1 }, "A chapter every"},
 		{func(n *pressing.New) { n.Subtitles = "maybe" }, "Subtitles are on or off"},
-		{func(n *pressing.New) { n.Kind, n.Profiles = store.DataDisc, []string{"Sound"} }, "no film to be played"},
+		{func(n *pressing.New) {
+			n.Kind, n.Profiles = store.DataDisc, []string{"Sound"}
+		}, "no film to be played"},
 	} {
 		n := dvd("Films")
 		c.change(&n)
@@ -382,103 +405,4 @@ func TestDiscsAreChecked(t *testing.T) {
 			assert.Contains(t, c.Words, "too long for one DVD")
 		}
 	}
-}
-
-// An HD disc is stepped through by its films.
-func TestAnHDDisc(t *testing.T) {
-	h := housetest.Open(t)
-	order := housetest.Order(t, h).ID
-	housetest.Bring(t, h, order, map[string][]byte{"a.jpg": housetest.Photo(t, 1), "b.jpg": housetest.Photo(t, 2), "song.flac": housetest.Song(t, 9)})
-	pennant, err := h.Shelf.Themes.Get("pennant") // whose opening is short
-	require.NoError(t, err)
-	housetest.Edit(t, h, order, edit.SetTheme{Theme: pennant.ID, Version: pennant.Content, Name: pennant.Name})
-	housetest.Edit(t, h, order, housetest.ToMusic())
-	housetest.Caption(t, h, order, "At sea")
-	n := pressing.New{DiscSetting: store.DiscSetting{Kind: store.HDVideo, Name: "HD", Blank: discs.BD25.Name, Subtitles: "on", Every: 1}}
-	m := made(t, h, order, n)
-	require.NotNil(t, m.Image, m.Error)
-	st, err := h.Pressing.Step(ctx, m.DeliveryID)
-	require.NoError(t, err)
-	assert.Len(t, st.Guide.Titles[0].Chapters, 2)
-	var b bytes.Buffer
-	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 2, true, &b))
-	assert.NotEmpty(t, frameAt(t, b.Bytes(), 1).Bounds())
-}
-
-// Films of a client's two orders on one disc that plays at once and goes round:
-// its menu has a button for each and one for both, and paper lists them.
-func TestFilmsOfTwoOrders(t *testing.T) {
-	h := housetest.Open(t)
-	first, second := housetest.Ready(t, h), housetest.Ready(t, h)
-	o, err := store.One[store.Order](h.Store.DB, "id = ?", first)
-	require.NoError(t, err)
-	siblings, err := h.Pressing.Siblings(ctx, o)
-	require.NoError(t, err)
-	require.Len(t, siblings, 1)
-	assert.Equal(t, second, siblings[0].ID)
-	n := dvd("Both")
-	n.Profiles, n.Orders, n.PlayFirst, n.Loop, n.Subtitles = []string{profile.DVDNTSCNarrow.Name}, []int64{first, second}, true, true, ""
-	m := made(t, h, first, n)
-	require.NotNil(t, m.Image, m.Error)
-	assert.Equal(t, 2, m.Films())
-	assert.Equal(t, "DVD NTSC 4:3 on DVD 4.7 GB, 2 films", m.Describe())
-	st, err := h.Pressing.Step(ctx, m.DeliveryID)
-	require.NoError(t, err)
-	assert.Equal(t, player.Place{Title: 1}, st.Guide.First)
-	require.Len(t, st.Guide.Pages, 1)
-	buttons := st.Guide.Pages[0].Buttons
-	require.Len(t, buttons, 3)
-	assert.Equal(t, []player.Place{{Title: 1}, {Title: 2}, {Title: 1}}, []player.Place{buttons[0].To, buttons[1].To, buttons[2].To})
-	assert.Equal(t, []player.Place{{Page: 1}}, buttons[1].Then, "one film by itself leads back")
-	assert.Equal(t, []player.Place{{Title: 2}, {Title: 1}}, buttons[2].Then, "both go round")
-	var sleeve bytes.Buffer
-	require.NoError(t, h.Pressing.Sleeve(ctx, m.DeliveryID, &sleeve))
-
-	// Two presses are two copies, counted on; what waits can be cancelled.
-	require.NoError(t, h.Pressing.Copies(ctx, m.DeliveryID, 1))
-	require.NoError(t, h.Pressing.Copies(ctx, m.DeliveryID, 1))
-	open, _, err := h.Pressing.Burns(ctx)
-	require.NoError(t, err)
-	require.Len(t, open, 2)
-	assert.Equal(t, []int{1, 2}, []int{open[0].Copy, open[1].Copy})
-	require.NoError(t, h.Pressing.CancelBurn(ctx, open[0].ID))
-	open, over, err := h.Pressing.Burns(ctx)
-	require.NoError(t, err)
-	assert.Len(t, open, 1)
-	assert.Equal(t, store.BurnCancelled, over[0].State)
-	assert.Zero(t, over[0].Percent())
-	assert.Error(t, h.Pressing.Copies(ctx, m.DeliveryID, 51))
-	_, err = h.Pressing.Make(ctx, first, pressing.New{DiscSetting: n.DiscSetting, Orders: []int64{first, 999}})
-	assert.ErrorIs(t, err, store.ErrNotFound)
-}
-
-// Films are shared out to discs in their order, none lost, none divided, and no
-// disc over its capacity or with more films than it has room for.
-func TestFilmsAreSharedOut(t *testing.T) {
-	rapid.Check(t, func(t *rapid.T) {
-		seconds := rapid.SliceOfN(rapid.Float64Range(20, 5400), 1, 250).Draw(t, "films")
-		kind := rapid.SampledFrom([]store.DiscKind{store.DVDVideo, store.HDVideo, store.DataDisc}).Draw(t, "kind")
-		set := store.DiscSetting{Kind: kind, Blank: discs.DVD5.Name, Menu: rapid.Bool().Draw(t, "menu")}
-		if kind == store.HDVideo {
-			set.Blank = discs.BD25.Name
-		}
-		parts, err := pressing.Divide(set, seconds)
-		require.NoError(t, err)
-		next := 0
-		for _, p := range parts {
-			assert.LessOrEqual(t, len(p), 99)
-			var sum float64
-			for _, i := range p {
-				assert.Equal(t, next, i)
-				sum += seconds[i]
-				next++
-			}
-			if kind == store.DVDVideo {
-				assert.Less(t, sum*float64(discs.DVD.Least)*1000/8, float64(discs.DVD5.Bytes()))
-			}
-		}
-		assert.Equal(t, len(seconds), next)
-	})
-	_, err := pressing.Divide(store.DiscSetting{Kind: store.DVDVideo, Blank: discs.DVD5.Name}, []float64{9 * 3600})
-	assert.ErrorContains(t, err, "too long")
 }

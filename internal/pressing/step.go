@@ -65,7 +65,11 @@ func (p *Pressing) hdGuide(ctx context.Context, x store.Disc) (g player.Guide, e
 		if n := x.Setting.Every; n > 0 {
 			chapters = f.Plan.Every(n)
 		}
-		t := player.Title{Seconds: r.Seconds, Words: x.Setting.Subtitles != "" && len(f.Captions()) > 0, Shown: x.Setting.Subtitles == "on"}
+		t := player.Title{
+			Seconds: r.Seconds,
+			Words:   x.Setting.Subtitles != "" && len(f.Captions()) > 0,
+			Shown:   x.Setting.Subtitles == "on",
+		}
 		for _, c := range chapters {
 			t.Chapters = append(t.Chapters, f.Doc.Rate.Seconds(c.At))
 		}
@@ -90,7 +94,8 @@ func (p *Pressing) ShowPage(ctx context.Context, s Stepped, page int, w io.Write
 
 // ShowTitle writes a film of a disc from a chapter on, with its subtitles or
 // without, for browsers.
-func (p *Pressing) ShowTitle(ctx context.Context, s Stepped, title, chapter int, words bool, w io.Writer) error {
+func (p *Pressing) ShowTitle(ctx context.Context, s Stepped, title, chapter int, words bool,
+	w io.Writer) error {
 	if title < 1 || title > len(s.Guide.Titles) {
 		return store.ErrNotFound
 	}
@@ -104,7 +109,9 @@ func (p *Pressing) ShowTitle(ctx context.Context, s Stepped, title, chapter int,
 	}
 	words = words && t.Words
 	if s.Disc.Setting.Kind == store.HDVideo {
-		return shown(ctx, func(to io.Writer) error { return disc.Splice(ctx, path, title, chapter, to) }, looked, "mpegts", words, w)
+		return shown(ctx, func(to io.Writer) error {
+			return disc.Splice(ctx, path, title, chapter, to)
+		}, looked, "mpegts", words, w)
 	}
 	d, err := player.Open(path)
 	if err != nil {
@@ -123,7 +130,8 @@ func (p *Pressing) ShowTitle(ctx context.Context, s Stepped, title, chapter int,
 	for _, c := range d.Palette() {
 		colours = append(colours, fmt.Sprintf("%06x", c))
 	}
-	return shown(ctx, d.Copy, append([]string{"-palette", strings.Join(colours, ",")}, looked...), "mpeg", words, w)
+	return shown(ctx, d.Copy, append([]string{"-palette", strings.Join(colours, ",")}, looked...), "mpeg",
+		words, w)
 }
 
 // looked are ffmpeg's arguments to find subtitles of which the first comes late:
@@ -132,7 +140,8 @@ var looked = []string{"-probesize", "500M", "-analyzeduration", "1G"}
 
 // shown brings a stream to a browser: with args before it if subtitles are laid
 // over it.
-func shown(ctx context.Context, stream func(io.Writer) error, args []string, format string, words bool, w io.Writer) error {
+func shown(ctx context.Context, stream func(io.Writer) error, args []string, format string, words bool,
+	w io.Writer) error {
 	r, to := io.Pipe()
 	done := make(chan struct{})
 	go func() {
@@ -149,7 +158,8 @@ func shown(ctx context.Context, stream func(io.Writer) error, args []string, for
 }
 
 // Serve reads a file of a data disc from its image.
-func (p *Pressing) Serve(ctx context.Context, id int64, name string, serve func(disc.Entry, io.ReadSeeker)) error {
+func (p *Pressing) Serve(ctx context.Context, id int64, name string,
+	serve func(disc.Entry, io.ReadSeeker)) error {
 	x, _, err := p.Find(ctx, id)
 	if err != nil {
 		return err

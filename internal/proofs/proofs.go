@@ -53,13 +53,20 @@ func (p *Proofs) Send(ctx context.Context, orderID int64, n New) (token string, 
 		return "", err
 	}
 	if n.Mail && d.Order.ClientEmail == "" {
-		return "", invalid.Field("mail", "The order has no e-mail address of the client. Add it above, or send the address yourself.")
+		return "", invalid.Field("mail",
+			"The order has no e-mail address of the client. Add it above, or send the address yourself.")
 	}
 	open := d.Proof(p.Now())
 	err = p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if open == nil {
 			var l store.Link
-			if l, token, err = p.Delivery.MakeLinkIn(ctx, tx, orderID, delivery.NewLink{Title: n.Title, Note: n.Note, Password: n.Password, Days: n.Days, Proof: true}); err != nil {
+			if l, token, err = p.Delivery.MakeLinkIn(ctx, tx, orderID, delivery.NewLink{
+				Title:    n.Title,
+				Note:     n.Note,
+				Password: n.Password,
+				Days:     n.Days,
+				Proof:    true,
+			}); err != nil {
 				return err
 			}
 			open = &orders.Link{Link: l}
@@ -117,18 +124,22 @@ func (p *Proofs) Show(ctx context.Context, w delivery.Watched) (s Shown, err err
 	}
 	s.Remarks = Threads(all, now.Plan)
 	var approvals []store.Approval
-	if err := tx.Where("order_id = ? AND revision = ?", w.Order.ID, w.Render.Revision).Order("id DESC").Limit(1).Find(&approvals).Error; err != nil {
+	if err := tx.Where("order_id = ? AND revision = ?", w.Order.ID, w.Render.Revision).Order("id DESC").
+		Limit(1).Find(&approvals).Error; err != nil {
 		return s, err
 	}
 	if len(approvals) > 0 {
 		s.Approval = &approvals[0]
 	}
 	var head int
-	if err := tx.Raw("SELECT head FROM slideshows WHERE id = ?", w.Render.SlideshowID).Scan(&head).Error; err != nil {
+	if err := tx.Raw("SELECT head FROM slideshows WHERE id = ?", w.Render.SlideshowID).
+		Scan(&head).Error; err != nil {
 		return s, err
 	}
 	s.Outdated = head != w.Render.Revision
-	before, err := store.One[store.Render](tx.Order("id DESC"), "order_id = ? AND profile = ? AND state = 'done' AND id < ? AND revision <> ?", w.Order.ID, profile.Proof.Name, w.Render.ID, w.Render.Revision)
+	before, err := store.One[store.Render](tx.Order("id DESC"),
+		"order_id = ? AND profile = ? AND state = 'done' AND id < ? AND revision <> ?", w.Order.ID,
+		profile.Proof.Name, w.Render.ID, w.Render.Revision)
 	if errors.Is(err, store.ErrNotFound) {
 		return s, nil
 	}
@@ -167,7 +178,8 @@ func Threads(all []store.Remark, p plan.Plan) (out []Said) {
 		for i, sl := range p.Slides {
 			if string(sl.ID) == r.Slide {
 				s.Number = i + 1
-				if from, to := p.Rate.Seconds(sl.Start), p.Rate.Seconds(sl.End()); r.Seconds < from || r.Seconds > to {
+				if from, to := p.Rate.Seconds(sl.Start), p.Rate.Seconds(sl.End()); r.Seconds < from ||
+					r.Seconds > to {
 					s.At = p.Rate.Seconds(sl.Start + sl.Length/2) // it has moved
 				}
 			}
@@ -216,11 +228,20 @@ func (p *Proofs) Remark(ctx context.Context, w delivery.Watched, who, text strin
 		if have >= maxRemarks {
 			return invalid.Field("text", "There are %d remarks already; please speak with the studio.", have)
 		}
-		r := store.Remark{OrderID: w.Order.ID, DeliveryID: &w.Delivery.ID, Revision: w.Render.Revision, Seconds: rate.Seconds(n), Slide: string(slide), Who: who, Text: text}
+		r := store.Remark{
+			OrderID:    w.Order.ID,
+			DeliveryID: &w.Delivery.ID,
+			Revision:   w.Render.Revision,
+			Seconds:    rate.Seconds(n),
+			Slide:      string(slide),
+			Who:        who,
+			Text:       text,
+		}
 		if err := tx.Create(&r).Error; err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s at %s: %s", who, timecode.Clock(r.Seconds), text))
+		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s at %s: %s", who,
+			timecode.Clock(r.Seconds), text))
 	})
 }
 
@@ -231,7 +252,17 @@ func (p *Proofs) Answer(ctx context.Context, orderID, remarkID int64, by store.U
 		return invalid.Field("text", "An answer needs words, at most %d characters of them.", maxRemark)
 	}
 	return p.onRemark(ctx, orderID, remarkID, func(tx *gorm.DB, r store.Remark) error {
-		return tx.Create(&store.Remark{OrderID: orderID, DeliveryID: r.DeliveryID, ParentID: &r.ID, Revision: r.Revision, Seconds: r.Seconds, Slide: r.Slide, Who: by.Name, AuthorID: &by.ID, Text: text}).Error
+		return tx.Create(&store.Remark{
+			OrderID:    orderID,
+			DeliveryID: r.DeliveryID,
+			ParentID:   &r.ID,
+			Revision:   r.Revision,
+			Seconds:    r.Seconds,
+			Slide:      r.Slide,
+			Who:        by.Name,
+			AuthorID:   &by.ID,
+			Text:       text,
+		}).Error
 	})
 }
 
@@ -246,9 +277,11 @@ func (p *Proofs) Tick(ctx context.Context, orderID, remarkID int64, done bool) e
 	})
 }
 
-func (p *Proofs) onRemark(ctx context.Context, orderID, remarkID int64, do func(*gorm.DB, store.Remark) error) error {
+func (p *Proofs) onRemark(ctx context.Context, orderID, remarkID int64,
+	do func(*gorm.DB, store.Remark) error) error {
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		r, err := store.One[store.Remark](tx, "id = ? AND order_id = ? AND parent_id IS NULL", remarkID, orderID)
+		r, err := store.One[store.Remark](tx, "id = ? AND order_id = ? AND parent_id IS NULL", remarkID,
+			orderID)
 		if err != nil {
 			return err
 		}
@@ -270,17 +303,27 @@ func (p *Proofs) Approve(ctx context.Context, w delivery.Watched, render int64, 
 	case name == "" || len(name) > maxWho:
 		return invalid.Field("name", "Write your name to approve the film.")
 	case render != w.Render.ID:
-		return invalid.Field("name", "The draft has changed while you were looking. Look at the new one, then approve it.")
+		return invalid.Field("name",
+			"The draft has changed while you were looking. Look at the new one, then approve it.")
 	}
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		a := store.Approval{OrderID: w.Order.ID, DeliveryID: &w.Delivery.ID, Revision: w.Render.Revision, Film: w.Render.Film, Name: name}
+		a := store.Approval{
+			OrderID:    w.Order.ID,
+			DeliveryID: &w.Delivery.ID,
+			Revision:   w.Render.Revision,
+			Film:       w.Render.Film,
+			Name:       name,
+		}
 		if err := tx.Create(&a).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Delivery{}).Where("id = ?", w.Delivery.ID).Update("proof", fmt.Sprintf("approved by %s %s", name, p.Now().Format("2 January 2006 15:04"))).Error; err != nil {
+		if err := tx.Model(&store.Delivery{}).Where("id = ?", w.Delivery.ID).
+			Update("proof", fmt.Sprintf("approved by %s %s", name,
+				p.Now().Format("2 January 2006 15:04"))).Error; err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s approved revision %d", name, a.Revision))
+		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s approved revision %d", name,
+			a.Revision))
 	})
 }
 
@@ -288,7 +331,8 @@ func (p *Proofs) Approve(ctx context.Context, w delivery.Watched, render int64, 
 // has approved.
 func (p *Proofs) Ask(ctx context.Context, orderID int64, asks bool) error {
 	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&store.Order{}).Where("id = ?", orderID).Update("asks_approval", asks).Error; err != nil {
+		if err := tx.Model(&store.Order{}).Where("id = ?", orderID).Update("asks_approval",
+			asks).Error; err != nil {
 			return err
 		}
 		return p.Orders.Changed(ctx, tx, orderID)
@@ -309,7 +353,8 @@ func (p *Proofs) Remind(ctx context.Context, dryRun bool) (n int64, err error) {
 	}
 	var rows []waiting
 	now := p.Now()
-	err = p.Store.DB.WithContext(ctx).Raw(`SELECT o.id order_id, l.id link_id, o.due FROM links l JOIN deliveries d ON d.id = l.delivery_id JOIN orders o ON o.id = d.order_id
+	err = p.Store.DB.WithContext(ctx).
+		Raw(`SELECT o.id order_id, l.id link_id, o.due FROM links l JOIN deliveries d ON d.id = l.delivery_id JOIN orders o ON o.id = d.order_id
 		WHERE l.proof AND l.closed_at IS NULL AND l.expires_at > ? AND l.mailed_to <> '' AND o.deleted_at IS NULL AND o.archived_at IS NULL
 		AND EXISTS (SELECT 1 FROM renders r JOIN slideshows s ON s.id = r.slideshow_id WHERE r.order_id = o.id AND r.profile = ? AND r.state = 'done' AND r.revision = s.head
 			AND NOT EXISTS (SELECT 1 FROM approvals a WHERE a.order_id = o.id AND a.revision = r.revision))
@@ -353,7 +398,8 @@ func (p *Proofs) Remind(ctx context.Context, dryRun bool) (n int64, err error) {
 // cancelled. One that failed is for the operator to see to. It tells of how many.
 func (p *Proofs) Heal(ctx context.Context) (n int, err error) {
 	var ids []int64
-	err = p.Store.DB.WithContext(ctx).Raw(`SELECT DISTINCT o.id FROM links l JOIN deliveries d ON d.id = l.delivery_id JOIN orders o ON o.id = d.order_id
+	err = p.Store.DB.WithContext(ctx).
+		Raw(`SELECT DISTINCT o.id FROM links l JOIN deliveries d ON d.id = l.delivery_id JOIN orders o ON o.id = d.order_id
 		WHERE l.proof AND l.closed_at IS NULL AND l.expires_at > ? AND o.deleted_at IS NULL AND o.archived_at IS NULL
 		AND (SELECT r.state FROM renders r WHERE r.order_id = o.id AND r.profile = ? ORDER BY r.id DESC LIMIT 1) = 'cancelled'
 		AND NOT EXISTS (SELECT 1 FROM renders r WHERE r.order_id = o.id AND r.profile = ? AND r.state = 'done') ORDER BY 1`, p.Now(), profile.Proof.Name, profile.Proof.Name).Scan(&ids).Error

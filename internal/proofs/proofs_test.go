@@ -25,7 +25,8 @@ var ctx = context.Background()
 
 // draft makes the draft that waits to be made.
 func draft(t *testing.T, h *house.House, order int64) store.Render {
-	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", order, profile.Proof.Name)
+	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", order,
+		profile.Proof.Name)
 	require.NoError(t, err)
 	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
 	r, err = store.One[store.Render](h.Store.DB, "id = ?", r.ID)
@@ -71,14 +72,19 @@ func TestProof(t *testing.T) {
 	second := d.Plan.Slides[1]
 	at := d.Plan.Rate.Seconds(second.Start + second.Length/2)
 	require.NoError(t, h.Proofs.Remark(ctx, w, " Zoë ", "Without this one, please.", at))
-	for field, err := range map[string]error{"text": h.Proofs.Remark(ctx, w, "Zoë", " ", at), "name": h.Proofs.Remark(ctx, w, "", "x", at), "long": h.Proofs.Remark(ctx, w, "Zoë", strings.Repeat("x", 3000), at)} {
+	for field, err := range map[string]error{
+		"text": h.Proofs.Remark(ctx, w, "Zoë", " ", at),
+		"name": h.Proofs.Remark(ctx, w, "", "x", at),
+		"long": h.Proofs.Remark(ctx, w, "Zoë", strings.Repeat("x", 3000), at),
+	} {
 		assert.Error(t, err, field)
 	}
 	assert.Equal(t, "Answer 1 remark", next())
 	d = housetest.Load(t, h, id)
 	require.Len(t, d.Remarks, 1)
 	remark := d.Remarks[0]
-	assert.Equal(t, []any{"Zoë", string(second.ID), first.Revision}, []any{remark.Who, remark.Slide, remark.Revision})
+	assert.Equal(t, []any{"Zoë", string(second.ID), first.Revision}, []any{remark.Who, remark.Slide,
+		remark.Revision})
 	assert.InDelta(t, at, remark.Seconds, 0.03)
 
 	// It is put right, answered and ticked off; the client sees what is new.
@@ -112,7 +118,8 @@ func TestProof(t *testing.T) {
 	require.NoError(t, h.Proofs.Approve(ctx, w, w.Render.ID, "Zoë Brandt"))
 	d = housetest.Load(t, h, id)
 	assert.True(t, d.Approved())
-	assert.Equal(t, []any{d.Slideshow.Head, w.Render.Film, "Zoë Brandt"}, []any{d.Approval().Revision, d.Approval().Film, d.Approval().Name})
+	assert.Equal(t, []any{d.Slideshow.Head, w.Render.Film, "Zoë Brandt"}, []any{d.Approval().Revision,
+		d.Approval().Film, d.Approval().Name})
 	assert.NotContains(t, next(), "proof")
 	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
 	assert.NoError(t, err)
@@ -160,7 +167,10 @@ func TestReminders(t *testing.T) {
 	now := time.Date(2026, 9, 1, 10, 0, 0, 0, time.UTC)
 	h.Proofs.Now = func() time.Time { return now }
 	h.Delivery.Now = h.Proofs.Now
-	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Updates(map[string]any{"due": time.Date(2026, 9, 11, 0, 0, 0, 0, time.UTC), "client_email": "zoe@client.example"}).Error)
+	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Updates(map[string]any{
+		"due":          time.Date(2026, 9, 11, 0, 0, 0, 0, time.UTC),
+		"client_email": "zoe@client.example",
+	}).Error)
 	token, err := h.Proofs.Send(ctx, id, proofs.New{Title: "Your film", Days: 30, Mail: true})
 	require.NoError(t, err)
 	var link int64
@@ -199,7 +209,8 @@ func TestReminders(t *testing.T) {
 	assert.Contains(t, mail.sent[1], "is to be finished in 2 days")
 	mail.fail = errors.New("550 no such " + token)
 	_, err = h.Delivery.SendProof(ctx, delivery.ProofMail{LinkID: link, Days: &days})
-	assert.ErrorContains(t, err, "550 no such …", "what a server answers with the token in it does not show it")
+	assert.ErrorContains(t, err, "550 no such …",
+		"what a server answers with the token in it does not show it")
 	w := watched(t, h, token)
 	require.NoError(t, h.Proofs.Approve(ctx, w, w.Render.ID, "Zoë"))
 	assert.Zero(t, remind(10), "approved")
@@ -218,7 +229,8 @@ func TestDraftsHeal(t *testing.T) {
 		assert.Equal(t, want, n)
 	}
 	heal(0) // it is on its way
-	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", id, profile.Proof.Name)
+	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", id,
+		profile.Proof.Name)
 	require.NoError(t, err)
 	require.NoError(t, h.Making.Cancel(ctx, id, r.ID))
 	heal(1)

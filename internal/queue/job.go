@@ -58,14 +58,16 @@ type Jobs struct {
 }
 
 // NotOver are the states of jobs that wait or run.
-var NotOver = []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending, rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}
+var NotOver = []rivertype.JobState{rivertype.JobStateAvailable, rivertype.JobStatePending,
+	rivertype.JobStateRetryable, rivertype.JobStateRunning, rivertype.JobStateScheduled}
 
 // Every has a job done on the clock by one of all processes that work: when they begin to,
 // and then every so long.
 func (js *Jobs) Every(d time.Duration, args func() river.JobArgs) {
-	js.clock = append(js.clock, river.NewPeriodicJob(river.PeriodicInterval(d), func() (river.JobArgs, *river.InsertOpts) {
-		return args(), nil
-	}, &river.PeriodicJobOpts{RunOnStart: true}))
+	js.clock = append(js.clock, river.NewPeriodicJob(river.PeriodicInterval(d),
+		func() (river.JobArgs, *river.InsertOpts) {
+			return args(), nil
+		}, &river.PeriodicJobOpts{RunOnStart: true}))
 }
 
 // Serve has so many jobs of a queue worked on at the same time.
@@ -117,7 +119,8 @@ func (w *worker[T]) Work(ctx context.Context, j *river.Job[T]) error {
 		err = Later(time.Second) // stopped on purpose: not a failed try
 	}
 	jobs.WithLabelValues(j.Kind, outcome(err)).Observe(time.Since(start).Seconds())
-	slog.InfoContext(ctx, "job", "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(), "outcome", outcome(err))
+	slog.InfoContext(ctx, "job", "kind", j.Kind, "attempt", j.Attempt, "ms", time.Since(start).Milliseconds(),
+		"outcome", outcome(err))
 	if errors.Is(err, ErrSuperseded) {
 		return river.JobCancel(err)
 	}

@@ -49,6 +49,7 @@ func (i *Inserter) Insert(ctx context.Context, tx *gorm.DB, j river.JobArgs) err
 
 // Waiting counts the jobs of a kind that are not over.
 func Waiting(ctx context.Context, s *store.Store, kind string) (n int64, err error) {
-	err = s.DB.WithContext(ctx).Table("river_job").Where("kind = ? AND state NOT IN ('completed', 'cancelled', 'discarded')", kind).Count(&n).Error
+	err = s.DB.WithContext(ctx).Table("river_job").
+		Where("kind = ? AND state NOT IN ('completed', 'cancelled', 'discarded')", kind).Count(&n).Error
 	return n, err
 }

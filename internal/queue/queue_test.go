@@ -37,13 +37,17 @@ func startWorkers(t *testing.T, s *house.House) *queue.Workers {
 	box := &standin.Mailbox{Store: s.Store}
 	require.NoError(t, box.Start())
 	t.Cleanup(box.Stop)
-	s.Delivery.Mailer, s.Delivery.BaseURL = delivery.SMTP{URL: box.URL(), From: "films@studio.example"}, "http://films.example"
+	s.Delivery.Mailer, s.Delivery.BaseURL = delivery.SMTP{
+		URL:  box.URL(),
+		From: "films@studio.example",
+	}, "http://films.example"
 	w, err := queue.Start(ctx, s.Store, "", s.Rooms()...)
 	require.NoError(t, err)
 	return w
 }
 
-func eventually(t *testing.T, s *house.House, order int64, what string, ok func(*orders.Dossier) bool) *orders.Dossier {
+func eventually(t *testing.T, s *house.House, order int64, what string,
+	ok func(*orders.Dossier) bool) *orders.Dossier {
 	t.Helper()
 	var w *orders.Dossier
 	require.Eventually(t, func() bool {
@@ -62,7 +66,8 @@ func TestWorkersDoAllOfIt(t *testing.T) {
 	w := startWorkers(t, s)
 	defer w.Stop(5 * time.Second)
 	for i := range 4 {
-		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("u", i), fmt.Sprintf("%d.jpg", i), bytes.NewReader(housetest.Photo(t, i)))
+		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("u", i), fmt.Sprintf("%d.jpg", i),
+			bytes.NewReader(housetest.Photo(t, i)))
 		require.NoError(t, err)
 	}
 	_, err := s.Intake.Receive(ctx, o.ID, "song", "song.flac", bytes.NewReader(housetest.Song(t, 14)))
@@ -75,11 +80,18 @@ func TestWorkersDoAllOfIt(t *testing.T) {
 	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 160, H: 90}})
 	r, err := s.Making.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
-	work = eventually(t, s, o.ID, "rendered", func(w *orders.Dossier) bool { return w.Renders[0].State.Over() })
+	work = eventually(t, s, o.ID, "rendered", func(w *orders.Dossier) bool {
+		return w.Renders[0].State.Over()
+	})
 	require.Equal(t, store.RenderDone, work.Renders[0].State, work.Renders[0].Error)
 	assert.Equal(t, w.ID(), work.Renders[0].Worker)
 
-	_, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{RenderID: r.ID, Title: "Zoë’s film", Days: 5, Mail: true})
+	_, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{
+		RenderID: r.ID,
+		Title:    "Zoë’s film",
+		Days:     5,
+		Mail:     true,
+	})
 	require.NoError(t, err)
 	eventually(t, s, o.ID, "mailed", func(w *orders.Dossier) bool { return w.Links[0].MailedAt != nil })
 	mail, err := store.One[store.StandinMail](s.Store.DB, "recipient = ?", "gannets@saltmere.example")
@@ -96,14 +108,16 @@ func TestJobsOfDeadWorkersGoOn(t *testing.T) {
 	m, err := s.Intake.Receive(ctx, o.ID, "u", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
 	mark := func(worker string) {
-		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY[?] WHERE kind = 'ingest'", worker).Error)
+		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, "+
+			"attempted_at = now(), attempted_by = ARRAY[?] WHERE kind = 'ingest'", worker).Error)
 	}
 	state := func() store.MediaState {
 		got, err := store.One[store.Media](s.Store.DB, "id = ?", m.ID)
 		require.NoError(t, err)
 		return got.State
 	}
-	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('dead', now() - interval '1 minute'), ('alive', now() + interval '1 minute')").Error)
+	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('dead', now() - interval "+
+		"'1 minute'), ('alive', now() + interval '1 minute')").Error)
 	mark("alive")
 	w := startWorkers(t, s)
 	defer w.Stop(5 * time.Second)
@@ -117,14 +131,22 @@ func TestJobsOfDeadWorkersGoOn(t *testing.T) {
 func TestStoppedRenderIsFinishedByTheNextWorker(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
-	housetest.Bring(t, s, o.ID, map[string][]byte{"a.jpg": housetest.Photo(t, 1), "b.jpg": housetest.Photo(t, 2), "song.flac": housetest.Song(t, 14)})
+	housetest.Bring(t, s, o.ID, map[string][]byte{
+		"a.jpg":     housetest.Photo(t, 1),
+		"b.jpg":     housetest.Photo(t, 2),
+		"song.flac": housetest.Song(t, 14),
+	})
 	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 640, H: 360}})
 	first := startWorkers(t, s)
 	_, err := s.Making.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
-	eventually(t, s, o.ID, "begun", func(w *orders.Dossier) bool { return w.Renders[0].FramesDone > 0 || w.Renders[0].State.Over() })
+	eventually(t, s, o.ID, "begun", func(w *orders.Dossier) bool {
+		return w.Renders[0].FramesDone > 0 || w.Renders[0].State.Over()
+	})
 	first.Stop(10 * time.Second)
-	require.Equal(t, store.RenderRunning, eventually(t, s, o.ID, "", func(*orders.Dossier) bool { return true }).Renders[0].State)
+	require.Equal(t, store.RenderRunning, eventually(t, s, o.ID, "", func(*orders.Dossier) bool {
+		return true
+	}).Renders[0].State)
 	second := startWorkers(t, s)
 	defer second.Stop(5 * time.Second)
 	w := eventually(t, s, o.ID, "finished", func(w *orders.Dossier) bool { return w.Renders[0].State.Over() })
@@ -147,8 +169,12 @@ func TestDeadlyJobsAreRefused(t *testing.T) {
 		witness := filepath.Join(t.TempDir(), "words")
 		require.NoError(t, os.WriteFile(witness, []byte(lastWords), 0o600))
 		id := fmt.Sprint("gone-", n)
-		require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at, boot, witness, oom_kills) VALUES (?, now() - interval '1 minute', ?, ?, 1 << 40)", id, strings.TrimSpace(string(boot)), witness).Error)
-		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, attempted_at = now(), attempted_by = ARRAY[?] WHERE kind = 'ingest' AND (args->>'media_id')::bigint = (SELECT id FROM media WHERE name = ?)", id, name).Error)
+		require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at, boot, witness, oom_kills) "+
+			"VALUES (?, now() - interval '1 minute', ?, ?, 1 << 40)", id, strings.TrimSpace(string(boot)),
+			witness).Error)
+		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, "+
+			"attempted_at = now(), attempted_by = ARRAY[?] WHERE kind = 'ingest' AND "+
+			"(args->>'media_id')::bigint = (SELECT id FROM media WHERE name = ?)", id, name).Error)
 		require.NoError(t, queue.Rescue(ctx, s.Store))
 		if lastWords != "" {
 			assert.NoFileExists(t, witness)
@@ -167,7 +193,9 @@ func TestDeadlyJobsAreRefused(t *testing.T) {
 	w := startWorkers(t, s)
 	defer w.Stop(5 * time.Second)
 	d := eventually(t, s, o.ID, "both settled", func(d *orders.Dossier) bool {
-		return len(d.Media) == 3 && !slices.ContainsFunc(d.Media, func(m store.Media) bool { return m.State == store.Waiting })
+		return len(d.Media) == 3 && !slices.ContainsFunc(d.Media, func(m store.Media) bool {
+			return m.State == store.Waiting
+		})
 	})
 	assert.Equal(t, store.Refused, d.Media[0].State)
 	assert.Contains(t, d.Media[0].Reason, "the program ended 2 times")
@@ -176,7 +204,8 @@ func TestDeadlyJobsAreRefused(t *testing.T) {
 	}
 	var state string
 	require.Eventually(t, func() bool {
-		return s.Store.DB.Raw("SELECT state FROM river_job WHERE (metadata->>'nelko_deaths')::int = 2").Scan(&state).Error == nil && state == "cancelled"
+		return s.Store.DB.Raw("SELECT state FROM river_job WHERE (metadata->>'nelko_deaths')::int = 2").
+			Scan(&state).Error == nil && state == "cancelled"
 	}, 10*time.Second, 50*time.Millisecond, "it is not tried again")
 }
 
@@ -198,7 +227,9 @@ func TestHostileFilesHoldNobodyUp(t *testing.T) {
 	begun := time.Now()
 	_, err := s.Intake.Receive(ctx, good.ID, "good", "good.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
-	eventually(t, s, good.ID, "the photo is ready", func(d *orders.Dossier) bool { return d.Media[0].State == store.Ready })
+	eventually(t, s, good.ID, "the photo is ready", func(d *orders.Dossier) bool {
+		return d.Media[0].State == store.Ready
+	})
 	took := time.Since(begun)
 	assert.Less(t, took, 30*time.Second)
 	find := func(d *orders.Dossier) (waits int, endless int64) {
@@ -214,7 +245,10 @@ func TestHostileFilesHoldNobodyUp(t *testing.T) {
 	_, endless := find(housetest.Load(t, s, bad.ID))
 	require.NotZero(t, endless, "others were ready before it")
 	require.NoError(t, s.Intake.Dismiss(ctx, bad.ID, endless))
-	eventually(t, s, bad.ID, "all others are settled", func(d *orders.Dossier) bool { n, _ := find(d); return n == 0 })
+	eventually(t, s, bad.ID, "all others are settled", func(d *orders.Dossier) bool {
+		n, _ := find(d)
+		return n == 0
+	})
 	assert.Eventually(t, func() bool {
 		var n int64
 		return s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'ingest' AND state <> 'completed'").Scan(&n).Error == nil && n == 0
@@ -230,7 +264,15 @@ func TestHostileFilesHoldNobodyUp(t *testing.T) {
 // each kind says a queue of its own.
 func TestQueuesOfTheirOwn(t *testing.T) {
 	queues := map[string]string{}
-	for kind, opts := range map[string]river.InsertOpts{"read": intake.Read{}.InsertOpts(), "songs": intake.Read{Song: true}.InsertOpts(), "slow": intake.Read{Slow: true}.InsertOpts(), "pour": intake.Pour{}.InsertOpts(), "mail": delivery.SendLink{}.InsertOpts(), "film": making.Film{}.InsertOpts(), "help": making.Help{}.InsertOpts()} {
+	for kind, opts := range map[string]river.InsertOpts{
+		"read":  intake.Read{}.InsertOpts(),
+		"songs": intake.Read{Song: true}.InsertOpts(),
+		"slow":  intake.Read{Slow: true}.InsertOpts(),
+		"pour":  intake.Pour{}.InsertOpts(),
+		"mail":  delivery.SendLink{}.InsertOpts(),
+		"film":  making.Film{}.InsertOpts(),
+		"help":  making.Help{}.InsertOpts(),
+	} {
 		assert.Empty(t, queues[opts.Queue], "%s shares a queue", kind)
 		queues[opts.Queue] = kind
 	}

@@ -26,7 +26,10 @@ type clocked struct{}
 
 func (clocked) Kind() string { return "clocked" }
 func (clocked) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: "clocked", UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: queue.NotOver}}
+	return river.InsertOpts{
+		Queue:      "clocked",
+		UniqueOpts: river.UniqueOpts{ByArgs: true, ByState: queue.NotOver},
+	}
 }
 
 type room struct {
@@ -72,7 +75,8 @@ func TestAWorkerThatIsStoppedGivesItsJobsBack(t *testing.T) {
 	require.NoError(t, s.DB.Raw("SELECT count(*) FROM workers").Scan(&n).Error)
 	assert.Zero(t, n, "it is signed off")
 	require.NoError(t, queue.Rescue(ctx, s))
-	require.NoError(t, s.DB.Raw("SELECT count(*) FROM river_job WHERE metadata->>'nelko_deaths' IS NOT NULL").Scan(&n).Error)
+	require.NoError(t, s.DB.Raw("SELECT count(*) FROM river_job WHERE metadata->>'nelko_deaths' IS NOT NULL").
+		Scan(&n).Error)
 	assert.Zero(t, n)
 }
 
@@ -91,7 +95,8 @@ func TestWhoWasTakenForDeadEndsNothing(t *testing.T) {
 	}
 	first, w1 := begin()
 	defer w1.Stop(time.Second)
-	require.NoError(t, s.DB.Exec("UPDATE river_job SET attempted_by = ARRAY['unseen'] WHERE kind = 'deaf'").Error)
+	require.NoError(t, s.DB.Exec(
+		"UPDATE river_job SET attempted_by = ARRAY['unseen'] WHERE kind = 'deaf'").Error)
 	require.NoError(t, queue.Rescue(ctx, s))
 	second, w2 := begin()
 	defer w2.Stop(time.Second)

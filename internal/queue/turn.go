@@ -18,12 +18,14 @@ func Move(tx *gorm.DB, kind, field string, ids []int64, to *time.Time) error {
 	if to != nil {
 		set, args = "?", append(args, *to)
 	}
-	return tx.Exec("UPDATE river_job SET state = 'available', scheduled_at = "+set+waiting, append(args, kind, field, ids)...).Error
+	return tx.Exec("UPDATE river_job SET state = 'available', scheduled_at = "+set+waiting,
+		append(args, kind, field, ids)...).Error
 }
 
 // Hold keeps waiting jobs of a kind from being begun until they are moved.
 func Hold(tx *gorm.DB, kind, field string, ids []int64) error {
-	return tx.Exec("UPDATE river_job SET state = 'scheduled', scheduled_at = '"+held+"'"+waiting, kind, field, ids).Error
+	return tx.Exec("UPDATE river_job SET state = 'scheduled', scheduled_at = '"+held+"'"+waiting, kind, field,
+		ids).Error
 }
 
 // unbegun is said of jobs that wait to be begun.
@@ -34,7 +36,8 @@ const waiting = " WHERE kind = ? AND (args->>?)::bigint IN ? AND " + unbegun
 // Waits reports whether a job of a kind with a number in its arguments waits to
 // be begun.
 func Waits(tx *gorm.DB, kind, field string, id int64) (waits bool, err error) {
-	err = tx.Raw("SELECT EXISTS (SELECT 1 FROM river_job WHERE kind = ? AND (args->>?)::bigint = ? AND "+unbegun+")", kind, field, id).Scan(&waits).Error
+	err = tx.Raw("SELECT EXISTS (SELECT 1 FROM river_job WHERE kind = ? AND (args->>?)::bigint = ? AND "+
+		unbegun+")", kind, field, id).Scan(&waits).Error
 	return waits, err
 }
 
@@ -47,6 +50,8 @@ type Turn struct {
 // Turns are the jobs of a kind that wait, by a number in their arguments, in the order in which
 // they will be begun.
 func Turns(tx *gorm.DB, kind, field string) (out []Turn, err error) {
-	err = tx.Raw("SELECT (args->>?)::bigint id, scheduled_at = '"+held+"' held FROM river_job WHERE kind = ? AND "+unbegun+" ORDER BY scheduled_at, id", field, kind).Scan(&out).Error
+	err = tx.Raw("SELECT (args->>?)::bigint id, scheduled_at = '"+held+
+		"' held FROM river_job WHERE kind = ? AND "+unbegun+" ORDER BY scheduled_at, id", field, kind).
+		Scan(&out).Error
 	return out, err
 }

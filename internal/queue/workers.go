@@ -37,13 +37,23 @@ func Start(ctx context.Context, s *store.Store, tools string, rooms ...Room) (*W
 	if err != nil {
 		host = "here"
 	}
-	w := &Workers{store: s, tools: tools, id: fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixMilli())}
+	w := &Workers{
+		store: s,
+		tools: tools,
+		id:    fmt.Sprintf("%s-%d-%d", host, os.Getpid(), time.Now().UnixMilli()),
+	}
 	js := &Jobs{set: river.NewWorkers(), queues: map[string]river.QueueConfig{}, worker: w.id}
 	for _, r := range rooms {
 		r.Jobs(js)
 	}
 	w.client, err = river.NewClient(riverpgxv5.New(s.Pool), &river.Config{
-		ID: w.id, Logger: quiet, Workers: js.set, JobTimeout: -1, Queues: js.queues, RetryPolicy: retry{}, PeriodicJobs: js.clock,
+		ID:           w.id,
+		Logger:       quiet,
+		Workers:      js.set,
+		JobTimeout:   -1,
+		Queues:       js.queues,
+		RetryPolicy:  retry{},
+		PeriodicJobs: js.clock,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("workers: %w", err)
@@ -105,7 +115,8 @@ var Alive = fmt.Sprintf("seen_at >= now() - interval '%d seconds'", int(deadAfte
 
 func (w *Workers) beat(ctx context.Context) error {
 	_, err := w.store.SQL.ExecContext(ctx,
-		"INSERT INTO workers (id, tools, boot, witness, oom_kills) VALUES ($1, $2, $3, $4, $5) ON CONFLICT (id) DO UPDATE SET seen_at = now()", w.id, w.tools, boot(), w.witness, oomKills())
+		"INSERT INTO workers (id, tools, boot, witness, oom_kills) VALUES ($1, $2, $3, $4, $5) ON CONFLICT "+
+			"(id) DO UPDATE SET seen_at = now()", w.id, w.tools, boot(), w.witness, oomKills())
 	return err
 }
 
@@ -159,7 +170,8 @@ func Rescue(ctx context.Context, s *store.Store) error {
 			ID, Boot, Witness string
 			OOMKills          int64 `gorm:"column:oom_kills"`
 		}
-		if err := tx.Raw("DELETE FROM workers WHERE NOT " + Alive + " RETURNING id, boot, witness, oom_kills").Scan(&dead).Error; err != nil {
+		if err := tx.Raw("DELETE FROM workers WHERE NOT " + Alive +
+			" RETURNING id, boot, witness, oom_kills").Scan(&dead).Error; err != nil {
 			return err
 		}
 		back := func(blame int, whose string, args ...any) error {

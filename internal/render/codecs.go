@@ -43,7 +43,8 @@ func quality(v profile.Video) (args []string) {
 		args = append(args, "-crf", fmt.Sprint(v.CRF))
 	}
 	if v.MaxKbps > 0 {
-		args = append(args, "-maxrate", fmt.Sprintf("%dk", v.MaxKbps), "-bufsize", fmt.Sprintf("%dk", v.BufferKbit))
+		args = append(args, "-maxrate", fmt.Sprintf("%dk", v.MaxKbps), "-bufsize",
+			fmt.Sprintf("%dk", v.BufferKbit))
 	}
 	return args
 }
@@ -53,7 +54,9 @@ var codecs = map[string]codec{
 	"libx264": {
 		settings: func(v profile.Video, c colours) []string {
 			return append(quality(v), "-preset", v.Preset, "-profile:v", v.Profile,
-				"-x264-params", strings.Trim(v.Tuning+fmt.Sprintf(":colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", c.matrix, c.transfer, c.primaries), ":"))
+				"-x264-params", strings.Trim(v.Tuning+
+					fmt.Sprintf(":colormatrix=%s:transfer=%s:colorprim=%s:fullrange=off", c.matrix,
+						c.transfer, c.primaries), ":"))
 		},
 		// Delimiters of access units (NAL unit type 9, ITU-T H.264, table 7-1)
 		// belong in transport streams only.
@@ -61,25 +64,35 @@ var codecs = map[string]codec{
 	},
 	"libx265": {
 		settings: func(v profile.Video, c colours) []string {
-			return append(quality(v), "-preset", v.Preset, "-x265-params", fmt.Sprintf("log-level=error:colormatrix=%s:transfer=%s:colorprim=%s:range=limited", c.matrix, c.transfer, c.primaries))
+			return append(quality(v), "-preset", v.Preset, "-x265-params",
+				fmt.Sprintf("log-level=error:colormatrix=%s:transfer=%s:colorprim=%s:range=limited", c.matrix,
+					c.transfer, c.primaries))
 		},
 		tag: "hvc1",
 	},
-	"libsvtav1": {settings: func(v profile.Video, _ colours) []string { return append(quality(v), "-preset", v.Preset) }},
+	"libsvtav1": {settings: func(v profile.Video, _ colours) []string {
+		return append(quality(v), "-preset", v.Preset)
+	}},
 	"libvpx-vp9": {settings: func(v profile.Video, _ colours) []string {
-		args := append(quality(v), "-deadline", "good", "-cpu-used", v.Preset, "-row-mt", "1", "-tile-columns", "1")
+		args := append(quality(v), "-deadline", "good", "-cpu-used", v.Preset, "-row-mt", "1",
+			"-tile-columns", "1")
 		if v.Kbps == 0 {
 			args = append(args, "-b:v", "0")
 		}
 		return args
 	}},
 	// ProRes: 3 is HQ.
-	"prores_ks": {settings: func(v profile.Video, _ colours) []string { return []string{"-profile:v", v.Profile, "-vendor", "apl0"} }},
-	"dnxhd":     {settings: func(v profile.Video, _ colours) []string { return []string{"-profile:v", v.Profile} }},
+	"prores_ks": {settings: func(v profile.Video, _ colours) []string {
+		return []string{"-profile:v", v.Profile, "-vendor", "apl0"}
+	}},
+	"dnxhd": {settings: func(v profile.Video, _ colours) []string {
+		return []string{"-profile:v", v.Profile}
+	}},
 	// Closed groups of pictures with two pictures between those they lean on,
 	// and a sequence header before each, as discs need it.
 	"mpeg2video": {settings: func(v profile.Video, _ colours) []string {
-		return append(quality(v), "-bf", "2", "-flags", "+cgop", "-sc_threshold", "1000000000", "-mpv_flags", "+strict_gop", "-dc", "9", "-trellis", "1")
+		return append(quality(v), "-bf", "2", "-flags", "+cgop", "-sc_threshold", "1000000000", "-mpv_flags",
+			"+strict_gop", "-dc", "9", "-trellis", "1")
 	}},
 }
 
@@ -101,14 +114,34 @@ type container struct {
 
 // containers by their formats, as ffmpeg names them.
 var containers = map[string]container{
-	"mp4":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, poster: "1", tagged: true, index: true, sought: true},
-	"mov":      {args: []string{"-movflags", "+faststart"}, text: "mov_text", chapters: true, tagged: true, sought: true},
+	"mp4": {
+		args:     []string{"-movflags", "+faststart"},
+		text:     "mov_text",
+		chapters: true,
+		poster:   "1",
+		tagged:   true,
+		index:    true,
+		sought:   true,
+	},
+	"mov": {
+		args:     []string{"-movflags", "+faststart"},
+		text:     "mov_text",
+		chapters: true,
+		tagged:   true,
+		sought:   true,
+	},
 	"matroska": {text: "subrip", chapters: true, poster: "attachment", loose: true},
 	"webm":     {text: "webvtt", chapters: true, loose: true},
 	"dvd":      {sound: "ac3", loose: true, plain: true},
-	"mpegts":   {args: []string{"-mpegts_m2ts_mode", "1"}, sound: "ac3", loose: true, plain: true, streams: true},
-	"mp3":      {poster: "0", loose: true},
-	"mjpeg":    {plain: true},
+	"mpegts": {
+		args:    []string{"-mpegts_m2ts_mode", "1"},
+		sound:   "ac3",
+		loose:   true,
+		plain:   true,
+		streams: true,
+	},
+	"mp3":   {poster: "0", loose: true},
+	"mjpeg": {plain: true},
 }
 
 // known refuses a profile whose encoder or container this program cannot make.
@@ -127,8 +160,10 @@ func known(p profile.Profile) error {
 func input(f *film.Film) []string {
 	s, col := f.Scene, coloursOf(f.Scene.Matrix)
 	return []string{"-v", "error", "-nostdin", "-y",
-		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r", s.Rate.Fraction(),
-		"-colorspace", col.matrix, "-color_trc", col.transfer, "-color_primaries", col.primaries, "-color_range", "tv", "-i", "pipe:0"}
+		"-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", fmt.Sprintf("%dx%d", s.W, s.H), "-r",
+		s.Rate.Fraction(),
+		"-colorspace", col.matrix, "-color_trc", col.transfer, "-color_primaries", col.primaries,
+		"-color_range", "tv", "-i", "pipe:0"}
 }
 
 // output are the ffmpeg arguments that encode frames as a profile says, with
@@ -139,8 +174,10 @@ func output(f *film.Film, v profile.Video, threads int) ([]string, error) {
 		return nil, fmt.Errorf("the encoder %q is not known", v.Encoder)
 	}
 	col := coloursOf(f.Kept.Matrix)
-	args := []string{"-c:v", v.Encoder, "-pix_fmt", v.Pixels, "-g", fmt.Sprint(int(math.Round(v.KeySeconds * f.Scene.Rate.FPS()))),
-		"-colorspace", col.matrix, "-color_trc", col.transfer, "-color_primaries", col.primaries, "-color_range", "tv"}
+	args := []string{"-c:v", v.Encoder, "-pix_fmt", v.Pixels, "-g",
+		fmt.Sprint(int(math.Round(v.KeySeconds * f.Scene.Rate.FPS()))),
+		"-colorspace", col.matrix, "-color_trc", col.transfer, "-color_primaries", col.primaries,
+		"-color_range", "tv"}
 	if threads > 0 {
 		args = append(args, "-threads", fmt.Sprint(threads))
 	}
@@ -183,7 +220,8 @@ func recoloured(from, to raster.Matrix) string {
 
 // soundArgs read raw samples from standard input and encode them.
 func soundArgs(a profile.Audio) []string {
-	args := []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate), "-ac", "2", "-i", "pipe:0", "-c:a", a.Encoder}
+	args := []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", fmt.Sprint(timecode.SampleRate),
+		"-ac", "2", "-i", "pipe:0", "-c:a", a.Encoder}
 	if a.Kbps > 0 {
 		args = append(args, "-b:a", fmt.Sprintf("%dk", a.Kbps))
 	}

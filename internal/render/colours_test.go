@@ -20,7 +20,10 @@ import (
 // at 25 dB.)
 func TestSmallerFilmsKeepTheirColours(t *testing.T) {
 	const w, h = 1280, 720
-	colours := []raster.RGB{{R: 255}, {G: 255}, {B: 255}, {R: 255, G: 255}, {R: 255, B: 255}, {G: 255, B: 255}}
+	colours := []raster.RGB{{R: 255}, {G: 255}, {B: 255}, {
+		R: 255,
+		G: 255,
+	}, {R: 255, B: 255}, {G: 255, B: 255}}
 	drawn := raster.NewFrame(w, h)
 	for y := range h {
 		for x := range w {
@@ -32,7 +35,8 @@ func TestSmallerFilmsKeepTheirColours(t *testing.T) {
 		Scene: &scene.Scene{W: w, H: h, Matrix: raster.BT709},
 		Kept:  film.Kept{W: w / 2, H: h / 2, Scaled: true, Matrix: raster.BT601},
 	}
-	cmd := exec.Command("ffmpeg", "-v", "error", "-f", "rawvideo", "-pix_fmt", "yuv420p", "-video_size", "1280x720", "-i", "-",
+	cmd := exec.Command("ffmpeg", "-v", "error", "-f", "rawvideo", "-pix_fmt", "yuv420p", "-video_size",
+		"1280x720", "-i", "-",
 		"-vf", scaling(f)+",format=yuv420p,"+reducing(f, 160, 90), "-f", "rawvideo", "-")
 	cmd.Stdin = bytes.NewReader(slices.Concat(drawn.Y, drawn.U, drawn.V))
 	back, err := cmd.Output()

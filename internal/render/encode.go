@@ -183,7 +183,8 @@ func (j *Job) enough(file string) bool {
 
 // encodeOnce composes and encodes a run of segments, and gives the files of
 // the film's and of each of the others.
-func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, made func()) ([][]string, error) {
+func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, made func()) ([][]string,
+	error) {
 	if j.Film.Profile.Whole() {
 		files, err := j.whole(ctx, dir, made)
 		return [][]string{files}, err
@@ -199,7 +200,8 @@ func (j *Job) encodeOnce(ctx context.Context, run []film.Segment, dir string, ma
 
 // encodeEach composes a run's segments one after another with a lane's assets, each for an
 // encoder of its own, which ends while the next segment is being drawn.
-func (j *Job) encodeEach(ctx context.Context, lane Lane, run []film.Segment, dir string, made func()) ([][]string, error) {
+func (j *Job) encodeEach(ctx context.Context, lane Lane, run []film.Segment, dir string,
+	made func()) ([][]string, error) {
 	all := make([][]string, 1+len(j.Also))
 	ahead := reader{scene: j.Film.Scene, assets: lane, end: run[len(run)-1].To}
 	defer ahead.wait()
@@ -239,7 +241,8 @@ func (j *Job) encodeEach(ctx context.Context, lane Lane, run []film.Segment, dir
 
 // compose draws frames from one to another in order. What a decoder complained of
 // is a *compose.SlideError with a *media.Complaint.
-func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
+func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(*raster.Frame) error,
+	made func()) error {
 	lane := j.Lanes(ctx)
 	ahead := reader{scene: j.Film.Scene, assets: lane, end: to}
 	err := j.draw(ctx, &ahead, from, to, write, made)
@@ -252,7 +255,8 @@ func (j *Job) compose(ctx context.Context, from, to timecode.Frames, write func(
 }
 
 // draw draws frames from one to another with the assets that are read ahead.
-func (j *Job) draw(ctx context.Context, ahead *reader, from, to timecode.Frames, write func(*raster.Frame) error, made func()) error {
+func (j *Job) draw(ctx context.Context, ahead *reader, from, to timecode.Frames,
+	write func(*raster.Frame) error, made func()) error {
 	sc := j.Film.Scene
 	c, f := compose.New(sc, ahead.assets), raster.NewFrame(sc.W, sc.H)
 	for n := from; n < to; n++ {
@@ -296,7 +300,8 @@ func (r *reader) at(n timecode.Frames) {
 		r.busy.Wait()
 		r.busy.Go(func() {
 			for i := range s.Layers {
-				if k := s.Layers[i].Asset.Kind; k != scene.Fill && k != scene.Footage && k != scene.Drift && k != scene.None {
+				if k := s.Layers[i].Asset.Kind; k != scene.Fill && k != scene.Footage && k != scene.Drift &&
+					k != scene.None {
 					// An error comes up again, with its slide, when the frame is drawn.
 					_, _ = r.assets.Sprite(s.Layers[i].Asset, r.scene.Matrix)
 				}
@@ -368,7 +373,8 @@ func SoundSegments(total timecode.Samples) (out []float64) {
 // seconds, named by number. The playlist grows while it is made.
 func PackSound(ctx context.Context, t sound.Track, a profile.Audio, dir, list string) error {
 	e, err := startEncoder(ctx, append(soundArgs(a), "-muxdelay", "0", "-muxpreload", "0",
-		"-f", "hls", "-hls_time", fmt.Sprint(soundSegment), "-hls_list_size", "0", "-hls_playlist_type", "event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list))
+		"-f", "hls", "-hls_time", fmt.Sprint(soundSegment), "-hls_list_size", "0", "-hls_playlist_type",
+		"event", "-hls_segment_filename", filepath.Join(dir, "%05d.ts"), list))
 	if err != nil {
 		return err
 	}
@@ -379,7 +385,8 @@ func PackSound(ctx context.Context, t sound.Track, a profile.Audio, dir, list st
 func (j *Job) Silent(ctx context.Context, dir string) (string, error) {
 	p := j.Film.Profile
 	out := filepath.Join(dir, "silent."+p.File.Extension)
-	return out, j.Picture(ctx, out, append(slices.Clone(containers[p.File.Format].args), "-f", p.File.Format)...)
+	return out, j.Picture(ctx, out, append(slices.Clone(containers[p.File.Format].args), "-f",
+		p.File.Format)...)
 }
 
 // Picture encodes the film's picture alone, in one piece, as args say.
@@ -416,7 +423,8 @@ func WriteWAV(t sound.Track, to io.Writer) error {
 	return errors.Join(err, t.Mix(nil, func(s []float32) error {
 		raw = raw[:0]
 		for _, v := range s {
-			raw = binary.LittleEndian.AppendUint16(raw, uint16(int16(math.Round(float64(max(-1, min(1, v)))*math.MaxInt16))))
+			raw = binary.LittleEndian.AppendUint16(raw,
+				uint16(int16(math.Round(float64(max(-1, min(1, v)))*math.MaxInt16))))
 		}
 		_, err := w.Write(raw)
 		return err

@@ -27,7 +27,8 @@ func TestReadHead(t *testing.T) {
 	require.NoError(t, err)
 	h, err := ReadHead(b[:min(len(b), HeadBytes)])
 	require.NoError(t, err)
-	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "stream=width,height,profile,level", "-of", "json", stream).Output()
+	out, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries",
+		"stream=width,height,profile,level", "-of", "json", stream).Output()
 	require.NoError(t, err)
 	var said struct {
 		Streams []struct {
@@ -39,10 +40,12 @@ func TestReadHead(t *testing.T) {
 	assert.Equal(t, []int{said.Streams[0].Width, said.Streams[0].Height}, []int{h.W, h.H})
 	require.Equal(t, "High", said.Streams[0].Profile) // profile_idc 100 (ITU-T H.264, A.2.4)
 	assert.Regexp(t, `^avc1\.6400`, h.Codecs)
-	assert.Contains(t, h.Codecs, string("0123456789abcdef"[said.Streams[0].Level>>4])+string("0123456789abcdef"[said.Streams[0].Level&15]))
+	assert.Contains(t, h.Codecs, string("0123456789abcdef"[said.Streams[0].Level>>4])+
+		string("0123456789abcdef"[said.Streams[0].Level&15]))
 	assert.Contains(t, h.Codecs, "mp4a.40.2")
 
-	for _, broken := range [][]byte{nil, b[:20], []byte("avc1"), []byte("avcC"), []byte("avc1avcC"), []byte("avcCavc1")} {
+	for _, broken := range [][]byte{nil, b[:20], []byte("avc1"), []byte("avcC"), []byte("avc1avcC"),
+		[]byte("avcCavc1")} {
 		_, err := ReadHead(broken)
 		assert.Error(t, err)
 	}

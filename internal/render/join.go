@@ -42,7 +42,8 @@ func (j *Job) join(ctx context.Context, files []string, track, dir string) (Fact
 		// frame, in the order of decoding, shown as much later as the encoder said.
 		second, frame := timescale(s.Rate)
 		if box.streams {
-			second, frame = TicksPerSecond, TicksPerSecond*int64(s.Rate.Den)/int64(s.Rate.Num) // whole for 24, 25, 30, 50 and 60 a second
+			// whole for 24, 25, 30, 50 and 60 a second
+			second, frame = TicksPerSecond, TicksPerSecond*int64(s.Rate.Den)/int64(s.Rate.Num)
 		}
 		whole := fmt.Sprintf("setts=dts=(N-round((STARTPTS-STARTDTS)/%[1]d))*%[1]d:pts=(N-round((STARTPTS-STARTDTS)/%[1]d)+round((PTS-DTS)/%[1]d))*%[1]d", frame)
 		if filter := codecs[p.Video.Encoder].join; filter != "" && !box.streams {
@@ -135,7 +136,8 @@ func (j *Job) still(ctx context.Context, dir string) (Facts, error) {
 	}
 	k := j.Film.Kept
 	if h.Width != k.W || h.Height != k.H {
-		return Facts{}, fmt.Errorf("the picture is not as planned: it is %d×%d pixels in place of %d×%d", h.Width, h.Height, k.W, k.H)
+		return Facts{}, fmt.Errorf("the picture is not as planned: it is %d×%d pixels in place of %d×%d",
+			h.Width, h.Height, k.W, k.H)
 	}
 	return Facts{W: h.Width, H: h.Height, Bytes: int64(len(jpg))}, os.Rename(part, j.Out)
 }
@@ -159,7 +161,20 @@ const stillQuality = 94
 
 // quickTime are languages that ffmpeg's QuickTime writer knows by other names than ISO 639-2 has
 // for use in terminology; others it would leave out (found out by writing and reading them).
-var quickTime = map[string]string{"deu": "ger", "nld": "dut", "swe": "sve", "cze": "ces", "slo": "slk", "fre": "fra", "hrv": "hr ", "srp": "sr ", "isl": "ice", "ell": "gre", "zho": "chi", "sqi": "alb"}
+var quickTime = map[string]string{
+	"deu": "ger",
+	"nld": "dut",
+	"swe": "sve",
+	"cze": "ces",
+	"slo": "slk",
+	"fre": "fra",
+	"hrv": "hr ",
+	"srp": "sr ",
+	"isl": "ice",
+	"ell": "gre",
+	"zho": "chi",
+	"sqi": "alb",
+}
 
 // tell writes down what the file tells. next is the number of ffmpeg's next
 // input.
@@ -207,7 +222,8 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 				return t, err
 			}
 			n := input(path)
-			t.args = append(t.args, "-map", fmt.Sprintf("%d:s", n), "-c:s", box.text, "-metadata:s:s:0", "language="+language, "-disposition:s:0", "0")
+			t.args = append(t.args, "-map", fmt.Sprintf("%d:s", n), "-c:s", box.text, "-metadata:s:s:0",
+				"language="+language, "-disposition:s:0", "0")
 		}
 	}
 	if box.poster != "" {
@@ -228,10 +244,12 @@ func (j *Job) tell(ctx context.Context, dir string, next int, box container) (t 
 			return t, err
 		}
 		if box.poster == "attachment" {
-			t.args = append(t.args, "-attach", path, "-metadata:s:t", "mimetype=image/jpeg", "-metadata:s:t", "filename=cover.jpg")
+			t.args = append(t.args, "-attach", path, "-metadata:s:t", "mimetype=image/jpeg", "-metadata:s:t",
+				"filename=cover.jpg")
 		} else {
 			n := input(path)
-			t.args = append(t.args, "-map", fmt.Sprintf("%d:v", n), fmt.Sprintf("-disposition:v:%s", box.poster), "attached_pic")
+			t.args = append(t.args, "-map", fmt.Sprintf("%d:v", n), fmt.Sprintf("-disposition:v:%s",
+				box.poster), "attached_pic")
 		}
 	}
 	return t, nil
@@ -258,7 +276,8 @@ func metadata(f *film.Film, title string, chapters bool) []byte {
 		if i+1 < len(list) {
 			end = list[i+1].At
 		}
-		fmt.Fprintf(&b, "[CHAPTER]\nTIMEBASE=%d/%d\nSTART=%d\nEND=%d\ntitle=%s\n", rate.Den, rate.Num, c.At, end, escape.Replace(c.Title))
+		fmt.Fprintf(&b, "[CHAPTER]\nTIMEBASE=%d/%d\nSTART=%d\nEND=%d\ntitle=%s\n", rate.Den, rate.Num, c.At,
+			end, escape.Replace(c.Title))
 	}
 	return b.Bytes()
 }
@@ -297,8 +316,10 @@ const fragmentSeconds = 4
 func Fragments(ctx context.Context, film, dir string) (path, list string, err error) {
 	path = filepath.Join(dir, FragmentName)
 	m3u8 := filepath.Join(dir, "film.m3u8")
-	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-i", film, "-map", "0:V", "-map", "0:a", "-map_chapters", "-1", "-map_metadata", "-1", "-c", "copy",
-		"-f", "hls", "-hls_segment_type", "fmp4", "-hls_flags", "single_file", "-hls_playlist_type", "vod", "-hls_time", fmt.Sprint(fragmentSeconds),
+	e, err := startEncoder(ctx, []string{"-v", "error", "-nostdin", "-y", "-i", film, "-map", "0:V", "-map",
+		"0:a", "-map_chapters", "-1", "-map_metadata", "-1", "-c", "copy",
+		"-f", "hls", "-hls_segment_type", "fmp4", "-hls_flags", "single_file", "-hls_playlist_type", "vod",
+		"-hls_time", fmt.Sprint(fragmentSeconds),
 		"-hls_segment_filename", path, m3u8})
 	if err != nil {
 		return "", "", err

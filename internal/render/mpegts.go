@@ -72,7 +72,8 @@ func eachTime(stream []byte, f func(field []byte, clock bool)) error {
 			continue
 		}
 		// 2.4.3.6: a packet of an elementary stream of pictures or sound.
-		if len(payload) < 9 || payload[0] != 0 || payload[1] != 0 || payload[2] != 1 || payload[3] < 0xc0 || payload[3] > 0xef {
+		if len(payload) < 9 || payload[0] != 0 || payload[1] != 0 || payload[2] != 1 || payload[3] < 0xc0 ||
+			payload[3] > 0xef {
 			continue
 		}
 		has := payload[7] >> 6

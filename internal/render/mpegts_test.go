@@ -18,7 +18,8 @@ import (
 func stampedSeconds(t *testing.T, stream []byte) (out [][2]float64) {
 	path := filepath.Join(t.TempDir(), "s.ts")
 	require.NoError(t, os.WriteFile(path, stream, 0o644))
-	cmd := exec.Command("ffprobe", "-v", "error", "-show_entries", "packet=pts_time,dts_time", "-of", "csv=p=0", path)
+	cmd := exec.Command("ffprobe", "-v", "error", "-show_entries", "packet=pts_time,dts_time", "-of",
+		"csv=p=0", path)
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
@@ -44,8 +45,10 @@ func stampedSeconds(t *testing.T, stream []byte) (out [][2]float64) {
 // and sound alike, and nothing else of the stream changes.
 func TestShiftTimes(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "in.ts")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s=128x72:r=25:d=3", "-f", "lavfi", "-i", "sine=440:d=3",
-		"-c:v", "libx264", "-bf", "2", "-c:a", "aac", "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts", path).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", "testsrc2=s=128x72:r=25:d=3", "-f",
+		"lavfi", "-i", "sine=440:d=3",
+		"-c:v", "libx264", "-bf", "2", "-c:a", "aac", "-muxdelay", "0", "-muxpreload", "0", "-f", "mpegts",
+		path).CombinedOutput()
 	require.NoError(t, err, string(out))
 	stream, err := os.ReadFile(path)
 	require.NoError(t, err)
@@ -68,7 +71,11 @@ func TestShiftTimes(t *testing.T) {
 	require.NoError(t, ShiftTimes(shifted, -by))
 	assert.Equal(t, stream, shifted)
 
-	for name, bad := range map[string][]byte{"cut off": stream[:1000], "not one": make([]byte, 376), "without times": stream[:188]} {
+	for name, bad := range map[string][]byte{
+		"cut off":       stream[:1000],
+		"not one":       make([]byte, 376),
+		"without times": stream[:188],
+	} {
 		_, err := FirstTime(bad)
 		assert.ErrorIs(t, err, errNoStream, name)
 	}

@@ -22,7 +22,8 @@ func TestNoiseFitsTheRoomSaidForHD(t *testing.T) {
 	v := profile.HDDisc.Video
 	v.Kbps = disc.HD.Most
 	out := filepath.Join(t.TempDir(), "noise.h264")
-	args := []string{"-v", "error", "-f", "lavfi", "-i", "color=gray:s=1920x1080:r=24,noise=alls=60:allf=t+u", "-t", fmt.Sprint(seconds), "-pix_fmt", v.Pixels, "-c:v", v.Encoder}
+	args := []string{"-v", "error", "-f", "lavfi", "-i", "color=gray:s=1920x1080:r=24,noise=alls=60:allf=t+u",
+		"-t", fmt.Sprint(seconds), "-pix_fmt", v.Pixels, "-c:v", v.Encoder}
 	args = append(args, codecs[v.Encoder].settings(v, coloursOf(raster.BT709))...)
 	b, err := exec.Command("ffmpeg", append(args, "-g", "24", out)...).CombinedOutput()
 	require.NoError(t, err, string(b))

@@ -52,11 +52,12 @@ type Job struct {
 	Lanes func(context.Context) Lane
 	Files media.Files // of what is heard
 
-	Told     Told                              // what the file tells beside
-	Cache    Cache                             // may be nil: nothing is kept
-	Workers  int                               // encoders at the same time; 0: one a processor
-	Out      string                            // final name; nothing is left under it on failure
-	Progress func(done, total timecode.Frames) // may be nil; of the frames to be made, called by one goroutine at a time
+	Told    Told   // what the file tells beside
+	Cache   Cache  // may be nil: nothing is kept
+	Workers int    // encoders at the same time; 0: one a processor
+	Out     string // final name; nothing is left under it on failure
+	// may be nil; of the frames to be made, called by one goroutine at a time
+	Progress func(done, total timecode.Frames)
 }
 
 // SegmentError tells which slide a segment that could not be encoded belongs
@@ -90,13 +91,16 @@ func Film(ctx context.Context, j Job) (Facts, error) {
 	if err != nil {
 		return Facts{}, err
 	}
-	return j.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) { return j.segments(ctx, segs, dir) })
+	return j.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) {
+		return j.segments(ctx, segs, dir)
+	})
 }
 
 // Assemble makes the soundtrack in dir while segments makes the segments,
 // whose files it gives in order, joins them and verifies the film. The first
 // error ends both.
-func (j *Job) Assemble(ctx context.Context, dir string, segments func(context.Context) ([]string, error)) (Facts, error) {
+func (j *Job) Assemble(ctx context.Context, dir string, segments func(context.Context) ([]string,
+	error)) (Facts, error) {
 	if err := known(j.Film.Profile); err != nil {
 		return Facts{}, err
 	}
@@ -141,7 +145,9 @@ func (j *Job) segments(ctx context.Context, segs []film.Segment, dir string) ([]
 	if workers < 1 {
 		workers = runtime.GOMAXPROCS(0)
 	}
-	todo := film.Divide(segs, func(s film.Segment) bool { return kept[s.Key] != "" }, workers, j.Film.LongestRun())
+	todo := film.Divide(segs, func(s film.Segment) bool {
+		return kept[s.Key] != ""
+	}, workers, j.Film.LongestRun())
 	own := &ownParts{todo: todo, files: kept}
 	total := timecode.Frames(0)
 	for _, p := range todo {
@@ -191,7 +197,8 @@ const tries = 2
 // and keeps them. Files are in the run's order. A run that fails is tried
 // again; then the error names the slide, as a *compose.SlideError or a
 // *SegmentError, unless there is no room (ErrFull). made hears of every frame.
-func (j *Job) Encode(ctx context.Context, run []film.Segment, dir string, made func(timecode.Frames)) ([]string, error) {
+func (j *Job) Encode(ctx context.Context, run []film.Segment, dir string,
+	made func(timecode.Frames)) ([]string, error) {
 	var all [][]string
 	var err error
 	for range tries {

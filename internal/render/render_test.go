@@ -44,11 +44,20 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func()
 	shelf := themestest.Shelf(t)
 	th, err := shelf.Get("tideline")
 	require.NoError(t, err)
-	lib, files := doc.Library{"song": {ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(seconds * timecode.SampleRate)}}, media.FilesIn{}
+	lib, files := doc.Library{"song": {
+		ID:     "song",
+		Kind:   doc.SongMedia,
+		Length: timecode.Samples(seconds * timecode.SampleRate),
+	}}, media.FilesIn{}
 	ids := []doc.MediaID{"song"}
 	dir := t.TempDir()
 	for i := range 6 {
-		px, err := paint.Paint(paint.Spec{Scene: []paint.Scene{paint.Quay, paint.Portrait}[i%2], W: 360, H: 240 + 240*(i%2), Seed: uint64(i)})
+		px, err := paint.Paint(paint.Spec{
+			Scene: []paint.Scene{paint.Quay, paint.Portrait}[i%2],
+			W:     360,
+			H:     240 + 240*(i%2),
+			Seed:  uint64(i),
+		})
 		require.NoError(t, err)
 		jpg, err := vips.JPEG(px, 92)
 		require.NoError(t, err)
@@ -61,7 +70,10 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func()
 	d := doc.New(th.ID, 4)
 	d.Fit.Shortest, d.Fit.Longest = 0, 0 // the films are short
 	d.Frame = doc.Frame{W: 320, H: 180}
-	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "The Gannets", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
+	for _, op := range []edit.Op{edit.Details{Values: map[string]string{
+		"names": "The Gannets",
+		"date":  "2026",
+	}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})
 		require.NoError(t, err)
 	}
@@ -74,7 +86,11 @@ func tiny(t *testing.T, rate timecode.Rate, seconds float64) (*film.Film, func()
 	f.Plan.Sound = f.Doc.Soundtrack
 	return f, func() Job {
 		pool := media.NewSprites(files, shelf, nil, 1<<20)
-		return Job{Film: f, Files: files, Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, lib, false) }}
+		return Job{
+			Film:  f,
+			Files: files,
+			Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, lib, false) },
+		}
 	}
 }
 
@@ -113,11 +129,13 @@ func TestFilmHoldsThePlannedFrames(t *testing.T) {
 	assert.Equal(t, "smpte170m", streams[0].ColourSpace, "BT.601 below 720 lines")
 	assert.Equal(t, "tv", streams[0].ColourRange)
 
-	cmd := exec.Command("ffmpeg", "-v", "error", "-i", out, "-map", "0:V", "-f", "rawvideo", "-pix_fmt", "yuv420p", "-")
+	cmd := exec.Command("ffmpeg", "-v", "error", "-i", out, "-map", "0:V", "-f", "rawvideo", "-pix_fmt",
+		"yuv420p", "-")
 	pipe, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
-	c, want, got := compose.New(sc, j.Lanes(context.Background())), raster.NewFrame(320, 180), raster.NewFrame(320, 180)
+	c, want, got := compose.New(sc, j.Lanes(context.Background())), raster.NewFrame(320, 180),
+		raster.NewFrame(320, 180)
 	for n := range sc.Frames {
 		for _, plane := range [][]byte{got.Y, got.U, got.V} {
 			_, err := io.ReadFull(pipe, plane)
@@ -188,7 +206,8 @@ func TestFilmsStartAtOnce(t *testing.T) {
 		"frames a second":    func(_ *film.Film, sc *scene.Scene) { sc.Rate = timecode.R30 },
 		"in place of vp9":    func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Codec = "vp9" },
 		"and opus":           func(f *film.Film, _ *scene.Scene) { f.Profile.Audio.Codec = "opus" },
-		"its pixels are":     func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Pixels = "yuv422p10le" }, // 8 bits of 4:2:0 in place of them
+		// 8 bits of 4:2:0 in place of them
+		"its pixels are": func(f *film.Film, _ *scene.Scene) { f.Profile.Video.Pixels = "yuv422p10le" },
 		"tracks of captions": func(f *film.Film, _ *scene.Scene) {
 			f.Profile.Captions = profile.Track
 			f.Plan.Slides = slices.Clone(f.Plan.Slides)
@@ -222,7 +241,9 @@ func TestFailureAndCancelLeaveNothingBehind(t *testing.T) {
 	dir := t.TempDir()
 	job := make()
 	lanes := job.Lanes
-	job.Lanes, job.Out = func(ctx context.Context) Lane { return failing{lanes(ctx)} }, filepath.Join(dir, "film.mp4")
+	job.Lanes, job.Out = func(ctx context.Context) Lane {
+		return failing{lanes(ctx)}
+	}, filepath.Join(dir, "film.mp4")
 	_, err := Film(context.Background(), job)
 	assert.ErrorIs(t, err, errTorn)
 	var se *compose.SlideError
@@ -249,7 +270,9 @@ func TestFailureAndCancelLeaveNothingBehind(t *testing.T) {
 func TestEncoderErrorIsReported(t *testing.T) {
 	f, job := tiny(t, timecode.R25, 14)
 	j := job()
-	j.Film, j.Out = in(f, func(p *profile.Profile) { p.Video.Preset = "nonsense" }), filepath.Join(t.TempDir(), "f.mp4")
+	j.Film, j.Out = in(f, func(p *profile.Profile) {
+		p.Video.Preset = "nonsense"
+	}), filepath.Join(t.TempDir(), "f.mp4")
 	_, err := Film(context.Background(), j)
 	assert.ErrorContains(t, err, "encoding:")
 	for want, change := range map[string]func(*profile.Profile){
@@ -265,7 +288,8 @@ func TestEncoderErrorIsReported(t *testing.T) {
 // An encoder that cannot write for want of room is not taken for a segment
 // that cannot be made: /dev/full refuses every byte (null(4)).
 func TestFullDiskIsTold(t *testing.T) {
-	e, err := startEncoder(context.Background(), []string{"-v", "error", "-nostdin", "-y", "-f", "f32le", "-ar", "48000", "-ac", "2", "-i", "pipe:0", "-c:a", "pcm_s16le", "-f", "s16le", "/dev/full"})
+	e, err := startEncoder(context.Background(), []string{"-v", "error", "-nostdin", "-y", "-f", "f32le",
+		"-ar", "48000", "-ac", "2", "-i", "pipe:0", "-c:a", "pcm_s16le", "-f", "s16le", "/dev/full"})
 	require.NoError(t, err)
 	err = e.after(MixTo(sound.Track{Total: 480000}, "", e.in))
 	assert.ErrorIs(t, err, ErrFull)

@@ -117,7 +117,8 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 // compareFrames compares some frames, which are in their order. before and after are ffmpeg's
 // arguments that have it begin and end elsewhere than the film does; then frames are known by
 // their times.
-func (j *Job) compareFrames(ctx context.Context, path string, all []place, before, after []string) (least float64, err error) {
+func (j *Job) compareFrames(ctx context.Context, path string, all []place, before,
+	after []string) (least float64, err error) {
 	if len(all) == 0 {
 		return 0, nil
 	}
@@ -126,7 +127,8 @@ func (j *Job) compareFrames(ctx context.Context, path string, all []place, befor
 	w, h := sc.W/k, sc.H/k
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
-	args := slices.Concat([]string{"-v", "error", "-nostdin"}, before, after, []string{"-i", path, "-map", "0:V:0", "-fps_mode", "passthrough",
+	args := slices.Concat([]string{"-v", "error", "-nostdin"}, before, after, []string{"-i", path, "-map",
+		"0:V:0", "-fps_mode", "passthrough",
 		"-filter_script:v", "pipe:0", "-f", "rawvideo", "-"})
 	cmd := patient(ctx, args...)
 	cmd.Stdin = strings.NewReader(j.selected(all, before != nil) + "," + reducing(j.Film, w, h))
@@ -170,7 +172,8 @@ var errShort = errors.New("it ends before")
 
 // comparedWith reads decoded frames and compares each with what is drawn. What is kept
 // of those that are wrong is forgotten.
-func (j *Job) comparedWith(ctx context.Context, all []place, k int, decoded io.Reader) (least float64, err error) {
+func (j *Job) comparedWith(ctx context.Context, all []place, k int, decoded io.Reader) (least float64,
+	err error) {
 	sc, allowed := j.Film.Scene, boundOf(j.Film.Profile.Video)
 	lane := j.Lanes(ctx)
 	defer lane.Close()
@@ -195,7 +198,8 @@ func (j *Job) comparedWith(ctx context.Context, all []place, k int, decoded io.R
 		whole, tile := ratios(got, reduced(frame, k), w, h)
 		least = math.Min(least, whole)
 		if whole < allowed.whole || tile < allowed.tile {
-			wrong = cmp.Or(wrong, fmt.Errorf("at %s (slide %d) it shows another picture than was drawn: %.1f dB, and %.1f dB at the worst place, where %.0f and %.0f are asked for",
+			wrong = cmp.Or(wrong, fmt.Errorf("at %s (slide %d) it shows another picture than was drawn: "+
+				"%.1f dB, and %.1f dB at the worst place, where %.0f and %.0f are asked for",
 				timecode.Clock(sc.Rate.Seconds(p.at)), p.slide+1, whole, tile, allowed.whole, allowed.tile))
 			if err := j.forget(ctx, p.at); err != nil {
 				return least, err
@@ -237,7 +241,8 @@ func reducing(f *film.Film, w, h int) string {
 	if f.Kept.Matrix == f.Scene.Matrix {
 		return filter
 	}
-	return filter + fmt.Sprintf(",scale=flags=accurate_rnd+full_chroma_int+full_chroma_inp:in_color_matrix=%s:out_color_matrix=%s:in_range=tv:out_range=tv,format=yuv444p",
+	return filter + fmt.Sprintf(
+		",scale=flags=accurate_rnd+full_chroma_int+full_chroma_inp:in_color_matrix=%s:out_color_matrix=%s:in_range=tv:out_range=tv,format=yuv444p",
 		f.Kept.Matrix.Name(), f.Scene.Matrix.Name())
 }
 

@@ -38,7 +38,14 @@ func (m muddled) Sprite(a scene.Asset, matrix raster.Matrix) (*raster.Sprite, er
 func TestWrongPicturesAreNoticed(t *testing.T) {
 	_, job := tiny(t, timecode.R25, 14)
 	green := func(_ scene.Asset, s *raster.Sprite) *raster.Sprite {
-		g := &raster.Sprite{W: s.W, H: s.H, Y: make([]byte, len(s.Y)), U: make([]byte, len(s.U)), V: make([]byte, len(s.V)), A: s.A}
+		g := &raster.Sprite{
+			W: s.W,
+			H: s.H,
+			Y: make([]byte, len(s.Y)),
+			U: make([]byte, len(s.U)),
+			V: make([]byte, len(s.V)),
+			A: s.A,
+		}
 		return g // luma and chroma of nothing: what a decoder leaves where it fails
 	}
 	corner := func(_ scene.Asset, s *raster.Sprite) *raster.Sprite {
@@ -51,7 +58,10 @@ func TestWrongPicturesAreNoticed(t *testing.T) {
 		}
 		return &c
 	}
-	for name, draw := range map[string]func(scene.Asset, *raster.Sprite) *raster.Sprite{"green": green, "a corner": corner} {
+	for name, draw := range map[string]func(scene.Asset, *raster.Sprite) *raster.Sprite{
+		"green":    green,
+		"a corner": corner,
+	} {
 		j := job()
 		lanes, first := j.Lanes, true
 		j.Cache = &folder{dir: t.TempDir()}
@@ -137,8 +147,10 @@ func TestAnyNumberOfFramesIsLookedAt(t *testing.T) {
 				all[i].at++
 			}
 		}
-		cmd := exec.CommandContext(t.Context(), "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "color=s=2x2:r=25", "-frames:v", fmt.Sprint(n),
-			"-fps_mode", "passthrough", "-filter_script:v", "pipe:0", "-pix_fmt", "gray", "-f", "rawvideo", "-")
+		cmd := exec.CommandContext(t.Context(), "ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+			"color=s=2x2:r=25", "-frames:v", fmt.Sprint(n),
+			"-fps_mode", "passthrough", "-filter_script:v", "pipe:0", "-pix_fmt", "gray", "-f", "rawvideo",
+			"-")
 		cmd.Stdin = strings.NewReader("format=gray,geq=lum='mod(N,251)',select='" + oneOf(all) + "'")
 		got, err := cmd.Output()
 		require.NoError(t, err)

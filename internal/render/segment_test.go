@@ -141,7 +141,8 @@ func writeTone(t *testing.T, path string, n int) {
 	require.NoError(t, err)
 	var b bytes.Buffer
 	size := uint32(8 * n)
-	for _, v := range []any{[]byte("RIFF"), 36 + size, []byte("WAVEfmt "), uint32(16), uint16(3), uint16(2), uint32(48000), uint32(48000 * 8), uint16(8), uint16(32), []byte("data"), size, x} {
+	for _, v := range []any{[]byte("RIFF"), 36 + size, []byte("WAVEfmt "), uint32(16), uint16(3), uint16(2),
+		uint32(48000), uint32(48000 * 8), uint16(8), uint16(32), []byte("data"), size, x} {
 		require.NoError(t, binary.Write(&b, binary.LittleEndian, v))
 	}
 	require.NoError(t, os.WriteFile(path, b.Bytes(), 0o644))
@@ -158,7 +159,8 @@ func roughness(x []float32, around int) (most float64) {
 
 // samples decodes a file's sound to one channel.
 func samples(t *testing.T, path string) []float32 {
-	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:a", "-ac", "1", "-ar", "48000", "-f", "f32le", "-").Output()
+	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-map", "0:a", "-ac", "1", "-ar", "48000",
+		"-f", "f32le", "-").Output()
 	require.NoError(t, err)
 	x := make([]float32, len(raw)/4)
 	for i := range x {
@@ -208,7 +210,10 @@ func TestNoClicksAtJoins(t *testing.T) {
 	_, err := Film(context.Background(), j)
 	require.NoError(t, err)
 	list := filepath.Join(dir, "sound.m3u8")
-	require.NoError(t, PackSound(context.Background(), sound.Track{Total: total, Music: []sound.Part{{Source: &tone{}, Length: total, Gain: 1}}}, f.Profile.Audio, dir, list))
+	require.NoError(t, PackSound(context.Background(), sound.Track{
+		Total: total,
+		Music: []sound.Part{{Source: &tone{}, Length: total, Gain: 1}},
+	}, f.Profile.Audio, dir, list))
 
 	segs, err := f.Segments()
 	require.NoError(t, err)
@@ -223,11 +228,13 @@ func TestNoClicksAtJoins(t *testing.T) {
 	}
 	for path, joins := range map[string][]int{film: inFilm, list: inPreview[:len(inPreview)-1]} {
 		x := samples(t, path)
-		require.InDelta(t, int(total), len(x), 2048, "%s: no sample lost but the encoder's padding", filepath.Base(path))
+		require.InDelta(t, int(total), len(x), 2048, "%s: no sample lost but the encoder's padding",
+			filepath.Base(path))
 		calm := roughness(x, 48000) // in the middle of a second
 		require.NotEmpty(t, joins)
 		for _, n := range joins {
-			assert.Less(t, roughness(x, n), 1.5*calm, "%s at %.3f s", filepath.Base(path), float64(n)/timecode.SampleRate)
+			assert.Less(t, roughness(x, n), 1.5*calm, "%s at %.3f s", filepath.Base(path),
+				float64(n)/timecode.SampleRate)
 		}
 		copy(x[100000:], x[100017:])
 		assert.Greater(t, roughness(x, 100000), 1.5*calm)

@@ -27,7 +27,8 @@ const sharePoll = 400 * time.Millisecond
 
 // Share makes a film's parts, so many at a time, until every one is done, by
 // this process or another. The first error ends it.
-func Share(ctx context.Context, parts Parts, atOnce int, encode func(context.Context, film.Part) error) error {
+func Share(ctx context.Context, parts Parts, atOnce int, encode func(context.Context,
+	film.Part) error) error {
 	return share(ctx, parts, atOnce, encode, true)
 }
 
@@ -36,7 +37,8 @@ func Help(ctx context.Context, parts Parts, atOnce int, encode func(context.Cont
 	return share(ctx, parts, atOnce, encode, false)
 }
 
-func share(ctx context.Context, parts Parts, atOnce int, encode func(context.Context, film.Part) error, toEnd bool) error {
+func share(ctx context.Context, parts Parts, atOnce int, encode func(context.Context, film.Part) error,
+	toEnd bool) error {
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
 	var wg sync.WaitGroup

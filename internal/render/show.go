@@ -23,10 +23,13 @@ func Show(ctx context.Context, in io.Reader, input []string, words bool, w io.Wr
 	}
 	p := profile.Proof
 	args := append([]string{"-v", "error", "-nostdin"}, input...)
-	args = append(args, "-filter_complex", over+"yadif=deint=interlaced,scale=w='trunc(ih*dar/2)*2':h=ih,setsar=1[v]", "-map", "[v]", "-map", "0:a:0?",
+	args = append(args, "-filter_complex", over+
+		"yadif=deint=interlaced,scale=w='trunc(ih*dar/2)*2':h=ih,setsar=1[v]", "-map", "[v]", "-map",
+		"0:a:0?",
 		"-c:v", p.Video.Encoder, "-preset", "ultrafast", "-pix_fmt", p.Video.Pixels)
 	args = append(args, quality(p.Video)...)
-	args = append(args, "-g", "50", "-c:a", p.Audio.Encoder, "-b:a", fmt.Sprintf("%dk", p.Audio.Kbps), "-ac", "2",
+	args = append(args, "-g", "50", "-c:a", p.Audio.Encoder, "-b:a", fmt.Sprintf("%dk", p.Audio.Kbps), "-ac",
+		"2",
 		"-movflags", "frag_keyframe+empty_moov+default_base_moof", "-f", p.File.Format, "pipe:1")
 	cmd := exec.CommandContext(ctx, "ffmpeg", args...)
 	cmd.WaitDelay = 2 * time.Second

@@ -96,7 +96,8 @@ func (j *Job) seek(s stretch) (before, after []string) {
 // decodes decodes the key frames of a finished film: what was compared in another film must be
 // decoded in this one too.
 func (j *Job) decodes(ctx context.Context, path string) error {
-	cmd := patient(ctx, "-v", "error", "-nostdin", "-skip_frame", "nokey", "-i", path, "-map", "0:V:0", "-f", "null", "-")
+	cmd := patient(ctx, "-v", "error", "-nostdin", "-skip_frame", "nokey", "-i", path, "-map", "0:V:0", "-f",
+		"null", "-")
 	said, err := cmd.CombinedOutput()
 	if ctx.Err() != nil {
 		return context.Cause(ctx)

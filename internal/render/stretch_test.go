@@ -20,10 +20,21 @@ import (
 // film it is and whatever the file's format.
 func TestWhatIsNewIsCompared(t *testing.T) {
 	black := func(_ scene.Asset, s *raster.Sprite) *raster.Sprite {
-		return &raster.Sprite{W: s.W, H: s.H, Y: make([]byte, len(s.Y)), U: make([]byte, len(s.U)), V: make([]byte, len(s.V)), A: s.A}
+		return &raster.Sprite{
+			W: s.W,
+			H: s.H,
+			Y: make([]byte, len(s.Y)),
+			U: make([]byte, len(s.U)),
+			V: make([]byte, len(s.V)),
+			A: s.A,
+		}
 	}
 	for _, box := range []profile.Container{
-		{Format: "mp4", Extension: "mp4", MIME: "video/mp4"}, {Format: "mov", Extension: "mov", MIME: "video/quicktime"},
+		{
+			Format:    "mp4",
+			Extension: "mp4",
+			MIME:      "video/mp4",
+		}, {Format: "mov", Extension: "mov", MIME: "video/quicktime"},
 	} {
 		f, job := tiny(t, timecode.R2997, 14)
 		j := job()

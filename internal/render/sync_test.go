@@ -98,13 +98,19 @@ func flashes(t *testing.T, rate timecode.Rate, song doc.Media, change func(*doc.
 	d.Frame = doc.Frame{W: 320, H: 180}
 	d.Join = &transition.Transition{Kind: "cut"}
 	d.Soundtrack.FadeInSeconds, d.Soundtrack.FadeOutSeconds, d.Soundtrack.LUFS = 0, 0, 0
-	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "Clicks", "date": "2026"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
+	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "Clicks", "date": "2026"}},
+		edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})
 		require.NoError(t, err)
 	}
 	d.Slides = nil // pictures alone, one after another
 	for i, id := range ids[1:] {
-		d.Slides = append(d.Slides, doc.Slide{ID: d.NextSlide(), Kind: doc.Pictures, Media: []doc.MediaID{id}, Linger: 1 + float64(i%3)/3})
+		d.Slides = append(d.Slides, doc.Slide{
+			ID:     d.NextSlide(),
+			Kind:   doc.Pictures,
+			Media:  []doc.MediaID{id},
+			Linger: 1 + float64(i%3)/3,
+		})
 	}
 	if change != nil {
 		change(&d)
@@ -136,7 +142,12 @@ func seen(t *testing.T, f *film.Film, song string) (out string, changes []timeco
 	}
 	pool := media.NewSprites(files, themestest.Shelf(t), nil, 1<<20)
 	out = filepath.Join(dir, "film.mp4")
-	_, err := Film(context.Background(), Job{Film: f, Files: files, Out: out, Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, f.Library, false) }})
+	_, err := Film(context.Background(), Job{
+		Film:  f,
+		Files: files,
+		Out:   out,
+		Lanes: func(ctx context.Context) Lane { return pool.Lane(ctx, f.Library, false) },
+	})
 	require.NoError(t, err)
 	times, light := frameTimes(t, out), frameLight(t, out)
 	require.Len(t, light, len(times))
@@ -171,14 +182,16 @@ func writeClicks(t *testing.T, path string, at []timecode.Samples) {
 	samples := make([]int16, 2*flashSeconds*timecode.SampleRate)
 	for _, n := range at {
 		for i := range 480 {
-			v := int16(20000 * math.Sin(2*math.Pi*2000*float64(i)/timecode.SampleRate) * math.Exp(-float64(i)/120))
+			v := int16(20000 * math.Sin(2*math.Pi*2000*float64(i)/timecode.SampleRate) * math.Exp(
+				-float64(i)/120))
 			k := 2 * (int(n) + i)
 			samples[k], samples[k+1] = v, v
 		}
 	}
 	raw, err := binary.Append(nil, binary.LittleEndian, samples)
 	require.NoError(t, err)
-	c := exec.Command("ffmpeg", "-v", "error", "-f", "s16le", "-ar", "48000", "-ac", "2", "-i", "-", "-y", path)
+	c := exec.Command("ffmpeg", "-v", "error", "-f", "s16le", "-ar", "48000", "-ac", "2", "-i", "-", "-y",
+		path)
 	c.Stdin = strings.NewReader(string(raw))
 	text, err := c.CombinedOutput()
 	require.NoError(t, err, string(text))
@@ -186,7 +199,8 @@ func writeClicks(t *testing.T, path string, at []timecode.Samples) {
 
 // frameTimes are when ffprobe says that frames are shown.
 func frameTimes(t *testing.T, path string) (out []float64) {
-	text, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries", "frame=pts_time", "-of", "csv=p=0", path).Output()
+	text, err := exec.Command("ffprobe", "-v", "error", "-select_streams", "v:0", "-show_entries",
+		"frame=pts_time", "-of", "csv=p=0", path).Output()
 	require.NoError(t, err)
 	for _, line := range strings.Fields(string(text)) {
 		v, err := strconv.ParseFloat(strings.Trim(line, ","), 64)
@@ -198,7 +212,8 @@ func frameTimes(t *testing.T, path string) (out []float64) {
 
 // frameLight is how light the middle of each frame is.
 func frameLight(t *testing.T, path string) (out []float64) {
-	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-fps_mode", "passthrough", "-vf", "crop=40:40,scale=1:1:flags=area,format=gray", "-f", "rawvideo", "-").Output()
+	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-fps_mode", "passthrough", "-vf",
+		"crop=40:40,scale=1:1:flags=area,format=gray", "-f", "rawvideo", "-").Output()
 	require.NoError(t, err)
 	for _, v := range raw {
 		out = append(out, float64(v))
@@ -208,7 +223,8 @@ func frameLight(t *testing.T, path string) (out []float64) {
 
 // clickTimes are the seconds at which clicks begin, on the film's own clock.
 func clickTimes(t *testing.T, path string) (out []float64) {
-	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-af", "aresample=48000:async=1:first_pts=0", "-ac", "1", "-f", "s16le", "-").Output()
+	raw, err := exec.Command("ffmpeg", "-v", "error", "-i", path, "-af",
+		"aresample=48000:async=1:first_pts=0", "-ac", "1", "-f", "s16le", "-").Output()
 	require.NoError(t, err)
 	last := -timecode.SampleRate
 	for i := 0; i+1 < len(raw); i += 2 {

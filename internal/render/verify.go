@@ -14,25 +14,26 @@ import (
 
 // Facts is what a finished file turned out to be.
 type Facts struct {
-	Frames       timecode.Frames `json:"frames"`
-	Rate         timecode.Rate   `json:"-"`
-	W            int             `json:"width"`
-	H            int             `json:"height"`
-	PictureDB    float64         `json:"picture_db,omitempty"` // the least likeness to what was drawn that was found, as a peak signal-to-noise ratio
-	Pixels       string          `json:"pixels,omitempty"`     // as ffmpeg names them
-	Pictures     int             `json:"-"`                    // streams of pictures, without posters
-	Sounds       int             `json:"-"`                    // streams of sound
-	PictureSec   float64         `json:"picture_seconds"`
-	SoundSec     float64         `json:"sound_seconds"`
-	Bytes        int64           `json:"bytes"`
-	PictureCodec string          `json:"picture_codec"`
-	SoundCodec   string          `json:"sound_codec"`
-	Colours      string          `json:"colours"`            // matrix and range, as ffmpeg names them
-	Transfer     string          `json:"-"`                  // likewise
-	Primaries    string          `json:"-"`                  // likewise
-	Shown        profile.Shape   `json:"shown,omitzero"`     // the frame's shape where pixels are not square
-	Captions     int             `json:"captions,omitempty"` // tracks of text
-	Poster       bool            `json:"poster,omitempty"`
+	Frames timecode.Frames `json:"frames"`
+	Rate   timecode.Rate   `json:"-"`
+	W      int             `json:"width"`
+	H      int             `json:"height"`
+	// the least likeness to what was drawn that was found, as a peak signal-to-noise ratio
+	PictureDB    float64       `json:"picture_db,omitempty"`
+	Pixels       string        `json:"pixels,omitempty"` // as ffmpeg names them
+	Pictures     int           `json:"-"`                // streams of pictures, without posters
+	Sounds       int           `json:"-"`                // streams of sound
+	PictureSec   float64       `json:"picture_seconds"`
+	SoundSec     float64       `json:"sound_seconds"`
+	Bytes        int64         `json:"bytes"`
+	PictureCodec string        `json:"picture_codec"`
+	SoundCodec   string        `json:"sound_codec"`
+	Colours      string        `json:"colours"`            // matrix and range, as ffmpeg names them
+	Transfer     string        `json:"-"`                  // likewise
+	Primaries    string        `json:"-"`                  // likewise
+	Shown        profile.Shape `json:"shown,omitzero"`     // the frame's shape where pixels are not square
+	Captions     int           `json:"captions,omitempty"` // tracks of text
+	Poster       bool          `json:"poster,omitempty"`
 }
 
 // Verify checks a film or soundtrack against what its profile promises and its
@@ -58,7 +59,8 @@ func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 	case p.MaxBytes > 0 && f.Bytes > p.MaxBytes:
 		return f, fmt.Errorf("it has %d bytes; the profile allows %d", f.Bytes, p.MaxBytes)
 	case f.SoundCodec != p.Audio.Codec || p.Kind == profile.OfFilm && f.PictureCodec != p.Video.Codec:
-		return f, fmt.Errorf("it holds %q and %q in place of %s and %s", f.PictureCodec, f.SoundCodec, p.Video.Codec, p.Audio.Codec)
+		return f, fmt.Errorf("it holds %q and %q in place of %s and %s", f.PictureCodec, f.SoundCodec,
+			p.Video.Codec, p.Audio.Codec)
 	case p.Kind != profile.OfSound && (f.W != film.Kept.W || f.H != film.Kept.H):
 		return f, fmt.Errorf("it is %d×%d pixels in place of %d×%d", f.W, f.H, film.Kept.W, film.Kept.H)
 	case p.Kind == profile.OfFilm && f.Rate != s.Rate:
@@ -67,7 +69,8 @@ func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 		return f, fmt.Errorf("it has %d frames in place of %d", f.Frames, s.Frames)
 	case math.Abs(f.SoundSec-want) > frame:
 		return f, fmt.Errorf("the sound lasts %.3f s in place of %.3f", f.SoundSec, want)
-	case f.Sounds != 1 || p.Kind == profile.OfFilm && f.Pictures != 1 || p.Kind == profile.OfSound && f.Pictures != 0:
+	case f.Sounds != 1 || p.Kind == profile.OfFilm && f.Pictures != 1 || p.Kind == profile.OfSound &&
+		f.Pictures != 0:
 		return f, fmt.Errorf("it holds %d pictures and %d sounds", f.Pictures, f.Sounds)
 	case f.Captions != tracks(film):
 		return f, fmt.Errorf("it holds %d tracks of captions in place of %d", f.Captions, tracks(film))
@@ -80,11 +83,13 @@ func Verify(ctx context.Context, path string, film *film.Film) (Facts, error) {
 	case f.Colours != colours:
 		return f, fmt.Errorf("its colours are tagged %q in place of %q", f.Colours, colours)
 	case !tagged(f.Transfer, named.transfer) || !tagged(f.Primaries, named.primaries):
-		return f, fmt.Errorf("its colours are tagged %q and %q in place of %q and %q", f.Transfer, f.Primaries, named.transfer, named.primaries)
+		return f, fmt.Errorf("its colours are tagged %q and %q in place of %q and %q", f.Transfer,
+			f.Primaries, named.transfer, named.primaries)
 	case math.Abs(f.PictureSec-want) > frame:
 		return f, fmt.Errorf("the picture lasts %.3f s in place of %.3f", f.PictureSec, want)
 	case film.Kept.Shown.W > 0 && f.Shown != film.Kept.Shown:
-		return f, fmt.Errorf("it is shown at %d:%d in place of %d:%d", f.Shown.W, f.Shown.H, film.Kept.Shown.W, film.Kept.Shown.H)
+		return f, fmt.Errorf("it is shown at %d:%d in place of %d:%d", f.Shown.W, f.Shown.H,
+			film.Kept.Shown.W, film.Kept.Shown.H)
 	}
 	return f, nil
 }
@@ -95,7 +100,8 @@ func tagged(is, want string) bool { return is == "" || is == "unknown" || is == 
 // tracks is how many tracks of captions a film's file has.
 func tracks(f *film.Film) int {
 	p := f.Profile
-	if p.Kind == profile.OfFilm && p.Captions == profile.Track && containers[p.File.Format].text != "" && len(f.Captions()) > 0 {
+	if p.Kind == profile.OfFilm && p.Captions == profile.Track && containers[p.File.Format].text != "" &&
+		len(f.Captions()) > 0 {
 		return 1
 	}
 	return 0
@@ -121,7 +127,8 @@ func Inspect(ctx context.Context, path string) (Facts, error) {
 			f.Pictures++
 			f.Pixels = s.Pixels
 			f.Transfer, f.Primaries = s.Transfer, s.Primaries
-			f.PictureCodec, f.W, f.H, f.Rate, f.Frames, f.PictureSec = s.Codec, s.W, s.H, s.Rate, s.Packets, s.Seconds
+			f.PictureCodec, f.W, f.H, f.Rate, f.Frames, f.PictureSec = s.Codec, s.W, s.H, s.Rate, s.Packets,
+				s.Seconds
 			f.Colours = s.ColourSpace + " " + s.ColourRange
 			f.Shown = s.Shown
 		case s.Type == "audio":

@@ -41,7 +41,13 @@ const acting = "acts"
 
 // Start has an act done by the job queue, once: while one like it goes on, another is refused.
 func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) (store.RunAct, error) {
-	act := store.RunAct{RunID: id, Act: string(a.Act), State: store.ActWaiting, How: &a.How, CreatedAt: rs.Now()}
+	act := store.RunAct{
+		RunID:     id,
+		Act:       string(a.Act),
+		State:     store.ActWaiting,
+		How:       &a.How,
+		CreatedAt: rs.Now(),
+	}
 	if author != nil {
 		act.AuthorID, act.Author = &author.ID, author.Name
 	}
@@ -71,7 +77,9 @@ func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) 
 			return err
 		}
 		var open int64
-		if err := tx.Model(&store.RunAct{}).Where("run_id = ? AND act = ? AND state IN ('waiting', 'running')", id, act.Act).Count(&open).Error; err != nil {
+		if err := tx.Model(&store.RunAct{}).
+			Where("run_id = ? AND act = ? AND state IN ('waiting', 'running')", id, act.Act).
+			Count(&open).Error; err != nil {
 			return err
 		}
 		if open > 0 {
@@ -98,7 +106,9 @@ func (rs *Runs) asked(ctx context.Context, s *Sheet, a Ask) (Plan, error) {
 	}
 	if len(a.Only) > 0 {
 		p.Rows = slices.DeleteFunc(p.Rows, func(r Row) bool { return !slices.Contains(a.Only, r.ID) })
-		p.LeftOut = slices.DeleteFunc(p.LeftOut, func(l LeftOut) bool { return !slices.Contains(a.Only, l.ID) })
+		p.LeftOut = slices.DeleteFunc(p.LeftOut, func(l LeftOut) bool {
+			return !slices.Contains(a.Only, l.ID)
+		})
 	}
 	return p, err
 }
@@ -151,7 +161,8 @@ func (rs *Runs) Act(ctx context.Context, j Acting) error {
 }
 
 // doRow does an act with a row; what is wrong with the row leaves it out.
-func (rs *Runs) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.DiscSetting, act *store.RunAct) error {
+func (rs *Runs) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.DiscSetting,
+	act *store.RunAct) error {
 	var err error
 	switch Act(act.Act) {
 	case Render, Again:
@@ -180,11 +191,17 @@ func (rs *Runs) note(ctx context.Context, act *store.RunAct) (goesOn bool, err e
 		if err != nil {
 			return err
 		}
-		set := map[string]any{"next": act.Next, "begun": act.Begun, "left_out": string(left), "state": store.ActRunning}
+		set := map[string]any{
+			"next":     act.Next,
+			"begun":    act.Begun,
+			"left_out": string(left),
+			"state":    store.ActRunning,
+		}
 		if act.Next == len(act.Rows) {
 			set["state"], set["finished_at"] = store.ActDone, rs.Now()
 		}
-		res := tx.Model(&store.RunAct{}).Where("id = ? AND state IN ('waiting', 'running')", act.ID).Updates(set)
+		res := tx.Model(&store.RunAct{}).Where("id = ? AND state IN ('waiting', 'running')", act.ID).
+			Updates(set)
 		if goesOn = res.RowsAffected > 0; res.Error != nil {
 			return res.Error
 		}
@@ -206,7 +223,8 @@ func (rs *Runs) Stop(ctx context.Context, run, act int64) error {
 
 func (rs *Runs) endAct(ctx context.Context, run, act int64, state store.ActState, why string) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		err := tx.Model(&store.RunAct{}).Where("id = ? AND run_id = ? AND state IN ('waiting', 'running')", act, run).
+		err := tx.Model(&store.RunAct{}).Where("id = ? AND run_id = ? AND state IN ('waiting', 'running')",
+			act, run).
 			Updates(map[string]any{"state": state, "error": why, "finished_at": rs.Now()}).Error
 		if err != nil {
 			return err
@@ -250,7 +268,8 @@ func (rs *Runs) Await(ctx context.Context, act store.RunAct, most time.Duration)
 // SeenAct notes that what became of an act was read.
 func (rs *Runs) SeenAct(ctx context.Context, run, act int64) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := tx.Model(&store.RunAct{}).Where("id = ? AND run_id = ?", act, run).Update("seen", true).Error; err != nil {
+		if err := tx.Model(&store.RunAct{}).Where("id = ? AND run_id = ?", act, run).
+			Update("seen", true).Error; err != nil {
 			return err
 		}
 		return store.Tell(tx, store.Event{What: store.RunChanged, ID: run})
@@ -259,7 +278,8 @@ func (rs *Runs) SeenAct(ctx context.Context, run, act int64) error {
 
 // Acts are the acts of a Run that go on, and those that ended and of which nobody read yet.
 func (rs *Runs) Acts(ctx context.Context, run int64) (out []store.RunAct, err error) {
-	return out, rs.Store.DB.WithContext(ctx).Where("run_id = ? AND NOT seen", run).Order("id").Find(&out).Error
+	return out, rs.Store.DB.WithContext(ctx).Where("run_id = ? AND NOT seen", run).Order("id").
+		Find(&out).Error
 }
 
 // Told says how an act stands: what was begun, or how far it is.
@@ -273,7 +293,16 @@ func Told(a store.RunAct) string {
 	case store.ActFailed:
 		return fmt.Sprintf("Ended after %d of %d rows: %s. %s", a.Next, len(a.Rows), a.Error, d.InWords())
 	}
-	doing := map[Act]string{Render: "Queueing films", Again: "Queueing films once more", Link: "Making links", Mail: "Mailing links", Proof: "Sending proofs",
-		Disc: "Making discs", Burn: "Queueing copies to burn", Together: "Putting films together on discs"}[d.Act]
-	return fmt.Sprintf("%s: %d of %s done. It goes on when this window is closed.", doing, a.Next, wording.Counted(len(a.Rows), "row"))
+	doing := map[Act]string{
+		Render:   "Queueing films",
+		Again:    "Queueing films once more",
+		Link:     "Making links",
+		Mail:     "Mailing links",
+		Proof:    "Sending proofs",
+		Disc:     "Making discs",
+		Burn:     "Queueing copies to burn",
+		Together: "Putting films together on discs",
+	}[d.Act]
+	return fmt.Sprintf("%s: %d of %s done. It goes on when this window is closed.", doing, a.Next,
+		wording.Counted(len(a.Rows), "row"))
 }

@@ -29,18 +29,20 @@ func TestAnActGoesOnByItselfOnce(t *testing.T) {
 	acts, err := h.Runs.Acts(ctx, r.ID)
 	require.NoError(t, err)
 	require.Len(t, acts, 1)
-	assert.Equal(t, "Queueing films: 0 of 4 rows done. It goes on when this window is closed.", runs.Told(acts[0]))
+	assert.Equal(t, "Queueing films: 0 of 4 rows done. It goes on when this window is closed.",
+		runs.Told(acts[0]))
 
 	// The server ends in the middle, after the third film was queued and before that was noted.
 	n := 0
 	broken := errors.New("the database is away")
-	require.NoError(t, h.Store.DB.Callback().Update().Before("gorm:update").Register("test:break", func(tx *gorm.DB) {
-		if tx.Statement.Table == "run_acts" {
-			if n++; n == 3 {
-				_ = tx.AddError(broken)
+	require.NoError(t, h.Store.DB.Callback().Update().Before("gorm:update").Register("test:break",
+		func(tx *gorm.DB) {
+			if tx.Statement.Table == "run_acts" {
+				if n++; n == 3 {
+					_ = tx.AddError(broken)
+				}
 			}
-		}
-	}))
+		}))
 	assert.ErrorIs(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}), broken)
 	require.NoError(t, h.Store.DB.Callback().Update().Remove("test:break"))
 	assert.Len(t, renders(t, h), 3)
@@ -100,13 +102,15 @@ func TestTogetherOnlyWhatIsMade(t *testing.T) {
 	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), before+1, "of one film")
 	// Broken off before it was noted that the disc is made, it is gone on with.
-	require.NoError(t, h.Store.DB.Exec("UPDATE run_acts SET state = 'running', next = 0, begun = 0 WHERE id = ?", act.ID).Error)
+	require.NoError(t, h.Store.DB.Exec(
+		"UPDATE run_acts SET state = 'running', next = 0, begun = 0 WHERE id = ?", act.ID).Error)
 	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), before+1, "nothing is made twice")
 	acts, err := h.Runs.Acts(ctx, r.ID)
 	require.NoError(t, err)
 	require.Len(t, acts, 1)
-	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.", runs.Told(acts[0]))
+	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.",
+		runs.Told(acts[0]))
 	// Once more is another one.
 	again, err := h.Runs.GoWith(ctx, r.ID, ask)
 	require.NoError(t, err)
@@ -124,7 +128,11 @@ func TestTogetherOnlyWhatIsMade(t *testing.T) {
 func TestFolderAnswersAreUndone(t *testing.T) {
 	h := housetest.Open(t)
 	r := ready(t, h, 2)
-	drop(t, h, r.ID, map[string][]byte{"Crew one/x.jpg": housetest.Photo(t, 20), "Crew one/y.jpg": housetest.Photo(t, 21), "Nobody/z.jpg": housetest.Photo(t, 22)})
+	drop(t, h, r.ID, map[string][]byte{
+		"Crew one/x.jpg": housetest.Photo(t, 20),
+		"Crew one/y.jpg": housetest.Photo(t, 21),
+		"Nobody/z.jpg":   housetest.Photo(t, 22),
+	})
 	id := sheet(t, h, r.ID).Rows[0].ID
 	pictures := func() int { return sheet(t, h, r.ID).Rows[0].Pictures }
 	waiting := func() int { return sheet(t, h, r.ID).Waiting() }
@@ -190,7 +198,13 @@ func TestAnActMailsEachOnce(t *testing.T) {
 	}
 	act, err := h.Runs.Start(ctx, r.ID, runs.Ask{Act: runs.Mail}, nil)
 	require.NoError(t, err)
-	_, _, err = h.Delivery.MakeLink(ctx, s.Rows[0].ID, delivery.NewLink{RenderID: renders(t, h)[0].ID, Title: "By hand", Days: 3, Mail: true, Keep: true})
+	_, _, err = h.Delivery.MakeLink(ctx, s.Rows[0].ID, delivery.NewLink{
+		RenderID: renders(t, h)[0].ID,
+		Title:    "By hand",
+		Days:     3,
+		Mail:     true,
+		Keep:     true,
+	})
 	require.NoError(t, err)
 	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
 	var links []store.Link

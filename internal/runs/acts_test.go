@@ -74,7 +74,8 @@ func TestMailToAll(t *testing.T) {
 	box := &mailer{}
 	h.Delivery.Mailer = box
 	h.Delivery.BaseURL = "https://films.studio.example/"
-	r := begin(t, h, "Key;Crew;Date;E-mail;Deliveries;Pet name\n01;The Gannets;x;gannets@saltmere.example;;Gan\n02;Terns;x;terns@saltmere.example;disc;\n03;Auks;x;;;\n04;Bad;x;not an address;;\n05;Skuas;x;skuas@saltmere.example;link, disc;\n")
+	r := begin(t, h, "Key;Crew;Date;E-mail;Deliveries;Pet name\n01;The "+
+		"Gannets;x;gannets@saltmere.example;;Gan\n02;Terns;x;terns@saltmere.example;disc;\n03;Auks;x;;;\n04;Bad;x;not an address;;\n05;Skuas;x;skuas@saltmere.example;link, disc;\n")
 	files := map[string][]byte{"s.flac": housetest.Song(t, 12), "q.jpg": housetest.Photo(t, 7)}
 	for i := range 5 {
 		files[fmt.Sprintf("%02d/a.jpg", i+1)] = housetest.Photo(t, 20+i)
@@ -82,7 +83,10 @@ func TestMailToAll(t *testing.T) {
 	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
 	require.NoError(t, err)
 	drop(t, h, r.ID, files)
-	require.NoError(t, h.Runs.SetMail(ctx, r.ID, store.RunMail{Subject: "{names}, your film", Text: "Dear {Pet name}, {key}: {link}"}))
+	require.NoError(t, h.Runs.SetMail(ctx, r.ID, store.RunMail{
+		Subject: "{names}, your film",
+		Text:    "Dear {Pet name}, {key}: {link}",
+	}))
 	_, err = h.Runs.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
@@ -107,7 +111,8 @@ func TestMailToAll(t *testing.T) {
 	require.Len(t, box.sent, 1)
 	assert.Equal(t, "gannets@saltmere.example", box.sent[0][0])
 	assert.Equal(t, "The Gannets, your film", box.sent[0][1])
-	assert.Equal(t, "Dear Gan, 01: https://films.studio.example/watch/"+links[0].KeptToken+"\n", box.sent[0][2])
+	assert.Equal(t, "Dear Gan, 01: https://films.studio.example/watch/"+links[0].KeptToken+"\n",
+		box.sent[0][2])
 	s := sheet(t, h, r.ID)
 	assert.Contains(t, row(t, s, "05").Needs[runs.Gone], "550 no such mailbox")
 	assert.Empty(t, row(t, s, "01").Needs[runs.Gone])
@@ -148,11 +153,16 @@ func (m *mailer) Send(_ context.Context, l delivery.Mail) error {
 func TestUndoInARowKeepsThePattern(t *testing.T) {
 	h := housetest.Open(t)
 	r := begin(t, h, crews)
-	drop(t, h, r.ID, map[string][]byte{"s.flac": housetest.Song(t, 12), "01/a.jpg": housetest.Photo(t, 1), "01/b.jpg": housetest.Photo(t, 2)})
+	drop(t, h, r.ID, map[string][]byte{
+		"s.flac":   housetest.Song(t, 12),
+		"01/a.jpg": housetest.Photo(t, 1),
+		"01/b.jpg": housetest.Photo(t, 2),
+	})
 	id := sheet(t, h, r.ID).Rows[0].ID
 	head := func() int { return housetest.Load(t, h, id).Slideshow.Head }
 	give := func(message string) {
-		_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": message}}, nil)
+		_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": message}},
+			nil)
 		require.NoError(t, err)
 		require.NoError(t, h.Runs.Give(ctx, r.ID))
 	}
@@ -213,8 +223,10 @@ func did(t *testing.T, h *house.House, s *runs.Sheet, act runs.Act) runs.Done {
 func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	do := func(act runs.Act) runs.Done { return did(t, h, s, act) }
 	assert.Zero(t, do(runs.Proof).Begun, "what was delivered needs no draft")
-	assert.Equal(t, "0 copies to be burned, one after the other; 3 rows left out: has no disc yet (01, 02, 03).", do(runs.Burn).InWords())
-	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET wants = '[\"link\"]' WHERE id = ?", s.Rows[2].ID).Error)
+	assert.Equal(t, "0 copies to be burned, one after the other; 3 rows left out: has no disc yet (01, "+
+		"02, 03).", do(runs.Burn).InWords())
+	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET wants = '[\"link\"]' WHERE id = ?",
+		s.Rows[2].ID).Error)
 	s = sheet(t, h, s.ID)
 	assert.Equal(t, "2 discs being made; 1 row left out: wants no disc (03).", do(runs.Disc).InWords())
 	assert.Zero(t, do(runs.Disc).Begun)
@@ -222,9 +234,11 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	require.NoError(t, h.Store.DB.Order("delivery_id").Find(&rows).Error)
 	require.Len(t, rows, 2)
 	assert.Equal(t, "01 The Gannets · Lantern Regatta", rows[0].Setting.Name, "the name to write on it")
-	assert.Equal(t, "2 rows left out: its disc is not made yet (01, 02)", strings.TrimSuffix(strings.SplitN(do(runs.Burn).InWords(), "; ", 2)[1], "."))
+	assert.Equal(t, "2 rows left out: its disc is not made yet (01, 02)",
+		strings.TrimSuffix(strings.SplitN(do(runs.Burn).InWords(), "; ", 2)[1], "."))
 	// As if the images were made.
-	require.NoError(t, h.Store.DB.Exec("UPDATE discs SET image = (SELECT sha256 FROM renders WHERE state = 'done' LIMIT 1), pressed_at = now()").Error)
+	require.NoError(t, h.Store.DB.Exec("UPDATE discs SET image = (SELECT sha256 FROM renders WHERE state = "+
+		"'done' LIMIT 1), pressed_at = now()").Error)
 	faces, err := h.Runs.Faces(ctx, s)
 	require.NoError(t, err)
 	assert.Len(t, faces, 2)
@@ -245,10 +259,19 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	require.Len(t, films, 3)
 	assert.Equal(t, "Harbour Lights", films[1].Title)
 	assert.Equal(t, s.Rows[1].Render.ID, w.Render.ID, "the one that was asked for")
-	together := runs.Ask{Act: runs.Together, How: store.DiscSetting{Kind: store.DVDVideo, Blank: "DVD 4.7 GB", Profiles: []string{"DVD PAL 16:9"}, Menu: true}}
+	together := runs.Ask{
+		Act: runs.Together,
+		How: store.DiscSetting{
+			Kind:     store.DVDVideo,
+			Blank:    "DVD 4.7 GB",
+			Profiles: []string{"DVD PAL 16:9"},
+			Menu:     true,
+		},
+	}
 	put, err := h.Runs.GoWith(ctx, s.ID, together)
 	require.NoError(t, err)
-	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.", put.InWords())
+	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.",
+		put.InWords())
 	list, err := h.Pressing.List(ctx, s.Pattern.Order.ID)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
@@ -256,7 +279,8 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	together.How.Blank = "none"
 	_, err = h.Runs.Start(ctx, s.ID, together, nil)
 	assert.Error(t, err)
-	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
+	require.NoError(t, h.Store.DB.Exec(
+		"UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
 }
 
 // Cancelling the films of a Run leaves the drafts alone that clients were asked to look at,
@@ -266,7 +290,12 @@ func TestCancelLeavesProofsAlone(t *testing.T) {
 	r, err := h.Runs.Open(ctx, runs.New{Name: "Crews", Due: time.Now().AddDate(0, 0, 5)}, nil)
 	require.NoError(t, err)
 	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;The Gannets;12/9\n"), nil))
-	drop(t, h, r.ID, map[string][]byte{"song.flac": housetest.Song(t, 18), "01/a.jpg": housetest.Photo(t, 3), "01/b.jpg": housetest.Photo(t, 4), "01/c.jpg": housetest.Photo(t, 5)})
+	drop(t, h, r.ID, map[string][]byte{
+		"song.flac": housetest.Song(t, 18),
+		"01/a.jpg":  housetest.Photo(t, 3),
+		"01/b.jpg":  housetest.Photo(t, 4),
+		"01/c.jpg":  housetest.Photo(t, 5),
+	})
 	settle(t, h, r.ID)
 	s := sheet(t, h, r.ID)
 	id := s.Rows[0].ID
@@ -327,7 +356,8 @@ func TestNoFileIsLost(t *testing.T) {
 		for i := range 5 {
 			csv += fmt.Sprintf("%02d;Crew %c;12/9\n", i+1, 'A'+i)
 		}
-		places := []string{"01/", "Crew B/", "crew c/", "D Crew/", "05 someone/", "Nobody/", "Crew/", "", "03_"}
+		places := []string{"01/", "Crew B/", "crew c/", "D Crew/", "05 someone/", "Nobody/", "Crew/", "",
+			"03_"}
 		sent := 0
 		actions := []func(){
 			func() {
@@ -340,7 +370,8 @@ func TestNoFileIsLost(t *testing.T) {
 			p := places[rng.IntN(len(places))] + fmt.Sprintf("f%d.jpg", i)
 			actions = append(actions, func() {
 				for range 2 { // sent twice, taken once
-					require.NoError(t, h.Runs.Receive(ctx, r.ID, fmt.Sprintf("%d %s", r.ID, p), p, strings.NewReader(fmt.Sprint(seed, p)), nil))
+					require.NoError(t, h.Runs.Receive(ctx, r.ID, fmt.Sprintf("%d %s", r.ID, p), p,
+						strings.NewReader(fmt.Sprint(seed, p)), nil))
 				}
 				sent++
 			})
@@ -356,8 +387,11 @@ func TestNoFileIsLost(t *testing.T) {
 		require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
 		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
 		var media, waiting []string
-		require.NoError(t, h.Store.DB.Model(&store.Media{}).Where("run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?)", r.ID, r.ID).Pluck("upload_id", &media).Error)
-		require.NoError(t, h.Store.DB.Model(&store.RunFile{}).Where("run_id = ?", r.ID).Pluck("upload_id", &waiting).Error)
+		require.NoError(t, h.Store.DB.Model(&store.Media{}).
+			Where("run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?)", r.ID, r.ID).
+			Pluck("upload_id", &media).Error)
+		require.NoError(t, h.Store.DB.Model(&store.RunFile{}).Where("run_id = ?", r.ID).Pluck("upload_id",
+			&waiting).Error)
 		all := append(media, waiting...)
 		slices.Sort(all)
 		require.Len(t, slices.Compact(all), sent, "seed %d", seed)

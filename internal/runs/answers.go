@@ -51,7 +51,8 @@ func (s *Sheet) hear(tx *gorm.DB, now time.Time, of func(int64) *Row) error {
 		OrderID int64
 		Key     string
 	}
-	if err := tx.Raw("SELECT order_id, key FROM meant WHERE order_id IN (SELECT id FROM orders WHERE run_id = ? AND run_key <> '')", s.ID).Scan(&meant).Error; err != nil {
+	if err := tx.Raw("SELECT order_id, key FROM meant WHERE order_id IN (SELECT id FROM orders WHERE "+
+		"run_id = ? AND run_key <> '')", s.ID).Scan(&meant).Error; err != nil {
 		return err
 	}
 	for _, m := range meant {

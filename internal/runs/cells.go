@@ -39,7 +39,8 @@ type Refused struct {
 
 // Set changes cells of the sheet and keeps what was in them, to be undone in
 // one step. Those that cannot be are told, the others are changed.
-func (rs *Runs) Set(ctx context.Context, id int64, title string, cells []Cell, author *int64) ([]Refused, error) {
+func (rs *Runs) Set(ctx context.Context, id int64, title string, cells []Cell, author *int64) ([]Refused,
+	error) {
 	if len(cells) == 0 || len(cells) > MaxCells {
 		return nil, invalid.Field("cells", "Between one and %d cells can be changed at once.", MaxCells)
 	}
@@ -52,7 +53,13 @@ func (rs *Runs) Set(ctx context.Context, id int64, title string, cells []Cell, a
 		for role, to := range done {
 			was := valueOf(o, role)
 			if was != to {
-				step.Cells = append(step.Cells, store.RunCell{OrderID: o.ID, Role: role, Was: was, To: to, WasOwn: isOwn(o, role)})
+				step.Cells = append(step.Cells, store.RunCell{
+					OrderID: o.ID,
+					Role:    role,
+					Was:     was,
+					To:      to,
+					WasOwn:  isOwn(o, role),
+				})
 			}
 		}
 	})
@@ -86,7 +93,8 @@ const atOnce = 4
 
 // each sets cells row by row. done is told of each row that was changed, as it
 // was, one at a time.
-func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64, done func(store.Order, map[list.Role]string)) ([]Refused, error) {
+func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64,
+	done func(store.Order, map[list.Role]string)) ([]Refused, error) {
 	byOrder := map[int64]map[list.Role]string{}
 	for _, c := range cells {
 		if byOrder[c.OrderID] == nil {
@@ -127,7 +135,9 @@ func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64,
 				if !isInput(err) {
 					return err
 				}
-				results <- func() { refused = append(refused, Refused{Cell{o.ID, role, set[role]}, o.RunKey, inWords(err)}) }
+				results <- func() {
+					refused = append(refused, Refused{Cell{o.ID, role, set[role]}, o.RunKey, inWords(err)})
+				}
 			}
 			results <- func() { done(o, good) }
 			return nil
@@ -158,7 +168,8 @@ func inWords(err error) string {
 	return err.Error()
 }
 
-func (rs *Runs) setRow(ctx context.Context, pattern *orders.Dossier, o store.Order, set map[list.Role]string, author *int64) error {
+func (rs *Runs) setRow(ctx context.Context, pattern *orders.Dossier, o store.Order, set map[list.Role]string,
+	author *int64) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return rs.set(ctx, tx, pattern, o, set, author) })
 }
 
@@ -178,7 +189,8 @@ func isOwn(o store.Order, r list.Role) bool {
 
 // set gives a row values. An empty one of what the pattern has too is the
 // pattern's again.
-func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o store.Order, set map[list.Role]string, author *int64) error {
+func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o store.Order,
+	set map[list.Role]string, author *int64) error {
 	details := map[string]string{}
 	var back []string
 	values := maps.Clone(o.RunValues)
@@ -250,7 +262,8 @@ func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o
 		}
 	}
 	if !maps.Equal(values, o.RunValues) {
-		if err := tx.Model(&store.Order{ID: o.ID}).Select("RunValues").Updates(store.Order{RunValues: values}).Error; err != nil {
+		if err := tx.Model(&store.Order{ID: o.ID}).Select("RunValues").
+			Updates(store.Order{RunValues: values}).Error; err != nil {
 			return err
 		}
 	}
@@ -267,7 +280,8 @@ func rename(tx *gorm.DB, o store.Order, key string) error {
 		return err
 	}
 	var others int64
-	if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ? AND id <> ?", *o.RunID, key, o.ID).Count(&others).Error; err != nil {
+	if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ? AND id <> ?", *o.RunID, key, o.ID).
+		Count(&others).Error; err != nil {
 		return err
 	}
 	if others > 0 {
@@ -278,7 +292,8 @@ func rename(tx *gorm.DB, o store.Order, key string) error {
 
 // playing is the edit by which a row's pace or songs are what a cell says, or
 // the part that is the pattern's again.
-func (rs *Runs) playing(tx *gorm.DB, o store.Order, role list.Role, v string) (op edit.Op, part string, err error) {
+func (rs *Runs) playing(tx *gorm.DB, o store.Order, role list.Role, v string) (op edit.Op, part string,
+	err error) {
 	switch {
 	case role == list.Pace && v == "":
 		return nil, follow.Fit, nil
@@ -305,7 +320,8 @@ func (rs *Runs) playing(tx *gorm.DB, o store.Order, role list.Role, v string) (o
 // not there.
 func songsNamed(tx *gorm.DB, o store.Order, names string) (songs []doc.MediaID, missing string, err error) {
 	var all []store.Media
-	err = tx.Omit("waveform").Where("(order_id = ? OR run_id = ?) AND kind = 'song' AND state = 'ready'", o.ID, *o.RunID).Order("id").Find(&all).Error
+	err = tx.Omit("waveform").Where("(order_id = ? OR run_id = ?) AND kind = 'song' AND state = 'ready'",
+		o.ID, *o.RunID).Order("id").Find(&all).Error
 	if err != nil {
 		return nil, "", err
 	}
@@ -351,7 +367,8 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 	if again {
 		order = "id"
 	}
-	st, err := store.One[store.RunStep](rs.Store.DB.WithContext(ctx).Order(order), "run_id = ? AND undone = ?", id, again)
+	st, err := store.One[store.RunStep](rs.Store.DB.WithContext(ctx).Order(order),
+		"run_id = ? AND undone = ?", id, again)
 	if errors.Is(err, store.ErrNotFound) {
 		if again {
 			return "", invalid.Field("redo", "There is nothing to redo.")
@@ -365,7 +382,8 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 	for i, c := range st.Cells {
 		to := c.To
 		if !again {
-			if to = c.Was; !c.WasOwn && partOf(c.Role) != "" && !slices.Contains(run.ByRow(), detailKey(c.Role)) {
+			if to = c.Was; !c.WasOwn && partOf(c.Role) != "" &&
+				!slices.Contains(run.ByRow(), detailKey(c.Role)) {
 				to = "" // as the pattern has it
 			}
 		}
@@ -377,7 +395,8 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 	}
 	err = rs.Store.Tx(ctx, func(tx *gorm.DB) error {
 		// Of two who press at the same time, one does it.
-		res := tx.Model(&store.RunStep{}).Where("id = ? AND undone = ?", st.ID, again).Update("undone", !again)
+		res := tx.Model(&store.RunStep{}).Where("id = ? AND undone = ?", st.ID, again).
+			Update("undone", !again)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
@@ -399,7 +418,8 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 		said = "Done again: " + st.Title
 	}
 	if len(refused) > 0 {
-		said += fmt.Sprintf("; %d cells could not be set back (%s: %s)", len(refused), refused[0].Key, refused[0].Why)
+		said += fmt.Sprintf("; %d cells could not be set back (%s: %s)", len(refused), refused[0].Key,
+			refused[0].Why)
 	}
 	return said, err
 }

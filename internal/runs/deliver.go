@@ -98,13 +98,22 @@ func (r Row) wants() (said bool, wants []store.DeliveryKind) {
 const proofDays = 30
 
 // UsualDisc is a disc where nothing else is said. It is not to be changed.
-var UsualDisc = store.DiscSetting{Kind: store.DVDVideo, Blank: discs.DVD5.Name, Profiles: []string{profile.DVDPALWide.Name}, Menu: true}
+var UsualDisc = store.DiscSetting{
+	Kind:     store.DVDVideo,
+	Blank:    discs.DVD5.Name,
+	Profiles: []string{profile.DVDPALWide.Name},
+	Menu:     true,
+}
 
 // hand does an act of proofs or discs for a row.
 func (rs *Runs) hand(ctx context.Context, run *Run, r Row, act Act, h handed, how store.DiscSetting) error {
 	switch act {
 	case Proof:
-		_, err := rs.Proofs.Send(ctx, r.ID, proofs.New{Title: titleOf(run, r), Days: proofDays, Mail: r.ClientEmail != ""})
+		_, err := rs.Proofs.Send(ctx, r.ID, proofs.New{
+			Title: titleOf(run, r),
+			Days:  proofDays,
+			Mail:  r.ClientEmail != "",
+		})
 		return err
 	case Disc:
 		how.Name = discName(run, r)
@@ -171,7 +180,13 @@ func (rs *Runs) All(ctx context.Context, id int64) (address string, err error) {
 	if len(rows) == 0 {
 		return "", invalid.Field("films", "No film of the Run is made as it is now. Render them first.")
 	}
-	n := delivery.NewLink{Title: s.Name, Downloadable: true, Days: linkDays, Keep: true, RenderID: rows[0].Render.ID}
+	n := delivery.NewLink{
+		Title:        s.Name,
+		Downloadable: true,
+		Days:         linkDays,
+		Keep:         true,
+		RenderID:     rows[0].Render.ID,
+	}
 	for _, r := range rows[1:] {
 		n.Also = append(n.Also, r.Render.ID)
 	}
@@ -280,7 +295,8 @@ func (rs *Runs) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAc
 	}
 	var made int64
 	err := rs.Store.DB.WithContext(ctx).Model(&store.Delivery{}).
-		Where("order_id = ? AND kind = ? AND title = ? AND created_at >= ?", s.PatternID, store.DiscDelivery, d.name, act.CreatedAt).Count(&made).Error
+		Where("order_id = ? AND kind = ? AND title = ? AND created_at >= ?", s.PatternID, store.DiscDelivery,
+			d.name, act.CreatedAt).Count(&made).Error
 	if err != nil || made > 0 {
 		act.Begun += int(made)
 		return err
@@ -289,7 +305,12 @@ func (rs *Runs) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAc
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
 		for _, r := range d.rows {
-			act.LeftOut = append(act.LeftOut, LeftOut{ID: r.ID, Key: r.RunKey, Name: r.Client, Why: d.name + " was not begun: " + wrong.Problem})
+			act.LeftOut = append(act.LeftOut, LeftOut{
+				ID:   r.ID,
+				Key:  r.RunKey,
+				Name: r.Client,
+				Why:  d.name + " was not begun: " + wrong.Problem,
+			})
 		}
 		return nil
 	}

@@ -28,10 +28,19 @@ func TestWhyARowIsNotHandedOut(t *testing.T) {
 		{Disc, Row{Order: store.Order{Facts: full}}, handed{}, ""},
 		{Disc, Row{}, handed{}, "no pictures yet"},
 		{Disc, Row{Order: store.Order{Facts: full}}, handed{disc: 3}, done},
-		{Disc, Row{Order: store.Order{Facts: full, AsksApproval: true}}, handed{}, "not approved by its client"},
+		{Disc, Row{Order: store.Order{
+			Facts:        full,
+			AsksApproval: true,
+		}}, handed{}, "not approved by its client"},
 		{Disc, Row{Order: store.Order{Facts: full, AsksApproval: true}}, handed{approved: true}, ""},
-		{Disc, Row{Order: store.Order{Facts: full, RunValues: map[list.Role]string{list.Wanted: "link"}}}, handed{}, "wants no disc"},
-		{Disc, Row{Order: store.Order{Facts: full, RunValues: map[list.Role]string{list.Wanted: "2 DVDs"}}}, handed{}, ""},
+		{Disc, Row{Order: store.Order{
+			Facts:     full,
+			RunValues: map[list.Role]string{list.Wanted: "link"},
+		}}, handed{}, "wants no disc"},
+		{Disc, Row{Order: store.Order{
+			Facts:     full,
+			RunValues: map[list.Role]string{list.Wanted: "2 DVDs"},
+		}}, handed{}, ""},
 		{Burn, Row{}, handed{}, "has no disc yet"},
 		{Burn, Row{Order: store.Order{Wants: []store.DeliveryKind{store.LinkDelivery}}}, handed{}, done},
 		{Burn, Row{}, handed{disc: 3}, "its disc is not made yet"},
@@ -45,7 +54,11 @@ func TestWhyARowIsNotHandedOut(t *testing.T) {
 // What is written on a disc is whose it is, in what a disc's name may have.
 func TestNamesOnDiscs(t *testing.T) {
 	run := &Run{Run: store.Run{Event: "Lantern Regatta"}}
-	row := Row{Order: store.Order{RunKey: "07", Client: "Mrs Tarrant", Details: map[string]string{"names": "The\n Gannets"}}}
+	row := Row{Order: store.Order{
+		RunKey:  "07",
+		Client:  "Mrs Tarrant",
+		Details: map[string]string{"names": "The\n Gannets"},
+	}}
 	assert.Equal(t, "07 The Gannets · Lantern Regatta", discName(run, row))
 	assert.Equal(t, "The Gannets · Lantern Regatta", titleOf(run, row))
 	row.Details = nil

@@ -115,7 +115,8 @@ func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (
 
 // lasts is about how many minutes frames of so many films take, by the pace of the latest, on the
 // workers there are.
-func (rs *Runs) lasts(ctx context.Context, frames float64, films int) (minutes float64, workers int, err error) {
+func (rs *Runs) lasts(ctx context.Context, frames float64, films int) (minutes float64, workers int,
+	err error) {
 	pace, workers, err := rs.Making.Pace(ctx)
 	if err != nil {
 		return 0, workers, err

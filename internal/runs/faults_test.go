@@ -62,7 +62,9 @@ func TestADiskThatIsFull(t *testing.T) {
 		}
 	}
 	s := sheet(t, h, r.ID)
-	assert.Equal(t, []string{"MP4", "waits: the disk is full", "waits: the disk is full"}, []string{s.Rows[0].FilmText(time.Now()), s.Rows[1].FilmText(time.Now()), s.Rows[2].FilmText(time.Now())})
+	assert.Equal(t, []string{"MP4", "waits: the disk is full", "waits: the disk is full"},
+		[]string{s.Rows[0].FilmText(time.Now()), s.Rows[1].FilmText(time.Now()),
+			s.Rows[2].FilmText(time.Now())})
 	whole, err := b.Exists(ctx, *s.Rows[0].Render.SHA256)
 	require.NoError(t, err)
 	assert.True(t, whole)
@@ -84,9 +86,11 @@ func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: all[0].ID}, "w", true))
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;Crew 1;12/9\n02;Crew Two;12/9\n"), nil))
+	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;Crew 1;12/9\n02;Crew Two;12/9\n"),
+		nil))
 	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}}, nil)
+	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
+		nil)
 	require.NoError(t, err)
 	for _, rd := range all[1:] {
 		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
@@ -95,7 +99,8 @@ func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	require.Len(t, s.Rows, 2)
 	assert.Equal(t, 1, s.Aside, "the third film is made and kept aside")
 	assert.Equal(t, runs.Rendered, s.Rows[0].Stage)
-	assert.NotContains(t, s.Rows[1].FilmText(time.Now()), "changed since", "what changed while it waited is in it")
+	assert.NotContains(t, s.Rows[1].FilmText(time.Now()), "changed since",
+		"what changed while it waited is in it")
 	done, err := store.One[store.Render](h.Store.DB, "id = ?", all[1].ID)
 	require.NoError(t, err)
 	assert.Equal(t, "Crew Two", done.Details["names"], "as it is, not as it was queued")
@@ -138,6 +143,8 @@ func TestAWorkerThatIsStopped(t *testing.T) {
 	w.Stop(10 * time.Millisecond)
 	w = work()
 	defer w.Stop(time.Second)
-	require.Eventually(t, func() bool { return strings.HasPrefix(sheet(t, h, r.ID).Summary(), "4 films: 4 rendered") }, 2*time.Minute, 200*time.Millisecond)
+	require.Eventually(t, func() bool {
+		return strings.HasPrefix(sheet(t, h, r.ID).Summary(), "4 films: 4 rendered")
+	}, 2*time.Minute, 200*time.Millisecond)
 	assert.Len(t, renders(t, h), 4)
 }

@@ -74,7 +74,8 @@ func bit(b bool) int {
 // the row whose key they begin with, or common to all.
 func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []store.Order) error {
 	var files []store.RunFile
-	err := tx.Where("run_id = ? AND (folder = '' OR folder IN (SELECT name FROM run_folders WHERE run_id = ? AND order_id IS NOT NULL))", run.ID, run.ID).Order("id").Find(&files).Error
+	err := tx.Where("run_id = ? AND (folder = '' OR folder IN (SELECT name FROM run_folders WHERE run_id = "+
+		"? AND order_id IS NOT NULL))", run.ID, run.ID).Order("id").Find(&files).Error
 	if err != nil || len(files) == 0 {
 		return err
 	}
@@ -127,7 +128,9 @@ func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []sto
 
 // Answer says which row a folder belongs to; 0: to none of them.
 func (rs *Runs) Answer(ctx context.Context, id int64, folder string, order int64, author *int64) error {
-	return rs.answer(ctx, id, author, func(f store.RunFolder) (int64, bool) { return order, f.Name == folder })
+	return rs.answer(ctx, id, author, func(f store.RunFolder) (int64, bool) {
+		return order, f.Name == folder
+	})
 }
 
 // AnswerAll says that every folder with a likely row belongs to that: of those that nobody has
@@ -146,19 +149,25 @@ func LikelyRow(f store.RunFolder) (row int64, ok bool) {
 }
 
 // answer answers for the folders that of has an answer for, as a step that can be undone.
-func (rs *Runs) answer(ctx context.Context, id int64, author *int64, of func(store.RunFolder) (int64, bool)) error {
+func (rs *Runs) answer(ctx context.Context, id int64, author *int64, of func(store.RunFolder) (int64,
+	bool)) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var open []store.RunFolder
 		if _, err := lock(tx, id); err != nil {
 			return err
 		}
-		if err := tx.Where("run_id = ? AND order_id IS NULL", id).Order("name").Find(&open).Error; err != nil {
+		if err := tx.Where("run_id = ? AND order_id IS NULL", id).Order("name").
+			Find(&open).Error; err != nil {
 			return err
 		}
 		step := store.RunStep{RunID: id, AuthorID: author}
 		for _, f := range open {
 			if order, answered := of(f); answered {
-				step.Folders = append(step.Folders, store.FolderAnswer{Folder: f.Name, OrderID: order, WasPassed: f.Passed})
+				step.Folders = append(step.Folders, store.FolderAnswer{
+					Folder:    f.Name,
+					OrderID:   order,
+					WasPassed: f.Passed,
+				})
 			}
 		}
 		switch len(step.Folders) {
@@ -181,12 +190,14 @@ func (rs *Runs) belong(ctx context.Context, tx *gorm.DB, run int64, answers []st
 	for _, a := range answers {
 		set := map[string]any{"passed": a.OrderID == 0}
 		if a.OrderID != 0 {
-			if _, err := store.One[store.Order](tx, "id = ? AND run_id = ? AND run_key <> ''", a.OrderID, run); err != nil {
+			if _, err := store.One[store.Order](tx, "id = ? AND run_id = ? AND run_key <> ''", a.OrderID,
+				run); err != nil {
 				return invalid.Field("row", "There is no such row in this Run.")
 			}
 			set["order_id"] = a.OrderID
 		}
-		if err := tx.Model(&store.RunFolder{}).Where("run_id = ? AND name = ? AND order_id IS NULL", run, a.Folder).Updates(set).Error; err != nil {
+		if err := tx.Model(&store.RunFolder{}).Where("run_id = ? AND name = ? AND order_id IS NULL", run,
+			a.Folder).Updates(set).Error; err != nil {
 			return err
 		}
 	}
@@ -202,20 +213,23 @@ func (rs *Runs) sortSoon(ctx context.Context, tx *gorm.DB, run int64) error {
 
 // takeBack takes answers back: what came with the folders leaves the films of their rows and
 // waits again.
-func (rs *Runs) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []store.FolderAnswer, author *int64) error {
+func (rs *Runs) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []store.FolderAnswer,
+	author *int64) error {
 	if _, err := lock(tx, run); err != nil {
 		return err
 	}
 	for _, a := range answers {
 		set := map[string]any{"passed": a.WasPassed, "order_id": nil}
-		if err := tx.Model(&store.RunFolder{}).Where("run_id = ? AND name = ?", run, a.Folder).Updates(set).Error; err != nil {
+		if err := tx.Model(&store.RunFolder{}).Where("run_id = ? AND name = ?", run, a.Folder).
+			Updates(set).Error; err != nil {
 			return err
 		}
 		if a.OrderID == 0 {
 			continue
 		}
 		var came []store.Media
-		if err := tx.Omit("waveform").Where("order_id = ? AND run_folder = ?", a.OrderID, a.Folder).Order("id").Find(&came).Error; err != nil {
+		if err := tx.Omit("waveform").Where("order_id = ? AND run_folder = ?", a.OrderID, a.Folder).
+			Order("id").Find(&came).Error; err != nil {
 			return err
 		}
 		if err := rs.Intake.TakeOut(ctx, tx, a.OrderID, came, author); err != nil {
@@ -226,7 +240,14 @@ func (rs *Runs) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []
 			if m.Original != nil {
 				sha = *m.Original // as it was received
 			}
-			f := store.RunFile{RunID: run, Folder: a.Folder, Name: m.Name, UploadID: m.UploadID, SHA256: sha, Size: m.Size}
+			f := store.RunFile{
+				RunID:    run,
+				Folder:   a.Folder,
+				Name:     m.Name,
+				UploadID: m.UploadID,
+				SHA256:   sha,
+				Size:     m.Size,
+			}
 			if err := tx.Create(&f).Error; err != nil {
 				return err
 			}

@@ -36,7 +36,8 @@ func TestTheLineCountsAsTheSheet(t *testing.T) {
 	agree("heard")
 	before := h.Store.Statements()
 	agree("kept")
-	assert.LessOrEqual(t, h.Store.Statements()-before, int64(30), "the sheet is read once, for the comparison")
+	assert.LessOrEqual(t, h.Store.Statements()-before, int64(30),
+		"the sheet is read once, for the comparison")
 	rename(1, "")
 	lines, err := h.Runs.Lines(ctx, false)
 	require.NoError(t, err)

@@ -101,11 +101,13 @@ func (rs *Runs) rekey(ctx context.Context, id int64, was, is store.RunList) erro
 				if old[i].Key == now[i].Key {
 					continue
 				}
-				if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ?", id, from).Update("run_key", to).Error; err != nil {
+				if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ?", id, from).
+					Update("run_key", to).Error; err != nil {
 					return fmt.Errorf("the key of row %d: %w", now[i].Line, err)
 				}
 				// A client who was called by the key is so still.
-				if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ? AND client = ?", id, to, old[i].Key).Update("client", calledBy(nil, now[i].Key)).Error; err != nil {
+				if err := tx.Model(&store.Order{}).Where("run_id = ? AND run_key = ? AND client = ?", id, to,
+					old[i].Key).Update("client", calledBy(nil, now[i].Key)).Error; err != nil {
 					return err
 				}
 			}
@@ -126,8 +128,18 @@ func Called(r list.Role, pattern *orders.Dossier) string {
 		}
 		return k
 	}
-	return map[list.Role]string{list.Unused: "not used", list.Key: "Key", list.Client: "Client", list.Email: "E-mail", list.Due: "Due", list.FolderName: "Folder", list.Songs: "Songs",
-		list.Pace: "Pace", list.Wanted: "Deliveries", list.Note: "Note"}[r]
+	return map[list.Role]string{
+		list.Unused:     "not used",
+		list.Key:        "Key",
+		list.Client:     "Client",
+		list.Email:      "E-mail",
+		list.Due:        "Due",
+		list.FolderName: "Folder",
+		list.Songs:      "Songs",
+		list.Pace:       "Pace",
+		list.Wanted:     "Deliveries",
+		list.Note:       "Note",
+	}[r]
 }
 
 // valueOf is what a row has for a role now.
@@ -150,14 +162,20 @@ func valueOf(o store.Order, r list.Role) string {
 
 // compare tells what a list changes, the rows of it, and what is doubtful in
 // it.
-func (rs *Runs) compare(run store.Run, held []store.Order, l store.RunList) (list.Comparison, []list.Row, []list.Problem) {
+func (rs *Runs) compare(run store.Run, held []store.Order, l store.RunList) (list.Comparison, []list.Row,
+	[]list.Problem) {
 	read, problems := l.Read(l.Roles)
 	for i := range read {
 		problems = append(problems, tidy(&read[i], l)...)
 	}
 	var now []list.Held
 	for _, o := range held {
-		h := list.Held{Key: o.RunKey, Aside: o.AsideAt != nil, Listed: o.RunListed, Now: map[list.Role]string{}}
+		h := list.Held{
+			Key:    o.RunKey,
+			Aside:  o.AsideAt != nil,
+			Listed: o.RunListed,
+			Now:    map[list.Role]string{},
+		}
 		for _, r := range slices.Concat(l.Roles, slices.Collect(maps.Keys(o.RunListed))) {
 			h.Now[r] = valueOf(o, r)
 		}
@@ -178,7 +196,11 @@ func (rs *Runs) compare(run store.Run, held []store.Order, l store.RunList) (lis
 func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
 	doubt := func(role list.Role, format string, a ...any) {
 		delete(r.Values, role)
-		problems = append(problems, list.Problem{Line: r.Line, Column: l.Headings[slices.Index(l.Roles, role)], Text: fmt.Sprintf(format, a...)})
+		problems = append(problems, list.Problem{
+			Line:   r.Line,
+			Column: l.Headings[slices.Index(l.Roles, role)],
+			Text:   fmt.Sprintf(format, a...),
+		})
 	}
 	if v := r.Values[list.Due]; v != "" {
 		if t, ok := wording.Date(v); ok {
@@ -193,10 +215,16 @@ func tidy(r *list.Row, l store.RunList) (problems []list.Problem) {
 		}
 	}
 	if v := r.Values[list.Email]; v != "" {
-		if err := (orders.Head{Client: "x", Event: "x", Due: time.Unix(0, 0), ClientEmail: v}).Check(); err != nil {
+		if err := (orders.Head{
+			Client:      "x",
+			Event:       "x",
+			Due:         time.Unix(0, 0),
+			ClientEmail: v,
+		}).Check(); err != nil {
 			doubt(list.Email, "%q is not an e-mail address; left out", v)
 		}
-	} else if wants := orders.Wanted(store.Order{RunValues: r.Values}); slices.Contains(l.Roles, list.Email) &&
+	} else if wants := orders.Wanted(store.Order{RunValues: r.Values}); slices.Contains(l.Roles,
+		list.Email) &&
 		(r.Values[list.Wanted] == "" || slices.Contains(wants, store.LinkDelivery)) {
 		doubt(list.Email, "no e-mail address")
 	}
@@ -221,7 +249,9 @@ func (rs *Runs) Proposed(ctx context.Context, run *Run) (*Proposal, error) {
 		return nil, err
 	}
 	c, _, problems := rs.compare(run.Run, held, *run.Pending)
-	return &Proposal{c, *run.Pending, c.InWords(func(r list.Role) string { return Called(r, run.Pattern) }), problems}, nil
+	return &Proposal{c, *run.Pending, c.InWords(func(r list.Role) string {
+		return Called(r, run.Pattern)
+	}), problems}, nil
 }
 
 // Agree takes the list that waits; byHand also where cells were changed by
@@ -247,13 +277,15 @@ func (rs *Runs) Refuse(ctx context.Context, id int64) error {
 	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"pending": nil}) })
 }
 
-func (rs *Runs) take(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier, author *int64) error {
+func (rs *Runs) take(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier,
+	author *int64) error {
 	return rs.takeAll(ctx, tx, id, l, pattern, author, false)
 }
 
 // takeAll makes the rows as a list has them. What was set by hand stays unless
 // byHand; rows that are gone are kept aside.
-func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier, author *int64, byHand bool) error {
+func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier,
+	author *int64, byHand bool) error {
 	run, err := lock(tx, id)
 	if err != nil {
 		return err
@@ -264,7 +296,8 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 	}
 	if pattern == nil || !slices.Equal(detailsOf(l), pattern.Doc.Pattern.ByRow) {
 		// The pattern must know what it leaves to its rows.
-		if pattern, err = rs.Orders.DoIn(ctx, tx, *run.PatternID, edit.Leave{Details: detailsOf(l)}, nil); err != nil {
+		if pattern, err = rs.Orders.DoIn(ctx, tx, *run.PatternID, edit.Leave{Details: detailsOf(l)},
+			nil); err != nil {
 			return err
 		}
 	}
@@ -302,7 +335,8 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 				return rowError(r, err)
 			}
 		}
-		if o.RunPosition == position[r.Key] && o.AsideAt == nil && maps.Equal(o.RunListed, r.Values) && maps.Equal(o.RunCells, r.Cells) {
+		if o.RunPosition == position[r.Key] && o.AsideAt == nil && maps.Equal(o.RunListed, r.Values) &&
+			maps.Equal(o.RunCells, r.Cells) {
 			continue
 		}
 		err := tx.Model(&store.Order{ID: o.ID}).Select("RunPosition", "RunListed", "RunCells", "AsideAt").
@@ -325,7 +359,8 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 func rowError(r list.Row, err error) error {
 	var inv *invalid.Input
 	if errors.As(err, &inv) {
-		return invalid.Field(inv.Field, "Row %d of the list (%s): %s Nothing of the list was taken.", r.Line, r.Key, inv.Problem)
+		return invalid.Field(inv.Field, "Row %d of the list (%s): %s Nothing of the list was taken.", r.Line,
+			r.Key, inv.Problem)
 	}
 	return fmt.Errorf("row %d (%s): %w", r.Line, r.Key, err)
 }
@@ -342,8 +377,18 @@ func detailsOf(l store.RunList) (out []string) {
 }
 
 // openRow opens the order of a new row.
-func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.Row, position int, pattern doc.Slideshow, author *int64) (store.Order, error) {
-	n := orders.New{Head: orders.Head{Client: r.Values[list.Client], ClientEmail: r.Values[list.Email], Event: run.Event, Due: run.Due}, Theme: pattern.Theme, Details: map[string]string{}}
+func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.Row, position int,
+	pattern doc.Slideshow, author *int64) (store.Order, error) {
+	n := orders.New{
+		Head: orders.Head{
+			Client:      r.Values[list.Client],
+			ClientEmail: r.Values[list.Email],
+			Event:       run.Event,
+			Due:         run.Due,
+		},
+		Theme:   pattern.Theme,
+		Details: map[string]string{},
+	}
 	if t, ok := wording.Date(r.Values[list.Due]); ok {
 		n.Due = t
 	}
@@ -358,7 +403,14 @@ func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.
 	if n.Client == "" {
 		n.Client = calledBy(n.Details, r.Key)
 	}
-	what := store.Order{RunID: &run.ID, RunKey: r.Key, RunPosition: position, RunListed: r.Values, RunValues: values, RunCells: r.Cells}
+	what := store.Order{
+		RunID:       &run.ID,
+		RunKey:      r.Key,
+		RunPosition: position,
+		RunListed:   r.Values,
+		RunValues:   values,
+		RunCells:    r.Cells,
+	}
 	o, err := rs.Orders.OpenRow(ctx, tx, n, pattern, what, author)
 	if p, bad := doc.ParsePace(values[list.Pace]); err == nil && bad == nil {
 		_, err = rs.Orders.DoIn(ctx, tx, o.ID, edit.Fit{Mode: doc.AtPace, Pace: p}, author)

@@ -54,7 +54,11 @@ func (Tend) Kind() string { return "run_tend" }
 
 // InsertOpts implements river.JobArgsWithInsertOpts.
 func (Tend) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{Queue: sorting, MaxAttempts: 8, ScheduledAt: time.Now().Add(1500 * time.Millisecond)}
+	return river.InsertOpts{
+		Queue:       sorting,
+		MaxAttempts: 8,
+		ScheduledAt: time.Now().Add(1500 * time.Millisecond),
+	}
 }
 
 // Unpack is the job that takes a zip of material apart.
@@ -77,22 +81,35 @@ func (Unpack) InsertOpts() river.InsertOpts {
 func (rs *Runs) Jobs(js *queue.Jobs) {
 	js.Serve(sorting, 2)
 	js.Serve(acting, 2)
-	queue.Handle(js, queue.Kind[Acting]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Acting]) error {
-		err := rs.Act(ctx, j.Args)
-		if err != nil && j.Last {
-			return errors.Join(err, rs.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
-		}
-		return err
-	}, Refuse: rs.giveUp})
-	queue.Handle(js, queue.Kind[Sort]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) }})
-	queue.Handle(js, queue.Kind[Tend]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Tend]) error {
-		again, err := rs.Tend(ctx, j.Args)
-		if again {
-			return queue.Later(2 * time.Second)
-		}
-		return err
-	}})
-	queue.Handle(js, queue.Kind[Unpack]{Needs: rs.Blobs.Here, Work: func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Unpack(ctx, j.Args) }})
+	queue.Handle(js, queue.Kind[Acting]{
+		Needs: rs.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Acting]) error {
+			err := rs.Act(ctx, j.Args)
+			if err != nil && j.Last {
+				return errors.Join(err, rs.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
+			}
+			return err
+		},
+		Refuse: rs.giveUp,
+	})
+	queue.Handle(js, queue.Kind[Sort]{
+		Needs: rs.Blobs.Here,
+		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) },
+	})
+	queue.Handle(js, queue.Kind[Tend]{
+		Needs: rs.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Tend]) error {
+			again, err := rs.Tend(ctx, j.Args)
+			if again {
+				return queue.Later(2 * time.Second)
+			}
+			return err
+		},
+	})
+	queue.Handle(js, queue.Kind[Unpack]{
+		Needs: rs.Blobs.Here,
+		Work:  func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Unpack(ctx, j.Args) },
+	})
 }
 
 // MayReceive tells whether there is a Run to bring files into.
@@ -108,7 +125,8 @@ func (rs *Runs) MayReceive(ctx context.Context, id int64) error {
 // folders, which nobody brought in.
 func nobodys(p string) bool {
 	for _, part := range strings.Split(p, "/") {
-		if strings.HasPrefix(part, ".") || part == "__MACOSX" || strings.EqualFold(part, "Thumbs.db") || strings.EqualFold(part, "desktop.ini") {
+		if strings.HasPrefix(part, ".") || part == "__MACOSX" || strings.EqualFold(part, "Thumbs.db") ||
+			strings.EqualFold(part, "desktop.ini") {
 			return true
 		}
 	}
@@ -129,7 +147,8 @@ func place(p string) (folder, name string) {
 // Receive keeps a file that came for a Run: a list, a zip of material, or a
 // file of the material at its path in the tree. uploadID names the upload:
 // receiving the same one twice does nothing.
-func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string, r io.Reader, author *int64) error {
+func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string, r io.Reader,
+	author *int64) error {
 	folder, name := place(filePath)
 	if nobodys(filePath) {
 		return nil
@@ -159,7 +178,14 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 		if strings.EqualFold(filepath.Ext(name), ".zip") && folder == "" {
 			return rs.Queue.Insert(ctx, tx, Unpack{id, uploadID, name, sha})
 		}
-		return rs.wait(ctx, tx, store.RunFile{RunID: id, Folder: folder, Name: name, UploadID: uploadID, SHA256: sha, Size: size})
+		return rs.wait(ctx, tx, store.RunFile{
+			RunID:    id,
+			Folder:   folder,
+			Name:     name,
+			UploadID: uploadID,
+			SHA256:   sha,
+			Size:     size,
+		})
 	})
 }
 
@@ -185,18 +211,26 @@ func (rs *Runs) once(ctx context.Context, tx *gorm.DB, j river.JobArgs, run int6
 
 // wait registers a file that waits to be given to a row, and its folder.
 func (rs *Runs) wait(ctx context.Context, tx *gorm.DB, f store.RunFile) error {
-	if _, err := store.One[store.Run](tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("id"), "id = ?", f.RunID); err != nil {
+	if _, err := store.One[store.Run](tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("id"), "id = ?",
+		f.RunID); err != nil {
 		return fmt.Errorf("Run %d: %w", f.RunID, err)
 	}
 	var there int64
-	if err := tx.Model(&store.Media{}).Where("upload_id = ?", f.UploadID).Count(&there).Error; err != nil || there > 0 {
+	if err := tx.Model(&store.Media{}).Where("upload_id = ?", f.UploadID).Count(&there).Error; err != nil ||
+		there > 0 {
 		return err // received before
 	}
-	if err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "upload_id"}}, DoNothing: true}).Create(&f).Error; err != nil {
+	if err := tx.Clauses(clause.OnConflict{
+		Columns:   []clause.Column{{Name: "upload_id"}},
+		DoNothing: true,
+	}).Create(&f).Error; err != nil {
 		return err
 	}
 	if f.Folder != "" {
-		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.RunFolder{RunID: f.RunID, Name: f.Folder}).Error; err != nil {
+		if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.RunFolder{
+			RunID: f.RunID,
+			Name:  f.Folder,
+		}).Error; err != nil {
 			return err
 		}
 	}
@@ -232,7 +266,9 @@ func (rs *Runs) Unpack(ctx context.Context, j Unpack) error {
 		total += f.UncompressedSize64
 	}
 	if len(files) > maxEntries || total > maxUnpackBytes {
-		return rs.say(ctx, j.RunID, fmt.Sprintf("%s holds %d files of %d GB; at most %d of %d GB are taken apart.", j.Name, len(files), total>>30, maxEntries, maxUnpackBytes>>30))
+		return rs.say(ctx, j.RunID,
+			fmt.Sprintf("%s holds %d files of %d GB; at most %d of %d GB are taken apart.", j.Name,
+				len(files), total>>30, maxEntries, maxUnpackBytes>>30))
 	}
 	names := make([]string, len(files))
 	for i, f := range files {
@@ -253,7 +289,8 @@ func (rs *Runs) unpackOne(ctx context.Context, j Unpack, i int, f *zip.File, nam
 		return rs.say(ctx, j.RunID, fmt.Sprintf("%s: %s cannot be taken out: %v.", j.Name, name, err))
 	}
 	defer r.Close()
-	err = rs.Receive(ctx, j.RunID, fmt.Sprintf("%s-%d", j.UploadID, i), name, io.LimitReader(r, maxEntryBytes), nil)
+	err = rs.Receive(ctx, j.RunID, fmt.Sprintf("%s-%d", j.UploadID, i), name,
+		io.LimitReader(r, maxEntryBytes), nil)
 	if errors.Is(err, zip.ErrChecksum) || errors.Is(err, zip.ErrFormat) {
 		return rs.say(ctx, j.RunID, fmt.Sprintf("%s: %s is damaged.", j.Name, name))
 	}
@@ -348,7 +385,9 @@ func (rs *Runs) Tend(ctx context.Context, j Tend) (again bool, err error) {
 		return false, err
 	}
 	var waiting int64
-	err = rs.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("state = 'waiting' AND (run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?))", run.ID, run.ID).Count(&waiting).Error
+	err = rs.Store.DB.WithContext(ctx).Model(&store.Media{}).
+		Where("state = 'waiting' AND (run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?))",
+			run.ID, run.ID).Count(&waiting).Error
 	if err != nil {
 		return false, err
 	}
@@ -433,17 +472,21 @@ func (rs *Runs) Look(ctx context.Context) error {
 	}
 	defer root.Close()
 	var all []store.Run
-	if err := rs.Store.DB.WithContext(ctx).Omit("list", "pending").Where("watches <> '' AND archived_at IS NULL").Find(&all).Error; err != nil {
+	if err := rs.Store.DB.WithContext(ctx).Omit("list", "pending").
+		Where("watches <> '' AND archived_at IS NULL").Find(&all).Error; err != nil {
 		return err
 	}
 	var wrong error
 	for _, run := range all {
 		trouble, err := rs.lookIn(ctx, root, run)
 		if err == nil && trouble != run.Trouble {
-			err = rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, run.ID, map[string]any{"trouble": trouble}) })
+			err = rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+				return change(tx, run.ID, map[string]any{"trouble": trouble})
+			})
 		}
 		if err != nil {
-			wrong = errors.Join(wrong, fmt.Errorf("%s: %w", run.Watches, err)) // the others are looked into all the same
+			// the others are looked into all the same
+			wrong = errors.Join(wrong, fmt.Errorf("%s: %w", run.Watches, err))
 		}
 	}
 	return wrong

@@ -110,7 +110,8 @@ func (r *Row) material(run *Run, folder string, own bool) {
 	for _, x := range r.Sees {
 		switch {
 		case strings.HasPrefix(x.Place, "detail-"):
-			if role := list.DetailRole(strings.TrimPrefix(x.Place, "detail-")); r.Needs[role] == "" && x.Stops {
+			if role := list.DetailRole(strings.TrimPrefix(x.Place, "detail-")); r.Needs[role] == "" &&
+				x.Stops {
 				r.Needs[role] = "missing"
 			}
 		case x.File():
@@ -153,7 +154,8 @@ func (r Row) address(run *Run, mails bool) string {
 	}
 	if run.List != nil {
 		for i, role := range run.List.Roles {
-			if v := strings.TrimSpace(r.RunCells[run.List.Headings[i]]); role == list.Email && v != "" && r.RunListed[list.Email] == "" {
+			if v := strings.TrimSpace(r.RunCells[run.List.Headings[i]]); role == list.Email && v != "" &&
+				r.RunListed[list.Email] == "" {
 				return "“" + v + "” is no e-mail address"
 			}
 		}
@@ -218,7 +220,13 @@ func (rs *Runs) Doubts(ctx context.Context, o store.Order) ([]plan.Check, error)
 	}
 	role := run.calledIn()
 	key, _ := role.Detail()
-	return []plan.Check{{Weight: plan.Doubt, Kind: SameName, Key: SameName, Field: "detail:" + key, Text: fmt.Sprintf("Row %s of the Run is called “%s” too", other, valueOf(o, role))}}, nil
+	return []plan.Check{{
+		Weight: plan.Doubt,
+		Kind:   SameName,
+		Key:    SameName,
+		Field:  "detail:" + key,
+		Text:   fmt.Sprintf("Row %s of the Run is called “%s” too", other, valueOf(o, role)),
+	}}, nil
 }
 
 // SameName is the key by which it is marked as meant that a row is called as another is.

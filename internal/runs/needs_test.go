@@ -41,7 +41,8 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 
 	one, two := s.Rows[0].ID, s.Rows[1].ID
 	watch := func(order int64) (l store.Link) {
-		require.NoError(t, h.Store.DB.Where("proof AND delivery_id IN (SELECT id FROM deliveries WHERE order_id = ?)", order).First(&l).Error)
+		require.NoError(t, h.Store.DB.Where(
+			"proof AND delivery_id IN (SELECT id FROM deliveries WHERE order_id = ?)", order).First(&l).Error)
 		return l
 	}
 	see := func(order int64) {
@@ -68,18 +69,24 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 	require.NoError(t, h.Proofs.Tick(ctx, one, m.ID, true))
 	assert.Empty(t, sheet(t, h, r.ID).Rows[0].Needs[runs.Answers])
 	// What was approved and is changed then is to be shown anew.
-	_, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{OrderID: two, Role: names, To: "Somebody else"}}, nil)
+	_, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+		OrderID: two,
+		Role:    names,
+		To:      "Somebody else",
+	}}, nil)
 	require.NoError(t, err)
 	settle(t, h, r.ID)
 	assert.Equal(t, "changed since approved; send a new proof", sheet(t, h, r.ID).Rows[1].Needs[runs.Answers])
 	// Mail that did not get there is a finding, an exception and the next step.
-	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("id = ?", watch(one).ID).Update("mail_error", "it came back: no such mailbox").Error)
+	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("id = ?", watch(one).ID).Update("mail_error",
+		"it came back: no such mailbox").Error)
 	require.NoError(t, h.Store.Tx(ctx, func(tx *gorm.DB) error { return h.Orders.Changed(ctx, tx, one) }))
 	first := sheet(t, h, r.ID).Rows[0]
 	assert.Equal(t, "the proof’s mail failed: it came back: no such mailbox", first.Needs[runs.Answers])
 	assert.Equal(t, "The proof’s mail failed: it came back: no such mailbox", first.StepText)
 	d := housetest.Load(t, h, one)
-	assert.Contains(t, texts(d.Doubts(time.Now())), "The mail with the proof “"+d.Links[0].Delivery.Title+"” did not get there: it came back: no such mailbox")
+	assert.Contains(t, texts(d.Doubts(time.Now())), "The mail with the proof “"+d.Links[0].Delivery.Title+
+		"” did not get there: it came back: no such mailbox")
 }
 
 func texts(checks []plan.Check) (out []string) {
@@ -93,17 +100,23 @@ func texts(checks []plan.Check) (out []string) {
 // exceptions, one reason at a time; the list says so when it is first read.
 func TestExceptions(t *testing.T) {
 	h := housetest.Open(t)
-	tb := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The Gannets;12/9;a@saltmere.example;link\n02;the  gannets;12/9;b(at)saltmere;link\n03;Terns;12/9;;link\n04;Gulls;12/9;;disc\n")
+	tb := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The Gannets;12/9;a@saltmere.example;link\n02;the  "+
+		"gannets;12/9;b(at)saltmere;link\n03;Terns;12/9;;link\n04;Gulls;12/9;;disc\n")
 	r, err := h.Runs.Open(ctx, runs.New{Name: "Regatta", Due: time.Now().AddDate(0, 0, 3), Table: &tb}, nil)
 	require.NoError(t, err)
 	drop(t, h, r.ID, map[string][]byte{
-		"song.flac": housetest.Song(t, 14), "01/a.jpg": housetest.Photo(t, 1), "02/a.jpg": housetest.Photo(t, 2), "03/a.jpg": housetest.Photo(t, 3),
-		"04/a.jpg": housetest.Photo(t, 4), "04/b.jpg": []byte("\xff\xd8\xff\xe0 no picture"),
+		"song.flac":      housetest.Song(t, 14),
+		"01/a.jpg":       housetest.Photo(t, 1),
+		"02/a.jpg":       housetest.Photo(t, 2),
+		"03/a.jpg":       housetest.Photo(t, 3),
+		"04/a.jpg":       housetest.Photo(t, 4),
+		"04/b.jpg":       []byte("\xff\xd8\xff\xe0 no picture"),
 		"03/a again.jpg": housetest.Photo(t, 3),
 	})
 	s := sheet(t, h, r.ID)
 	of := func(key string) map[list.Role]string { return row(t, s, key).Needs }
-	assert.Equal(t, "4 films: 1 ready, 1 called as another, 1 with damaged or unusable files, 1 e-mail missing; 1 to look at", s.Summary())
+	assert.Equal(t, "4 films: 1 ready, 1 called as another, 1 with damaged or unusable files, 1 e-mail "+
+		"missing; 1 to look at", s.Summary())
 	assert.Equal(t, "as row 02", of("01")[names])
 	assert.Equal(t, "as row 01", of("02")[names])
 	assert.Equal(t, "“b(at)saltmere” is no e-mail address", of("02")[list.Email])
@@ -135,13 +148,18 @@ func TestExceptions(t *testing.T) {
 	s = sheet(t, h, r.ID)
 	assert.Empty(t, of("02")[names])
 	assert.Empty(t, of("04")[runs.Pictures])
-	_, err = h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{OrderID: row(t, s, "02").ID, Role: list.Email, To: "b@saltmere.example"}, {OrderID: row(t, s, "03").ID, Role: list.Email, To: "c@saltmere.example"}}, nil)
+	_, err = h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+		OrderID: row(t, s, "02").ID,
+		Role:    list.Email,
+		To:      "b@saltmere.example",
+	}, {OrderID: row(t, s, "03").ID, Role: list.Email, To: "c@saltmere.example"}}, nil)
 	require.NoError(t, err)
 	s = sheet(t, h, r.ID)
 	assert.Zero(t, s.Needing())
 	assert.True(t, s.Asks(row(t, s, "01")))
 
-	again := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The Gannets;12/9;;link\n02;Terns;12/9;x;link\n03;Gulls;12/9;;disc\n")
+	again := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The "+
+		"Gannets;12/9;;link\n02;Terns;12/9;x;link\n03;Gulls;12/9;;disc\n")
 	require.NoError(t, h.Runs.Bring(ctx, r.ID, again, nil))
 	run, err := h.Runs.Load(ctx, r.ID)
 	require.NoError(t, err)
@@ -158,9 +176,17 @@ func TestExceptions(t *testing.T) {
 func TestTheNextFilmDue(t *testing.T) {
 	h := housetest.Open(t)
 	tb := table(t, "Key;Crew;Date;Due\n01;The Gannets;12/9;2030-03-02\n02;Terns;12/9;2030-02-01\n")
-	later, err := h.Runs.Open(ctx, runs.New{Name: "Later", Due: time.Date(2030, 5, 1, 0, 0, 0, 0, time.UTC), Table: &tb}, nil)
+	later, err := h.Runs.Open(ctx, runs.New{
+		Name:  "Later",
+		Due:   time.Date(2030, 5, 1, 0, 0, 0, 0, time.UTC),
+		Table: &tb,
+	}, nil)
 	require.NoError(t, err)
-	_, err = h.Runs.Open(ctx, runs.New{Name: "Between", Due: time.Date(2030, 2, 20, 0, 0, 0, 0, time.UTC), Table: new(table(t, "Key;Crew;Date\n01;A;12/9\n"))}, nil)
+	_, err = h.Runs.Open(ctx, runs.New{
+		Name:  "Between",
+		Due:   time.Date(2030, 2, 20, 0, 0, 0, 0, time.UTC),
+		Table: new(table(t, "Key;Crew;Date\n01;A;12/9\n")),
+	}, nil)
 	require.NoError(t, err)
 	lines, err := h.Runs.Lines(ctx, false)
 	require.NoError(t, err)

@@ -33,7 +33,8 @@ func (r *Run) FieldNames() []string {
 	}
 	if r.List != nil {
 		for i, role := range r.List.Roles {
-			if role == list.Unused && !strings.ContainsAny(r.List.Headings[i], "{}") && !slices.Contains(out, r.List.Headings[i]) {
+			if role == list.Unused && !strings.ContainsAny(r.List.Headings[i], "{}") &&
+				!slices.Contains(out, r.List.Headings[i]) {
 				out = append(out, r.List.Headings[i])
 			}
 		}
@@ -53,7 +54,8 @@ func (r *Run) Fields(x Row) map[string]string {
 	for k, v := range x.Details {
 		out[k] = v
 	}
-	out["key"], out["client"], out["event"], out["due"] = x.RunKey, x.Client, x.Event, x.Due.Format("2 January 2006")
+	out["key"], out["client"], out["event"], out["due"] = x.RunKey, x.Client, x.Event,
+		x.Due.Format("2 January 2006")
 	return out
 }
 
@@ -98,7 +100,9 @@ func (rs *Runs) SetNames(ctx context.Context, id int64, pattern string) error {
 			return invalid.Field("file_names", "The names of files: %v.", err)
 		}
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"file_names": pattern}) })
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return change(tx, id, map[string]any{"file_names": pattern})
+	})
 }
 
 // SetMail sets what clients of the Run are written; both empty: the usual.
@@ -112,7 +116,8 @@ func (rs *Runs) SetMail(ctx context.Context, id int64, m store.RunMail) error {
 	}
 	for _, f := range naming.Fields(m.Subject + m.Text) {
 		if f != "link" && !slices.Contains(run.FieldNames(), f) {
-			return invalid.Field("mail", "The mail has no field {%s}; there are {link}, {%s}.", f, strings.Join(run.FieldNames(), "}, {"))
+			return invalid.Field("mail", "The mail has no field {%s}; there are {link}, {%s}.", f,
+				strings.Join(run.FieldNames(), "}, {"))
 		}
 	}
 	var keep *store.RunMail
@@ -147,7 +152,11 @@ func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 	for i, m := range p.Media {
 		if m.RunID != nil && m.State == store.Ready {
 			name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
-			file.Media = append(file.Media, patternfile.Medium{SHA256: m.SHA256, Name: name, Came: m.CreatedAt})
+			file.Media = append(file.Media, patternfile.Medium{
+				SHA256: m.SHA256,
+				Name:   name,
+				Came:   m.CreatedAt,
+			})
 		}
 	}
 	return patternfile.Write(w, file, rs.Orders.Now(), func(sha string) (io.ReadCloser, error) {
@@ -214,7 +223,9 @@ func (rs *Runs) Links(s *Sheet, w io.Writer) error {
 		if r.Link == nil || r.Link.KeptToken == "" {
 			continue
 		}
-		row := []string{r.RunKey, r.Client, r.ClientEmail, r.Details["names"], rs.Delivery.Address(r.Link.KeptToken), r.Link.ExpiresAt.Format("2006-01-02"), fmt.Sprint(r.Link.Views)}
+		row := []string{r.RunKey, r.Client, r.ClientEmail, r.Details["names"],
+			rs.Delivery.Address(r.Link.KeptToken), r.Link.ExpiresAt.Format("2006-01-02"),
+			fmt.Sprint(r.Link.Views)}
 		for i, v := range row {
 			row[i] = harmless(v)
 		}
@@ -246,7 +257,12 @@ func (rs *Runs) Cards(ctx context.Context, s *Sheet, w io.Writer) error {
 		if title == "" {
 			title = r.Client
 		}
-		cards = append(cards, paper.Card{Title: title, Line: s.Event, Address: rs.Delivery.Address(r.Link.KeptToken), Foot: "open until " + r.Link.ExpiresAt.Format("2 January 2006")})
+		cards = append(cards, paper.Card{
+			Title:   title,
+			Line:    s.Event,
+			Address: rs.Delivery.Address(r.Link.KeptToken),
+			Foot:    "open until " + r.Link.ExpiresAt.Format("2 January 2006"),
+		})
 	}
 	if len(cards) == 0 {
 		return invalid.Field("cards", "There are no links yet to print on cards. Make the links first.")

@@ -35,7 +35,11 @@ func (rs *Runs) SeeAs(ctx context.Context, id, order int64, author *int64) error
 	if row.Details == nil {
 		row.Details = d.Order.Details
 	}
-	p, err := rs.Orders.Do(ctx, *run.PatternID, edit.SeeAs{Row: row, Called: d.Order.Client, Details: run.ByRow()}, author)
+	p, err := rs.Orders.Do(ctx, *run.PatternID, edit.SeeAs{
+		Row:     row,
+		Called:  d.Order.Client,
+		Details: run.ByRow(),
+	}, author)
 	if err != nil {
 		return err
 	}
@@ -71,7 +75,9 @@ func (rs *Runs) Give(ctx context.Context, id int64) error {
 	if run.Given == run.Pattern.Slideshow.Head {
 		return nil
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"given": run.Pattern.Slideshow.Head}) })
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return change(tx, id, map[string]any{"given": run.Pattern.Slideshow.Head})
+	})
 }
 
 // Following is the edit by which a row is as its pattern was when it was given to the rows
@@ -91,7 +97,8 @@ func (rs *Runs) Following(ctx context.Context, tx *gorm.DB, o store.Order) (edit
 // made counts a Run's rows that have films, or are getting them.
 func (rs *Runs) made(ctx context.Context, id int64) (n int64, err error) {
 	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct("order_id").
-		Where("state IN ('waiting', 'running', 'done') AND order_id IN (SELECT id FROM orders WHERE run_id = ? AND run_key <> '')", id).Count(&n).Error
+		Where("state IN ('waiting', 'running', 'done') AND order_id IN (SELECT id FROM orders WHERE run_id "+
+			"= ? AND run_key <> '')", id).Count(&n).Error
 	return n, err
 }
 
@@ -111,7 +118,9 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 		return out, err
 	}
 	var done []int64
-	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct().Where("state = 'done' AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", run.ID).Pluck("order_id", &done).Error
+	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct().
+		Where("state = 'done' AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", run.ID).
+		Pluck("order_id", &done).Error
 	if err != nil {
 		return out, err
 	}
@@ -121,7 +130,10 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 		if err != nil {
 			return out, err
 		}
-		n, err := edit.Do(d.Doc, edit.Follow{Pattern: run.Pattern.Doc}, edit.Context{Theme: d.Theme, Library: d.Library})
+		n, err := edit.Do(d.Doc, edit.Follow{Pattern: run.Pattern.Doc}, edit.Context{
+			Theme:   d.Theme,
+			Library: d.Library,
+		})
 		if err != nil {
 			return out, err
 		}

@@ -73,7 +73,10 @@ func (rs *Runs) Open(ctx context.Context, n New, author *int64) (store.Run, erro
 	}
 	run := store.Run{Name: n.Name, Event: n.Event, Due: n.Due}
 	err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		p, err := rs.Orders.OpenPattern(ctx, tx, orders.New{Head: orders.Head{Client: "Pattern: " + n.Name, Event: n.Event, Due: n.Due}, Theme: n.Theme}, nil, author)
+		p, err := rs.Orders.OpenPattern(ctx, tx, orders.New{
+			Head:  orders.Head{Client: "Pattern: " + n.Name, Event: n.Event, Due: n.Due},
+			Theme: n.Theme,
+		}, nil, author)
 		if err != nil {
 			return err
 		}

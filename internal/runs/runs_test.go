@@ -20,22 +20,20 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/list"
-	"nelko/internal/core/profile"
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
 	"nelko/internal/intake"
 	"nelko/internal/listfile"
-	"nelko/internal/makefilm"
 	"nelko/internal/making"
 	"nelko/internal/runs"
 	"nelko/internal/store"
 	"nelko/internal/store/storetest"
-	"nelko/themes"
 )
 
 var ctx = context.Background()
 
-const crews = "Key;Crew;Date;Coach\n01;The Gannets;12 September 2026;B. Reed\n02;Harbour Lights;12 September 2026;M. Okoro\n03;;12 September 2026;L. Varga\n"
+const crews = "Key;Crew;Date;Coach\n01;The Gannets;12 September 2026;B. Reed\n02;Harbour Lights;12 " +
+	"September 2026;M. Okoro\n03;;12 September 2026;L. Varga\n"
 
 func table(t testing.TB, csv string) list.Table {
 	tb, err := listfile.Trusted("crews.csv", []byte(csv))
@@ -46,7 +44,11 @@ func table(t testing.TB, csv string) list.Table {
 // begin begins a Run with three rows.
 func begin(t testing.TB, h *house.House, csv string) store.Run {
 	tb := table(t, csv)
-	r, err := h.Runs.Open(ctx, runs.New{Name: "Lantern Regatta", Due: time.Now().AddDate(0, 0, 3), Table: &tb}, nil)
+	r, err := h.Runs.Open(ctx, runs.New{
+		Name:  "Lantern Regatta",
+		Due:   time.Now().AddDate(0, 0, 3),
+		Table: &tb,
+	}, nil)
 	require.NoError(t, err)
 	settle(t, h, r.ID)
 	_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
@@ -63,7 +65,8 @@ func drop(t testing.TB, h *house.House, run int64, files map[string][]byte) {
 			}
 		}
 	}) {
-		require.NoError(t, h.Runs.Receive(ctx, run, fmt.Sprintf("%d %s", run, p), p, bytes.NewReader(files[p]), nil))
+		require.NoError(t, h.Runs.Receive(ctx, run, fmt.Sprintf("%d %s", run, p), p,
+			bytes.NewReader(files[p]), nil))
 	}
 	settle(t, h, run)
 }
@@ -120,12 +123,22 @@ func TestARun(t *testing.T) {
 	assert.Equal(t, "3 films: 1 name missing, 2 with no pictures", s.Summary())
 
 	drop(t, h, r.ID, map[string][]byte{
-		"quay.jpg": housetest.Photo(t, 1), "song.flac": housetest.Song(t, 14), "02_start.jpg": housetest.Photo(t, 2),
-		"The Gannets/a.jpg": housetest.Photo(t, 3), "The Gannets/raw/b.jpg": housetest.Photo(t, 4),
-		"HarbourLights/c.jpg": housetest.Photo(t, 5), "03/d.jpg": housetest.Photo(t, 6), "Kittiwakes/e.jpg": housetest.Photo(t, 7),
-		"The Gannets/.DS_Store": []byte("x"), "The Gannets/notes.txt": []byte("x"),
+		"quay.jpg":              housetest.Photo(t, 1),
+		"song.flac":             housetest.Song(t, 14),
+		"02_start.jpg":          housetest.Photo(t, 2),
+		"The Gannets/a.jpg":     housetest.Photo(t, 3),
+		"The Gannets/raw/b.jpg": housetest.Photo(t, 4),
+		"HarbourLights/c.jpg":   housetest.Photo(t, 5),
+		"03/d.jpg":              housetest.Photo(t, 6),
+		"Kittiwakes/e.jpg":      housetest.Photo(t, 7),
+		"The Gannets/.DS_Store": []byte("x"),
+		"The Gannets/notes.txt": []byte("x"),
 	})
-	_, err := h.Orders.Edit(ctx, *r.PatternID, housetest.Load(t, h, *r.PatternID).Slideshow.Head, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
+	_, err := h.Orders.Edit(ctx, *r.PatternID, housetest.Load(t, h, *r.PatternID).Slideshow.Head,
+		edit.Shape{Frame: doc.Frame{
+			W: 320,
+			H: 180,
+		}}, nil)
 	require.NoError(t, err)
 	settle(t, h, r.ID)
 	s = sheet(t, h, r.ID)
@@ -162,7 +175,11 @@ func TestARun(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, plan.InWords(), "2 films, 0:14.0 each")
 	assert.Equal(t, "missing: Names (03)", plan.WhyLeftOut())
-	refused, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{OrderID: row(t, s, "03").ID, Role: names, To: "The Shearwaters"}}, nil)
+	refused, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+		OrderID: row(t, s, "03").ID,
+		Role:    names,
+		To:      "The Shearwaters",
+	}}, nil)
 	require.NoError(t, err)
 	require.Empty(t, refused)
 	done, err := h.Runs.Go(ctx, r.ID, runs.Render)
@@ -178,14 +195,16 @@ func TestARun(t *testing.T) {
 	}
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, "3 films: 3 rendered; 2 to look at", s.Summary())
-	assert.Equal(t, []string{"01 The Gannets.mp4", "02 Harbour Lights.mp4", "03 The Shearwaters.mp4"}, s.Names())
+	assert.Equal(t, []string{"01 The Gannets.mp4", "02 Harbour Lights.mp4", "03 The Shearwaters.mp4"},
+		s.Names())
 
 	assert.Equal(t, "3 proofs being made for their clients.", did(t, h, s, runs.Proof).InWords())
 	assert.Zero(t, did(t, h, s, runs.Proof).Begun, "pressed twice, sent once")
 	var proofs int64
 	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("proof").Count(&proofs).Error)
 	assert.EqualValues(t, 3, proofs)
-	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'; UPDATE links SET closed_at = now() WHERE proof").Error)
+	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'; "+
+		"UPDATE links SET closed_at = now() WHERE proof").Error)
 	require.NoError(t, h.Orders.ChangedAll(ctx))
 
 	linked, err := h.Runs.Go(ctx, r.ID, runs.Link)
@@ -212,7 +231,8 @@ func TestARun(t *testing.T) {
 	handOut(t, h, s)
 
 	// A change of the pattern touches the films that follow it, and says so.
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Thank you for rowing"}}, nil)
+	_, err = h.Orders.Do(ctx, *r.PatternID,
+		edit.Details{Values: map[string]string{"message": "Thank you for rowing"}}, nil)
 	require.NoError(t, err)
 	_, err = h.Runs.Tend(ctx, runs.Tend{RunID: r.ID})
 	require.NoError(t, err)
@@ -236,11 +256,16 @@ func TestACorrectedList(t *testing.T) {
 	h := housetest.Open(t)
 	r := begin(t, h, crews)
 	s := sheet(t, h, r.ID)
-	_, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{OrderID: s.Rows[1].ID, Role: names, To: "By hand"}}, nil)
+	_, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+		OrderID: s.Rows[1].ID,
+		Role:    names,
+		To:      "By hand",
+	}}, nil)
 	require.NoError(t, err)
 	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, crews), nil))
 	assert.Nil(t, sheet(t, h, r.ID).Pending, "the same list changes nothing")
-	corrected := "Key;Crew;Date;Coach\n01;The Gannet Crew;12 September 2026;B. Reed\n02;Harbour Lamps;12 September 2026;M. Okoro\n04;Dunlin Eight;12 September 2026;x\n"
+	corrected := "Key;Crew;Date;Coach\n01;The Gannet Crew;12 September 2026;B. Reed\n02;Harbour Lamps;12 " +
+		"September 2026;M. Okoro\n04;Dunlin Eight;12 September 2026;x\n"
 	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, corrected), nil))
 	s = sheet(t, h, r.ID)
 	require.NotNil(t, s.Pending)
@@ -250,7 +275,8 @@ func TestACorrectedList(t *testing.T) {
 	assert.Equal(t, "1 name changed, 1 new row, 1 gone, 1 cell as changed by hand", p.Summary)
 	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
 	s = sheet(t, h, r.ID)
-	assert.Equal(t, []string{"The Gannet Crew", "By hand", "Dunlin Eight"}, []string{s.Rows[0].Details["names"], s.Rows[1].Details["names"], s.Rows[2].Details["names"]})
+	assert.Equal(t, []string{"The Gannet Crew", "By hand", "Dunlin Eight"},
+		[]string{s.Rows[0].Details["names"], s.Rows[1].Details["names"], s.Rows[2].Details["names"]})
 	assert.Equal(t, "The Gannet Crew", s.Rows[0].Client)
 	assert.Equal(t, 1, s.Aside)
 	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, crews), nil))
@@ -274,17 +300,26 @@ func TestACorrectedList(t *testing.T) {
 func TestCells(t *testing.T) {
 	h := housetest.Open(t)
 	r := begin(t, h, crews)
-	drop(t, h, r.ID, map[string][]byte{"01/own.flac": housetest.Song(t, 12), "all.flac": housetest.Song(t, 14), "01/a.jpg": housetest.Photo(t, 1), "02/b.jpg": housetest.Photo(t, 2)})
+	drop(t, h, r.ID, map[string][]byte{
+		"01/own.flac": housetest.Song(t, 12),
+		"all.flac":    housetest.Song(t, 14),
+		"01/a.jpg":    housetest.Photo(t, 1),
+		"02/b.jpg":    housetest.Photo(t, 2),
+	})
 	s := sheet(t, h, r.ID)
 	assert.True(t, s.Rows[0].IsOwn(runs.Fit, s.ByRow()), "a song of its own")
 	assert.False(t, s.Rows[1].IsOwn(runs.Fit, s.ByRow()))
-	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"place": "Saltmere"}}, nil)
+	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"place": "Saltmere"}},
+		nil)
 	require.NoError(t, err)
 	require.NoError(t, h.Runs.Give(ctx, r.ID))
 	a, b, c := s.Rows[0].ID, s.Rows[1].ID, s.Rows[2].ID
 	place := list.DetailRole("place")
-	refused, err := h.Runs.Set(ctx, r.ID, "Pasted", []runs.Cell{{a, names, "A"}, {b, names, "B"}, {c, names, "C"}, {a, place, "The mole"}, {b, list.Pace, "3,5"}, {c, list.Pace, "quick"}, {c, list.Email, "c@saltmere.example"},
-		{a, list.Key, "02"}, {b, list.Due, "24.12.2026"}, {a, list.Note, "mind the hats"}, {a, "strange", "x"}}, nil)
+	refused, err := h.Runs.Set(ctx, r.ID, "Pasted", []runs.Cell{{a, names, "A"}, {b, names, "B"},
+		{c, names, "C"}, {a, place, "The mole"}, {b, list.Pace, "3,5"}, {c, list.Pace, "quick"},
+		{c, list.Email, "c@saltmere.example"},
+		{a, list.Key, "02"}, {b, list.Due, "24.12.2026"}, {a, list.Note, "mind the hats"},
+		{a, "strange", "x"}}, nil)
 	require.NoError(t, err)
 	why := map[string]string{}
 	for _, x := range refused {
@@ -295,8 +330,10 @@ func TestCells(t *testing.T) {
 	assert.Contains(t, why["01 key"], `Another row has the key "02"`)
 	assert.Contains(t, why["01 strange"], "cannot be typed in")
 	s = sheet(t, h, r.ID)
-	assert.Equal(t, []string{"A", "B", "C"}, []string{s.Rows[0].Details["names"], s.Rows[1].Details["names"], s.Rows[2].Details["names"]})
-	assert.Equal(t, []string{"The mole", "Saltmere"}, []string{s.Rows[0].Details["place"], s.Rows[1].Details["place"]})
+	assert.Equal(t, []string{"A", "B", "C"}, []string{s.Rows[0].Details["names"], s.Rows[1].Details["names"],
+		s.Rows[2].Details["names"]})
+	assert.Equal(t, []string{"The mole", "Saltmere"}, []string{s.Rows[0].Details["place"],
+		s.Rows[1].Details["place"]})
 	assert.True(t, s.Rows[0].IsOwn(place, s.ByRow()))
 	assert.False(t, s.Rows[0].IsOwn(names, s.ByRow()), "every row has its own names")
 	assert.Equal(t, "2026-12-24", s.Rows[1].Value(list.Due))
@@ -307,7 +344,8 @@ func TestCells(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Undone: Pasted", said)
 	s = sheet(t, h, r.ID)
-	assert.Equal(t, []string{"The Gannets", "Harbour Lights", ""}, []string{s.Rows[0].Details["names"], s.Rows[1].Details["names"], s.Rows[2].Details["names"]})
+	assert.Equal(t, []string{"The Gannets", "Harbour Lights", ""}, []string{s.Rows[0].Details["names"],
+		s.Rows[1].Details["names"], s.Rows[2].Details["names"]})
 	assert.Equal(t, "Saltmere", s.Rows[0].Details["place"])
 	assert.False(t, s.Rows[0].IsOwn(place, s.ByRow()), "as the pattern has it again")
 	assert.Equal(t, doc.ToMusic, housetest.Load(t, h, b).Doc.Fit.Mode)
@@ -339,7 +377,8 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 	r := begin(t, h, crews)
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	for _, n := range []string{"Crews/01/a.jpg", "Crews/02 lights/b.jpg", "Crews/quay.jpg", "Crews/__MACOSX/._a.jpg", "Crews/01/../../../etc/evil.jpg"} {
+	for _, n := range []string{"Crews/01/a.jpg", "Crews/02 lights/b.jpg", "Crews/quay.jpg",
+		"Crews/__MACOSX/._a.jpg", "Crews/01/../../../etc/evil.jpg"} {
 		w, err := z.Create(n)
 		require.NoError(t, err)
 		_, err = w.Write(housetest.Photo(t, len(n)))
@@ -350,7 +389,12 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 	sha, _, err := h.Blobs.Put(ctx, bytes.NewReader(b.Bytes()))
 	require.NoError(t, err)
 	for range 2 {
-		require.NoError(t, h.Runs.Unpack(ctx, runs.Unpack{RunID: r.ID, UploadID: "zip1", Name: "crews.zip", SHA256: sha}))
+		require.NoError(t, h.Runs.Unpack(ctx, runs.Unpack{
+			RunID:    r.ID,
+			UploadID: "zip1",
+			Name:     "crews.zip",
+			SHA256:   sha,
+		}))
 		settle(t, h, r.ID)
 	}
 	s := sheet(t, h, r.ID)
@@ -360,7 +404,10 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 
 	require.NoError(t, os.MkdirAll(filepath.Join(watch, "regatta", "03"), 0o755))
 	old := time.Now().Add(-time.Minute)
-	for name, b := range map[string][]byte{"03/late.jpg": housetest.Photo(t, 90), "03/new.jpg": housetest.Photo(t, 91)} {
+	for name, b := range map[string][]byte{
+		"03/late.jpg": housetest.Photo(t, 90),
+		"03/new.jpg":  housetest.Photo(t, 91),
+	} {
 		p := filepath.Join(watch, "regatta", name)
 		require.NoError(t, os.WriteFile(p, b, 0o600))
 		if strings.HasSuffix(name, "late.jpg") {
@@ -391,83 +438,4 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 	require.NoError(t, os.Mkdir(filepath.Join(watch, "away"), 0o755))
 	require.NoError(t, h.Runs.Look(ctx))
 	assert.Empty(t, sheet(t, h, gone.ID).Trouble)
-}
-
-// Films wait by due date, single orders before Runs, Runs in turns; one can be
-// moved first; a Run can be paused.
-func TestTheOrderOfFilms(t *testing.T) {
-	h := housetest.Open(t)
-	song, photo := housetest.Song(t, 12), housetest.Photo(t, 1)
-	open := func(name string, days int) store.Run {
-		tb := table(t, "Key;Crew;Date\n1;A;x\n2;B;x\n")
-		r, err := h.Runs.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 0, days), Table: &tb}, nil)
-		require.NoError(t, err)
-		_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
-		require.NoError(t, err)
-		drop(t, h, r.ID, map[string][]byte{"s.flac": song, "1/a.jpg": photo, "2/a.jpg": photo})
-		_, err = h.Runs.Go(ctx, r.ID, runs.Render)
-		require.NoError(t, err)
-		return r
-	}
-	late, one, two := open("late", 20), open("one", 5), open("two", 5)
-	today := housetest.Ready(t, h)
-	_, err := h.Making.Begin(ctx, today, "")
-	require.NoError(t, err)
-	order := func() (out []string) {
-		require.NoError(t, h.Store.DB.Raw(`SELECT coalesce(runs.name || ' ' || orders.run_key, 'today') FROM river_job j JOIN renders r ON r.id = (j.args->>'render_id')::bigint JOIN orders ON orders.id = r.order_id LEFT JOIN runs ON runs.id = orders.run_id
-			WHERE j.kind = 'render' AND j.state = 'available' ORDER BY j.priority, j.scheduled_at, j.id`).Scan(&out).Error)
-		return out
-	}
-	assert.Equal(t, []string{"today", "one 1", "two 1", "one 2", "two 2", "late 1", "late 2"}, order())
-	s := sheet(t, h, late.ID)
-	require.NoError(t, h.Runs.First(ctx, late.ID, s.Rows[1].ID))
-	assert.Equal(t, "late 2", order()[0])
-	assert.ErrorIs(t, h.Runs.First(ctx, one.ID, s.Rows[1].ID), store.ErrNotFound)
-	require.NoError(t, h.Runs.Pause(ctx, one.ID))
-	assert.Equal(t, []string{"late 2", "today", "two 1", "two 2", "late 1"}, order())
-	require.NoError(t, h.Runs.GoOn(ctx, one.ID))
-	assert.Equal(t, []string{"late 2", "today", "one 1", "two 1", "one 2", "two 2", "late 1"}, order())
-	n, err := h.Runs.Cancel(ctx, two.ID)
-	require.NoError(t, err)
-	assert.Equal(t, 2, n)
-	assert.Equal(t, "2 films: 2 ready", sheet(t, h, two.ID).Summary())
-}
-
-// The pattern as a zip makes the same films without a server: shared pictures
-// keep their places, the song is the pattern's.
-func TestThePatternAsAZip(t *testing.T) {
-	h := housetest.Open(t)
-	r := begin(t, h, crews)
-	drop(t, h, r.ID, map[string][]byte{"all.flac": housetest.Song(t, 13), "quay.jpg": housetest.Photo(t, 1), "end.jpg": housetest.Photo(t, 2), "01/a.jpg": housetest.Photo(t, 3), "01/b.jpg": housetest.Photo(t, 4)})
-	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
-	require.NoError(t, err)
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}}, nil)
-	require.NoError(t, err)
-	run, err := h.Runs.Load(ctx, r.ID)
-	require.NoError(t, err)
-	dir := t.TempDir()
-	file, err := os.Create(filepath.Join(dir, "pattern.zip"))
-	require.NoError(t, err)
-	require.NoError(t, h.Runs.PatternZip(ctx, run, file))
-	require.NoError(t, file.Close())
-
-	require.NoError(t, os.MkdirAll(filepath.Join(dir, "in", "01"), 0o755))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "in", "01", "x.jpg"), housetest.Photo(t, 9), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "crews.csv"), []byte("Key;Crew;Date\n01;The Terns;12/9\n"), 0o600))
-	shelf, err := themes.Shipped()
-	require.NoError(t, err)
-	small := profile.Draft
-	small.Longer = 160
-	req := makefilm.RunRequest{Shelf: shelf, Pattern: file.Name(), List: filepath.Join(dir, "crews.csv"), Folders: filepath.Join(dir, "in"), Out: filepath.Join(dir, "out"), Profiles: []profile.Profile{small}}
-	s, err := makefilm.Run(ctx, req)
-	require.NoError(t, err)
-	require.Equal(t, "made", s.Rows[0].State, s.Rows[0].Why)
-	assert.InDelta(t, 13, s.Rows[0].Seconds, 0.05, "as long as the pattern's song")
-	assert.FileExists(t, filepath.Join(dir, "out", "01 The Terns.mp4"))
-	for name, content := range map[string]string{"none.zip": "", "torn.zip": "PK\x03\x04"} {
-		req.Pattern = filepath.Join(dir, name)
-		require.NoError(t, os.WriteFile(req.Pattern, []byte(content), 0o600))
-		_, err = makefilm.Run(ctx, req)
-		assert.ErrorContains(t, err, "the pattern")
-	}
 }

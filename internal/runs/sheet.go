@@ -123,14 +123,16 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := tx.Where("run_id = ? AND order_id IS NULL", id).Order("name").Find(&s.Folders).Error; err != nil {
+	if err := tx.Where("run_id = ? AND order_id IS NULL", id).Order("name").
+		Find(&s.Folders).Error; err != nil {
 		return nil, err
 	}
 	var loose []struct {
 		Folder string
 		N      int
 	}
-	if err := tx.Model(&store.RunFile{}).Select("folder, count(*) n").Where("run_id = ?", id).Group("folder").Scan(&loose).Error; err != nil {
+	if err := tx.Model(&store.RunFile{}).Select("folder, count(*) n").Where("run_id = ?", id).Group("folder").
+		Scan(&loose).Error; err != nil {
 		return nil, err
 	}
 	for _, l := range loose {
@@ -139,10 +141,12 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 	if s.Made, err = rs.made(ctx, id); err != nil {
 		return nil, err
 	}
-	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND NOT undone", id).Count(&s.Steps).Error; err != nil {
+	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND NOT undone", id).
+		Count(&s.Steps).Error; err != nil {
 		return nil, err
 	}
-	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND undone", id).Count(&s.Redos).Error; err != nil {
+	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND undone", id).
+		Count(&s.Redos).Error; err != nil {
 		return nil, err
 	}
 	if err := rs.fill(tx, s, held); err != nil {
@@ -156,7 +160,8 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 	in := "(SELECT id FROM orders WHERE run_id = ? AND run_key <> '')"
 	var renders []store.Render
-	if err := tx.Raw("SELECT DISTINCT ON (order_id) * FROM renders WHERE main AND order_id IN "+in+" ORDER BY order_id, id DESC", s.ID).Find(&renders).Error; err != nil {
+	if err := tx.Raw("SELECT DISTINCT ON (order_id) * FROM renders WHERE main AND order_id IN "+in+
+		" ORDER BY order_id, id DESC", s.ID).Find(&renders).Error; err != nil {
 		return err
 	}
 	var heads []store.Slideshow
@@ -235,7 +240,10 @@ func (s *Sheet) columns() {
 	}
 	add(list.Key, true)
 	details(true)
-	s.Columns = append(s.Columns, Column{Role: Pictures, Label: "Pictures"}, Column{Role: Fit, Label: "Pictures / music"}, Column{Role: Checks, Label: "Checks"},
+	s.Columns = append(s.Columns, Column{
+		Role:  Pictures,
+		Label: "Pictures",
+	}, Column{Role: Fit, Label: "Pictures / music"}, Column{Role: Checks, Label: "Checks"},
 		Column{Role: Films, Label: "Films"})
 	if slices.ContainsFunc(s.Rows, func(r Row) bool { return r.Said.Text() != "" }) {
 		s.Columns = append(s.Columns, Column{Role: Answers, Label: "Client says"})
@@ -243,7 +251,9 @@ func (s *Sheet) columns() {
 	s.Columns = append(s.Columns, Column{Role: Gone, Label: "Delivered"})
 	details(false)
 	for _, r := range list.Roles {
-		if r != list.Key && (hasRole(s.List, r) || slices.ContainsFunc(s.Rows, func(x Row) bool { return x.used(r) })) {
+		if r != list.Key && (hasRole(s.List, r) || slices.ContainsFunc(s.Rows, func(x Row) bool {
+			return x.used(r)
+		})) {
 			add(r, true)
 		}
 	}
@@ -255,7 +265,11 @@ func (s *Sheet) columns() {
 	}
 	for i, r := range s.List.Roles {
 		if k, isDetail := r.Detail(); r == list.Unused || isDetail && !asked(k) {
-			s.Columns = append(s.Columns, Column{Role: list.Role("cell:" + s.List.Headings[i]), Label: s.List.Headings[i], Extra: true})
+			s.Columns = append(s.Columns, Column{
+				Role:  list.Role("cell:" + s.List.Headings[i]),
+				Label: s.List.Headings[i],
+				Extra: true,
+			})
 		}
 	}
 }
@@ -296,7 +310,8 @@ func (s *Sheet) Summary() string {
 	inOrder := func(a, b string) int { return cmp.Or(cmp.Compare(column[a], column[b]), cmp.Compare(a, b)) }
 	for _, n := range slices.SortedFunc(maps.Keys(needs), inOrder) {
 		word := n
-		if what, ok := strings.CutSuffix(n, " missing"); ok && needs[n] == 1 && !strings.HasSuffix(what, "ss") {
+		if what, ok := strings.CutSuffix(n, " missing"); ok && needs[n] == 1 &&
+			!strings.HasSuffix(what, "ss") {
 			word = strings.TrimSuffix(what, "s") + " missing"
 		}
 		parts = append(parts, fmt.Sprintf("%d %s", needs[n], word))

@@ -33,7 +33,9 @@ func (rs *Runs) WatchFolder(ctx context.Context, id int64, folder string) error 
 			return invalid.Field("watches", "There is no folder %q in the studio’s watched folder.", folder)
 		}
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"watches": folder, "trouble": ""}) })
+	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return change(tx, id, map[string]any{"watches": folder, "trouble": ""})
+	})
 }
 
 // lookIn brings in the files of a Run's watched folder that are new. A file
@@ -41,7 +43,9 @@ func (rs *Runs) WatchFolder(ctx context.Context, id int64, folder string) error 
 // trouble is the first thing that could not be read; the rest is brought in beside it.
 func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) (trouble string, err error) {
 	var before []string
-	err = rs.Store.DB.WithContext(ctx).Raw("SELECT upload_id FROM media WHERE upload_id LIKE ? UNION ALL SELECT upload_id FROM run_files WHERE run_id = ?", fmt.Sprintf("watch-%d-%%", run.ID), run.ID).Scan(&before).Error
+	err = rs.Store.DB.WithContext(ctx).Raw("SELECT upload_id FROM media WHERE upload_id LIKE ? UNION ALL "+
+		"SELECT upload_id FROM run_files WHERE run_id = ?", fmt.Sprintf("watch-%d-%%", run.ID), run.ID).
+		Scan(&before).Error
 	if err != nil {
 		return "", err
 	}

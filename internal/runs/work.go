@@ -133,7 +133,8 @@ func (r Row) whyNot(act Act) string {
 		switch {
 		case (said != "" || len(wants) > 0) && !slices.Contains(wants, store.LinkDelivery):
 			return "wants no link but " + cmp.Or(said, orders.InWords(wants))
-		case r.Link != nil && r.Link.RenderID == renderID(r) && (act == Link || r.Link.MailedTo != "" && r.Link.MailError == ""):
+		case r.Link != nil && r.Link.RenderID == renderID(r) && (act == Link || r.Link.MailedTo != "" &&
+			r.Link.MailError == ""):
 			return done
 		case running:
 			return "its film is being rendered"
@@ -215,12 +216,20 @@ type Done struct {
 
 // InWords says what was done.
 func (d Done) InWords() string {
-	text := map[Act]string{Render: wording.Counted(d.Begun, "film") + " queued to be rendered", Again: wording.Counted(d.Begun, "film") + " queued once more", Link: wording.Counted(d.Begun, "link") + " made",
-		Mail: wording.Counted(d.Begun, "link") + " made and being mailed", Proof: wording.Counted(d.Begun, "proof") + " being made for their clients",
-		Disc: wording.Counted(d.Begun, "disc") + " being made", Burn: wording.Counted(d.Begun, "copy") + " to be burned, one after the other",
-		Together: wording.Counted(d.Begun, "disc") + " being made with all films; the Run’s pattern has them under Deliveries"}[d.Act]
+	text := map[Act]string{
+		Render: wording.Counted(d.Begun, "film") + " queued to be rendered",
+		Again:  wording.Counted(d.Begun, "film") + " queued once more",
+		Link:   wording.Counted(d.Begun, "link") + " made",
+		Mail:   wording.Counted(d.Begun, "link") + " made and being mailed",
+		Proof:  wording.Counted(d.Begun, "proof") + " being made for their clients",
+		Disc:   wording.Counted(d.Begun, "disc") + " being made",
+		Burn:   wording.Counted(d.Begun, "copy") + " to be burned, one after the other",
+		Together: wording.Counted(d.Begun, "disc") +
+			" being made with all films; the Run’s pattern has them under Deliveries",
+	}[d.Act]
 	if len(d.LeftOut) > 0 {
-		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"), Plan{LeftOut: d.LeftOut}.WhyLeftOut())
+		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"),
+			Plan{LeftOut: d.LeftOut}.WhyLeftOut())
 	}
 	return text + "."
 }
@@ -249,7 +258,14 @@ func (rs *Runs) GoWith(ctx context.Context, id int64, a Ask) (Done, error) {
 // deliver makes a row's film a link and mails its address if it is to. A film that has a link
 // keeps it.
 func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
-	n := delivery.NewLink{RenderID: r.Render.ID, Title: titleOf(run, r), Downloadable: true, Days: linkDays, Mail: mail, Keep: true}
+	n := delivery.NewLink{
+		RenderID:     r.Render.ID,
+		Title:        titleOf(run, r),
+		Downloadable: true,
+		Days:         linkDays,
+		Mail:         mail,
+		Keep:         true,
+	}
 	if run.Mail != nil {
 		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}
@@ -264,7 +280,9 @@ func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
 // is rendering goes on.
 func (rs *Runs) Pause(ctx context.Context, id int64) error {
 	now := rs.Now()
-	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"paused_at": &now}) }); err != nil {
+	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return change(tx, id, map[string]any{"paused_at": &now})
+	}); err != nil {
 		return err
 	}
 	return rs.hold(ctx, id, true)
@@ -272,7 +290,9 @@ func (rs *Runs) Pause(ctx context.Context, id int64) error {
 
 // GoOn lets a paused Run's films be begun again.
 func (rs *Runs) GoOn(ctx context.Context, id int64) error {
-	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"paused_at": nil}) }); err != nil {
+	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return change(tx, id, map[string]any{"paused_at": nil})
+	}); err != nil {
 		return err
 	}
 	return rs.hold(ctx, id, false)
@@ -290,7 +310,8 @@ func (rs *Runs) hold(ctx context.Context, id int64, on bool) error {
 }
 
 func (rs *Runs) ids(ctx context.Context, id int64) (out []int64, err error) {
-	return out, rs.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("run_id = ? AND run_key <> ''", id).Pluck("id", &out).Error
+	return out, rs.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("run_id = ? AND run_key <> ''", id).
+		Pluck("id", &out).Error
 }
 
 // open are the films of a Run that wait or are made: what Cancel ends. Drafts for clients are
@@ -300,7 +321,9 @@ func (rs *Runs) open(ctx context.Context, id int64) (out []store.Render, err err
 	if err != nil {
 		return nil, err
 	}
-	return out, rs.Store.DB.WithContext(ctx).Where("order_id IN ? AND state IN ('waiting', 'running') AND profile <> ?", ids, profile.Proof.Name).Order("id").Find(&out).Error
+	return out, rs.Store.DB.WithContext(ctx).
+		Where("order_id IN ? AND state IN ('waiting', 'running') AND profile <> ?", ids, profile.Proof.Name).
+		Order("id").Find(&out).Error
 }
 
 // Running counts what Cancel of all rows would end.
@@ -329,7 +352,8 @@ func (rs *Runs) Cancel(ctx context.Context, id int64, only ...int64) (int, error
 
 // First moves a row's film before all others that wait.
 func (rs *Runs) First(ctx context.Context, id, order int64) error {
-	if _, err := store.One[store.Order](rs.Store.DB.WithContext(ctx).Select("id"), "id = ? AND run_id = ?", order, id); err != nil {
+	if _, err := store.One[store.Order](rs.Store.DB.WithContext(ctx).Select("id"), "id = ? AND run_id = ?",
+		order, id); err != nil {
 		return err
 	}
 	return rs.Making.First(ctx, order)

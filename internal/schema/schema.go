@@ -19,13 +19,18 @@ import (
 // enums are the types that are one of a few words.
 func enums() map[reflect.Type][]any {
 	words := map[reflect.Type][]any{
-		reflect.TypeFor[design.BackdropKind]():  {design.Plain, design.Gradient, design.Soft, design.Photo, design.Texture, design.Image},
-		reflect.TypeFor[theme.DetailType]():     {theme.OfText, theme.OfNames, theme.OfDate, theme.OfColour, theme.OfChoice},
-		reflect.TypeFor[design.Fit]():           {design.Fill, design.Whole, design.Native, design.Stretch},
-		reflect.TypeFor[design.MotionKind]():    {design.In, design.OutOf, design.Alternate, design.Pan, design.Still, design.ByHand},
-		reflect.TypeFor[design.DecorKind]():     {design.Sprite, design.Drift},
-		reflect.TypeFor[theme.Arrangement]():    {theme.Full, theme.Single, theme.Grid, theme.Lead, theme.Strip, theme.Stagger, theme.Scatter},
-		reflect.TypeFor[transition.Direction](): {"", transition.Left, transition.Right, transition.Up, transition.Down},
+		reflect.TypeFor[design.BackdropKind](): {design.Plain, design.Gradient, design.Soft, design.Photo,
+			design.Texture, design.Image},
+		reflect.TypeFor[theme.DetailType](): {theme.OfText, theme.OfNames, theme.OfDate, theme.OfColour,
+			theme.OfChoice},
+		reflect.TypeFor[design.Fit](): {design.Fill, design.Whole, design.Native, design.Stretch},
+		reflect.TypeFor[design.MotionKind](): {design.In, design.OutOf, design.Alternate, design.Pan,
+			design.Still, design.ByHand},
+		reflect.TypeFor[design.DecorKind](): {design.Sprite, design.Drift},
+		reflect.TypeFor[theme.Arrangement](): {theme.Full, theme.Single, theme.Grid, theme.Lead,
+			theme.Strip, theme.Stagger, theme.Scatter},
+		reflect.TypeFor[transition.Direction](): {"", transition.Left, transition.Right, transition.Up,
+			transition.Down},
 	}
 	add := func(t reflect.Type, values ...any) { words[t] = append(words[t], values...) }
 	for _, f := range transition.Families {
@@ -58,7 +63,11 @@ func Theme() ([]byte, error) {
 			case reflect.TypeFor[raster.RGB]():
 				return &jsonschema.Schema{Type: "string", Pattern: "^#[0-9a-fA-F]{6}$"}
 			case reflect.TypeFor[framing.Ease]():
-				return &jsonschema.Schema{Type: "string", Description: "linear, in-out, out, a keyword of CSS Easing, or cubic-bezier(x1, y1, x2, y2)"}
+				return &jsonschema.Schema{
+					Type: "string",
+					Description: "linear, in-out, out, a keyword of CSS Easing, or cubic-bezier(x1, y1, " +
+						"x2, y2)",
+				}
 			}
 			return nil
 		},

@@ -74,7 +74,8 @@ func (s *Shelf) ClearMark(ctx context.Context) error {
 }
 
 func setMark(tx *gorm.DB, p *store.Picture) error {
-	if err := tx.Model(&store.Studio{ID: 1}).Select("MarkPicture").Updates(store.Studio{MarkPicture: p}).Error; err != nil {
+	if err := tx.Model(&store.Studio{ID: 1}).Select("MarkPicture").
+		Updates(store.Studio{MarkPicture: p}).Error; err != nil {
 		return err
 	}
 	if err := store.Note(tx, store.DidSettings, 0, "Changed the studio's mark"); err != nil {
@@ -98,7 +99,13 @@ func (m Marks) Lay(lib doc.Library, watermark string) (scene.Options, doc.Librar
 	}
 	o.Picture = doc.MediaID(m.Picture.SHA256)
 	with := maps.Clone(lib)
-	with[o.Picture] = doc.Media{ID: o.Picture, Kind: doc.PhotoMedia, Name: "the studio's mark", W: m.Picture.W, H: m.Picture.H}
+	with[o.Picture] = doc.Media{
+		ID:   o.Picture,
+		Kind: doc.PhotoMedia,
+		Name: "the studio's mark",
+		W:    m.Picture.W,
+		H:    m.Picture.H,
+	}
 	return o, with
 }
 

@@ -10,7 +10,10 @@ import (
 
 // keepNamed writes a row; of one of the same name the column is replaced.
 func (s *Shelf) keepNamed(ctx context.Context, row any, column string) error {
-	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{column})}).Create(row).Error
+	return s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{
+		Columns:   []clause.Column{{Name: "name"}},
+		DoUpdates: clause.AssignmentColumns([]string{column}),
+	}).Create(row).Error
 }
 
 // names lists what is kept in the table of a row, never nil.

@@ -20,8 +20,11 @@ import (
 func (s *Shelf) stockProfiles(ctx context.Context) error {
 	for i, p := range profile.Shipped {
 		row := store.Profile{Name: p.Name, Position: i, Setting: p}
-		keep := clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"position", "setting"}),
-			Where: clause.Where{Exprs: []clause.Expression{gorm.Expr("NOT profiles.own")}}}
+		keep := clause.OnConflict{
+			Columns:   []clause.Column{{Name: "name"}},
+			DoUpdates: clause.AssignmentColumns([]string{"position", "setting"}),
+			Where:     clause.Where{Exprs: []clause.Expression{gorm.Expr("NOT profiles.own")}},
+		}
 		if err := s.Store.DB.WithContext(ctx).Clauses(keep).Create(&row).Error; err != nil {
 			return fmt.Errorf("keeping the profile %s: %w", p.Name, err)
 		}
@@ -41,7 +44,8 @@ func (s *Shelf) profilesIn(tx *gorm.DB) ([]store.Profile, error) {
 		return slices.Clone(s.profiles), nil
 	}
 	var names []string
-	if err := tx.Model(&store.Profile{}).Order("own, position, name").Pluck("name", &names).Error; err != nil {
+	if err := tx.Model(&store.Profile{}).Order("own, position, name").
+		Pluck("name", &names).Error; err != nil {
 		return nil, err
 	}
 	rows, aside := []store.Profile{}, []Aside{}
@@ -101,7 +105,10 @@ func (s *Shelf) KeepProfile(ctx context.Context, p profile.Profile) error {
 		if err := store.Note(tx, store.DidSettings, 0, "Kept the way of encoding "+p.Name); err != nil {
 			return err
 		}
-		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}}, DoUpdates: clause.AssignmentColumns([]string{"setting"})}).Create(&row).Error
+		return tx.Clauses(clause.OnConflict{
+			Columns:   []clause.Column{{Name: "name"}},
+			DoUpdates: clause.AssignmentColumns([]string{"setting"}),
+		}).Create(&row).Error
 	})
 }
 

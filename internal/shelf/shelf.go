@@ -103,9 +103,14 @@ type Keeping struct {
 const longestKept = 36500
 
 func (k Keeping) check() error {
-	for field, days := range map[string]int{"keep_deleted": k.Deleted, "keep_archived": k.Archived, "keep_trail": k.Trail} {
+	for field, days := range map[string]int{
+		"keep_deleted":  k.Deleted,
+		"keep_archived": k.Archived,
+		"keep_trail":    k.Trail,
+	} {
 		if days < 0 || days > longestKept {
-			return invalid.Field(field, "What is over is kept for 1 to %d days, or for good with 0.", longestKept)
+			return invalid.Field(field, "What is over is kept for 1 to %d days, or for good with 0.",
+				longestKept)
 		}
 	}
 	return nil
@@ -133,10 +138,15 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 	}
 	if n.Language != nil {
 		if set["language"] = strings.TrimSpace(*n.Language); !language.MatchString(*n.Language) {
-			return invalid.Field("language", "A language has three small letters, as ISO 639-2 has them: eng, deu, fra; und for none.")
+			return invalid.Field("language",
+				"A language has three small letters, as ISO 639-2 has them: eng, deu, fra; und for none.")
 		}
 	}
-	for field, text := range map[string]*string{"folder": n.Folder, "file_names": n.FileNames, "photos": n.Photos} {
+	for field, text := range map[string]*string{
+		"folder":     n.Folder,
+		"file_names": n.FileNames,
+		"photos":     n.Photos,
+	} {
 		if text == nil {
 			continue
 		}
@@ -151,7 +161,8 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		}
 		v := strings.TrimSpace(strings.ReplaceAll(*text, "\r\n", "\n"))
 		if most := map[string]int{"contact": maxContact, "credits": maxCredits}[field]; len(v) > most {
-			return invalid.Field(field, "What stands on the studio's cards may have at most %d characters here.", most)
+			return invalid.Field(field,
+				"What stands on the studio's cards may have at most %d characters here.", most)
 		}
 		set[field] = v
 	}
@@ -162,8 +173,11 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		list := strings.Fields(*n.Sites)
 		for _, site := range list {
 			u, err := url.Parse(site)
-			if err != nil || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" || strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil || strings.ContainsAny(site, ";,'") {
-				return invalid.Field("sites", "%q is no site: it begins with https:// and has a name, and nothing after it.", site)
+			if err != nil || (u.Scheme != "https" && u.Scheme != "http") || u.Host == "" ||
+				strings.Trim(u.Path, "/") != "" || u.RawQuery != "" || u.Fragment != "" || u.User != nil ||
+				strings.ContainsAny(site, ";,'") {
+				return invalid.Field("sites",
+					"%q is no site: it begins with https:// and has a name, and nothing after it.", site)
 			}
 		}
 		set["sites"] = strings.Join(list, "\n")
@@ -179,7 +193,8 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 			return err
 		}
 		if n.Mails != nil {
-			if err := tx.Model(&store.Studio{}).Where("id = 1").Select("mails").Updates(store.Studio{Mails: n.Mails}).Error; err != nil {
+			if err := tx.Model(&store.Studio{}).Where("id = 1").Select("mails").
+				Updates(store.Studio{Mails: n.Mails}).Error; err != nil {
 				return err
 			}
 		}
@@ -188,7 +203,8 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 			words = "Kept what clients are written"
 		}
 		if k := n.Keeping; k != nil {
-			words = fmt.Sprintf("What is over is kept for days: deleted orders %d, orders put away %d, the trail %d", k.Deleted, k.Archived, k.Trail)
+			words = fmt.Sprintf("What is over is kept for days: deleted orders %d, orders put away %d, the "+
+				"trail %d", k.Deleted, k.Archived, k.Trail)
 		}
 		if err := store.Note(tx, store.DidSettings, 0, words); err != nil {
 			return err
@@ -256,7 +272,10 @@ func (s *Shelf) Asides(ctx context.Context) (out []Aside, err error) {
 		return nil, err
 	}
 	for _, what := range st.Aside {
-		out = append(out, Aside{map[string]string{"Mails": "What clients are written", "MarkPicture": "The picture on finished films"}[what],
+		out = append(out, Aside{map[string]string{
+			"Mails":       "What clients are written",
+			"MarkPicture": "The picture on finished films",
+		}[what],
 			"what is kept of it cannot be read; it is as if it had not been set"})
 	}
 	for _, a := range s.Themes.Asides() {
@@ -328,7 +347,9 @@ func (s *Shelf) earlier(content string) (themes.Version, error) {
 
 // ThemeAt finds a version of a theme by its content in a transaction; without one, the newest.
 func (s *Shelf) ThemeAt(tx *gorm.DB, id, content string) (*theme.Theme, error) {
-	return s.Themes.AtBy(id, content, func(content string) (themes.Version, error) { return s.earlierIn(tx, content) })
+	return s.Themes.AtBy(id, content, func(content string) (themes.Version, error) {
+		return s.earlierIn(tx, content)
+	})
 }
 
 func (s *Shelf) earlierIn(tx *gorm.DB, content string) (themes.Version, error) {

@@ -29,7 +29,8 @@ var ctx = context.Background()
 // transparent on its right.
 func sign(t *testing.T) []byte {
 	im := image.NewNRGBA(image.Rect(0, 0, 200, 100))
-	draw.Draw(im, image.Rect(0, 0, 100, 100), image.NewUniform(color.NRGBA{G: 255, A: 255}), image.Point{}, draw.Src)
+	draw.Draw(im, image.Rect(0, 0, 100, 100), image.NewUniform(color.NRGBA{G: 255, A: 255}), image.Point{},
+		draw.Src)
 	var b bytes.Buffer
 	require.NoError(t, png.Encode(&b, im))
 	return b.Bytes()
@@ -48,7 +49,12 @@ func green(t *testing.T, b []byte, x, y float64) int {
 func TestMarkIsAPicture(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	for name, b := range map[string][]byte{"song.flac": housetest.Song(t, 1), "notes.txt": []byte("no picture"), "cut.png": sign(t)[:90], "huge.png": make([]byte, shelf.MaxMarkBytes+1)} {
+	for name, b := range map[string][]byte{
+		"song.flac": housetest.Song(t, 1),
+		"notes.txt": []byte("no picture"),
+		"cut.png":   sign(t)[:90],
+		"huge.png":  make([]byte, shelf.MaxMarkBytes+1),
+	} {
 		var invalid *invalid.Input
 		require.ErrorAs(t, s.Shelf.SetMark(ctx, name, bytes.NewReader(b)), &invalid, name)
 		assert.Contains(t, invalid.Problem, name)
@@ -84,16 +90,23 @@ func TestMarkIsAPicture(t *testing.T) {
 	film := func(r store.Render) []byte {
 		path, err := s.Blobs.Path(ctx, *r.SHA256)
 		require.NoError(t, err)
-		out, err := exec.Command("ffmpeg", "-v", "error", "-ss", fmt.Sprintf("%.3f", w.Doc.Rate.Seconds(middle)), "-i", path, "-frames:v", "1", "-q:v", "2", "-f", "mjpeg", "pipe:1").Output()
+		out, err := exec.Command("ffmpeg", "-v", "error", "-ss",
+			fmt.Sprintf("%.3f", w.Doc.Rate.Seconds(middle)), "-i", path, "-frames:v", "1", "-q:v", "2", "-f",
+			"mjpeg", "pipe:1").Output()
 		require.NoError(t, err)
 		return out
 	}
 	after := housetest.Rendered(t, s, order)
 	assert.Zero(t, after.FramesKept, "it is on every frame")
-	for name, pair := range map[string][2][]byte{"preview": {plain, marked}, "film": {film(before), film(after)}} {
+	for name, pair := range map[string][2][]byte{
+		"preview": {plain, marked},
+		"film":    {film(before), film(after)},
+	} {
 		assert.Greater(t, green(t, pair[1], left, y), green(t, pair[0], left, y)+100, name)
-		assert.InDelta(t, green(t, pair[0], right, y), green(t, pair[1], right, y), 30, "%s: transparent there", name)
-		assert.InDelta(t, green(t, pair[0], 0.97, y), green(t, pair[1], 0.97, y), 30, "%s: outside the safe area", name)
+		assert.InDelta(t, green(t, pair[0], right, y), green(t, pair[1], right, y), 30,
+			"%s: transparent there", name)
+		assert.InDelta(t, green(t, pair[0], 0.97, y), green(t, pair[1], 0.97, y), 30,
+			"%s: outside the safe area", name)
 	}
 	shown, err := s.Shelf.MarkImage(ctx, *w.Settings.MarkPicture)
 	require.NoError(t, err)

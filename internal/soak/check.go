@@ -55,7 +55,8 @@ func (s *studio) check(ctx context.Context, db *store.Store) error {
 		if err := tx.Model(&store.Render{}).Where("order_id = ?", id).Count(&there).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Render{}).Where("order_id = ? AND state = 'done'", id).Count(&mains).Error; err != nil {
+		if err := tx.Model(&store.Render{}).Where("order_id = ? AND state = 'done'", id).
+			Count(&mains).Error; err != nil {
 			return err
 		}
 		switch most := int64(n + s.acked.perhaps[id]); {
@@ -79,7 +80,8 @@ func (s *studio) checkEdits(ctx context.Context, db *store.Store) error {
 		Names string
 		N     int64
 	}
-	err := db.DB.WithContext(ctx).Raw(`SELECT r.details::jsonb->>'names' AS names, count(*) AS n FROM revisions r JOIN revisions p ON p.slideshow_id = r.slideshow_id AND p.number = r.parent
+	err := db.DB.WithContext(ctx).
+		Raw(`SELECT r.details::jsonb->>'names' AS names, count(*) AS n FROM revisions r JOIN revisions p ON p.slideshow_id = r.slideshow_id AND p.number = r.parent
 		WHERE r.details::jsonb->>'names' <> p.details::jsonb->>'names' GROUP BY 1`).Scan(&steps).Error
 	if err != nil {
 		return err
@@ -126,7 +128,8 @@ func (s *studio) checkFilms(ctx context.Context, db *store.Store) error {
 		s.wrong(&s.f.Damaged, "%s: %s", l.Name, l.Why)
 	}
 	var films []store.Render
-	if err := db.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL").Find(&films).Error; err != nil {
+	if err := db.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL").
+		Find(&films).Error; err != nil {
 		return err
 	}
 	for _, r := range films {
@@ -139,7 +142,8 @@ func (s *studio) checkFilms(ctx context.Context, db *store.Store) error {
 			return err
 		}
 		for _, st := range streams {
-			if want := timecode.Frames(r.FramesTotal + r.FramesKept); st.Type == "video" && !st.Poster && st.Packets != want {
+			if want := timecode.Frames(r.FramesTotal + r.FramesKept); st.Type == "video" && !st.Poster &&
+				st.Packets != want {
 				s.wrong(&s.f.Damaged, "render %d has %d frames of %d", r.ID, st.Packets, want)
 			}
 		}
@@ -157,7 +161,8 @@ func (s *studio) checkLinks(ctx context.Context, db *store.Store) error {
 	tx := db.DB.WithContext(ctx)
 	for title, l := range s.acked.links {
 		var n int64
-		if err := tx.Model(&store.Delivery{}).Where("title = ? AND order_id = ?", title, l.order).Count(&n).Error; err != nil {
+		if err := tx.Model(&store.Delivery{}).Where("title = ? AND order_id = ?", title, l.order).
+			Count(&n).Error; err != nil {
 			return err
 		}
 		switch {
@@ -195,7 +200,8 @@ func (s *studio) checkLinks(ctx context.Context, db *store.Store) error {
 // asksOf reports whether it is said of a link's mail that it may have gone, and counts it.
 func (s *studio) asksOf(tx *gorm.DB, title string, order int64) (bool, error) {
 	var n int64
-	err := tx.Model(&store.Link{}).Where("mail_error = ? AND delivery_id IN (SELECT id FROM deliveries WHERE title = ? AND order_id = ?)", delivery.MayHaveGone, title, order).Count(&n).Error
+	err := tx.Model(&store.Link{}).
+		Where("mail_error = ? AND delivery_id IN (SELECT id FROM deliveries WHERE title = ? AND order_id = ?)", delivery.MayHaveGone, title, order).Count(&n).Error
 	if n > 0 {
 		s.f.MailsAsked++
 	}

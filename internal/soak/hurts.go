@@ -23,9 +23,17 @@ type hurt struct {
 // hurts are all that is done to it.
 func (s *studio) hurts() []hurt {
 	return []hurt{
-		{"killing the server", 4, &s.f.KilledServer, func(context.Context, *rand.Rand) error { s.server.kill(); return nil }},
-		{"killing the worker", 2, &s.f.KilledWorker, func(context.Context, *rand.Rand) error { s.worker.kill(); return nil }},
-		{"killing the database", 2, &s.f.KilledDatabase, func(ctx context.Context, _ *rand.Rand) error { return s.killDatabase(ctx) }},
+		{"killing the server", 4, &s.f.KilledServer, func(context.Context, *rand.Rand) error {
+			s.server.kill()
+			return nil
+		}},
+		{"killing the worker", 2, &s.f.KilledWorker, func(context.Context, *rand.Rand) error {
+			s.worker.kill()
+			return nil
+		}},
+		{"killing the database", 2, &s.f.KilledDatabase, func(ctx context.Context, _ *rand.Rand) error {
+			return s.killDatabase(ctx)
+		}},
 		{"taking the folder of files away", 2, &s.f.StoreAway, s.takeStoreAway},
 		{"moving the database back by a version", 1, &s.f.MovedBack, s.moveBack},
 		{"having a worker join or leave", 2, &s.f.Joined, s.joinOrLeave},
@@ -130,7 +138,8 @@ const mostJoined = 2
 func (s *studio) joinOrLeave(_ context.Context, rnd *rand.Rand) error {
 	if len(s.joined) == 0 || len(s.joined) < mostJoined && rnd.IntN(2) == 0 {
 		s.workers++
-		w := s.supervise("work", fmt.Sprintf("joined-%d", s.workers), fmt.Sprintf("GOMAXPROCS=%d", 1+rnd.IntN(2)))
+		w := s.supervise("work", fmt.Sprintf("joined-%d", s.workers), fmt.Sprintf("GOMAXPROCS=%d", 1+
+			rnd.IntN(2)))
 		s.joined = append(s.joined, w)
 		return nil
 	}

@@ -9,7 +9,6 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
-	"nelko/internal/core/profile"
 	"net/http"
 	"net/url"
 	"path"
@@ -19,6 +18,8 @@ import (
 	"strings"
 	"sync/atomic"
 	"time"
+
+	"nelko/internal/core/profile"
 )
 
 // client asks the server.
@@ -29,7 +30,8 @@ type client struct {
 }
 
 // do asks once. An error means that nobody knows whether it was done.
-func (c *client) do(ctx context.Context, method, path string, body io.Reader, header ...string) (status int, text string, err error) {
+func (c *client) do(ctx context.Context, method, path string, body io.Reader, header ...string) (status int,
+	text string, err error) {
 	req, err := http.NewRequestWithContext(ctx, method, c.base+path, body)
 	if err != nil {
 		return 0, "", err
@@ -56,7 +58,8 @@ func (c *client) post(ctx context.Context, path string, form ...string) (int, st
 	for i := 0; i+1 < len(form); i += 2 {
 		v.Add(form[i], form[i+1])
 	}
-	return c.do(ctx, http.MethodPost, path, strings.NewReader(v.Encode()), "Content-Type", "application/x-www-form-urlencoded", "HX-Request", "true")
+	return c.do(ctx, http.MethodPost, path, strings.NewReader(v.Encode()), "Content-Type",
+		"application/x-www-form-urlencoded", "HX-Request", "true")
 }
 
 // outcome is what is known of something that was asked for.
@@ -119,7 +122,9 @@ var orderPath = regexp.MustCompile(`/orders/(\d+)`)
 
 // order opens an order, sends its material in, edits, renders and delivers it.
 func (s *studio) order(ctx context.Context, c *client, rnd *rand.Rand, event string, rest func(int)) {
-	status, _, err := c.post(ctx, "/orders", "client", "The Soakers", "client_email", strings.ReplaceAll(strings.ToLower(event), " ", "-")+"@client.example", "event", event, "due", "2030-01-01", "detail-names", "Soak", "detail-date", "2030")
+	status, _, err := c.post(ctx, "/orders", "client", "The Soakers", "client_email",
+		strings.ReplaceAll(strings.ToLower(event), " ", "-")+"@client.example", "event", event, "due",
+		"2030-01-01", "detail-names", "Soak", "detail-date", "2030")
 	if s.count(judge(status, err)) != done {
 		rest(1000)
 		return
@@ -136,7 +141,8 @@ func (s *studio) order(ctx context.Context, c *client, rnd *rand.Rand, event str
 	s.mu.Unlock()
 	page := "/orders/" + found[1]
 	for k := range 3 {
-		s.send(ctx, c, id, fmt.Sprintf("%d.jpg", k), append(bytes.Clone(s.photo), fmt.Sprintf("%s/%d/%d", event, k, rnd.Uint64())...), rest)
+		s.send(ctx, c, id, fmt.Sprintf("%d.jpg", k), append(bytes.Clone(s.photo),
+			fmt.Sprintf("%s/%d/%d", event, k, rnd.Uint64())...), rest)
 	}
 	s.send(ctx, c, id, "song.flac", s.song, rest)
 	// An edit counts from the order's first state: all steps since are the
@@ -149,7 +155,8 @@ func (s *studio) order(ctx context.Context, c *client, rnd *rand.Rand, event str
 			return
 		}
 		k := int(numbers.Add(1))
-		status, _, err := c.post(ctx, page+"/edit/details", "base", "1", "detail-names", fmt.Sprintf("Soak %d", k), "detail-date", "2030")
+		status, _, err := c.post(ctx, page+"/edit/details", "base", "1", "detail-names",
+			fmt.Sprintf("Soak %d", k), "detail-date", "2030")
 		s.mu.Lock()
 		switch judge(status, err) {
 		case done:
@@ -178,7 +185,8 @@ func (s *studio) film(ctx context.Context, c *client, id int64, page, event stri
 		if judge(status, err) == refused {
 			_, _, _ = c.post(ctx, page+"/edit/limits", "base", "1", "shortest", "0.5", "longest", "60")
 			_, _, _ = c.post(ctx, page+"/edit/fit", "base", "1")
-			if why := notice.FindString(text); !strings.Contains(why, "Not rendered.") { // its material is still being read
+			// its material is still being read
+			if why := notice.FindString(text); !strings.Contains(why, "Not rendered.") {
 				s.wrong(&s.f.Unfinished, "%s was not rendered: %d %s", event, status, why)
 			}
 		}
@@ -206,7 +214,8 @@ func (s *studio) film(ctx context.Context, c *client, id int64, page, event stri
 			return
 		}
 		title := fmt.Sprintf("%s %d", event, numbers.Add(1)) // another for each try
-		status, text, err := c.post(ctx, page+"/links", "title", title, "days", "30", "downloadable", "1", "mail", "1")
+		status, text, err := c.post(ctx, page+"/links", "title", title, "days", "30", "downloadable", "1",
+			"mail", "1")
 		if s.count(judge(status, err)) != done {
 			continue
 		}
@@ -248,7 +257,9 @@ func (s *studio) send(ctx context.Context, c *client, order int64, name string, 
 	}
 	var at string
 	for at == "" {
-		status, _, err := c.do(ctx, http.MethodPost, "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", strconv.Itoa(len(b)), "Upload-Metadata", meta("filename", name, "order", fmt.Sprint(order)))
+		status, _, err := c.do(ctx, http.MethodPost, "/uploads/", nil, "Tus-Resumable", "1.0.0",
+			"Upload-Length", strconv.Itoa(len(b)), "Upload-Metadata", meta("filename", name, "order",
+				fmt.Sprint(order)))
 		if ctx.Err() != nil {
 			return
 		}
@@ -265,7 +276,8 @@ func (s *studio) send(ctx context.Context, c *client, order int64, name string, 
 	}
 	for offset := 0; ; {
 		piece := b[offset:min(len(b), offset+pieceBytes)]
-		status, _, err := c.do(ctx, http.MethodPatch, at, bytes.NewReader(piece), "Tus-Resumable", "1.0.0", "Upload-Offset", strconv.Itoa(offset), "Content-Type", "application/offset+octet-stream")
+		status, _, err := c.do(ctx, http.MethodPatch, at, bytes.NewReader(piece), "Tus-Resumable", "1.0.0",
+			"Upload-Offset", strconv.Itoa(offset), "Content-Type", "application/offset+octet-stream")
 		if ctx.Err() != nil {
 			return
 		}

@@ -132,7 +132,8 @@ func (s *studio) awaitServer(ctx context.Context) error {
 
 // pg runs the script that keeps a PostgreSQL.
 func (s *studio) pg(ctx context.Context, do string) (string, error) {
-	cmd := exec.CommandContext(ctx, filepath.Join(s.Checkout, "scripts", "pg"), do, filepath.Join(s.dir, "pg"))
+	cmd := exec.CommandContext(ctx, filepath.Join(s.Checkout, "scripts", "pg"), do,
+		filepath.Join(s.dir, "pg"))
 	out, err := cmd.Output()
 	if err != nil {
 		return "", fmt.Errorf("scripts/pg %s: %w", do, err)

@@ -64,10 +64,14 @@ func (f Figures) Print(w io.Writer) {
 	for _, l := range []struct {
 		name string
 		n    int
-	}{{"orders", f.Orders}, {"uploads", f.Uploads}, {"edits", f.Edits}, {"renders", f.Renders}, {"deliveries", f.Links}, {"views", f.Views}, {"unanswered", f.Unanswered},
-		{"killed_server", f.KilledServer}, {"killed_worker", f.KilledWorker}, {"killed_database", f.KilledDatabase},
-		{"store_away", f.StoreAway}, {"moved_back", f.MovedBack}, {"workers_joined_or_left", f.Joined}, {"mails_unanswered", f.MailsUnanswered}, {"mails_asked", f.MailsAsked},
-		{"lost", f.Lost}, {"double", f.Double}, {"damaged", f.Damaged}, {"unfinished", f.Unfinished}, {"mails_twice", f.MailsTwice}} {
+	}{{"orders", f.Orders}, {"uploads", f.Uploads}, {"edits", f.Edits}, {"renders", f.Renders},
+		{"deliveries", f.Links}, {"views", f.Views}, {"unanswered", f.Unanswered},
+		{"killed_server", f.KilledServer}, {"killed_worker", f.KilledWorker},
+		{"killed_database", f.KilledDatabase},
+		{"store_away", f.StoreAway}, {"moved_back", f.MovedBack}, {"workers_joined_or_left", f.Joined},
+		{"mails_unanswered", f.MailsUnanswered}, {"mails_asked", f.MailsAsked},
+		{"lost", f.Lost}, {"double", f.Double}, {"damaged", f.Damaged}, {"unfinished", f.Unfinished},
+		{"mails_twice", f.MailsTwice}} {
 		fmt.Fprintf(w, "soak_%s=%d\n", l.name, l.n)
 	}
 }
@@ -123,7 +127,13 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 		return Figures{}, err
 	}
 	s := &studio{Settings: set, dir: dir}
-	s.acked = acked{uploads: map[string]string{}, unknown: map[int]bool{}, renders: map[int64]int{}, perhaps: map[int64]int{}, links: map[string]watched{}}
+	s.acked = acked{
+		uploads: map[string]string{},
+		unknown: map[int]bool{},
+		renders: map[int64]int{},
+		perhaps: map[int64]int{},
+		links:   map[string]watched{},
+	}
 	if err := s.materials(ctx); err != nil {
 		return s.f, err
 	}
@@ -144,7 +154,8 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 	if s.addr, err = freeAddress(); err != nil {
 		return s.f, err
 	}
-	s.env = append(os.Environ(), "NELKO_DATABASE_URL="+s.url, "NELKO_VAR="+filepath.Join(dir, "var"), "NELKO_ADDR="+s.addr, "NELKO_METRICS=", "NELKO_LOG=warn", "NELKO_MAIL="+box.URL())
+	s.env = append(os.Environ(), "NELKO_DATABASE_URL="+s.url, "NELKO_VAR="+filepath.Join(dir, "var"),
+		"NELKO_ADDR="+s.addr, "NELKO_METRICS=", "NELKO_LOG=warn", "NELKO_MAIL="+box.URL())
 	for i := range set.Operators {
 		if err := s.nelko(ctx, password+"\n", "user", "add", "--role", "owner", email(i)); err != nil {
 			return s.f, err
@@ -234,7 +245,8 @@ func (s *studio) materials(ctx context.Context) error {
 		return err
 	}
 	path := filepath.Join(s.dir, "song.flac")
-	if err := command(ctx, nil, "", "ffmpeg", "-v", "error", "-f", "lavfi", "-i", "sine=330:d=13,tremolo=f=2:d=0.7", path); err != nil {
+	if err := command(ctx, nil, "", "ffmpeg", "-v", "error", "-f", "lavfi", "-i",
+		"sine=330:d=13,tremolo=f=2:d=0.7", path); err != nil {
 		return err
 	}
 	s.song, err = os.ReadFile(path)
@@ -247,7 +259,14 @@ func (s *studio) browser() (*client, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &client{base: "http://" + s.addr, http: &http.Client{Jar: jar, Timeout: 30 * time.Second, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}}, nil
+	return &client{
+		base: "http://" + s.addr,
+		http: &http.Client{
+			Jar:           jar,
+			Timeout:       30 * time.Second,
+			CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		},
+	}, nil
 }
 
 // view watches films that were delivered.
@@ -289,13 +308,15 @@ func (s *studio) settle(ctx context.Context, db *store.Store) error {
 	last := ""
 	for end := time.Now().Add(settling); time.Now().Before(end); time.Sleep(time.Second) {
 		var open struct{ Media, Renders, Mails, Jobs, Uploads int }
-		err := db.DB.WithContext(ctx).Raw(`SELECT (SELECT count(*) FROM media WHERE state = 'waiting') AS media, (SELECT count(*) FROM renders WHERE state IN ('waiting', 'running')) AS renders,
+		err := db.DB.WithContext(ctx).
+			Raw(`SELECT (SELECT count(*) FROM media WHERE state = 'waiting') AS media, (SELECT count(*) FROM renders WHERE state IN ('waiting', 'running')) AS renders,
 			(SELECT count(*) FROM links WHERE mailed_to <> '' AND mailed_at IS NULL AND mail_error <> ?) AS mails,
 			(SELECT count(*) FROM river_job WHERE state IN ('available', 'running', 'retryable', 'scheduled')) AS jobs`, delivery.MayHaveGone).Scan(&open).Error
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		infos, _ := filepath.Glob(filepath.Join(s.dir, "var", "uploads", "*.info")) // none: the pattern is right
+		// none: the pattern is right
+		infos, _ := filepath.Glob(filepath.Join(s.dir, "var", "uploads", "*.info"))
 		for _, info := range infos {
 			if s.acked.uploads[upload(info)] != "" {
 				open.Uploads++
@@ -312,5 +333,11 @@ func (s *studio) settle(ctx context.Context, db *store.Store) error {
 
 // house opens the studio's rooms, without server or workers.
 func (s *studio) house(ctx context.Context) (*app.App, error) {
-	return app.Open(ctx, app.Settings{DatabaseURL: s.url, Var: filepath.Join(s.dir, "var"), Blobs: "file://" + filepath.ToSlash(filepath.Join(s.dir, "var", "blobs")), BaseURL: "http://" + s.addr, Addr: s.addr})
+	return app.Open(ctx, app.Settings{
+		DatabaseURL: s.url,
+		Var:         filepath.Join(s.dir, "var"),
+		Blobs:       "file://" + filepath.ToSlash(filepath.Join(s.dir, "var", "blobs")),
+		BaseURL:     "http://" + s.addr,
+		Addr:        s.addr,
+	})
 }

@@ -91,7 +91,8 @@ func (d *Drive) Burn(ctx context.Context, image io.Reader, size int64, tell func
 	case t.Open, t.Blank == "", t.Burned:
 		return errors.New("there is no blank in the drive")
 	case size > t.Bytes:
-		return fmt.Errorf("the blank holds %.0f MB, the image has %.0f MB", float64(t.Bytes)/1e6, float64(size)/1e6)
+		return fmt.Errorf("the blank holds %.0f MB, the image has %.0f MB", float64(t.Bytes)/1e6,
+			float64(size)/1e6)
 	}
 	if err := d.Set(ctx, func(t *Tray) { t.Burned = true }); err != nil {
 		return err
@@ -118,7 +119,8 @@ func (d *Drive) Burn(ctx context.Context, image io.Reader, size int64, tell func
 		select {
 		case <-ctx.Done():
 			return context.Cause(ctx)
-		case <-time.After(time.Until(began.Add(time.Duration(float64(done) / float64(t.Speed) * float64(time.Second))))):
+		case <-time.After(time.Until(
+			began.Add(time.Duration(float64(done) / float64(t.Speed) * float64(time.Second))))):
 		}
 	}
 	if t.Fails == BadSector {

@@ -61,8 +61,12 @@ var HostFailures = []struct {
 	ID    HostFailure
 	Words string
 }{
-	{HostWorks, "nothing: it works"}, {HostExpires, "tokens expire at once"}, {HostRevokes, "the sign-in was taken back"}, {HostIsFull, "no more films today"}, {HostIsBusy, "it is busy: later"},
-	{HostBreaks, "every third answer is an error"}, {HostCuts, "the line breaks"}, {HostLoses, "it forgets an upload"}, {HostRefuses, "it refuses the film"}, {HostFails, "it cannot work on the film"},
+	{HostWorks, "nothing: it works"}, {HostExpires, "tokens expire at once"},
+	{HostRevokes, "the sign-in was taken back"}, {HostIsFull, "no more films today"},
+	{HostIsBusy, "it is busy: later"},
+	{HostBreaks, "every third answer is an error"}, {HostCuts, "the line breaks"},
+	{HostLoses, "it forgets an upload"}, {HostRefuses, "it refuses the film"},
+	{HostFails, "it cannot work on the film"},
 }
 
 // Video is a film at the host.
@@ -189,7 +193,8 @@ func secret() string {
 	return base64.RawURLEncoding.EncodeToString(b)
 }
 
-var askPage = template.Must(template.New("ask").Parse(`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Sign in at the host</title></head>
+var askPage = template.Must(template.New("ask").
+	Parse(`<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Sign in at the host</title></head>
 <body><h1>A host that shows films to nobody</h1><p>A stand-in. The studio asks to put films here.</p>
 <form method="post"><input type="hidden" name="redirect_uri" value="{{.Redirect}}"><input type="hidden" name="state" value="{{.State}}"><input type="hidden" name="code_challenge" value="{{.Challenge}}">
 <button name="answer" value="yes">Allow</button> <button name="answer" value="no">Refuse</button></form></body></html>`))
@@ -202,7 +207,12 @@ func (h *Host) ask(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Content-Security-Policy", "default-src 'none'")
-	_ = askPage.Execute(w, map[string]string{"Redirect": q.Get("redirect_uri"), "State": q.Get("state"), "Challenge": q.Get("code_challenge")}) // whoever asked is gone
+	// whoever asked is gone
+	_ = askPage.Execute(w, map[string]string{
+		"Redirect":  q.Get("redirect_uri"),
+		"State":     q.Get("state"),
+		"Challenge": q.Get("code_challenge"),
+	})
 }
 
 func (h *Host) agree(w http.ResponseWriter, r *http.Request) {
@@ -252,7 +262,12 @@ func (h *Host) token(w http.ResponseWriter, r *http.Request) {
 		access, fresh := secret(), secret()
 		delete(k.Fresh, r.PostFormValue("refresh_token"))
 		k.Access[access], k.Fresh[fresh] = time.Now().Add(time.Hour), true
-		out = map[string]any{"access_token": access, "refresh_token": fresh, "token_type": "Bearer", "expires_in": 3600}
+		out = map[string]any{
+			"access_token":  access,
+			"refresh_token": fresh,
+			"token_type":    "Bearer",
+			"expires_in":    3600,
+		}
 	})
 	if out == nil {
 		refuse(w, http.StatusBadRequest, "invalid_grant", "the sign-in is not valid any more")
@@ -305,7 +320,8 @@ func (h *Host) moody(next http.Handler) http.Handler {
 
 func (h *Host) create(w http.ResponseWriter, r *http.Request) {
 	v := &Video{ID: secret(), State: "uploading"}
-	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<16)).Decode(v); err != nil || v.Title == "" || v.Size <= 0 {
+	if err := json.NewDecoder(io.LimitReader(r.Body, 1<<16)).Decode(v); err != nil || v.Title == "" ||
+		v.Size <= 0 {
 		refuse(w, http.StatusUnprocessableEntity, "invalid", "a film needs a title and a size")
 		return
 	}

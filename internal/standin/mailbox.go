@@ -43,7 +43,9 @@ func (m *Mailbox) Start() error {
 		return errors.Join(err, l.Close())
 	}
 	m.addr = l.Addr().String()
-	m.server = smtp.NewServer(smtp.BackendFunc(func(c *smtp.Conn) (smtp.Session, error) { return &mailSession{box: m, conn: c}, nil }))
+	m.server = smtp.NewServer(smtp.BackendFunc(func(c *smtp.Conn) (smtp.Session, error) {
+		return &mailSession{box: m, conn: c}, nil
+	}))
 	m.server.Domain = "localhost"
 	m.server.MaxMessageBytes = 1 << 20
 	m.server.ReadTimeout, m.server.WriteTimeout = 30*time.Second, 30*time.Second
@@ -83,7 +85,11 @@ const nobody = "nobody@"
 
 func (s *mailSession) Rcpt(to string, _ *smtp.RcptOptions) error {
 	if strings.HasPrefix(to, nobody) {
-		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: "there is nobody of that name here"}
+		return &smtp.SMTPError{
+			Code:         550,
+			EnhancedCode: smtp.EnhancedCode{5, 1, 1},
+			Message:      "there is nobody of that name here",
+		}
 	}
 	s.to = strings.TrimPrefix(s.to+", "+to, ", ")
 	return nil

@@ -20,15 +20,20 @@ type Photos struct {
 // with prefix.
 func NewPhotos(dir, prefix, name, password string) *Photos {
 	return &Photos{
-		handler: &webdav.Handler{Prefix: prefix, FileSystem: readOnly{webdav.Dir(dir)}, LockSystem: webdav.NewMemLS()},
-		name:    name, password: password,
+		handler: &webdav.Handler{
+			Prefix:     prefix,
+			FileSystem: readOnly{webdav.Dir(dir)},
+			LockSystem: webdav.NewMemLS(),
+		},
+		name: name, password: password,
 	}
 }
 
 // ServeHTTP implements http.Handler.
 func (p *Photos) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	name, password, _ := r.BasicAuth()
-	if subtle.ConstantTimeCompare([]byte(name), []byte(p.name))&subtle.ConstantTimeCompare([]byte(password), []byte(p.password)) != 1 {
+	if subtle.ConstantTimeCompare([]byte(name), []byte(p.name))&subtle.ConstantTimeCompare([]byte(password),
+		[]byte(p.password)) != 1 {
 		w.Header().Set("WWW-Authenticate", `Basic realm="photos"`)
 		http.Error(w, "Name and password, please.", http.StatusUnauthorized)
 		return
@@ -45,7 +50,8 @@ func (p *Photos) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 type readOnly struct{ webdav.FileSystem }
 
 // OpenFile implements webdav.FileSystem.
-func (f readOnly) OpenFile(ctx context.Context, name string, flag int, perm os.FileMode) (webdav.File, error) {
+func (f readOnly) OpenFile(ctx context.Context, name string, flag int, perm os.FileMode) (webdav.File,
+	error) {
 	if flag&(os.O_WRONLY|os.O_RDWR|os.O_CREATE|os.O_TRUNC) != 0 {
 		return nil, os.ErrPermission
 	}

@@ -73,11 +73,14 @@ func (l literal) Size() int64 { return l.Reader.Size() }
 // RFC 3464 has it.
 func returns(to, id string) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "From: Mail Delivery <postmaster@saltmere.example>\r\nTo: films@studio.example\r\nSubject: Not delivered\r\nMIME-Version: 1.0\r\n"+
+	fmt.Fprintf(&b, "From: Mail Delivery <postmaster@saltmere.example>\r\nTo: "+
+		"films@studio.example\r\nSubject: Not delivered\r\nMIME-Version: 1.0\r\n"+
 		"Content-Type: multipart/report; report-type=delivery-status; boundary=\"part\"\r\n\r\n"+
 		"--part\r\nContent-Type: text/plain\r\n\r\nYour mail could not be delivered.\r\n"+
 		"--part\r\nContent-Type: message/delivery-status\r\n\r\nReporting-MTA: dns; saltmere.example\r\n\r\n"+
-		"Final-Recipient: rfc822; %s\r\nAction: failed\r\nStatus: 5.1.6\r\nDiagnostic-Code: smtp; 550 5.1.6 %s has moved and left no address\r\n"+
-		"--part\r\nContent-Type: text/rfc822-headers\r\n\r\nMessage-ID: %s\r\nTo: %s\r\n--part--\r\n", to, to, id, to)
+		"Final-Recipient: rfc822; %s\r\nAction: failed\r\nStatus: 5.1.6\r\nDiagnostic-Code: smtp; 550 "+
+		"5.1.6 %s has moved and left no address\r\n"+
+		"--part\r\nContent-Type: text/rfc822-headers\r\n\r\nMessage-ID: %s\r\nTo: %s\r\n--part--\r\n", to, to,
+		id, to)
 	return b.Bytes()
 }

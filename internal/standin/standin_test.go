@@ -27,7 +27,9 @@ func TestDrive(t *testing.T) {
 	d := &Drive{Store: storetest.Open(t), Dir: t.TempDir()}
 	image := bytes.Repeat([]byte("sector of a film"), 3*step/16)
 	burn := func() (told []int64, err error) {
-		err = d.Burn(ctx, bytes.NewReader(image), int64(len(image)), func(done int64) { told = append(told, done) })
+		err = d.Burn(ctx, bytes.NewReader(image), int64(len(image)), func(done int64) {
+			told = append(told, done)
+		})
 		return told, err
 	}
 	require.NoError(t, d.Set(ctx, func(t *Tray) { t.Speed = int64(len(image)) * 10 }))
@@ -70,7 +72,8 @@ func TestDrive(t *testing.T) {
 	ended, cancel := context.WithCancel(ctx)
 	cancel()
 	require.NoError(t, d.Set(ctx, func(t *Tray) { t.PutIn(disc.DVD5); t.Fails = Works; t.Speed = 1 }))
-	assert.ErrorIs(t, d.Burn(ended, bytes.NewReader(image), int64(len(image)), func(int64) {}), context.Canceled)
+	assert.ErrorIs(t, d.Burn(ended, bytes.NewReader(image), int64(len(image)), func(int64) {}),
+		context.Canceled)
 }
 
 // browser speaks with a host.
@@ -88,7 +91,9 @@ func (b *browser) do(method, path string, body io.Reader, header ...string) (*ht
 	for i := 0; i+1 < len(header); i += 2 {
 		r.Header.Set(header[i], header[i+1])
 	}
-	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
 	a, err := c.Do(r)
 	require.NoError(b.t, err)
 	defer a.Body.Close()
@@ -98,7 +103,8 @@ func (b *browser) do(method, path string, body io.Reader, header ...string) (*ht
 }
 
 func (b *browser) form(path string, form url.Values) (*http.Response, map[string]any) {
-	return b.do("POST", path, strings.NewReader(form.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+	return b.do("POST", path, strings.NewReader(form.Encode()), "Content-Type",
+		"application/x-www-form-urlencoded")
 }
 
 func visit(t *testing.T) *browser {
@@ -116,7 +122,12 @@ const (
 )
 
 func (b *browser) code() string {
-	a, _ := b.form("/authorize", url.Values{"redirect_uri": {"http://studio.example/back"}, "state": {"s"}, "code_challenge": {challenge}, "answer": {"yes"}})
+	a, _ := b.form("/authorize", url.Values{
+		"redirect_uri":   {"http://studio.example/back"},
+		"state":          {"s"},
+		"code_challenge": {challenge},
+		"answer":         {"yes"},
+	})
 	require.Equal(b.t, http.StatusFound, a.StatusCode)
 	to, err := a.Location()
 	require.NoError(b.t, err)
@@ -132,7 +143,11 @@ func TestHostSignsIn(t *testing.T) {
 	a, _ = b.do("GET", "/authorize?response_type=code", nil)
 	assert.Equal(t, http.StatusBadRequest, a.StatusCode, "no proof key")
 	exchange := func(code, verifier string) (int, map[string]any) {
-		a, said := b.form("/token", url.Values{"grant_type": {"authorization_code"}, "code": {code}, "code_verifier": {verifier}})
+		a, said := b.form("/token", url.Values{
+			"grant_type":    {"authorization_code"},
+			"code":          {code},
+			"code_verifier": {verifier},
+		})
 		return a.StatusCode, said
 	}
 	status, said := exchange(b.code(), verifier+"x")
@@ -168,14 +183,19 @@ func TestHostSignsIn(t *testing.T) {
 func TestHostTakesPieces(t *testing.T) {
 	b := visit(t)
 	b.host.Takes = 30 * time.Millisecond
-	a, said := b.form("/token", url.Values{"grant_type": {"authorization_code"}, "code": {b.code()}, "code_verifier": {verifier}})
+	a, said := b.form("/token", url.Values{
+		"grant_type":    {"authorization_code"},
+		"code":          {b.code()},
+		"code_verifier": {verifier},
+	})
 	require.Equal(t, http.StatusOK, a.StatusCode)
 	b.token = said["access_token"].(string)
 	for _, bad := range []string{`{}`, `{"title":"x"}`, `{"title":"","size":5}`, `no json`} {
 		a, _ := b.do("POST", "/videos", strings.NewReader(bad))
 		assert.Equal(t, http.StatusUnprocessableEntity, a.StatusCode, bad)
 	}
-	_, film := b.do("POST", "/videos", strings.NewReader(`{"title":"Gannets","size":10,"visibility":"private","tags":["sea"]}`))
+	_, film := b.do("POST", "/videos",
+		strings.NewReader(`{"title":"Gannets","size":10,"visibility":"private","tags":["sea"]}`))
 	up := strings.TrimPrefix(film["upload"].(string), b.base)
 	piece := func(at, bytes, kind string) (int, string) {
 		a, _ := b.do("PATCH", up, strings.NewReader(bytes), "Upload-Offset", at, "Content-Type", kind)
@@ -189,7 +209,8 @@ func TestHostTakesPieces(t *testing.T) {
 		assert.Equal(t, http.StatusConflict, status, bad)
 	}
 	a, _ = b.do("HEAD", up, nil)
-	assert.Equal(t, []string{"5", "10", "1.0.0"}, []string{a.Header.Get("Upload-Offset"), a.Header.Get("Upload-Length"), a.Header.Get("Tus-Resumable")})
+	assert.Equal(t, []string{"5", "10", "1.0.0"}, []string{a.Header.Get("Upload-Offset"),
+		a.Header.Get("Upload-Length"), a.Header.Get("Tus-Resumable")})
 	status, at = piece("5", "56789 and more than was told", tus)
 	assert.Equal(t, []any{http.StatusNoContent, "10"}, []any{status, at}, "no more than was told")
 	state := func() any {

@@ -73,7 +73,8 @@ func (b *Blobs) Close() error { return errors.Join(b.closeTemp(), b.bucket.Close
 func key(sha string) string { return sha[:2] + "/" + sha }
 
 // ErrGone means that a file is not where it was kept.
-var ErrGone = errors.New("its file is missing from the store: send it in again, or bring the backup back with “nelko restore”")
+var ErrGone = errors.New(
+	"its file is missing from the store: send it in again, or bring the backup back with “nelko restore”")
 
 // Given is a file that its owner changes no more and is about to remove. Where
 // the store is a folder on the same disk it is not copied: it becomes the blob.
@@ -146,7 +147,8 @@ func (b *Blobs) Keep(ctx context.Context, r io.Reader) (sha string, size int64, 
 		return sha, size, err
 	}
 	path := filepath.Join(b.local, filepath.FromSlash(key(sha)))
-	for _, p := range []string{path, filepath.Dir(path), b.local} { // its content, its name, its folder's name
+	// its content, its name, its folder's name
+	for _, p := range []string{path, filepath.Dir(path), b.local} {
 		if err := syncDisk(p); err != nil {
 			return "", 0, fmt.Errorf("storing a file: %w", err)
 		}
@@ -289,7 +291,8 @@ func (b *Blobs) Damaged(ctx context.Context, sha, name string) (why string, n in
 		return fmt.Sprintf("%s cannot be read (%v)", name, err), n, nil
 	}
 	if got != sha {
-		return fmt.Sprintf("%s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, sha), n, nil
+		return fmt.Sprintf("%s is not what it was (SHA-256 %.12s… in place of %.12s…)", name, got, sha), n,
+			nil
 	}
 	return "", n, nil
 }

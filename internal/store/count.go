@@ -15,7 +15,8 @@ type counter struct{ n atomic.Int64 }
 var _ pgx.QueryTracer = (*counter)(nil)
 
 // TraceQueryStart implements pgx.QueryTracer.
-func (c *counter) TraceQueryStart(ctx context.Context, _ *pgx.Conn, d pgx.TraceQueryStartData) context.Context {
+func (c *counter) TraceQueryStart(ctx context.Context, _ *pgx.Conn,
+	d pgx.TraceQueryStartData) context.Context {
 	switch word, _, _ := strings.Cut(strings.ToLower(d.SQL), " "); word {
 	case "begin", "commit", "rollback", ";", "-- ping":
 	case "insert", "update", "delete":

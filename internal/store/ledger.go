@@ -28,7 +28,10 @@ func (s *Store) TouchBlob(ctx context.Context, sha string, size int64) error {
 
 // KeepBlob notes a file, to be referred to in the same transaction.
 func KeepBlob(tx *gorm.DB, sha string, size int64) error {
-	err := tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "sha256"}}, DoUpdates: clause.Assignments(map[string]any{"touched_at": gorm.Expr("now()")})}).
+	err := tx.Clauses(clause.OnConflict{
+		Columns:   []clause.Column{{Name: "sha256"}},
+		DoUpdates: clause.Assignments(map[string]any{"touched_at": gorm.Expr("now()")}),
+	}).
 		Create(&Blob{SHA256: sha, Size: size, TouchedAt: time.Now()}).Error
 	if err != nil {
 		return err
@@ -40,10 +43,12 @@ func KeepBlob(tx *gorm.DB, sha string, size int64) error {
 // RemoveBlob removes a file that nothing refers to and that nobody has touched
 // for the grace; removed tells whether it did. It is forgotten first, and its content
 // removed once that is certain: whatever fails, no file that is known lacks its content.
-func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time.Duration) (removed bool, err error) {
+func (s *Store) RemoveBlob(ctx context.Context, b *Blobs, sha string, grace time.Duration) (removed bool,
+	err error) {
 	err = s.Tx(ctx, func(tx *gorm.DB) error {
 		var may bool
-		if err := tx.Raw("SELECT pg_try_advisory_xact_lock_shared(?)", holdingLock).Scan(&may).Error; err != nil || !may {
+		if err := tx.Raw("SELECT pg_try_advisory_xact_lock_shared(?)", holdingLock).
+			Scan(&may).Error; err != nil || !may {
 			return err
 		}
 		// Whoever came to refer to it meanwhile does so by a foreign key, or has
@@ -77,7 +82,8 @@ func (s *Store) removeGoing(ctx context.Context, b *Blobs, sha string) error {
 			return res.Error
 		}
 		var known bool
-		if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM blobs WHERE sha256 = ?)", sha).Scan(&known).Error; err != nil || known {
+		if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM blobs WHERE sha256 = ?)", sha).
+			Scan(&known).Error; err != nil || known {
 			return err
 		}
 		return b.Delete(ctx, sha)
@@ -88,7 +94,8 @@ func (s *Store) removeGoing(ctx context.Context, b *Blobs, sha string) error {
 // off.
 func (s *Store) RemoveGoing(ctx context.Context, b *Blobs) error {
 	var going []string
-	if err := s.DB.WithContext(ctx).Table("blobs_going").Order("sha256").Pluck("sha256", &going).Error; err != nil {
+	if err := s.DB.WithContext(ctx).Table("blobs_going").Order("sha256").
+		Pluck("sha256", &going).Error; err != nil {
 		return err
 	}
 	for _, sha := range going {
@@ -112,12 +119,14 @@ const free = `NOT EXISTS (SELECT 1 FROM media WHERE sha256 = b.sha256) AND NOT E
 
 // idle is the condition that nothing at all refers to a blob b and that nobody
 // has touched it for so many seconds.
-const idle = free + " AND NOT EXISTS (SELECT 1 FROM segments WHERE sha256 = b.sha256) AND touched_at <= now() - make_interval(secs => ?)"
+const idle = free + " AND NOT EXISTS (SELECT 1 FROM segments WHERE sha256 = b.sha256) AND touched_at <= " +
+	"now() - make_interval(secs => ?)"
 
 // FreeBlobs lists files that nothing refers to and nobody has touched for the
 // grace, the longest untouched first, at most so many.
 func (s *Store) FreeBlobs(ctx context.Context, most int) (out []Blob, err error) {
-	err = s.DB.WithContext(ctx).Raw("SELECT * FROM blobs b WHERE "+idle+" ORDER BY touched_at LIMIT ?", BlobGrace.Seconds(), most).Scan(&out).Error
+	err = s.DB.WithContext(ctx).Raw("SELECT * FROM blobs b WHERE "+idle+" ORDER BY touched_at LIMIT ?",
+		BlobGrace.Seconds(), most).Scan(&out).Error
 	return out, err
 }
 
@@ -144,7 +153,8 @@ func (s *Store) Holding(ctx context.Context, f func(snapshot string, blobs []Blo
 				return err
 			}
 			var blobs []Blob
-			if err := tx.Raw("SELECT * FROM blobs b WHERE NOT (" + free + ") ORDER BY sha256").Scan(&blobs).Error; err != nil {
+			if err := tx.Raw("SELECT * FROM blobs b WHERE NOT (" + free + ") ORDER BY sha256").
+				Scan(&blobs).Error; err != nil {
 				return err
 			}
 			return f(snapshot, blobs)
@@ -155,18 +165,22 @@ func (s *Store) Holding(ctx context.Context, f func(snapshot string, blobs []Blo
 // Empty tells whether the database has no tables at all.
 func (s *Store) Empty(ctx context.Context) (bool, error) {
 	var n int64
-	err := s.DB.WithContext(ctx).Raw("SELECT count(*) FROM pg_tables WHERE schemaname = 'public'").Scan(&n).Error
+	err := s.DB.WithContext(ctx).Raw("SELECT count(*) FROM pg_tables WHERE schemaname = 'public'").
+		Scan(&n).Error
 	return n == 0, err
 }
 
 // ForgetBlobsBut forgets the files that are not among those and that nothing
 // refers to, as after a restore.
 func (s *Store) ForgetBlobsBut(ctx context.Context, shas []string) error {
-	return s.DB.WithContext(ctx).Exec("DELETE FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND "+free, "{"+strings.Join(shas, ",")+"}").Error
+	return s.DB.WithContext(ctx).Exec("DELETE FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND "+free,
+		"{"+strings.Join(shas, ",")+"}").Error
 }
 
 // BlobsBut are the files that the database refers to and that are not among those.
 func (s *Store) BlobsBut(ctx context.Context, shas []string) (out []string, err error) {
-	err = s.DB.WithContext(ctx).Raw("SELECT sha256 FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND NOT ("+free+") ORDER BY sha256", "{"+strings.Join(shas, ",")+"}").Scan(&out).Error
+	err = s.DB.WithContext(ctx).
+		Raw("SELECT sha256 FROM blobs b WHERE NOT (sha256 = ANY (?::text[])) AND NOT ("+free+
+			") ORDER BY sha256", "{"+strings.Join(shas, ",")+"}").Scan(&out).Error
 	return out, err
 }

@@ -50,8 +50,10 @@ func TestAStoreIsKnownByItsMark(t *testing.T) {
 	require.NoError(t, s.Mark(ctx, other))
 	_, _, err = other.Put(ctx, strings.NewReader("abcd"))
 	require.ErrorIs(t, err, store.ErrAway)
-	require.NoFileExists(t, filepath.Join(elsewhere, "blobs", store.MarkName), "it is not made the store by being there")
-	require.NoError(t, os.WriteFile(filepath.Join(elsewhere, "blobs", store.MarkName), []byte("somebody’s"), 0o600))
+	require.NoFileExists(t, filepath.Join(elsewhere, "blobs", store.MarkName),
+		"it is not made the store by being there")
+	require.NoError(t, os.WriteFile(filepath.Join(elsewhere, "blobs", store.MarkName), []byte("somebody’s"),
+		0o600))
 	_, err = other.Exists(ctx, sha)
 	require.ErrorIs(t, err, store.ErrAway)
 	require.NoError(t, os.WriteFile(filepath.Join(elsewhere, "blobs", store.MarkName), mark, 0o600))

@@ -32,7 +32,8 @@ func (s *Store) Migrate(ctx context.Context, themeVersion func(id string) string
 	}
 	known := p.ListSources()
 	if most := known[len(known)-1].Version; has > most {
-		return fmt.Errorf("%w: it is at version %d, this program knows %d. Start the newer program, or bring back a backup of before it", ErrNewer, has, most)
+		return fmt.Errorf("%w: it is at version %d, this program knows %d. Start the newer program, or "+
+			"bring back a backup of before it", ErrNewer, has, most)
 	}
 	if _, err := p.Up(ctx); err != nil {
 		return fmt.Errorf("migrating: %w", err)
@@ -49,7 +50,9 @@ func (s *Store) Migrate(ctx context.Context, themeVersion func(id string) string
 
 // provider has the migrations in order.
 func (s *Store) provider(themeVersion func(id string) string) (*goose.Provider, error) {
-	convert := goose.NewGoMigration(5, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error { return convertDocuments(ctx, tx, themeVersion) }}, nil)
+	convert := goose.NewGoMigration(5, &goose.GoFunc{RunTx: func(ctx context.Context, tx *sql.Tx) error {
+		return convertDocuments(ctx, tx, themeVersion)
+	}}, nil)
 	return goose.NewProvider(goose.DialectPostgres, s.SQL, migrations.Files, goose.WithGoMigrations(convert))
 }
 
@@ -85,7 +88,8 @@ func convertDocuments(ctx context.Context, tx *sql.Tx, themeVersion func(string)
 		details   []byte
 		whole     []byte
 	}
-	rows, err := tx.QueryContext(ctx, `SELECT r.slideshow_id, r.number, s.head, s.order_id, r.document FROM revisions r JOIN slideshows s ON s.id = r.slideshow_id ORDER BY r.slideshow_id, r.number`)
+	rows, err := tx.QueryContext(ctx,
+		`SELECT r.slideshow_id, r.number, s.head, s.order_id, r.document FROM revisions r JOIN slideshows s ON s.id = r.slideshow_id ORDER BY r.slideshow_id, r.number`)
 	if err != nil {
 		return err
 	}
@@ -132,17 +136,20 @@ func convertDocuments(ctx context.Context, tx *sql.Tx, themeVersion func(string)
 		return err
 	}
 	for _, r := range all {
-		if _, err := tx.ExecContext(ctx, `UPDATE revisions SET packed = $1, base = $2, details = $3 WHERE slideshow_id = $4 AND number = $5`,
+		if _, err := tx.ExecContext(ctx,
+			`UPDATE revisions SET packed = $1, base = $2, details = $3 WHERE slideshow_id = $4 AND number = $5`,
 			r.packed, r.base, string(r.details), r.slideshow, r.number); err != nil {
 			return err
 		}
 		if r.number == r.head {
-			if _, err := tx.ExecContext(ctx, `UPDATE orders SET details = $1 WHERE id = $2`, string(r.details), r.order); err != nil {
+			if _, err := tx.ExecContext(ctx, `UPDATE orders SET details = $1 WHERE id = $2`,
+				string(r.details), r.order); err != nil {
 				return err
 			}
 		}
 	}
-	_, err = tx.ExecContext(ctx, `UPDATE renders n SET details = r.details FROM revisions r WHERE r.slideshow_id = n.slideshow_id AND r.number = n.revision`)
+	_, err = tx.ExecContext(ctx,
+		`UPDATE renders n SET details = r.details FROM revisions r WHERE r.slideshow_id = n.slideshow_id AND r.number = n.revision`)
 	return err
 }
 

@@ -38,14 +38,16 @@ type Order struct {
 
 // Facts is what the day sheet shows of an order.
 type Facts struct {
-	StepKind, StepText, StepPlace string   // the one next thing it needs, and where it is done
-	PictureSeconds, MusicSeconds  float64  // lengths
-	Strip                         Numbers  `gorm:"type:bigint[]"` // media whose thumbnails stand for it
-	Words                         string   // what it is found by: client, event and details, in lower case
-	Pictures                      int      // photos and clips in the film
-	Sees                          []Sight  `gorm:"serializer:json"`
-	Found                         *int     // how many things there are to look at; nil: not looked since it changed
-	Own                           []string `gorm:"serializer:json"` // parts of a row's film that are not the pattern's
+	StepKind, StepText, StepPlace string  // the one next thing it needs, and where it is done
+	PictureSeconds, MusicSeconds  float64 // lengths
+	Strip                         Numbers `gorm:"type:bigint[]"` // media whose thumbnails stand for it
+	Words                         string  // what it is found by: client, event and details, in lower case
+	Pictures                      int     // photos and clips in the film
+	Sees                          []Sight `gorm:"serializer:json"`
+	// how many things there are to look at; nil: not looked since it changed
+	Found *int
+	// parts of a row's film that are not the pattern's
+	Own []string `gorm:"serializer:json"`
 }
 
 // Sight is something the checks see, and where it is put right: a place as in
@@ -135,12 +137,13 @@ func (s RenderState) Over() bool {
 // Render is one making of a slideshow's revision. Attempt counts the times it
 // was begun; only the latest attempt may write to it.
 type Render struct {
-	ID                      int64
-	OrderID                 int64
-	SlideshowID             int64
-	Revision                int
-	LeadID                  *int64            // drawn with this one
-	Shape                   string            // the further frame shape, as doc.Frame's String; empty: the first
+	ID          int64
+	OrderID     int64
+	SlideshowID int64
+	Revision    int
+	LeadID      *int64 // drawn with this one
+	// the further frame shape, as doc.Frame's String; empty: the first
+	Shape                   string
 	Main                    bool              // the order's film; others are beside it
 	Profile                 string            // its name
 	Setting                 *profile.Profile  `gorm:"serializer:json"` // as it was when the render was begun
@@ -162,14 +165,16 @@ type Render struct {
 	Watermark               string     // words over all its frames; set for proofs
 	VerifiedAt              *time.Time // when its files were last read back and were what they were
 	Damage                  string     // what is wrong with its files; empty: nothing known
-	Queued                  int        // the revision it was queued at, where it was made of a later one; else 0
-	Doubt                   string     // what in it was not made without errors; empty: nothing, it was verified
-	AgainOf                 *int64     // the render it stands for, made again
-	Differs                 string     // how it differs from that one; empty: it does not
-	Size                    int64
-	Seconds                 float64 // length of the film
-	CreatedAt               time.Time
-	StartedAt, FinishedAt   *time.Time
+	// the revision it was queued at, where it was made of a later one; else 0
+	Queued int
+	// what in it was not made without errors; empty: nothing, it was verified
+	Doubt                 string
+	AgainOf               *int64 // the render it stands for, made again
+	Differs               string // how it differs from that one; empty: it does not
+	Size                  int64
+	Seconds               float64 // length of the film
+	CreatedAt             time.Time
+	StartedAt, FinishedAt *time.Time
 }
 
 // Segment is an encoded segment or soundtrack that is kept.

@@ -23,7 +23,8 @@ type Studio struct {
 
 	Photos string // address of the WebDAV folder with albums that photos are fetched from; empty: none
 
-	Mails map[string]RunMail `gorm:"serializer:json"` // what clients are written, by what it is about; the usual words where there are none
+	// what clients are written, by what it is about; the usual words where there are none
+	Mails map[string]RunMail `gorm:"serializer:json"`
 	Mark  string             // words in a corner of finished films; empty: none
 
 	MarkPicture *Picture `gorm:"serializer:json"` // stands there instead

@@ -158,20 +158,22 @@ const (
 
 // DiscSetting is what a disc is made of.
 type DiscSetting struct {
-	Kind      DiscKind    `json:"kind"`
-	Name      string      `json:"name"`
-	Blank     string      `json:"blank"`
-	Profiles  []string    `json:"profiles"` // one, but for data
-	Menu      bool        `json:"menu,omitempty"`
-	Moves     bool        `json:"moves,omitempty"` // the menu's backdrop
-	Music     string      `json:"music,omitempty"` // under the menu: a stored song
-	PlayFirst bool        `json:"play_first,omitempty"`
-	Loop      bool        `json:"loop,omitempty"`
-	Subtitles string      `json:"subtitles,omitempty"` // "on" or "off" at the start; empty: words stand in the picture
-	Colour    string      `json:"colour,omitempty"`    // of subtitles, #rrggbb
-	Every     int         `json:"every,omitempty"`     // a chapter every so many slides; 0: where the film has them
-	Kbps      int         `json:"kbps,omitempty"`      // of the picture
-	Titles    []DiscTitle `json:"titles"`
+	Kind      DiscKind `json:"kind"`
+	Name      string   `json:"name"`
+	Blank     string   `json:"blank"`
+	Profiles  []string `json:"profiles"` // one, but for data
+	Menu      bool     `json:"menu,omitempty"`
+	Moves     bool     `json:"moves,omitempty"` // the menu's backdrop
+	Music     string   `json:"music,omitempty"` // under the menu: a stored song
+	PlayFirst bool     `json:"play_first,omitempty"`
+	Loop      bool     `json:"loop,omitempty"`
+	// "on" or "off" at the start; empty: words stand in the picture
+	Subtitles string `json:"subtitles,omitempty"`
+	Colour    string `json:"colour,omitempty"` // of subtitles, #rrggbb
+	// a chapter every so many slides; 0: where the film has them
+	Every  int         `json:"every,omitempty"`
+	Kbps   int         `json:"kbps,omitempty"` // of the picture
+	Titles []DiscTitle `json:"titles"`
 }
 
 // DiscTitle is a film on a disc, in one profile.

@@ -53,14 +53,15 @@ type Media struct {
 	Heard         *doc.Heard `gorm:"serializer:json"` // songs: what was heard; nil: not listened to yet
 	Stars         int        // 1 to 5; 0 none given, −1 set aside
 	Held          bool       // is not in any film before it is accepted
-	Original      *string    // of a camera raw file: the file as received; SHA256 is the picture taken out of it
-	ClientPageID  *int64     // the client's page it came by
-	SpokenAt      *float64   // of narration: seconds into the film at which it was spoken
-	SentAt        *time.Time // as whoever sent it says; nil: when it arrived
-	RunFolder     string     // of a Run's material, the folder it came in; empty: another way
-	Damage        string     // what was found when its file was read back; empty: nothing
-	VerifiedAt    *time.Time // when that was
-	CreatedAt     time.Time
+	// of a camera raw file: the file as received; SHA256 is the picture taken out of it
+	Original     *string
+	ClientPageID *int64     // the client's page it came by
+	SpokenAt     *float64   // of narration: seconds into the film at which it was spoken
+	SentAt       *time.Time // as whoever sent it says; nil: when it arrived
+	RunFolder    string     // of a Run's material, the folder it came in; empty: another way
+	Damage       string     // what was found when its file was read back; empty: nothing
+	VerifiedAt   *time.Time // when that was
+	CreatedAt    time.Time
 }
 
 // Why a file that is here already is not taken a second time; the second where it put right the
@@ -134,7 +135,8 @@ type ClientPage struct {
 	Bytes     int64 // likewise, together
 	ExpiresAt time.Time
 	ClosedAt  *time.Time
-	Details   map[string]string `gorm:"serializer:json"` // as the client filled them in, until they are accepted
+	// as the client filled them in, until they are accepted
+	Details   map[string]string `gorm:"serializer:json"`
 	SaidAt    *time.Time        // when the client did so last; nil: nothing waits
 	CreatedAt time.Time
 }
@@ -156,11 +158,20 @@ func (m Media) Looked() Seen {
 // Known is what the core knows of the medium.
 func (m Media) Known() doc.Media {
 	f := doc.Media{
-		ID: m.DocID(), Kind: m.Kind, Name: m.Name, W: m.Width, H: m.Height,
-		Length: timecode.Samples(m.Samples), LUFS: m.LUFS, PeakDB: m.PeakDB, Heard: m.Heard, Came: m.came().UnixMilli(),
+		ID:     m.DocID(),
+		Kind:   m.Kind,
+		Name:   m.Name,
+		W:      m.Width,
+		H:      m.Height,
+		Length: timecode.Samples(m.Samples),
+		LUFS:   m.LUFS,
+		PeakDB: m.PeakDB,
+		Heard:  m.Heard,
+		Came:   m.came().UnixMilli(),
 	}
 	if m.Seen != nil {
-		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus, m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
+		f.Faces, f.Focus, f.Print, f.Sound, f.Clear, f.Camera, f.Sharp = m.Seen.Faces, m.Seen.Focus,
+			m.Seen.Print, m.Seen.Sound, m.Seen.Clear, m.Seen.Camera, m.Seen.Sharp
 		f.Track, f.Starts, f.Faulty = m.Seen.Track, m.Seen.Starts, m.Seen.Faulty
 		f.Light, f.Description, f.Interest = m.Seen.Light, m.Seen.Description, m.Seen.Interest
 	}

@@ -24,10 +24,12 @@ func Unreached(err error) bool {
 	case errors.As(err, &connect):
 		return true
 	case code != "":
-		return strings.HasPrefix(code, "08") || code == "57P01" || code == "57P02" || code == "57P03" || code == "53300"
+		return strings.HasPrefix(code, "08") || code == "57P01" || code == "57P02" || code == "57P03" ||
+			code == "53300"
 	}
 	return errors.As(err, &network) ||
-		errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) || strings.Contains(err.Error(), "conn closed")
+		errors.Is(err, driver.ErrBadConn) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		strings.Contains(err.Error(), "conn closed")
 }
 
 // waitFor is how long is waited before the database is asked again.

@@ -14,7 +14,8 @@ import (
 // Unreadable reports whether an error means that a row was given, and what is in it cannot be
 // read; not that the database refused, or that it or whoever asked went away.
 func Unreadable(err error) bool {
-	if err == nil || errors.Is(err, ErrNotFound) || errors.Is(err, gorm.ErrRecordNotFound) || errors.Is(err, driver.ErrBadConn) {
+	if err == nil || errors.Is(err, ErrNotFound) || errors.Is(err, gorm.ErrRecordNotFound) ||
+		errors.Is(err, driver.ErrBadConn) {
 		return false
 	}
 	if errors.Is(err, context.Canceled) || errors.Is(err, context.DeadlineExceeded) {

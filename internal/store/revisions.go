@@ -39,7 +39,8 @@ func pack(document, against []byte) ([]byte, error) {
 		defer encoders.Put(e)
 		return e.EncodeAll(document, nil), nil
 	}
-	e, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(window), zstd.WithEncoderDictRaw(packID, against))
+	e, err := zstd.NewWriter(nil, zstd.WithEncoderConcurrency(1), zstd.WithWindowSize(window),
+		zstd.WithEncoderDictRaw(packID, against))
 	if err != nil {
 		return nil, fmt.Errorf("packing a revision: %w", err)
 	}

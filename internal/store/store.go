@@ -91,7 +91,14 @@ func Open(ctx context.Context, url string) (*Store, error) {
 		pool.Close()
 		return nil, fmt.Errorf("opening the database: %w", err)
 	}
-	return &Store{DB: g, SQL: db, Pool: pool, statements: statements, inTx: in, wholes: latest.Some[wholeKey, whole](rememberWholes)}, nil
+	return &Store{
+		DB:         g,
+		SQL:        db,
+		Pool:       pool,
+		statements: statements,
+		inTx:       in,
+		wholes:     latest.Some[wholeKey, whole](rememberWholes),
+	}, nil
 }
 
 // wanted logs what failed of what somebody still waits for: a browser that went away is no

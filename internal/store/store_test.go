@@ -31,13 +31,17 @@ func TestMigratingTwiceDoesNothing(t *testing.T) {
 	assert.Equal(t, "Our studio", st.Name)
 	_, err = store.RawTx(s.DB)
 	assert.Error(t, err)
-	require.NoError(t, s.Tx(context.Background(), func(tx *gorm.DB) error { _, err := store.RawTx(tx); return err }))
+	require.NoError(t, s.Tx(context.Background(), func(tx *gorm.DB) error {
+		_, err := store.RawTx(tx)
+		return err
+	}))
 }
 
 // A program that is older than its database does nothing to it and says so.
 func TestADatabaseOfANewerProgram(t *testing.T) {
 	s := storetest.Open(t)
-	require.NoError(t, s.DB.Exec("INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, true)").Error)
+	require.NoError(t, s.DB.Exec(
+		"INSERT INTO goose_db_version (version_id, is_applied) VALUES (99999, true)").Error)
 	err := s.Migrate(context.Background(), nil)
 	require.ErrorIs(t, err, store.ErrNewer)
 	assert.ErrorContains(t, err, "it is at version 99999, this program knows ")
@@ -107,9 +111,11 @@ func TestBlobsElsewhereAreCopiedOnce(t *testing.T) {
 // An upload that breaks off leaves nothing.
 func TestBrokenPutLeavesNothing(t *testing.T) {
 	dir := t.TempDir()
-	b, err := store.OpenBlobs(context.Background(), "file://"+filepath.Join(dir, "blobs"), filepath.Join(dir, "cache"))
+	b, err := store.OpenBlobs(context.Background(), "file://"+filepath.Join(dir, "blobs"),
+		filepath.Join(dir, "cache"))
 	require.NoError(t, err)
-	_, _, err = b.Put(context.Background(), io.MultiReader(bytes.NewReader(make([]byte, 1<<20)), iotest.ErrReader(errors.New("line cut"))))
+	_, _, err = b.Put(context.Background(), io.MultiReader(bytes.NewReader(make([]byte, 1<<20)),
+		iotest.ErrReader(errors.New("line cut"))))
 	assert.ErrorContains(t, err, "line cut")
 	require.NoError(t, b.Close())
 	n := 0

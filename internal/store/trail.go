@@ -55,7 +55,8 @@ const (
 )
 
 // Deeds are all kinds of what is noted.
-var Deeds = []string{DidSignIn, DidRefuse, DidSignOut, DidAccount, DidOrder, DidUpload, DidEdit, DidRender, DidLink, DidWatch, DidDeliver, DidSettings, DidDelete}
+var Deeds = []string{DidSignIn, DidRefuse, DidSignOut, DidAccount, DidOrder, DidUpload, DidEdit, DidRender,
+	DidLink, DidWatch, DidDeliver, DidSettings, DidDelete}
 
 // Deed is one line of the trail.
 type Deed struct {
@@ -117,7 +118,12 @@ type Asked struct {
 // Trail lists what was done, the latest first.
 func (s *Store) Trail(ctx context.Context, q Asked) (deeds []Deed, err error) {
 	tx := s.DB.WithContext(ctx).Order("id DESC").Limit(q.Most)
-	for cond, v := range map[string]any{"what = ?": q.What, "user_id = ?": q.UserID, "order_id = ?": q.OrderID, "id < ?": q.Before} {
+	for cond, v := range map[string]any{
+		"what = ?":     q.What,
+		"user_id = ?":  q.UserID,
+		"order_id = ?": q.OrderID,
+		"id < ?":       q.Before,
+	} {
 		if v != "" && v != int64(0) {
 			tx = tx.Where(cond, v)
 		}

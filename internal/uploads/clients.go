@@ -89,4 +89,5 @@ func (u *Uploads) mayComeByPage(ctx context.Context, page string, size int64) (i
 const leftToStudio = 2 << 30
 
 // errNoRoom means that the disk is nearly full.
-var errNoRoom = tusd.NewError("ERR_FULL", "The studio’s disk has no room for this file.", http.StatusInsufficientStorage)
+var errNoRoom = tusd.NewError("ERR_FULL", "The studio’s disk has no room for this file.",
+	http.StatusInsufficientStorage)

@@ -133,11 +133,14 @@ func (u *Uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, t
 		changes.MetaData[senderMeta], err = sender(e.Context)
 		return tusd.HTTPResponse{}, changes, err
 	case client && errors.As(err, &none):
-		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_PAGE", none.Problem, http.StatusUnprocessableEntity)
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_PAGE", none.Problem,
+			http.StatusUnprocessableEntity)
 	case errors.As(err, &none) || errors.Is(err, strconv.ErrSyntax):
-		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER", "there is no such order or Run", http.StatusUnprocessableEntity)
+		return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_ORDER",
+			"there is no such order or Run", http.StatusUnprocessableEntity)
 	}
-	return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, tusd.NewError("ERR_AWAY", "the database cannot be reached", http.StatusServiceUnavailable)
+	return tusd.HTTPResponse{}, tusd.FileInfoChanges{},
+		tusd.NewError("ERR_AWAY", "the database cannot be reached", http.StatusServiceUnavailable)
 }
 
 // finished has a whole file stored. The browser's last piece is answered at

@@ -172,7 +172,12 @@ func (u *Uploads) handOver(ctx context.Context, id string) error {
 	case to.page != "":
 		_, err = u.Intake.ReceiveByPage(ctx, to.page, id, info.MetaData["filename"], r)
 	default:
-		_, err = u.Intake.ReceiveKnown(ctx, intake.Known{OrderID: to.order, Upload: id, Name: info.MetaData["filename"], Sent: sentAt(info.MetaData)}, r)
+		_, err = u.Intake.ReceiveKnown(ctx, intake.Known{
+			OrderID: to.order,
+			Upload:  id,
+			Name:    info.MetaData["filename"],
+			Sent:    sentAt(info.MetaData),
+		}, r)
 	}
 	if err != nil {
 		return err

@@ -20,8 +20,15 @@ import (
 // leave puts an upload into the folder as the tus store writes it.
 func leave(t *testing.T, dir, id string, order int64, data []byte, size int) {
 	info, err := json.Marshal(map[string]any{
-		"ID": id, "Size": size, "Offset": 0, "MetaData": map[string]string{"filename": id + ".jpg", "order": fmt.Sprint(order)},
-		"Storage": map[string]string{"Type": "filestore", "Path": filepath.Join(dir, id), "InfoPath": filepath.Join(dir, id+".info")},
+		"ID": id, "Size": size, "Offset": 0, "MetaData": map[string]string{
+			"filename": id + ".jpg",
+			"order":    fmt.Sprint(order),
+		},
+		"Storage": map[string]string{
+			"Type":     "filestore",
+			"Path":     filepath.Join(dir, id),
+			"InfoPath": filepath.Join(dir, id+".info"),
+		},
 	})
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(filepath.Join(dir, id), data, 0o644))
@@ -47,7 +54,8 @@ func TestUploadsLeftBehind(t *testing.T) {
 	leave(t, dir, "client", o.ID, photo[:10], len(photo))
 	b, err := os.ReadFile(filepath.Join(dir, "client.info"))
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "client.info"), bytes.Replace(b, []byte(`"order":`), []byte(`"page":`), 1), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "client.info"), bytes.Replace(b, []byte(`"order":`),
+		[]byte(`"page":`), 1), 0o600))
 	leave(t, dir, "mine", o.ID, photo[:10], len(photo))
 	for _, name := range []string{"client", "mine"} {
 		require.NoError(t, os.Chtimes(filepath.Join(dir, name), yesterday, yesterday))

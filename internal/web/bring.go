@@ -55,7 +55,8 @@ func (s *Server) waysIn(ctx context.Context, v *orderView) error {
 			}
 		}
 		if page.ClosedAt == nil {
-			h.Page, h.Link, h.Until = page, strings.TrimRight(s.BaseURL, "/")+"/bring/"+page.Token, page.ExpiresAt.Format("2 Jan 2006")
+			h.Page, h.Link, h.Until = page, strings.TrimRight(s.BaseURL, "/")+"/bring/"+page.Token,
+				page.ExpiresAt.Format("2 Jan 2006")
 		}
 	}
 	if s.House.Intake.Folder != "" {
@@ -79,11 +80,16 @@ func (s *Server) accept(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) holdBack(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Intake.HoldBack(r.Context(), page.Number(r, "order"), r.PostFormValue("holds") != ""), nil)
+	s.answer(w, r, s.House.Intake.HoldBack(r.Context(), page.Number(r, "order"),
+		r.PostFormValue("holds") != ""), nil)
 }
 
 func (s *Server) openPage(w http.ResponseWriter, r *http.Request) {
-	l := intake.Limits{Files: int(formInt(r, "files")), GB: int(formInt(r, "gb")), Days: int(formInt(r, "days"))}
+	l := intake.Limits{
+		Files: int(formInt(r, "files")),
+		GB:    int(formInt(r, "gb")),
+		Days:  int(formInt(r, "days")),
+	}
 	_, err := s.House.Intake.OpenPage(r.Context(), page.Number(r, "order"), l)
 	s.answer(w, r, err, nil)
 }
@@ -110,7 +116,8 @@ func (s *Server) fetchAlbum(w http.ResponseWriter, r *http.Request) {
 	a, err := s.House.Intake.FetchAlbum(r.Context(), page.Number(r, "order"), r.PostFormValue("album"))
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
-			v.Notice = page.Good(fmt.Sprintf("%s of “%s” are being fetched.", wording.Counted(a.Files, "file"), a.Name))
+			v.Notice = page.Good(fmt.Sprintf("%s of “%s” are being fetched.",
+				wording.Counted(a.Files, "file"), a.Name))
 		}
 	})
 }

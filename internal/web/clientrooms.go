@@ -107,7 +107,9 @@ func (c clientPages) Opening(ctx context.Context, token string, details map[stri
 		return nil, fmt.Errorf("an opening of order %d: %w", p.OrderID, store.ErrNotFound)
 	}
 	for k, value := range details {
-		if !slices.ContainsFunc(d.Theme.Details, func(x theme.Detail) bool { return x.Key == k }) || len(value) > 2000 {
+		if !slices.ContainsFunc(d.Theme.Details, func(x theme.Detail) bool {
+			return x.Key == k
+		}) || len(value) > 2000 {
 			delete(details, k)
 		}
 	}

@@ -117,7 +117,8 @@ func (f toneFields) op(media []doc.MediaID) edit.Op {
 		for _, v := range []struct {
 			to    *float64
 			typed *field.Share
-		}{{&l.Light, f.Light}, {&l.Contrast, f.Contrast}, {&l.Temperature, f.Temperature}, {&l.Saturation, f.Saturation}, {&l.Tint, f.Tint},
+		}{{&l.Light, f.Light}, {&l.Contrast, f.Contrast}, {&l.Temperature, f.Temperature},
+			{&l.Saturation, f.Saturation}, {&l.Tint, f.Tint},
 			{&l.Fade, f.Fade}, {&l.Sharpen, f.Sharpen}, {&l.Vignette, f.Vignette}, {&l.Grain, f.Grain}} {
 			set(v.to, (*float64)(v.typed))
 		}
@@ -150,9 +151,14 @@ func (f styleFields) op(slides []doc.SlideID, placed, snap bool) (edit.Op, error
 	}
 	var named design.CaptionStyle
 	if f.Named != "" {
-		i := slices.IndexFunc(design.CaptionStyles, func(c design.CaptionStyle) bool { return c.ID == f.Named })
+		i := slices.IndexFunc(design.CaptionStyles, func(c design.CaptionStyle) bool {
+			return c.ID == f.Named
+		})
 		if i < 0 {
-			return nil, &invalid.Input{Field: "cap-style", Problem: fmt.Sprintf("There is no caption style %q.", f.Named)}
+			return nil, &invalid.Input{
+				Field:   "cap-style",
+				Problem: fmt.Sprintf("There is no caption style %q.", f.Named),
+			}
 		}
 		named = design.CaptionStyles[i]
 	}
@@ -182,17 +188,62 @@ var backdrops = []struct {
 	ID, Name string
 	Backdrop design.Backdrop
 }{
-	{"soft", "Soft copy of the picture", design.Backdrop{Kind: design.Soft, Colour: raster.RGB{R: 16, G: 20, B: 24}, Tone: 0.35, Blur: 0.035}},
-	{"photo", "The picture itself, toned", design.Backdrop{Kind: design.Photo, Colour: raster.RGB{R: 16, G: 20, B: 24}, Tone: 0.45, Moves: true}},
-	{"dusk", "Dusk, a gradient", design.Backdrop{Kind: design.Gradient, Colour: raster.RGB{R: 58, G: 74, B: 92}, Second: raster.RGB{R: 20, G: 22, B: 28}, Degrees: 90}},
+	{"soft", "Soft copy of the picture", design.Backdrop{
+		Kind:   design.Soft,
+		Colour: raster.RGB{R: 16, G: 20, B: 24},
+		Tone:   0.35,
+		Blur:   0.035,
+	}},
+	{"photo", "The picture itself, toned", design.Backdrop{
+		Kind:   design.Photo,
+		Colour: raster.RGB{R: 16, G: 20, B: 24},
+		Tone:   0.45,
+		Moves:  true,
+	}},
+	{"dusk", "Dusk, a gradient", design.Backdrop{
+		Kind:    design.Gradient,
+		Colour:  raster.RGB{R: 58, G: 74, B: 92},
+		Second:  raster.RGB{R: 20, G: 22, B: 28},
+		Degrees: 90,
+	}},
 	{"black", "Black", design.Backdrop{Kind: design.Plain}},
 	{"white", "White", design.Backdrop{Kind: design.Plain, Colour: raster.RGB{R: 245, G: 245, B: 243}}},
-	{"paper", "Paper", design.Backdrop{Kind: design.Texture, Texture: "paper", Colour: raster.RGB{R: 239, G: 232, B: 216}, Contrast: 0.4}},
-	{"linen", "Linen", design.Backdrop{Kind: design.Texture, Texture: "linen", Colour: raster.RGB{R: 222, G: 212, B: 195}, Contrast: 0.5}},
-	{"canvas", "Canvas", design.Backdrop{Kind: design.Texture, Texture: "canvas", Colour: raster.RGB{R: 206, G: 188, B: 154}, Contrast: 0.5}},
-	{"slate", "Slate", design.Backdrop{Kind: design.Texture, Texture: "slate", Colour: raster.RGB{R: 48, G: 56, B: 60}, Contrast: 0.5}},
-	{"wood", "Wood", design.Backdrop{Kind: design.Texture, Texture: "wood", Colour: raster.RGB{R: 126, G: 92, B: 62}, Contrast: 0.6}},
-	{"felt", "Felt", design.Backdrop{Kind: design.Texture, Texture: "felt", Colour: raster.RGB{R: 70, G: 92, B: 78}, Contrast: 0.5}},
+	{"paper", "Paper", design.Backdrop{
+		Kind:     design.Texture,
+		Texture:  "paper",
+		Colour:   raster.RGB{R: 239, G: 232, B: 216},
+		Contrast: 0.4,
+	}},
+	{"linen", "Linen", design.Backdrop{
+		Kind:     design.Texture,
+		Texture:  "linen",
+		Colour:   raster.RGB{R: 222, G: 212, B: 195},
+		Contrast: 0.5,
+	}},
+	{"canvas", "Canvas", design.Backdrop{
+		Kind:     design.Texture,
+		Texture:  "canvas",
+		Colour:   raster.RGB{R: 206, G: 188, B: 154},
+		Contrast: 0.5,
+	}},
+	{"slate", "Slate", design.Backdrop{
+		Kind:     design.Texture,
+		Texture:  "slate",
+		Colour:   raster.RGB{R: 48, G: 56, B: 60},
+		Contrast: 0.5,
+	}},
+	{"wood", "Wood", design.Backdrop{
+		Kind:     design.Texture,
+		Texture:  "wood",
+		Colour:   raster.RGB{R: 126, G: 92, B: 62},
+		Contrast: 0.6,
+	}},
+	{"felt", "Felt", design.Backdrop{
+		Kind:     design.Texture,
+		Texture:  "felt",
+		Colour:   raster.RGB{R: 70, G: 92, B: 78},
+		Contrast: 0.5,
+	}},
 }
 
 // themePicture begins the names of backdrops that are pictures of the theme.
@@ -209,7 +260,12 @@ func namedBackdrop(id string) (*design.Backdrop, error) {
 		}
 	}
 	if file, ok := strings.CutPrefix(id, themePicture); ok && file != "" {
-		return &design.Backdrop{Kind: design.Image, Asset: file, Colour: raster.RGB{R: 16, G: 20, B: 24}, Tone: 0.2}, nil
+		return &design.Backdrop{
+			Kind:   design.Image,
+			Asset:  file,
+			Colour: raster.RGB{R: 16, G: 20, B: 24},
+			Tone:   0.2,
+		}, nil
 	}
 	return nil, &invalid.Input{Field: "backdrop", Problem: fmt.Sprintf("There is no backdrop %q.", id)}
 }
@@ -248,7 +304,11 @@ func layOver(slides []doc.SlideID, d design.Decor) (edit.Op, error) {
 	if err := d.Validate(); err != nil {
 		return nil, told("decor", "Decor", err)
 	}
-	return edit.Decorate{Index: -1, Laid: &doc.Laid{From: slides[0], To: slides[len(slides)-1], Decor: d}, Snap: true}, nil
+	return edit.Decorate{
+		Index: -1,
+		Laid:  &doc.Laid{From: slides[0], To: slides[len(slides)-1], Decor: d},
+		Snap:  true,
+	}, nil
 }
 
 // decorFields are a piece of decor with all it has. The rows of its path come
@@ -281,8 +341,20 @@ type decorFields struct {
 }
 
 func (f decorFields) op() (edit.Op, error) {
-	l := doc.Laid{From: f.First, To: f.Last, Decor: design.Decor{Kind: f.Kind, Media: f.Media, Particles: f.Particles, Ease: f.Ease,
-		Size: float64(f.Size), Opacity: float64(f.Opacity), FadeIn: float64(f.FadeIn), FadeOut: float64(f.FadeOut)}}
+	l := doc.Laid{
+		From: f.First,
+		To:   f.Last,
+		Decor: design.Decor{
+			Kind:      f.Kind,
+			Media:     f.Media,
+			Particles: f.Particles,
+			Ease:      f.Ease,
+			Size:      float64(f.Size),
+			Opacity:   float64(f.Opacity),
+			FadeIn:    float64(f.FadeIn),
+			FadeOut:   float64(f.FadeOut),
+		},
+	}
 	set(&l.After, (*float64)(f.After))
 	set(&l.Begin, (*float64)(f.Begin))
 	set(&l.Sound, (*float64)(f.Sound))
@@ -324,14 +396,18 @@ func (f decorFields) path() ([]design.Waypoint, error) {
 			typed         []string
 			to            *float64
 			otherwise, by float64
-		}{{"p-at", f.At, &w.At, 0, 100}, {"p-x", f.X, &w.X, 50, 100}, {"p-y", f.Y, &w.Y, 50, 100}, {"p-size", f.Sizes, &w.Size, 100, 100}, {"p-turn", f.Turns, &w.Degrees, 0, 1}} {
+		}{{"p-at", f.At, &w.At, 0, 100}, {"p-x", f.X, &w.X, 50, 100}, {"p-y", f.Y, &w.Y, 50, 100},
+			{"p-size", f.Sizes, &w.Size, 100, 100}, {"p-turn", f.Turns, &w.Degrees, 0, 1}} {
 			*v.to = v.otherwise / v.by
 			if i >= len(v.typed) || strings.TrimSpace(v.typed[i]) == "" {
 				continue
 			}
 			n, err := field.Number(v.typed[i])
 			if err != nil {
-				return nil, &invalid.Input{Field: v.field, Problem: fmt.Sprintf("Path, row %d: %s.", i+1, err)}
+				return nil, &invalid.Input{
+					Field:   v.field,
+					Problem: fmt.Sprintf("Path, row %d: %s.", i+1, err),
+				}
 			}
 			*v.to = n / v.by
 		}

@@ -98,7 +98,10 @@ var controls = map[string]control{
 		Manner edit.Manner `form:"manner"`
 	}) (edit.Op, error) {
 		if !slices.Contains(edit.Manners, f.Manner) {
-			return nil, &invalid.Input{Field: "manner", Problem: fmt.Sprintf("There is no manner %q.", f.Manner)}
+			return nil, &invalid.Input{
+				Field:   "manner",
+				Problem: fmt.Sprintf("There is no manner %q.", f.Manner),
+			}
 		}
 		return edit.InManner{Manner: f.Manner, Slides: f.Slides}, nil
 	}),
@@ -206,7 +209,9 @@ var controls = map[string]control{
 	"shape":     shaped(func(f doc.Frame, _ []doc.SlideID) edit.Op { return edit.Shape{Frame: f} }),
 	"addshape":  shaped(func(f doc.Frame, _ []doc.SlideID) edit.Op { return edit.AddShape{Frame: f} }),
 	"dropshape": shaped(func(f doc.Frame, _ []doc.SlideID) edit.Op { return edit.DropShape{Frame: f} }),
-	"asfirst":   shaped(func(f doc.Frame, s []doc.SlideID) edit.Op { return edit.AsFirst{Frame: f, Slides: s} }),
+	"asfirst": shaped(func(f doc.Frame, s []doc.SlideID) edit.Op {
+		return edit.AsFirst{Frame: f, Slides: s}
+	}),
 	"filmlook": reads(func(f struct {
 		Look string `form:"look"`
 	}) (edit.Op, error) {
@@ -237,7 +242,12 @@ var controls = map[string]control{
 		Ends   field.Area  `form:"ends" label:"Ends with"`
 		Ease   field.Ease  `form:"framing-ease"`
 	}) (edit.Op, error) {
-		return edit.Framing{Slides: []doc.SlideID{f.Slide}, From: f.Begins.Rect(), To: f.Ends.Rect(), Ease: f.Ease.Or()}, nil
+		return edit.Framing{
+			Slides: []doc.SlideID{f.Slide},
+			From:   f.Begins.Rect(),
+			To:     f.Ends.Rect(),
+			Ease:   f.Ease.Or(),
+		}, nil
 	}),
 	"backdrop": reads(func(f struct {
 		chosen
@@ -300,11 +310,21 @@ var controls = map[string]control{
 		Out    field.Amount `form:"fade-out" label:"Fades out"`
 		Colour raster.RGB   `form:"fade-colour" label:"Colour"`
 	}) (edit.Op, error) {
-		return edit.Fades{Fades: &doc.Fades{InSeconds: float64(f.In), OutSeconds: float64(f.Out), Colour: f.Colour}}, nil
+		return edit.Fades{Fades: &doc.Fades{
+			InSeconds:  float64(f.In),
+			OutSeconds: float64(f.Out),
+			Colour:     f.Colour,
+		}}, nil
 	}),
-	"captiondescriptions": reads(func(f chosen) (edit.Op, error) { return edit.CaptionDescriptions{Slides: f.Slides}, nil }),
-	"captionnames":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionNames{Slides: f.Slides}, nil }),
-	"captionplain":        reads(func(f chosen) (edit.Op, error) { return edit.CaptionStyle{Slides: f.Slides}, nil }),
+	"captiondescriptions": reads(func(f chosen) (edit.Op, error) {
+		return edit.CaptionDescriptions{Slides: f.Slides}, nil
+	}),
+	"captionnames": reads(func(f chosen) (edit.Op, error) {
+		return edit.CaptionNames{Slides: f.Slides}, nil
+	}),
+	"captionplain": reads(func(f chosen) (edit.Op, error) {
+		return edit.CaptionStyle{Slides: f.Slides}, nil
+	}),
 	"addcard": reads(func(f chosen) (edit.Op, error) {
 		c := edit.AddCard{Words: doc.Words{Kind: "title", Main: plan.SuggestedTitle}}
 		if len(f.Slides) > 0 {
@@ -338,7 +358,13 @@ var controls = map[string]control{
 			return nil, &invalid.Input{Field: "slide", Problem: "Choose one text card to change its words."}
 		}
 		at, err := f.At.Point("card", "Place of the words")
-		words := doc.Words{Kind: f.Kind, Main: f.Main, Smaller: f.Smaller, Text: strings.ReplaceAll(f.Text, "\r\n", "\n"), At: at}
+		words := doc.Words{
+			Kind:    f.Kind,
+			Main:    f.Main,
+			Smaller: f.Smaller,
+			Text:    strings.ReplaceAll(f.Text, "\r\n", "\n"),
+			At:      at,
+		}
 		return edit.Words{Slide: f.Slides[0], Words: words, Snap: f.Snap}, err
 	}),
 
@@ -347,14 +373,30 @@ var controls = map[string]control{
 		chosen
 		Particles design.Particles `form:"particles"`
 	}) (edit.Op, error) {
-		return layOver(f.Slides, design.Decor{Kind: design.Drift, Particles: f.Particles, Density: 1, Size: 1, Opacity: 0.9, FadeIn: 0.8, FadeOut: 0.8})
+		return layOver(f.Slides, design.Decor{
+			Kind:      design.Drift,
+			Particles: f.Particles,
+			Density:   1,
+			Size:      1,
+			Opacity:   0.9,
+			FadeIn:    0.8,
+			FadeOut:   0.8,
+		})
 	}),
 	"laypicture": reads(func(f struct {
 		chosen
 		Picture string `form:"decor-picture"`
 	}) (edit.Op, error) {
-		return layOver(f.Slides, design.Decor{Kind: design.Sprite, Media: f.Picture, Size: 0.2, Opacity: 1, FadeIn: 0.5, FadeOut: 0.5,
-			Path: []design.Waypoint{{X: 0.85, Y: 0.8}}, Ease: framing.InOut})
+		return layOver(f.Slides, design.Decor{
+			Kind:    design.Sprite,
+			Media:   f.Picture,
+			Size:    0.2,
+			Opacity: 1,
+			FadeIn:  0.5,
+			FadeOut: 0.5,
+			Path:    []design.Waypoint{{X: 0.85, Y: 0.8}},
+			Ease:    framing.InOut,
+		})
 	}),
 	"decor": reads(decorFields.op),
 	"undecorate": reads(func(f struct {
@@ -378,7 +420,10 @@ var controls = map[string]control{
 		X field.Amount `form:"x" label:"Focal point"`
 		Y field.Amount `form:"y" label:"Focal point"`
 	}) (edit.Op, error) {
-		return f.shots("Set the focal point", edit.Shots{Focal: &framing.Point{X: float64(f.X), Y: float64(f.Y)}})
+		return f.shots("Set the focal point", edit.Shots{Focal: &framing.Point{
+			X: float64(f.X),
+			Y: float64(f.Y),
+		}})
 	}),
 	"look": reads(func(f struct {
 		pictures
@@ -447,5 +492,7 @@ var controls = map[string]control{
 	}) (edit.Op, error) {
 		return f.shots("Changed the sound", edit.Shots{Sound: (*float64)(&f.Sound)})
 	}),
-	"anew": reads(func(f pictures) (edit.Op, error) { return f.shots("Put back as received", edit.Shots{Anew: true}) }),
+	"anew": reads(func(f pictures) (edit.Op, error) {
+		return f.shots("Put back as received", edit.Shots{Anew: true})
+	}),
 }

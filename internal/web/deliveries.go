@@ -2,7 +2,6 @@ package web
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"html/template"
 	"io"
@@ -129,7 +128,13 @@ func (v *orderView) delivering(s *Server) {
 }
 
 func (s *Server) renderRow(rd store.Render, head int) renderRow {
-	row := renderRow{ID: rd.ID, State: rd.State, Live: !rd.State.Over(), Film: rd.State == store.RenderDone, Ending: making.Extension(rd)}
+	row := renderRow{
+		ID:     rd.ID,
+		State:  rd.State,
+		Live:   !rd.State.Over(),
+		Film:   rd.State == store.RenderDone,
+		Ending: making.Extension(rd),
+	}
 	if rd.FramesTotal > 0 {
 		row.Percent = int(100 * rd.FramesDone / rd.FramesTotal)
 	}
@@ -156,7 +161,8 @@ func (s *Server) renderRow(rd store.Render, head int) renderRow {
 		if rd.Doubt != "" {
 			verified = "! not verified: " + rd.Doubt
 		}
-		row.Detail = fmt.Sprintf("%.1f MB, %s, %s", float64(rd.Size)/1e6, verified, rd.FinishedAt.Format("2 Jan 15:04"))
+		row.Detail = fmt.Sprintf("%.1f MB, %s, %s", float64(rd.Size)/1e6, verified,
+			rd.FinishedAt.Format("2 Jan 15:04"))
 		switch {
 		case rd.Damage != "":
 			row.Detail = "! " + rd.Damage + "; it is made again"
@@ -212,7 +218,8 @@ func (s *Server) captions(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name + "." + ending}))
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment",
+		map[string]string{"filename": name + "." + ending}))
 	_, _ = w.Write(b) // whoever asked is gone
 }
 
@@ -230,12 +237,14 @@ func (s *Server) renderAgain(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) putFile(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.PutFile(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
+	s.answer(w, r, s.House.Delivery.PutFile(r.Context(), page.Number(r, "order"), page.Number(r, "render")),
+		nil)
 }
 
 // settleFile says what becomes of a film whose name an older file has.
 func (s *Server) settleFile(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.Settle(r.Context(), page.Number(r, "order"), page.Number(r, "delivery"), r.PostFormValue("over") != ""), nil)
+	s.answer(w, r, s.House.Delivery.Settle(r.Context(), page.Number(r, "order"), page.Number(r, "delivery"),
+		r.PostFormValue("over") != ""), nil)
 }
 
 // fileRow is a film as a file on the order's page.
@@ -247,7 +256,12 @@ type fileRow struct {
 
 func fileRows(list []delivery.File) (out []fileRow) {
 	for _, f := range list {
-		row := fileRow{ID: f.DeliveryID, Name: f.Name, Older: f.Older != "", Failed: f.State == store.DeliveryFailed}
+		row := fileRow{
+			ID:     f.DeliveryID,
+			Name:   f.Name,
+			Older:  f.Older != "",
+			Failed: f.State == store.DeliveryFailed,
+		}
 		switch {
 		case row.Older:
 			row.Detail = "! there is an older file of this name: " + f.Older
@@ -279,12 +293,19 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 			poster, err = s.House.Looking.Poster(r.Context(), page.Number(r, "order"), seconds)
 		}
 		if err != nil {
-			s.answer(w, r, &invalid.Input{Field: "poster", Problem: fmt.Sprintf("The poster cannot be taken from %q: give seconds into the film.", at)}, nil)
+			s.answer(w, r, &invalid.Input{
+				Field:   "poster",
+				Problem: fmt.Sprintf("The poster cannot be taken from %q: give seconds into the film.", at),
+			}, nil)
 			return
 		}
 	}
 	if r.PostFormValue("sizes") != "" {
-		if _, err := s.House.Making.BeginAll(r.Context(), page.Number(r, "order"), making.Wanted{Profiles: making.StreamSizes, Anyway: true, Missing: true}); err != nil {
+		if _, err := s.House.Making.BeginAll(r.Context(), page.Number(r, "order"), making.Wanted{
+			Profiles: making.StreamSizes,
+			Anyway:   true,
+			Missing:  true,
+		}); err != nil {
 			s.answer(w, r, err, nil)
 			return
 		}
@@ -295,9 +316,16 @@ func (s *Server) makeLink(w http.ResponseWriter, r *http.Request) {
 		also = append(also, id)
 	}
 	_, token, err := s.House.Delivery.MakeLink(r.Context(), page.Number(r, "order"), delivery.NewLink{
-		Title: r.PostFormValue("title"), Days: days,
-		Downloadable: r.PostFormValue("downloadable") != "", Mail: r.PostFormValue("mail") != "", Note: r.PostFormValue("note"), Password: r.PostFormValue("password"),
-		Also: also, Devices: devices, Embed: r.PostFormValue("embed") != "", Poster: poster,
+		Title:        r.PostFormValue("title"),
+		Days:         days,
+		Downloadable: r.PostFormValue("downloadable") != "",
+		Mail:         r.PostFormValue("mail") != "",
+		Note:         r.PostFormValue("note"),
+		Password:     r.PostFormValue("password"),
+		Also:         also,
+		Devices:      devices,
+		Embed:        r.PostFormValue("embed") != "",
+		Poster:       poster,
 	})
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
@@ -346,8 +374,10 @@ type otherFilm struct {
 func (v *orderView) MoreFilms() (out []otherFilm) {
 	seen := map[string]bool{}
 	for _, r := range v.Renders {
-		plays := r.Setting != nil && r.Setting.Plays() && r.Profile != profile.Proof.Name && !slices.Contains(making.StreamSizes, r.Profile)
-		if r.State == store.RenderDone && !r.Main && plays && r.Revision == v.Slideshow.Head && !seen[r.Profile+r.Shape] {
+		plays := r.Setting != nil && r.Setting.Plays() && r.Profile != profile.Proof.Name &&
+			!slices.Contains(making.StreamSizes, r.Profile)
+		if r.State == store.RenderDone && !r.Main && plays && r.Revision == v.Slideshow.Head &&
+			!seen[r.Profile+r.Shape] {
 			seen[r.Profile+r.Shape] = true
 			out = append(out, otherFilm{r.ID, strings.TrimSpace(r.Profile + " " + shapeName(r.Shape))})
 		}
@@ -357,116 +387,4 @@ func (v *orderView) MoreFilms() (out []otherFilm) {
 
 func (s *Server) closeLink(w http.ResponseWriter, r *http.Request) {
 	s.answer(w, r, s.House.Delivery.Close(r.Context(), page.Number(r, "order"), page.Number(r, "link")), nil)
-}
-
-// deliveryRow is a delivery in the list of all.
-type deliveryRow struct {
-	OrderID, ID                                    int64
-	Client, Event, Title, Kind, How, When, Arrived string
-	Address                                        string // at the video host
-	Failed, Closed                                 bool
-}
-
-// kindWords are what the kinds of delivery are called in lists.
-var kindWords = map[store.DeliveryKind]string{store.LinkDelivery: "link", store.ProofDelivery: "proof", store.FileDelivery: "file", store.DiscDelivery: "disc", store.UploadDelivery: "upload"}
-
-func (s *Server) deliveryRow(d delivery.Listed) deliveryRow {
-	row := deliveryRow{OrderID: d.OrderID, ID: d.ID, Client: d.Client, Event: d.Event, Title: d.Title, Kind: kindWords[d.Kind], When: d.CreatedAt.Format("2 Jan 15:04"),
-		Arrived: d.Proof, Failed: d.State == store.DeliveryFailed, Closed: d.State == store.DeliveryClosed}
-	switch {
-	case d.Link != nil:
-		row.How = mailState(*d.Link)
-		if row.Arrived = views(*d.Link); d.Kind == store.ProofDelivery && d.Proof != "" {
-			row.Arrived += " · " + d.Proof
-		}
-		row.Failed = row.Failed || d.Link.MailError != ""
-		if !d.Link.Open(s.House.Orders.Now()) {
-			row.Closed = true
-		}
-	case d.Disc != nil:
-		row.How = "DVD, HD or data disc"
-		if len(d.Disc.Setting.Profiles) > 0 {
-			row.How = strings.Join(d.Disc.Setting.Profiles, ", ") + " on " + d.Disc.Setting.Blank
-		}
-		switch {
-		case row.Failed:
-			row.Arrived = d.Disc.Error
-		case d.Proof == "" && d.Disc.Image != nil:
-			row.Arrived = "made, not burned yet"
-		case d.Proof == "" && !row.Closed:
-			row.Arrived = "being made"
-		}
-	case d.Upload != nil:
-		row.How, row.Address = "to the video host", d.Upload.Address
-		switch {
-		case row.Failed:
-			row.Arrived = d.Upload.Error
-		case d.Proof == "" && !row.Closed:
-			row.Arrived, row.Address = "on its way", ""
-		}
-	case d.File != nil:
-		row.How = "into the folder"
-		if d.File.Error != "" {
-			row.Arrived = d.File.Error
-		} else if d.File.PlacedAt == nil {
-			row.Arrived = "on its way"
-		}
-	}
-	return row
-}
-
-// historyPage is what became of a delivery, step by step.
-func (s *Server) historyPage(w http.ResponseWriter, r *http.Request) {
-	h, err := s.House.Delivery.History(r.Context(), page.Number(r, "delivery"))
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	b, err := s.Base(r, h.Title)
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	s.Render(w, r, http.StatusOK, "history", struct {
-		page.Base
-		delivery.History
-		Row deliveryRow
-	}{b, h, s.deliveryRow(h.Listed)})
-}
-
-func (s *Server) giveUp(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Delivery.GiveUp(r.Context(), page.Number(r, "order"), page.Number(r, "delivery")), nil)
-}
-
-// sendOnce sends a delivery again by whichever room it belongs to.
-func (s *Server) sendOnce(r *http.Request) error {
-	order, id := page.Number(r, "order"), page.Number(r, "delivery")
-	d, err := s.House.Delivery.Of(r.Context(), order, id)
-	if err != nil {
-		return err
-	}
-	switch d.Kind {
-	case store.DiscDelivery:
-		if d.State == store.DeliveryFailed {
-			return s.House.Pressing.Again(r.Context(), id)
-		}
-		return s.House.Pressing.Copies(r.Context(), id, 1)
-	case store.UploadDelivery:
-		return s.House.Hosting.Again(r.Context(), id)
-	}
-	return s.House.Delivery.SendAgain(r.Context(), order, id)
-}
-
-func (s *Server) sendAgain(w http.ResponseWriter, r *http.Request) {
-	err := s.sendOnce(r)
-	var wrong *invalid.Input
-	switch {
-	case errors.As(err, &wrong):
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not sent", wrong.Problem, "/deliveries", "Back to the deliveries")
-	case err != nil:
-		s.Fail(w, r, err)
-	default:
-		s.Tell(r, "It is being sent again.")
-		http.Redirect(w, r, "/deliveries", http.StatusSeeOther)
-	}
 }

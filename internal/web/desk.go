@@ -81,9 +81,11 @@ type deskView struct {
 	CardY                                                                     string
 	Drifts                                                                    []design.Particles
 	Decor                                                                     []decorView
-	Overlays                                                                  []choice // pictures that can be laid over
-	OverLater                                                                 bool     // they come when the panel is opened
-	Eases                                                                     []choice
+	// pictures that can be laid over
+	Overlays []choice
+	// they come when the panel is opened
+	OverLater bool
+	Eases     []choice
 }
 
 type choice struct{ ID, Name string }
@@ -131,10 +133,24 @@ func percent(v float64) string { return fmt.Sprintf("%g", math.Round(v*10000)/10
 // desk shows what can be changed on the selected slides, and the film at a
 // frame. own names the studio's own transitions, panel the kind of change whose
 // choices are shown.
-func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string, panel string) deskView {
+func (s *Server) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Frames, own []string,
+	panel string) deskView {
 	frame = max(0, min(frame, wk.Plan.Frames-1))
-	v := deskView{Panel: panel, At: seenPath(wk), Shapes: shapesOf(wk), First: wk.Whole.Frame.Ratio(), Revision: wk.Slideshow.Head, Standing: s.House.Looking.Standing(wk.Settings), Frame: frame, Timecode: wk.Doc.Rate.Timecode(max(0, frame)), Any: len(wk.Plan.Slides) > 0,
-		Seconds: fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(max(0, frame))), Width: 640, Height: 640 * wk.Doc.Frame.H / wk.Doc.Frame.W, Drifts: design.Drifts}
+	v := deskView{
+		Panel:    panel,
+		At:       seenPath(wk),
+		Shapes:   shapesOf(wk),
+		First:    wk.Whole.Frame.Ratio(),
+		Revision: wk.Slideshow.Head,
+		Standing: s.House.Looking.Standing(wk.Settings),
+		Frame:    frame,
+		Timecode: wk.Doc.Rate.Timecode(max(0, frame)),
+		Any:      len(wk.Plan.Slides) > 0,
+		Seconds:  fmt.Sprintf("%.3f", wk.Doc.Rate.Seconds(max(0, frame))),
+		Width:    640,
+		Height:   640 * wk.Doc.Frame.H / wk.Doc.Frame.W,
+		Drifts:   design.Drifts,
+	}
 	if v.Height > 640 {
 		v.Width, v.Height = 640*wk.Doc.Frame.W/wk.Doc.Frame.H, 640
 	}
@@ -341,7 +357,8 @@ func (v *deskView) mostLayouts(wk *orders.Dossier, pictured []doc.Slide) {
 	}
 	v.layouts(wk, first)
 	if n := count[len(first.Media)]; n < len(v.IDs) {
-		v.For["layout"] = fmt.Sprintf("for %d of %d, which have %s", n, len(v.IDs), wording.Counted(len(first.Media), "picture"))
+		v.For["layout"] = fmt.Sprintf("for %d of %d, which have %s", n, len(v.IDs),
+			wording.Counted(len(first.Media), "picture"))
 	}
 }
 
@@ -360,7 +377,16 @@ const frameSide = 278
 func shotOf(wk *orders.Dossier, sl doc.Slide, id doc.MediaID) shotView {
 	m, shot := wk.Library[id], wk.Doc.Shot(id)
 	row, _ := wk.Row(id) // without one there is no thumbnail
-	v := shotView{ID: id, Row: row.ID, Name: m.Name, Clip: m.Kind == doc.ClipMedia, Sound: m.Sound, Set: shot != (doc.Shot{}), Fit: string(shot.Fit), Look: "theme"}
+	v := shotView{
+		ID:    id,
+		Row:   row.ID,
+		Name:  m.Name,
+		Clip:  m.Kind == doc.ClipMedia,
+		Sound: m.Sound,
+		Set:   shot != (doc.Shot{}),
+		Fit:   string(shot.Fit),
+		Look:  "theme",
+	}
 	aspect := m.Aspect()
 	if v.Turn = shot.Turn * 90; shot.Turn%2 == 1 {
 		aspect = 1 / aspect
@@ -413,7 +439,8 @@ func (v *deskView) others(wk *orders.Dossier) {
 	uses := wk.Doc.Uses()
 	for i := range v.Shots {
 		for _, m := range wk.Media {
-			if id := m.DocID(); m.State == store.Ready && !m.Held && !uses[id] && m.Kind == wk.Library[v.Shots[i].ID].Kind {
+			if id := m.DocID(); m.State == store.Ready && !m.Held && !uses[id] &&
+				m.Kind == wk.Library[v.Shots[i].ID].Kind {
 				v.Shots[i].Others = append(v.Shots[i].Others, choice{string(id), m.Name})
 			}
 		}
@@ -427,57 +454,4 @@ func whole(r, crop framing.Rect) framing.Rect {
 		return r
 	}
 	return framing.Rect{X: crop.X + r.X*crop.W, Y: crop.Y + r.Y*crop.H, W: r.W * crop.W, H: r.H * crop.H}
-}
-
-// filmView is what can be set for the whole film.
-type filmView struct {
-	Frames []choice
-	Frame  string
-}
-
-// frameChoices are the usual frames.
-var frameChoices = []choice{
-	{"1920x1080", "16:9 wide, 1920×1080"}, {"1440x1080", "4:3 classic, 1440×1080"}, {"1080x1080", "1:1 square, 1080×1080"}, {"1080x1350", "4:5 tall, 1080×1350"}, {"1080x1920", "9:16 upright, 1080×1920"},
-	{"1280x720", "16:9 wide, 1280×720"}, {"3840x2160", "16:9 wide, 3840×2160"},
-}
-
-func film(wk *orders.Dossier) filmView {
-	v := filmView{Frame: wk.Doc.Frame.String(), Frames: slices.Clone(frameChoices)}
-	if w, h := widest(wk.Library); w > 0 {
-		v.Frames = append(v.Frames, choice{fmt.Sprintf("%dx%d", w, h), fmt.Sprintf("as the widest picture, %d×%d", w, h)})
-	}
-	if !slices.ContainsFunc(v.Frames, func(c choice) bool { return c.ID == v.Frame }) {
-		v.Frames = append(v.Frames, choice{v.Frame, v.Frame})
-	}
-	return v
-}
-
-// The frame taken from a picture has so many lines, and is at most so wide.
-const (
-	frameLines = 1080
-	widestSide = 3840
-)
-
-// widest is the frame that the widest of the pictures fills, in pixels; 0 where
-// there is none, or where it is one of the usual shapes.
-func widest(lib doc.Library) (w, h int) {
-	aspect := 0.0
-	for _, m := range lib {
-		if m.Kind == doc.PhotoMedia {
-			aspect = max(aspect, m.Aspect())
-		}
-	}
-	if aspect == 0 {
-		return 0, 0
-	}
-	for _, usual := range []float64{16.0 / 9, 4.0 / 3, 1, 9.0 / 16} {
-		if math.Abs(aspect/usual-1) < 0.01 {
-			return 0, 0
-		}
-	}
-	w, h = int(math.Round(frameLines*aspect/2))*2, frameLines
-	if w > widestSide {
-		w, h = widestSide, int(math.Round(widestSide/aspect/2))*2
-	}
-	return w, h
 }

@@ -15,8 +15,15 @@ import (
 
 // eases are the easings in the operator's words.
 var eases = func() (out []choice) {
-	names := map[framing.Ease]string{framing.InOut: "gentle ends", framing.Linear: "even", framing.Out: "settling", framing.CSSEase: "brisk, then settling",
-		framing.CSSEaseIn: "slow to start", framing.CSSEaseOut: "slow to end", framing.CSSEaseInOut: "slow at both ends"}
+	names := map[framing.Ease]string{
+		framing.InOut:        "gentle ends",
+		framing.Linear:       "even",
+		framing.Out:          "settling",
+		framing.CSSEase:      "brisk, then settling",
+		framing.CSSEaseIn:    "slow to start",
+		framing.CSSEaseOut:   "slow to end",
+		framing.CSSEaseInOut: "slow at both ends",
+	}
 	for _, e := range framing.Eases {
 		out = append(out, choice{string(e), names[e]})
 	}
@@ -48,7 +55,9 @@ func motionOf(wk *orders.Dossier, chosen []doc.Slide) motionView {
 		}
 		of = append(of, m)
 	}
-	return motionView{kind, several(of, func(m design.Motion) string { return percent(m.Zoom) }), several(of, func(m design.Motion) string { return string(m.Ease) })}
+	return motionView{kind, several(of, func(m design.Motion) string {
+		return percent(m.Zoom)
+	}), several(of, func(m design.Motion) string { return string(m.Ease) })}
 }
 
 // joinView is a transition and what it can be. Kind is empty where the theme
@@ -120,8 +129,16 @@ func backdropOf(chosen []doc.Slide) (v backdropView) {
 		return v
 	}
 	set := chosen[i].Backdrop
-	return backdropView{ID: backdropID(set), Kind: string(set.Kind), Colour: set.Colour.String(), Second: set.Second.String(), Degrees: fmt.Sprintf("%g", set.Degrees),
-		Contrast: percent(set.Contrast), Tone: percent(set.Tone), Moves: set.Moves}
+	return backdropView{
+		ID:       backdropID(set),
+		Kind:     string(set.Kind),
+		Colour:   set.Colour.String(),
+		Second:   set.Second.String(),
+		Degrees:  fmt.Sprintf("%g", set.Degrees),
+		Contrast: percent(set.Contrast),
+		Tone:     percent(set.Tone),
+		Moves:    set.Moves,
+	}
 }
 
 // toneView is a look by its settings, in per cent.
@@ -167,13 +184,23 @@ func toneOf(wk *orders.Dossier, media []doc.MediaID) toneView {
 		id, name, min string
 		of            func(look.Look) float64
 	}{
-		{"light", "Light", "-100", func(l look.Look) float64 { return l.Light }}, {"contrast", "Contrast", "-100", func(l look.Look) float64 { return l.Contrast }},
-		{"saturation", "Saturation", "-100", func(l look.Look) float64 { return l.Saturation }}, {"temperature", "Temperature", "-100", func(l look.Look) float64 { return l.Temperature }},
-		{"sharpen", "Sharpness", "0", func(l look.Look) float64 { return l.Sharpen }}, {"fade", "Faded", "0", func(l look.Look) float64 { return l.Fade }},
-		{"tint", "Brown print", "0", func(l look.Look) float64 { return l.Tint }}, {"vignette", "Dark corners", "0", func(l look.Look) float64 { return l.Vignette }},
+		{"light", "Light", "-100", func(l look.Look) float64 {
+			return l.Light
+		}}, {"contrast", "Contrast", "-100", func(l look.Look) float64 { return l.Contrast }},
+		{"saturation", "Saturation", "-100", func(l look.Look) float64 {
+			return l.Saturation
+		}}, {"temperature", "Temperature", "-100", func(l look.Look) float64 { return l.Temperature }},
+		{"sharpen", "Sharpness", "0", func(l look.Look) float64 {
+			return l.Sharpen
+		}}, {"fade", "Faded", "0", func(l look.Look) float64 { return l.Fade }},
+		{"tint", "Brown print", "0", func(l look.Look) float64 {
+			return l.Tint
+		}}, {"vignette", "Dark corners", "0", func(l look.Look) float64 { return l.Vignette }},
 		{"grain", "Grain", "0", func(l look.Look) float64 { return l.Grain }},
 	} {
-		v.Fields = append(v.Fields, toneField{f.id, f.name, f.min, several(of, func(l look.Look) string { return percent(f.of(l)) })})
+		v.Fields = append(v.Fields, toneField{f.id, f.name, f.min, several(of, func(l look.Look) string {
+			return percent(f.of(l))
+		})})
 	}
 	return v
 }
@@ -195,7 +222,12 @@ func styleOf(wk *orders.Dossier, chosen []doc.Slide) styleView {
 	if wk.Doc.CaptionStyle != nil {
 		film = *wk.Doc.CaptionStyle
 	}
-	v := styleView{Own: len(chosen) == 0 && wk.Doc.CaptionStyle != nil, Fonts: slices.Sorted(maps.Keys(wk.Theme.Fonts)), Anchors: design.Anchors, Effects: design.Effects}
+	v := styleView{
+		Own:     len(chosen) == 0 && wk.Doc.CaptionStyle != nil,
+		Fonts:   slices.Sorted(maps.Keys(wk.Theme.Fonts)),
+		Anchors: design.Anchors,
+		Effects: design.Effects,
+	}
 	of := []design.Caption{film}
 	if len(chosen) > 0 {
 		of = of[:0]
@@ -228,7 +260,8 @@ func styleOf(wk *orders.Dossier, chosen []doc.Slide) styleView {
 		}
 		return percent(c.At.Y)
 	})
-	v.Colour, v.OutlineColour, v.PlateColour = of[0].Colour.String(), of[0].OutlineRGB.String(), of[0].PlateColour.String()
+	v.Colour, v.OutlineColour, v.PlateColour = of[0].Colour.String(), of[0].OutlineRGB.String(),
+		of[0].PlateColour.String()
 	return v
 }
 
@@ -262,11 +295,26 @@ func (v *deskView) decor(wk *orders.Dossier) {
 	}
 	v.Drifts = design.Drifts
 	for i, laid := range wk.Doc.Decor {
-		d := decorView{Index: i, Kind: string(laid.Kind), First: string(laid.From), Last: string(laid.To), Media: laid.Media, Particles: string(laid.Particles),
-			Density: percent(laid.Density), Size: percent(laid.Size), Opacity: percent(laid.Opacity), FadeIn: fmt.Sprintf("%g", laid.FadeIn), FadeOut: fmt.Sprintf("%g", laid.FadeOut),
-			Ease: string(laid.Ease), Colour: laid.Colour.String(), OwnColour: laid.Colour == design.Decor{}.Colour, Slides: slideNames}
+		d := decorView{
+			Index:     i,
+			Kind:      string(laid.Kind),
+			First:     string(laid.From),
+			Last:      string(laid.To),
+			Media:     laid.Media,
+			Particles: string(laid.Particles),
+			Density:   percent(laid.Density),
+			Size:      percent(laid.Size),
+			Opacity:   percent(laid.Opacity),
+			FadeIn:    fmt.Sprintf("%g", laid.FadeIn),
+			FadeOut:   fmt.Sprintf("%g", laid.FadeOut),
+			Ease:      string(laid.Ease),
+			Colour:    laid.Colour.String(),
+			OwnColour: laid.Colour == design.Decor{}.Colour,
+			Slides:    slideNames,
+		}
 		d.Clip = wk.Library[doc.MediaID(laid.Media)].Kind == doc.ClipMedia
-		d.After, d.Lasts, d.Begin, d.Sound = fmt.Sprintf("%g", laid.After), "", fmt.Sprintf("%g", laid.Begin), percent(laid.Sound)
+		d.After, d.Lasts, d.Begin, d.Sound = fmt.Sprintf("%g", laid.After), "", fmt.Sprintf("%g", laid.Begin),
+			percent(laid.Sound)
 		if laid.Lasts > 0 {
 			d.Lasts = fmt.Sprintf("%g", laid.Lasts)
 		}
@@ -278,11 +326,13 @@ func (v *deskView) decor(wk *orders.Dossier) {
 				if size == 0 {
 					size = 1
 				}
-				d.Path = append(d.Path, waypointView{percent(p.At), percent(p.X), percent(p.Y), percent(size), fmt.Sprintf("%g", p.Degrees)})
+				d.Path = append(d.Path, waypointView{percent(p.At), percent(p.X), percent(p.Y), percent(size),
+					fmt.Sprintf("%g", p.Degrees)})
 			}
 			d.Path = append(d.Path, waypointView{})
 		}
-		d.Text = fmt.Sprintf("%s over slides %d to %d", name, wk.Doc.Index(laid.From)+1, wk.Doc.Index(laid.To)+1)
+		d.Text = fmt.Sprintf("%s over slides %d to %d", name, wk.Doc.Index(laid.From)+1,
+			wk.Doc.Index(laid.To)+1)
 		v.Decor = append(v.Decor, d)
 	}
 }

@@ -65,7 +65,11 @@ type discRow struct {
 }
 
 // discKinds are what kinds of disc are called.
-var discKinds = map[store.DiscKind]string{store.DVDVideo: "DVD-Video", store.HDVideo: "HD disc", store.DataDisc: "Films as files"}
+var discKinds = map[store.DiscKind]string{
+	store.DVDVideo: "DVD-Video",
+	store.HDVideo:  "HD disc",
+	store.DataDisc: "Films as files",
+}
 
 // DiscName is what a disc of the order is called where nothing else is said.
 func (v *orderView) DiscName() string {
@@ -102,7 +106,8 @@ func (v *orderView) discs(ctx context.Context, s *Server) error {
 func discChoices(seconds []float64) (out []discChoice) {
 	for i, c := range pressing.Choices(seconds) {
 		blank := strings.TrimPrefix(strings.TrimPrefix(c.Blank.Name, "DVD "), "HD disc ")
-		out = append(out, discChoice{string(c.Kind) + "/" + c.Blank.Name, discKinds[c.Kind] + ", " + blank, c.Words, c.Fits, i == 0})
+		out = append(out, discChoice{string(c.Kind) + "/" + c.Blank.Name, discKinds[c.Kind] + ", " + blank,
+			c.Words, c.Fits, i == 0})
 	}
 	return out
 }
@@ -115,7 +120,13 @@ func standards() (out []string) {
 }
 
 func rowOfDisc(m pressing.Made) discRow {
-	row := discRow{ID: m.DeliveryID, Title: m.Setting.Name, About: m.Describe(), Open: m.Delivery.State != store.DeliveryClosed, Made: m.Image != nil}
+	row := discRow{
+		ID:    m.DeliveryID,
+		Title: m.Setting.Name,
+		About: m.Describe(),
+		Open:  m.Delivery.State != store.DeliveryClosed,
+		Made:  m.Image != nil,
+	}
 	switch {
 	case m.Delivery.State == store.DeliveryClosed:
 		row.Detail = "taken back"
@@ -135,7 +146,8 @@ func rowOfDisc(m pressing.Made) discRow {
 		}
 	default:
 		b, _ := discs.Named(m.Setting.Blank)
-		row.Detail = fmt.Sprintf("%.0f MB, %.0f MB to spare", float64(m.Size)/1e6, float64(b.Bytes()-m.Size)/1e6)
+		row.Detail = fmt.Sprintf("%.0f MB, %.0f MB to spare", float64(m.Size)/1e6,
+			float64(b.Bytes()-m.Size)/1e6)
 		if len(m.Guide) > 0 {
 			row.Detail += ", every button tried"
 		}
@@ -175,10 +187,23 @@ type discForm struct {
 
 func (f discForm) disc(orderID int64) pressing.New {
 	kind, blank, _ := strings.Cut(f.On, "/")
-	n := pressing.New{Anyway: f.Anyway, Orders: append([]int64{orderID}, f.Also...), DiscSetting: store.DiscSetting{
-		Kind: store.DiscKind(kind), Blank: blank, Name: f.Name, Menu: f.Menu, Moves: f.Moves, Music: f.Music, PlayFirst: f.PlayFirst, Loop: f.Loop,
-		Subtitles: f.Subtitles, Colour: f.Colour, Profiles: []string{f.Standard},
-	}}
+	n := pressing.New{
+		Anyway: f.Anyway,
+		Orders: append([]int64{orderID}, f.Also...),
+		DiscSetting: store.DiscSetting{
+			Kind:      store.DiscKind(kind),
+			Blank:     blank,
+			Name:      f.Name,
+			Menu:      f.Menu,
+			Moves:     f.Moves,
+			Music:     f.Music,
+			PlayFirst: f.PlayFirst,
+			Loop:      f.Loop,
+			Subtitles: f.Subtitles,
+			Colour:    f.Colour,
+			Profiles:  []string{f.Standard},
+		},
+	}
 	if f.Every != nil {
 		n.Every = int(*f.Every)
 	}
@@ -233,7 +258,8 @@ func (s *Server) stepPage(w http.ResponseWriter, r *http.Request) {
 	st, err := s.House.Pressing.Step(r.Context(), page.Number(r, "disc"))
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		s.Message(w, r, http.StatusUnprocessableEntity, "Nothing to see yet", wrong.Problem, "/deliveries", "To the deliveries")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Nothing to see yet", wrong.Problem, "/deliveries",
+			"To the deliveries")
 		return
 	}
 	if err != nil {
@@ -292,7 +318,8 @@ func (s *Server) stepShow(w http.ResponseWriter, r *http.Request) {
 	if strings.Contains(r.URL.Path, "/page/") {
 		err = s.House.Pressing.ShowPage(r.Context(), st, n, w)
 	} else {
-		err = s.House.Pressing.ShowTitle(r.Context(), st, n, int(max(1, page.QueryInt(r, "chapter", 1))), r.URL.Query().Get("words") != "", w)
+		err = s.House.Pressing.ShowTitle(r.Context(), st, n, int(max(1, page.QueryInt(r, "chapter", 1))),
+			r.URL.Query().Get("words") != "", w)
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		s.Fail(w, r, err)
@@ -307,21 +334,25 @@ func (s *Server) stepShow(w http.ResponseWriter, r *http.Request) {
 // it.
 func (s *Server) stepFile(w http.ResponseWriter, r *http.Request) {
 	name := chi.URLParam(r, "*")
-	err := s.House.Pressing.Serve(r.Context(), page.Number(r, "disc"), name, func(e disc.Entry, in io.ReadSeeker) {
-		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; img-src 'self'; media-src 'self'; frame-ancestors 'self'")
-		if t := mime.TypeByExtension(filepath.Ext(name)); t != "" {
-			h.Set("Content-Type", t)
-		}
-		http.ServeContent(w, r, e.Name, time.Time{}, in)
-	})
+	err := s.House.Pressing.Serve(r.Context(), page.Number(r, "disc"), name,
+		func(e disc.Entry, in io.ReadSeeker) {
+			h := w.Header()
+			h.Set("Content-Security-Policy",
+				"default-src 'none'; style-src 'unsafe-inline'; img-src 'self'; "+
+					"media-src 'self'; frame-ancestors 'self'")
+			if t := mime.TypeByExtension(filepath.Ext(name)); t != "" {
+				h.Set("Content-Type", t)
+			}
+			http.ServeContent(w, r, e.Name, time.Time{}, in)
+		})
 	if err != nil {
 		s.Fail(w, r, fmt.Errorf("%w: %w", store.ErrNotFound, err))
 	}
 }
 
 // print answers with a PDF; back is the page it is asked for on.
-func (s *Server) print(w http.ResponseWriter, r *http.Request, name, back string, write func(io.Writer) error) {
+func (s *Server) print(w http.ResponseWriter, r *http.Request, name, back string,
+	write func(io.Writer) error) {
 	var b bytes.Buffer
 	err := write(&b)
 	var wrong *invalid.Input
@@ -344,7 +375,9 @@ func (s *Server) discFace(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) discSleeve(w http.ResponseWriter, r *http.Request) {
-	s.print(w, r, "sleeve.pdf", "/deliveries", func(b io.Writer) error { return s.House.Pressing.Sleeve(r.Context(), page.Number(r, "disc"), b) })
+	s.print(w, r, "sleeve.pdf", "/deliveries", func(b io.Writer) error {
+		return s.House.Pressing.Sleeve(r.Context(), page.Number(r, "disc"), b)
+	})
 }
 
 func (s *Server) discImage(w http.ResponseWriter, r *http.Request) {
@@ -386,7 +419,8 @@ func (s *Server) burnerPage(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 		v.Tray, v.Blanks = &t, []string{discs.DVD5.Name, discs.DVD9.Name, discs.BD25.Name}
-		v.Fails = []choice{{string(standin.Works), "nothing: it works"}, {string(standin.BadSector), "a bad sector"}, {string(standin.Dies), "burning stops half-way"}}
+		v.Fails = []choice{{string(standin.Works), "nothing: it works"}, {string(standin.BadSector),
+			"a bad sector"}, {string(standin.Dies), "burning stops half-way"}}
 	}
 	s.Render(w, r, http.StatusOK, "burner", v)
 }

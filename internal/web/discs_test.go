@@ -29,10 +29,12 @@ func TestDiscsOverTheWeb(t *testing.T) {
 	r := housetest.Rendered(t, v.studio, id)
 	_, page := v.get(v.order(id) + "/deliveries")
 	assert.Contains(t, page, "fits at 8.0 Mbit/s")
-	res, said := v.post(v.order(id)+"/discs", "leaf", "deliveries", "on", "dvd/DVD 4.7 GB", "name", "", "standard", "DVD PAL 16:9")
+	res, said := v.post(v.order(id)+"/discs", "leaf", "deliveries", "on", "dvd/DVD 4.7 GB", "name", "",
+		"standard", "DVD PAL 16:9")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, said, "The disc needs a name")
-	res, said = v.post(v.order(id)+"/discs", "leaf", "deliveries", "on", "data/DVD 4.7 GB", "name", "Gannets", "size", "MP4")
+	res, said = v.post(v.order(id)+"/discs", "leaf", "deliveries", "on", "data/DVD 4.7 GB", "name", "Gannets",
+		"size", "MP4")
 	assert.Equal(t, http.StatusOK, res.StatusCode, said)
 	assert.Contains(t, said, "MP4 on DVD 4.7 GB")
 	var disc store.Disc
@@ -77,7 +79,8 @@ func TestDiscsOverTheWeb(t *testing.T) {
 	_, err = v.studio.Pressing.Burn(ctx, pressing.Burn{BurnID: open[0].ID})
 	require.NoError(t, err)
 	_, page = v.get("/burner")
-	assert.Contains(t, page, "The drawer is open: put in a blank DVD 4.7 GB and close the drawer; write “Gannets” on it.")
+	assert.Contains(t, page,
+		"The drawer is open: put in a blank DVD 4.7 GB and close the drawer; write “Gannets” on it.")
 	v.post("/standins/drive", "do", "put", "blank", "DVD 4.7 GB")
 	_, err = v.studio.Pressing.Burn(ctx, pressing.Burn{BurnID: open[0].ID})
 	require.NoError(t, err)
@@ -86,7 +89,8 @@ func TestDiscsOverTheWeb(t *testing.T) {
 	_, page = v.get("/deliveries")
 	assert.Contains(t, page, "1 copy burned and read back")
 	_, page = v.get(fmt.Sprintf("/deliveries/%d", disc.DeliveryID))
-	for _, step := range []string{"To be made: MP4 on DVD 4.7 GB", "The image is made", "2 copies to be burned", "Copy 2 cancelled", "Copy 1 burned and read back"} {
+	for _, step := range []string{"To be made: MP4 on DVD 4.7 GB", "The image is made",
+		"2 copies to be burned", "Copy 2 cancelled", "Copy 1 burned and read back"} {
 		assert.Contains(t, page, step)
 	}
 	v.post(fmt.Sprintf("%s/deliveries/%d/again", v.order(id), disc.DeliveryID))
@@ -108,7 +112,8 @@ func TestWhatIsWanted(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, page := v.get(v.order(id))
 	assert.Contains(t, page, "wants link and disc")
-	assert.Equal(t, 2, strings.Count(page, `name="wants" value="link" checked`)+strings.Count(page, `name="wants" value="disc" checked`))
+	assert.Equal(t, 2, strings.Count(page, `name="wants" value="link" checked`)+
+		strings.Count(page, `name="wants" value="disc" checked`))
 	res, page = v.post(v.order(id)+"/head", append(form, "wants", "pigeon")...)
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, page, "no delivery by")
@@ -127,14 +132,18 @@ func TestARunGoesOut(t *testing.T) {
 	assert.Contains(t, page, "Make 0 discs, one a row")
 	assert.Contains(t, page, "left out: ")
 	said := func(act string, form ...string) string {
-		res, body := v.do("POST", "/runs/1/"+act, strings.NewReader(url.Values{"back": {"/runs/1/out"}}.Encode()+"&"+strings.Join(form, "&")), "Content-Type", "application/x-www-form-urlencoded")
+		res, body := v.do("POST", "/runs/1/"+act,
+			strings.NewReader(url.Values{"back": {"/runs/1/out"}}.Encode()+"&"+strings.Join(form, "&")),
+			"Content-Type", "application/x-www-form-urlencoded")
 		if res.StatusCode == http.StatusSeeOther {
 			_, body = v.get(res.Header.Get("Location"))
 		}
 		return body
 	}
-	assert.Contains(t, said("discs", "on=dvd/DVD+4.7+GB", "standard=DVD+PAL+16:9", "menu=true"), "0 discs being made; 2 rows left out: ")
-	assert.Contains(t, said("alldiscs", "on=dvd/DVD+4.7+GB", "standard=DVD+PAL+16:9"), "No row is ready for a disc")
+	assert.Contains(t, said("discs", "on=dvd/DVD+4.7+GB", "standard=DVD+PAL+16:9", "menu=true"),
+		"0 discs being made; 2 rows left out: ")
+	assert.Contains(t, said("alldiscs", "on=dvd/DVD+4.7+GB", "standard=DVD+PAL+16:9"),
+		"No row is ready for a disc")
 	assert.Contains(t, said("all"), "No film of the Run is made")
 	assert.Contains(t, said("go", "act=proof"), "0 proofs being made")
 	assert.Contains(t, said("go", "act=burn"), "0 copies to be burned")
@@ -148,13 +157,20 @@ func TestSteppingThroughADVD(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
 	id := housetest.Ready(t, v.studio)
-	disc, err := v.studio.Pressing.Make(ctx, id, pressing.New{DiscSetting: store.DiscSetting{Kind: store.DVDVideo, Name: "Gannets", Blank: "DVD 4.7 GB", Profiles: []string{"DVD NTSC 4:3"}, Menu: true}})
+	disc, err := v.studio.Pressing.Make(ctx, id, pressing.New{DiscSetting: store.DiscSetting{
+		Kind:     store.DVDVideo,
+		Name:     "Gannets",
+		Blank:    "DVD 4.7 GB",
+		Profiles: []string{"DVD NTSC 4:3"},
+		Menu:     true,
+	}})
 	require.NoError(t, err)
 	_, page := v.get(v.order(id) + "/deliveries")
 	assert.Contains(t, page, "its films are being rendered · fits at 8.0 Mbit/s")
 	x, _, err := v.studio.Pressing.Find(ctx, disc)
 	require.NoError(t, err)
-	require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: x.Setting.Titles[0].RenderID}, "test", true))
+	require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: x.Setting.Titles[0].RenderID}, "test",
+		true))
 	_, err = v.studio.Pressing.Press(ctx, pressing.Press{DeliveryID: disc})
 	require.NoError(t, err)
 	at := fmt.Sprintf("/discs/%d", disc)
@@ -191,7 +207,8 @@ func TestSeveralFilmsOnALink(t *testing.T) {
 	_, list := v.get(stream)
 	assert.Contains(t, list, fmt.Sprintf("\n%d/list.m3u8", r.ID))
 	assert.Equal(t, 1, strings.Count(list, "list.m3u8"), "its own sizes only")
-	for _, path := range []string{fmt.Sprintf("/%d/list.m3u8", r.ID), fmt.Sprintf("/%d/card.jpg", r.ID), fmt.Sprintf("/film.mp4?film=%d", r.ID)} {
+	for _, path := range []string{fmt.Sprintf("/%d/list.m3u8", r.ID), fmt.Sprintf("/%d/card.jpg", r.ID),
+		fmt.Sprintf("/film.mp4?film=%d", r.ID)} {
 		res, _ := v.get(at + path)
 		assert.Equal(t, http.StatusOK, res.StatusCode, path)
 	}
@@ -208,11 +225,16 @@ func TestSeveralFilmsOnALink(t *testing.T) {
 	}
 	res, _ = v.post(v.order(other)+"/card.pdf", "address", address)
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, "another order's")
-	_, said := v.post(v.order(id)+"/links", "leaf", "deliveries", "title", "Two", "days", "5", "also", fmt.Sprint(r.ID))
+	_, said := v.post(v.order(id)+"/links", "leaf", "deliveries", "title", "Two", "days", "5", "also",
+		fmt.Sprint(r.ID))
 	assert.Contains(t, said, `<svg class="code"`)
 	_, err := v.studio.Making.Begin(ctx, other, "")
 	require.NoError(t, err)
-	_, _, err = v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 1, Also: []int64{r.ID + 1}})
+	_, _, err = v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{
+		Title: "x",
+		Days:  1,
+		Also:  []int64{r.ID + 1},
+	})
 	assert.ErrorContains(t, err, "not rendered yet")
 }
 
@@ -229,18 +251,27 @@ func TestSigningInAtTheHost(t *testing.T) {
 	_, page := v.get("/settings")
 	assert.Contains(t, page, "Not signed in at")
 	_, page = v.post("/settings/host/in")
-	to := strings.ReplaceAll(regexp.MustCompile(`href="(` + server.URL + `/authorize[^"]+)"`).FindStringSubmatch(page)[1], "&amp;", "&")
+	to := strings.ReplaceAll(regexp.MustCompile(`href="(` + server.URL + `/authorize[^"]+)"`).
+		FindStringSubmatch(page)[1], "&amp;", "&")
 	require.NotEmpty(t, to)
 	res, page := v.get("/settings/host/back?code=x&state=guessed")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, page, "belongs to no sign-in")
 	_, page = v.post("/settings/host/in")
-	to = strings.ReplaceAll(regexp.MustCompile(`href="(` + server.URL + `/authorize[^"]+)"`).FindStringSubmatch(page)[1], "&amp;", "&")
+	to = strings.ReplaceAll(regexp.MustCompile(`href="(` + server.URL + `/authorize[^"]+)"`).
+		FindStringSubmatch(page)[1], "&amp;", "&")
 	u, err := url.Parse(to)
 	require.NoError(t, err)
 	q := u.Query()
-	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
-	a, err := c.PostForm(to, url.Values{"redirect_uri": {q.Get("redirect_uri")}, "state": {q.Get("state")}, "code_challenge": {q.Get("code_challenge")}, "answer": {"yes"}})
+	c := &http.Client{CheckRedirect: func(*http.Request, []*http.Request) error {
+		return http.ErrUseLastResponse
+	}}
+	a, err := c.PostForm(to, url.Values{
+		"redirect_uri":   {q.Get("redirect_uri")},
+		"state":          {q.Get("state")},
+		"code_challenge": {q.Get("code_challenge")},
+		"answer":         {"yes"},
+	})
 	require.NoError(t, err)
 	a.Body.Close()
 	res, _ = v.get(strings.TrimPrefix(a.Header.Get("Location"), v.URL))

@@ -70,7 +70,14 @@ func (s *Server) editOrder(w http.ResponseWriter, r *http.Request) {
 }
 
 // choiceKinds are what a picture of a choice shows, by the names in its address.
-var choiceKinds = map[string]looking.ChoiceKind{"": looking.Middle, "end": looking.End, "join": looking.IntoNext, "at": looking.At, "moving": looking.Moving, "into": looking.MovingInto}
+var choiceKinds = map[string]looking.ChoiceKind{
+	"":       looking.Middle,
+	"end":    looking.End,
+	"join":   looking.IntoNext,
+	"at":     looking.At,
+	"moving": looking.Moving,
+	"into":   looking.MovingInto,
+}
 
 // tryEdit shows a slide as it would be with an edit. The address says what the
 // picture depends on; as long as that is so, it never changes.
@@ -81,7 +88,12 @@ func (s *Server) tryEdit(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, fmt.Errorf("a choice shown as %q: %w", q.Get("show"), store.ErrNotFound))
 		return
 	}
-	c := looking.Choice{Slide: doc.SlideID(q.Get("on")), Kind: kind, Longer: int(max(64, min(page.QueryInt(r, "w", 160), 1280))), Moment: timecode.Frames(page.QueryInt(r, "n", 0))}
+	c := looking.Choice{
+		Slide:  doc.SlideID(q.Get("on")),
+		Kind:   kind,
+		Longer: int(max(64, min(page.QueryInt(r, "w", 160), 1280))),
+		Moment: timecode.Frames(page.QueryInt(r, "n", 0)),
+	}
 	var err error
 	if name := chi.URLParam(r, "op"); name != asIs {
 		c.Op, err = s.op(r.Context(), name, q)
@@ -163,7 +175,8 @@ func (s *Server) changeHead(w http.ResponseWriter, r *http.Request) {
 	}
 	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not kept", invalid.Problem,
+			fmt.Sprintf("/orders/%d", id), "Back to the order")
 		return
 	}
 	if err != nil {
@@ -202,11 +215,14 @@ func (s *Server) actOnOrder(w http.ResponseWriter, r *http.Request) {
 	said, to := "", "/"
 	switch chi.URLParam(r, "act") {
 	case "archive":
-		said, err = "The order is archived. It is found under “archived”.", s.House.Orders.Archive(r.Context(), id)
+		said, err = "The order is archived. It is found under “archived”.",
+			s.House.Orders.Archive(r.Context(), id)
 	case "delete":
-		said, err = "The order is deleted. For 30 days it can be restored under “deleted”; then it is gone for good.", s.House.Orders.Delete(r.Context(), id)
+		said, err = "The order is deleted. For 30 days it can be restored under “deleted”; then it is gone "+
+			"for good.", s.House.Orders.Delete(r.Context(), id)
 	case "restore":
-		said, to, err = "The order is back.", fmt.Sprintf("/orders/%d", id), s.House.Orders.Restore(r.Context(), id)
+		said, to, err = "The order is back.", fmt.Sprintf("/orders/%d", id),
+			s.House.Orders.Restore(r.Context(), id)
 	case "copy":
 		var o store.Order
 		o, err = s.House.Orders.Copy(r.Context(), id, &page.User(r).ID)
@@ -214,7 +230,8 @@ func (s *Server) actOnOrder(w http.ResponseWriter, r *http.Request) {
 	}
 	var inv *invalid.Input
 	if errors.As(err, &inv) {
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem, fmt.Sprintf("/orders/%d", id), "Back to the order")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not done", inv.Problem,
+			fmt.Sprintf("/orders/%d", id), "Back to the order")
 		return
 	}
 	if err != nil {

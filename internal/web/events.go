@@ -22,7 +22,8 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 	concerns := func(e store.Event) bool {
 		switch {
 		case order > 0:
-			return (e.What == store.OrderChanged && e.ID == order) || e.What == store.StudioChanged || e.What == store.ShelfChanged
+			return (e.What == store.OrderChanged && e.ID == order) || e.What == store.StudioChanged ||
+				e.What == store.ShelfChanged
 		case run > 0:
 			return e.What == store.RunChanged && e.ID == run
 		case what == "queue":

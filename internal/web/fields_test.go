@@ -35,11 +35,35 @@ func TestFormsAreRead(t *testing.T) {
 		form url.Values
 		want edit.Op
 	}{
-		{"pin", url.Values{"slide": {"s1"}, "pin": {"6,5"}}, edit.Time{Slides: []doc.SlideID{"s1"}, Typed: "6,5"}},
-		{"pin", url.Values{"slide": {"s1"}, "pin": {" "}}, edit.Time{Slides: []doc.SlideID{"s1"}, Unpin: true}},
-		{"framing", url.Values{"framed": {"s1"}, "begins-x": {"10"}, "begins-y": {"0"}, "begins-w": {"50"}, "begins-h": {"50"}, "ends-x": {"0"}, "ends-y": {"0"}, "ends-w": {"100"}, "ends-h": {"100"}},
-			edit.Framing{Slides: []doc.SlideID{"s1"}, From: framing.Rect{X: 0.1, W: 0.5, H: 0.5}, To: framing.Rect{W: 1, H: 1}, Ease: framing.InOut}},
-		{"scale", url.Values{"media": {"m", "n"}, "scale": {"80"}}, edit.Shots{Media: []doc.MediaID{"m", "n"}, Called: "Changed the size", Scale: new(0.8)}},
+		{"pin", url.Values{
+			"slide": {"s1"},
+			"pin":   {"6,5"},
+		}, edit.Time{Slides: []doc.SlideID{"s1"}, Typed: "6,5"}},
+		{"pin", url.Values{
+			"slide": {"s1"},
+			"pin":   {" "},
+		}, edit.Time{Slides: []doc.SlideID{"s1"}, Unpin: true}},
+		{"framing", url.Values{
+			"framed":   {"s1"},
+			"begins-x": {"10"},
+			"begins-y": {"0"},
+			"begins-w": {"50"},
+			"begins-h": {"50"},
+			"ends-x":   {"0"},
+			"ends-y":   {"0"},
+			"ends-w":   {"100"},
+			"ends-h":   {"100"},
+		},
+			edit.Framing{
+				Slides: []doc.SlideID{"s1"},
+				From:   framing.Rect{X: 0.1, W: 0.5, H: 0.5},
+				To:     framing.Rect{W: 1, H: 1},
+				Ease:   framing.InOut,
+			}},
+		{"scale", url.Values{
+			"media": {"m", "n"},
+			"scale": {"80"},
+		}, edit.Shots{Media: []doc.MediaID{"m", "n"}, Called: "Changed the size", Scale: new(0.8)}},
 		{"songs", url.Values{"songs": {"b,a,"}}, edit.Songs{Songs: []doc.MediaID{"b", "a"}}},
 		{"unpin", url.Values{}, edit.Time{Unpin: true}},
 	} {
@@ -52,13 +76,38 @@ func TestFormsAreRead(t *testing.T) {
 		form        url.Values
 		field, says string
 	}{
-		{"crop", url.Values{"media": {"m"}, "crop-x": {"1"}, "crop-y": {"left"}, "crop-w": {"wide"}}, "crop-y", `Crop: "left" is not a number.`},
-		{"crop", url.Values{"media": {"m"}, "crop-x": {"1"}, "crop-y": {"1"}, "crop-w": {"1"}}, "crop-h", `Crop: "" is not a number.`},
+		{"crop", url.Values{
+			"media":  {"m"},
+			"crop-x": {"1"},
+			"crop-y": {"left"},
+			"crop-w": {"wide"},
+		}, "crop-y", `Crop: "left" is not a number.`},
+		{"crop", url.Values{
+			"media":  {"m"},
+			"crop-x": {"1"},
+			"crop-y": {"1"},
+			"crop-w": {"1"},
+		}, "crop-h", `Crop: "" is not a number.`},
 		{"pace", url.Values{"pace": {"NaN"}}, "pace", `Pace: "NaN" is not a number.`},
 		{"motion", url.Values{"zoom": {"much"}}, "zoom", `Zoom: "much" is not a number.`},
-		{"words", url.Values{"slide": {"s1"}, "card-x": {"50"}}, "card-y", `Place of the words: "" is not a number.`},
-		{"join", url.Values{"join": {"dissolve"}, "join-seconds": {"1"}, "join-colour": {"red"}}, "join-colour", `Colour of the transition: "red" is not a colour like #1f6f78.`},
-		{"decor", url.Values{"index": {"0"}, "decor-kind": {"picture"}, "decor-size": {"1"}, "decor-opacity": {"1"}, "decor-in": {"0"}, "decor-out": {"0"}, "p-x": {"", "50", "mid"}}, "p-x", `Path, row 3: "mid" is not a number.`},
+		{"words", url.Values{
+			"slide":  {"s1"},
+			"card-x": {"50"},
+		}, "card-y", `Place of the words: "" is not a number.`},
+		{"join", url.Values{
+			"join":         {"dissolve"},
+			"join-seconds": {"1"},
+			"join-colour":  {"red"},
+		}, "join-colour", `Colour of the transition: "red" is not a colour like #1f6f78.`},
+		{"decor", url.Values{
+			"index":         {"0"},
+			"decor-kind":    {"picture"},
+			"decor-size":    {"1"},
+			"decor-opacity": {"1"},
+			"decor-in":      {"0"},
+			"decor-out":     {"0"},
+			"p-x":           {"", "50", "mid"},
+		}, "p-x", `Path, row 3: "mid" is not a number.`},
 	} {
 		_, err := controls[c.op](nil, c.form)
 		var inv *invalid.Input
@@ -66,8 +115,21 @@ func TestFormsAreRead(t *testing.T) {
 		assert.Equal(t, c.field, inv.Field)
 		assert.Equal(t, c.says, inv.Problem)
 	}
-	style := url.Values{"cap-font": {"body"}, "cap-anchor": {"lower"}, "cap-size": {"5"}, "cap-width": {"80"}, "cap-outline": {"0"}, "cap-shadow": {"0"}, "cap-plate": {"0"},
-		"cap-colour": {"#ff8000"}, "cap-outline-colour": {"#000000"}, "cap-plate-colour": {"#000000"}, "cap-x": {"50"}, "cap-y": {"75"}, "snap": {"1"}}
+	style := url.Values{
+		"cap-font":           {"body"},
+		"cap-anchor":         {"lower"},
+		"cap-size":           {"5"},
+		"cap-width":          {"80"},
+		"cap-outline":        {"0"},
+		"cap-shadow":         {"0"},
+		"cap-plate":          {"0"},
+		"cap-colour":         {"#ff8000"},
+		"cap-outline-colour": {"#000000"},
+		"cap-plate-colour":   {"#000000"},
+		"cap-x":              {"50"},
+		"cap-y":              {"75"},
+		"snap":               {"1"},
+	}
 	op, err := controls["captionstyle"](nil, style)
 	require.NoError(t, err)
 	got := op.(edit.CaptionPart)
@@ -86,7 +148,13 @@ func TestFormsAreRead(t *testing.T) {
 
 // A clock's error is typed with a sign, in hours and minutes, also seconds.
 func TestClocksAreRead(t *testing.T) {
-	for text, want := range map[string]time.Duration{"1:00": time.Hour, "+1:00": time.Hour, "-0:02:30": -150 * time.Second, "−25:00": -25 * time.Hour, " 0:00:05 ": 5 * time.Second} {
+	for text, want := range map[string]time.Duration{
+		"1:00":      time.Hour,
+		"+1:00":     time.Hour,
+		"-0:02:30":  -150 * time.Second,
+		"−25:00":    -25 * time.Hour,
+		" 0:00:05 ": 5 * time.Second,
+	} {
 		got, err := clockBy(text)
 		require.NoError(t, err, text)
 		assert.Equal(t, want, got, text)

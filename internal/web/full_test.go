@@ -54,7 +54,8 @@ func TestNoRoomForTheDatabase(t *testing.T) {
 	kept, err := store.One[store.Order](v.studio.Store.DB, "id = ?", o.ID)
 	require.NoError(t, err)
 	if taken != "" {
-		assert.Equal(t, strings.TrimSpace(taken), kept.Client, "what was acknowledged is there, what was refused is not")
+		assert.Equal(t, strings.TrimSpace(taken), kept.Client,
+			"what was acknowledged is there, what was refused is not")
 	}
 	res, body := v.get(page)
 	assert.Equal(t, http.StatusOK, res.StatusCode)

@@ -28,7 +28,8 @@ func percents(r framing.Rect) [4]float64 {
 // pictures of a slide, and the box around its words.
 func (s *Server) held(w http.ResponseWriter, r *http.Request) {
 	width := max(64, min(page.QueryInt(r, "w", 640), 1920))
-	h, err := s.House.Looking.Held(r.Context(), seen(r), int(page.QueryInt(r, "r", -1)), doc.SlideID(r.URL.Query().Get("slide")), timecode.Frames(page.QueryInt(r, "n", 0)), int(width))
+	h, err := s.House.Looking.Held(r.Context(), seen(r), int(page.QueryInt(r, "r", -1)),
+		doc.SlideID(r.URL.Query().Get("slide")), timecode.Frames(page.QueryInt(r, "n", 0)), int(width))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -50,6 +51,14 @@ func (s *Server) held(w http.ResponseWriter, r *http.Request) {
 }
 
 func heldOf(p scene.Shown) heldPicture {
-	return heldPicture{Media: p.Media, Degrees: p.Degrees, Place: percents(p.Place), Window: percents(p.Window),
-		Begins: percents(p.Begins), Ends: percents(p.Ends), Crop: percents(p.Crop), Focal: [2]float64{100 * p.Focal.X, 100 * p.Focal.Y}}
+	return heldPicture{
+		Media:   p.Media,
+		Degrees: p.Degrees,
+		Place:   percents(p.Place),
+		Window:  percents(p.Window),
+		Begins:  percents(p.Begins),
+		Ends:    percents(p.Ends),
+		Crop:    percents(p.Crop),
+		Focal:   [2]float64{100 * p.Focal.X, 100 * p.Focal.Y},
+	}
 }

@@ -45,7 +45,8 @@ func rowOfHosted(f hosting.Film) hostRow {
 	case f.Sent == f.Size && f.Size > 0:
 		row.Busy, row.Detail = true, "the host works on it"
 	default:
-		row.Busy, row.Detail = true, fmt.Sprintf("%.1f of %.1f MB sent", float64(f.Sent)/1e6, float64(f.Size)/1e6)
+		row.Busy, row.Detail = true, fmt.Sprintf("%.1f of %.1f MB sent", float64(f.Sent)/1e6,
+			float64(f.Size)/1e6)
 	}
 	if row.Busy && f.Error != "" {
 		row.Detail += " · " + f.Error + "; it is tried again"
@@ -54,7 +55,12 @@ func rowOfHosted(f hosting.Film) hostRow {
 }
 
 func (s *Server) putOnHost(w http.ResponseWriter, r *http.Request) {
-	err := s.House.Hosting.Put(r.Context(), page.Number(r, "order"), hosting.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Tags: r.PostFormValue("tags"), Visibility: r.PostFormValue("visibility")})
+	err := s.House.Hosting.Put(r.Context(), page.Number(r, "order"), hosting.New{
+		Title:      r.PostFormValue("title"),
+		Note:       r.PostFormValue("note"),
+		Tags:       r.PostFormValue("tags"),
+		Visibility: r.PostFormValue("visibility"),
+	})
 	s.answer(w, r, err, nil)
 }
 

@@ -22,9 +22,11 @@ var orderFiles = map[string]struct {
 	kind, ending, called string
 	write                func(*interchange.Interchange, context.Context, int64, io.Writer) error
 }{
-	"cut.otio":          {"application/json", ".otio", "cut", (*interchange.Interchange).Cut},
-	"contact-sheet.pdf": {"application/pdf", ".pdf", "contact sheet", (*interchange.Interchange).ContactSheet},
-	"running-order.pdf": {"application/pdf", ".pdf", "running order", (*interchange.Interchange).RunningOrder},
+	"cut.otio": {"application/json", ".otio", "cut", (*interchange.Interchange).Cut},
+	"contact-sheet.pdf": {"application/pdf", ".pdf", "contact sheet",
+		(*interchange.Interchange).ContactSheet},
+	"running-order.pdf": {"application/pdf", ".pdf", "running order",
+		(*interchange.Interchange).RunningOrder},
 }
 
 func (s *Server) orderFile(w http.ResponseWriter, r *http.Request) {
@@ -36,7 +38,9 @@ func (s *Server) orderFile(w http.ResponseWriter, r *http.Request) {
 	}
 	switch {
 	case errors.Is(err, interchange.ErrEmpty):
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to print yet: this order has no pictures.", fmt.Sprintf("/orders/%d", d.Order.ID), "Back to the order")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed",
+			"There is nothing to print yet: this order has no pictures.",
+			fmt.Sprintf("/orders/%d", d.Order.ID), "Back to the order")
 		return
 	case err != nil:
 		s.Fail(w, r, err)

@@ -40,7 +40,8 @@ func (f letteringFields) change(l *design.Lettering) {
 	for _, v := range []struct {
 		to    **float64
 		typed *float64
-	}{{&l.Outline, (*float64)(f.Outline)}, {&l.Shadow, (*float64)(f.Shadow)}, {&l.Plate, (*float64)(f.Plate)}, {&l.Leave, (*float64)(f.Leave)}} {
+	}{{&l.Outline, (*float64)(f.Outline)}, {&l.Shadow, (*float64)(f.Shadow)}, {&l.Plate, (*float64)(f.Plate)},
+		{&l.Leave, (*float64)(f.Leave)}} {
 		if v.typed != nil {
 			*v.to = v.typed
 		}
@@ -84,7 +85,19 @@ func lettersOf(t *theme.Theme, s doc.Slide) (out design.Lettering) {
 		hand = *s.Lettering
 	}
 	y := hand.Over(line.Type)
-	out = design.Lettering{Font: y.Font, Size: 1, Colour: &y.Colour, Outline: &y.Outline, OutlineRGB: &y.OutlineRGB, Shadow: &y.Shadow, Plate: &y.Plate, PlateColour: &y.PlateColour, Align: bl.Align, Enter: line.Enter, Leave: &line.LeaveSeconds}
+	out = design.Lettering{
+		Font:        y.Font,
+		Size:        1,
+		Colour:      &y.Colour,
+		Outline:     &y.Outline,
+		OutlineRGB:  &y.OutlineRGB,
+		Shadow:      &y.Shadow,
+		Plate:       &y.Plate,
+		PlateColour: &y.PlateColour,
+		Align:       bl.Align,
+		Enter:       line.Enter,
+		Leave:       &line.LeaveSeconds,
+	}
 	if hand.Size > 0 {
 		out.Size = hand.Size
 	}
@@ -129,7 +142,8 @@ func (v *deskView) lettering(wk *orders.Dossier, chosen []doc.Slide) {
 	l.Shadow = say(func(x design.Lettering) string { return percent(*x.Shadow) })
 	l.Plate = say(func(x design.Lettering) string { return percent(*x.Plate) })
 	l.Leave = say(func(x design.Lettering) string { return percent(*x.Leave / 100) })
-	l.Colour, l.OutlineColour, l.PlateColour = of[0].Colour.String(), of[0].OutlineRGB.String(), of[0].PlateColour.String()
+	l.Colour, l.OutlineColour, l.PlateColour = of[0].Colour.String(), of[0].OutlineRGB.String(),
+		of[0].PlateColour.String()
 	v.Lettering = l
 }
 
@@ -167,7 +181,8 @@ func (s *Server) studioCard(ctx context.Context, v url.Values) (edit.Op, error) 
 	case f.Says == "credits" && set.Credits != "":
 		c.Words = doc.Words{Kind: "credits", Main: set.Name, Text: set.Credits}
 	default:
-		return nil, invalid.Field("says", "The studio has no such words yet: an owner types its contact line and its credits under Settings.")
+		return nil, invalid.Field("says", "The studio has no such words yet: an owner types its contact "+
+			"line and its credits under Settings.")
 	}
 	return c, nil
 }

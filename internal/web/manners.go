@@ -18,7 +18,10 @@ type manner struct {
 // manners are those that apply to what is chosen; a pace is for the whole film.
 func (v *deskView) manners(wk *orders.Dossier) {
 	if len(v.IDs) == 0 {
-		for _, m := range []manner{{ID: edit.Usual, Name: "Usual"}, {ID: edit.Lively, Name: "Lively"}, {ID: edit.Quick, Name: "Quick look"}} {
+		for _, m := range []manner{{
+			ID:   edit.Usual,
+			Name: "Usual",
+		}, {ID: edit.Lively, Name: "Lively"}, {ID: edit.Quick, Name: "Quick look"}} {
 			p := edit.Paces[m.ID]
 			m.Means = fmt.Sprintf("A new picture every %g s, with joins of %g s.", p.Every, p.Join)
 			v.Manners = append(v.Manners, m)
@@ -27,7 +30,9 @@ func (v *deskView) manners(wk *orders.Dossier) {
 	still, all := stills(wk, v.IDs)
 	v.Manners = append(v.Manners,
 		manner{edit.Prints, "Prints on paper", "Each at 80 % on a texture, with a shadow."},
-		manner{edit.Calm, "No motion, small file", fmt.Sprintf("Nothing moves but the joins: %d of %d frames stand still, and take next to no room in the file.", still, all)})
+		manner{edit.Calm, "No motion, small file",
+			fmt.Sprintf("Nothing moves but the joins: %d of %d frames stand still, and take next to no "+
+				"room in the file.", still, all)})
 }
 
 // stills are the frames of picture slides that would stand still if their

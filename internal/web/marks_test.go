@@ -27,10 +27,12 @@ func TestMarksOverTheWeb(t *testing.T) {
 	v, order := filled(t)
 	_, page := v.get("/settings")
 	assert.Contains(t, page, `value="Draft"`)
-	res, _ := v.post("/settings/studio", "name", "Osprey Quay", "watermark", "Only to look at", "mark", "osprey quay")
+	res, _ := v.post("/settings/studio", "name", "Osprey Quay", "watermark", "Only to look at", "mark",
+		"osprey quay")
 	require.Equal(t, 303, res.StatusCode)
 	w := v.load(order)
-	assert.Equal(t, [2]string{"Only to look at", "osprey quay"}, [2]string{w.Settings.Watermark, w.Settings.Mark})
+	assert.Equal(t, [2]string{"Only to look at", "osprey quay"}, [2]string{w.Settings.Watermark,
+		w.Settings.Mark})
 	res, body := v.post("/settings/studio", "name", "Osprey Quay", "mark", strings.Repeat("o", 80))
 	assert.Equal(t, 422, res.StatusCode)
 	assert.Contains(t, body, "at most 60")
@@ -95,7 +97,8 @@ func TestMeantAndStarsOverTheWeb(t *testing.T) {
 	require.Equal(t, 200, status)
 	_, page := v.get(fmt.Sprintf("/orders/%d/check", order))
 	require.Contains(t, page, "is shown on slides 2, 3")
-	key := html.UnescapeString(regexp.MustCompile(`name="key" value="(twice:[^"]+)"`).FindStringSubmatch(page)[1])
+	key := html.UnescapeString(regexp.MustCompile(`name="key" value="(twice:[^"]+)"`).
+		FindStringSubmatch(page)[1])
 	res, body := v.post(fmt.Sprintf("/orders/%d/meant", order), "key", key, "meant", "1", "leaf", "check")
 	assert.Equal(t, 200, res.StatusCode)
 	assert.Contains(t, body, "1 marked as meant")
@@ -113,7 +116,8 @@ func TestMeantAndStarsOverTheWeb(t *testing.T) {
 		stars  string
 		status int
 	}{{"5", 200}, {"-1", 200}, {"6", 422}, {"many", 422}} {
-		res, _ = v.post(fmt.Sprintf("/orders/%d/media/%d/stars", order, id), "stars", c.stars, "leaf", "material")
+		res, _ = v.post(fmt.Sprintf("/orders/%d/media/%d/stars", order, id), "stars", c.stars, "leaf",
+			"material")
 		assert.Equal(t, c.status, res.StatusCode, c.stars)
 	}
 	res, _ = v.post(fmt.Sprintf("/orders/%d/media/%d/stars", order+1, id), "stars", "3")
@@ -176,12 +180,21 @@ func TestOrderAsFiles(t *testing.T) {
 	id := string(v.load(order).Doc.Slides[1].ID)
 	status, _ := v.edit(order, "lines", "slide", id, "lines", "0.5-2 One\n2,5– Two")
 	require.Equal(t, 200, status)
-	assert.Equal(t, []doc.Line{{From: 0.5, To: 2, Text: "One"}, {From: 2.5, Text: "Two"}}, v.load(order).Doc.Slides[1].Lines)
+	assert.Equal(t, []doc.Line{{
+		From: 0.5,
+		To:   2,
+		Text: "One",
+	}, {From: 2.5, Text: "Two"}}, v.load(order).Doc.Slides[1].Lines)
 	for _, bad := range []string{"One", "1-x Two", "3-2 Backwards"} {
 		status, _ = v.edit(order, "lines", "slide", id, "lines", bad)
 		assert.Equal(t, 422, status, bad)
 	}
-	for file, begins := range map[string]string{"cut.otio": "{", "contact-sheet.pdf": "%PDF", "running-order.pdf": "%PDF", "order.zip": "PK"} {
+	for file, begins := range map[string]string{
+		"cut.otio":          "{",
+		"contact-sheet.pdf": "%PDF",
+		"running-order.pdf": "%PDF",
+		"order.zip":         "PK",
+	} {
 		res, body = v.get(at + file)
 		assert.Equal(t, 200, res.StatusCode, file)
 		assert.True(t, strings.HasPrefix(body, begins), file)
@@ -220,10 +233,22 @@ func TestNobodyTold(t *testing.T) {
 		return body
 	}
 	assert.NotContains(t, check(), "Nobody has been told")
-	d := store.Delivery{OrderID: order, Kind: store.LinkDelivery, Title: "Film", State: store.DeliveryDone, CreatedAt: time.Now()}
+	d := store.Delivery{
+		OrderID:   order,
+		Kind:      store.LinkDelivery,
+		Title:     "Film",
+		State:     store.DeliveryDone,
+		CreatedAt: time.Now(),
+	}
 	require.NoError(t, v.studio.Store.DB.Create(&d).Error)
-	require.NoError(t, v.studio.Store.DB.Exec("INSERT INTO delivery_renders (delivery_id, render_id) VALUES (?, ?)", d.ID, r.ID).Error)
-	l := store.Link{DeliveryID: d.ID, TokenHash: []byte("x"), ExpiresAt: time.Now().Add(time.Hour), CreatedAt: time.Now()}
+	require.NoError(t, v.studio.Store.DB.Exec(
+		"INSERT INTO delivery_renders (delivery_id, render_id) VALUES (?, ?)", d.ID, r.ID).Error)
+	l := store.Link{
+		DeliveryID: d.ID,
+		TokenHash:  []byte("x"),
+		ExpiresAt:  time.Now().Add(time.Hour),
+		CreatedAt:  time.Now(),
+	}
 	require.NoError(t, v.studio.Store.DB.Create(&l).Error)
 	assert.Contains(t, check(), "Nobody has been told")
 	require.NoError(t, v.studio.Store.DB.Model(&l).Update("views", 1).Error)

@@ -97,7 +97,9 @@ func (s *Server) shiftClock(w http.ResponseWriter, r *http.Request) {
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
-			v.Notice = page.Good(fmt.Sprintf("%s put right. Sort the slides by capture time to have them where they belong.", wording.Counted(n, "time")))
+			v.Notice = page.Good(fmt.Sprintf(
+				"%s put right. Sort the slides by capture time to have them where they belong.",
+				wording.Counted(n, "time")))
 		}
 	})
 }
@@ -115,7 +117,11 @@ func (s *Server) retime(w http.ResponseWriter, r *http.Request) {
 			t, wrong = time.Parse("2006-01-02 15:04", text)
 		}
 		if at = &t; wrong != nil {
-			err = &invalid.Input{Field: "at", Problem: fmt.Sprintf("%q is no time: type 2026-09-12 14:30, with seconds if they matter, or nothing where it is unknown.", text)}
+			err = &invalid.Input{
+				Field: "at",
+				Problem: fmt.Sprintf("%q is no time: type 2026-09-12 14:30, with seconds if they matter, "+
+					"or nothing where it is unknown.", text),
+			}
 		}
 	}
 	if err == nil {
@@ -133,10 +139,16 @@ func clockBy(text string) (time.Duration, error) {
 	var h, m, sec int
 	rest = strings.TrimPrefix(rest, "+")
 	n, err := fmt.Sscanf(rest, "%d:%d:%d", &h, &m, &sec)
-	if n < 2 || (err != nil && n != 2) || h < 0 || m < 0 || sec < 0 || m > 59 || sec > 59 || strings.Count(rest, ":") != n-1 {
-		return 0, &invalid.Input{Field: "by", Problem: fmt.Sprintf("%q is not a time: type +1:00 for an hour later, −0:02:30 for two and a half minutes earlier.", text)}
+	if n < 2 || (err != nil && n != 2) || h < 0 || m < 0 || sec < 0 || m > 59 || sec > 59 ||
+		strings.Count(rest, ":") != n-1 {
+		return 0, &invalid.Input{
+			Field: "by",
+			Problem: fmt.Sprintf("%q is not a time: type +1:00 for an hour later, −0:02:30 for two and a "+
+				"half minutes earlier.", text),
+		}
 	}
-	return sign * (time.Duration(h)*time.Hour + time.Duration(m)*time.Minute + time.Duration(sec)*time.Second), nil
+	return sign * (time.Duration(h)*time.Hour + time.Duration(m)*time.Minute +
+		time.Duration(sec)*time.Second), nil
 }
 
 // Given is as long as the medium has stars.
@@ -243,9 +255,23 @@ func (v *orderView) material(storing int) {
 	used := 0
 	for i, f := range plan.Material(v.Doc, media) {
 		m := rows[i]
-		row := mediumView{ID: m.ID, DocID: m.DocID(), Name: m.Name, Kind: m.Kind, Thumb: m.Thumbnail != nil, Group: f.Group, Uses: len(f.Slides), Stars: m.Stars,
-			Small: v.enlarged[m.DocID()], NoTime: m.Captured == nil && m.Kind != doc.SongMedia, Camera: media[i].Camera, Blurry: media[i].Sharp > 0 && media[i].Sharp < focus.Blurred,
-			Held: m.Held, Words: media[i].Description, Dim: media[i].Light > 0 && (media[i].Light < focus.Dark || media[i].Light > focus.Light)}
+		row := mediumView{
+			ID:     m.ID,
+			DocID:  m.DocID(),
+			Name:   m.Name,
+			Kind:   m.Kind,
+			Thumb:  m.Thumbnail != nil,
+			Group:  f.Group,
+			Uses:   len(f.Slides),
+			Stars:  m.Stars,
+			Small:  v.enlarged[m.DocID()],
+			NoTime: m.Captured == nil && m.Kind != doc.SongMedia,
+			Camera: media[i].Camera,
+			Blurry: media[i].Sharp > 0 && media[i].Sharp < focus.Blurred,
+			Held:   m.Held,
+			Words:  media[i].Description,
+			Dim:    media[i].Light > 0 && (media[i].Light < focus.Dark || media[i].Light > focus.Light),
+		}
 		if f.Plays {
 			row.Uses = 1
 		}
@@ -253,7 +279,8 @@ func (v *orderView) material(storing int) {
 			used++
 		}
 		for _, n := range f.Slides {
-			row.Slides = append(row.Slides, slideLink{n + 1, stepPath(v.Order.ID, "slide-"+string(v.Doc.Slides[n].ID))})
+			row.Slides = append(row.Slides,
+				slideLink{n + 1, stepPath(v.Order.ID, "slide-"+string(v.Doc.Slides[n].ID))})
 		}
 		switch {
 		case m.Kind != doc.PhotoMedia:

@@ -49,7 +49,12 @@ type librarySong struct {
 func (s *Server) librarySongs(ctx context.Context, w intake.Wanted) (out []librarySong, err error) {
 	songs, err := s.House.Intake.Music(ctx, w)
 	for _, song := range songs {
-		l := librarySong{Song: song, Length: timecode.Clock(song.Seconds()), Tempo: "—", Loudness: fmt.Sprintf("%.1f LUFS", song.Media.LUFS)}
+		l := librarySong{
+			Song:     song,
+			Length:   timecode.Clock(song.Seconds()),
+			Tempo:    "—",
+			Loudness: fmt.Sprintf("%.1f LUFS", song.Media.LUFS),
+		}
 		if song.BPM() > 0 {
 			l.Tempo = fmt.Sprintf("%.0f", song.BPM())
 		}
@@ -142,7 +147,8 @@ func (s *Server) addSongs(w http.ResponseWriter, r *http.Request) {
 	r.Body = http.MaxBytesReader(w, r.Body, maxSongs)
 	parts, err := r.MultipartReader()
 	if err != nil {
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not brought in", "Choose songs first.", "/music", "Back to the music")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not brought in", "Choose songs first.", "/music",
+			"Back to the music")
 		return
 	}
 	var problems []string
@@ -179,11 +185,18 @@ func (s *Server) noteSong(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	n := store.Music{MediaID: page.Number(r, "media"), Mood: r.PostFormValue("mood"), Occasion: r.PostFormValue("occasion"), Favourite: r.PostFormValue("favourite") != "", Licence: r.PostFormValue("licence")}
+	n := store.Music{
+		MediaID:   page.Number(r, "media"),
+		Mood:      r.PostFormValue("mood"),
+		Occasion:  r.PostFormValue("occasion"),
+		Favourite: r.PostFormValue("favourite") != "",
+		Licence:   r.PostFormValue("licence"),
+	}
 	if typed := r.PostFormValue("until"); typed != "" {
 		until, err := time.Parse(time.DateOnly, typed)
 		if err != nil {
-			s.Message(w, r, http.StatusUnprocessableEntity, "Not kept", fmt.Sprintf("%q is no date.", typed), "/music", "Back to the music")
+			s.Message(w, r, http.StatusUnprocessableEntity, "Not kept", fmt.Sprintf("%q is no date.", typed),
+				"/music", "Back to the music")
 			return
 		}
 		n.LicenceUntil = &until
@@ -252,7 +265,8 @@ func (s *Server) takeNarration(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name := fmt.Sprintf("Narration %s take %d", time.Now().Format("2006-01-02 15.04.05"), f.Take)
-	if _, err := s.House.Intake.Speak(r.Context(), page.Number(r, "order"), name, float64(f.At), http.MaxBytesReader(w, r.Body, maxTake)); err != nil {
+	if _, err := s.House.Intake.Speak(r.Context(), page.Number(r, "order"), name, float64(f.At),
+		http.MaxBytesReader(w, r.Body, maxTake)); err != nil {
 		s.Fail(w, r, err)
 		return
 	}
@@ -269,7 +283,11 @@ func (s *Server) writePlaylist(w http.ResponseWriter, r *http.Request) {
 	var tracks []interchange.Track
 	for _, p := range d.Plan.Sound.Placed(d.Library) {
 		if p.Role == doc.Music {
-			tracks = append(tracks, interchange.Track{Name: d.Library[p.Media].Name, Title: strings.TrimSuffix(d.Library[p.Media].Name, path.Ext(d.Library[p.Media].Name)), Seconds: float64(p.Length) / timecode.SampleRate})
+			tracks = append(tracks, interchange.Track{
+				Name:    d.Library[p.Media].Name,
+				Title:   strings.TrimSuffix(d.Library[p.Media].Name, path.Ext(d.Library[p.Media].Name)),
+				Seconds: float64(p.Length) / timecode.SampleRate,
+			})
 		}
 	}
 	kind, write, contentType := chi.URLParam(r, "kind"), interchange.WriteM3U, "audio/x-mpegurl"
@@ -303,7 +321,8 @@ func (s *Server) readPlaylist(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		var wrong *invalid.Input
-		if err := s.House.Intake.TakeSong(r.Context(), page.Number(r, "order"), songs[i].MediaID); errors.As(err, &wrong) {
+		if err := s.House.Intake.TakeSong(r.Context(), page.Number(r, "order"),
+			songs[i].MediaID); errors.As(err, &wrong) {
 			missing = append(missing, wrong.Problem)
 		} else if err != nil {
 			s.Fail(w, r, err)
@@ -311,7 +330,11 @@ func (s *Server) readPlaylist(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if len(missing) > 0 {
-		s.Fail(w, r, &invalid.Input{Field: "playlist", Problem: fmt.Sprintf("%d of %d songs were taken. Not in the studio’s music, or not taken: %s", len(tracks)-len(missing), len(tracks), strings.Join(missing, "; "))})
+		s.Fail(w, r, &invalid.Input{
+			Field: "playlist",
+			Problem: fmt.Sprintf("%d of %d songs were taken. Not in the studio’s music, or not taken: %s",
+				len(tracks)-len(missing), len(tracks), strings.Join(missing, "; ")),
+		})
 		return
 	}
 	w.WriteHeader(http.StatusNoContent)

@@ -42,7 +42,12 @@ const (
 // names of their templates, which are their places in the page too.
 func (l leaf) parts() []string {
 	return append([]string{"orderhead"}, map[leaf][]string{
-		materialLeaf: {"materiallist"}, runningLeaf: {"work", "margin"}, soundtrackLeaf: {"soundtrack"}, checkLeaf: {"checks"}, deliveriesLeaf: {"beforerendering", "proofstate", "remarks", "renders", "discs", "hosted", "deliveries"},
+		materialLeaf:   {"materiallist"},
+		runningLeaf:    {"work", "margin"},
+		soundtrackLeaf: {"soundtrack"},
+		checkLeaf:      {"checks"},
+		deliveriesLeaf: {"beforerendering", "proofstate", "remarks", "renders", "discs", "hosted",
+			"deliveries"},
 	}[l]...)
 }
 
@@ -160,7 +165,14 @@ type songView struct {
 
 // orderView fills in what a leaf shows.
 func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*orderView, error) {
-	v := &orderView{Dossier: wk, Leaf: on.leaf, known: on.rows, Due: page.Day(wk.Order.Due), NextStep: wk.Next(), Frames: film(wk)}
+	v := &orderView{
+		Dossier:  wk,
+		Leaf:     on.leaf,
+		known:    on.rows,
+		Due:      page.Day(wk.Order.Due),
+		NextStep: wk.Next(),
+		Frames:   film(wk),
+	}
 	v.NextPath = stepPath(wk.Order.ID, v.NextStep.Place)
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
 	if t := s.House.Orders.TakeNewer(wk); t != nil {
@@ -172,7 +184,10 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	}
 	if v.In != nil && v.In.Pattern {
 		// A pattern is not rendered itself: its Run goes on.
-		v.NextStep, v.NextPath = orders.Step{Kind: orders.CanGo, Text: "Back to the rows"}, fmt.Sprintf("/runs/%d", v.In.Run.ID)
+		v.NextStep, v.NextPath = orders.Step{
+			Kind: orders.CanGo,
+			Text: "Back to the rows",
+		}, fmt.Sprintf("/runs/%d", v.In.Run.ID)
 		if v.In.Changed {
 			v.NextStep.Text = "Give it to the rows"
 		}
@@ -221,7 +236,11 @@ func (s *Server) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 			v.Track.Ways = append(v.Track.Ways, wayView{w})
 		}
 		v.Track.Suit, v.Track.Suits = remedy.Suiting(wk.Doc, v.context())
-		if v.Track.Library, err = s.librarySongs(ctx, intake.Wanted{Near: math.Max(v.Track.Suit.Seconds, 1), Ready: true, Occasions: wk.Theme.Occasions}); err != nil {
+		if v.Track.Library, err = s.librarySongs(ctx, intake.Wanted{
+			Near:      math.Max(v.Track.Suit.Seconds, 1),
+			Ready:     true,
+			Occasions: wk.Theme.Occasions,
+		}); err != nil {
 			return nil, err
 		}
 		v.Track.Library = v.Track.Library[:min(8, len(v.Track.Library))]
@@ -282,7 +301,8 @@ func (s *Server) onlyHere() string {
 // mean marks findings as meant, or points them out again.
 func (s *Server) mean(w http.ResponseWriter, r *http.Request) {
 	_ = r.ParseForm() // what cannot be read is not there
-	err := s.House.Orders.Mean(r.Context(), page.Number(r, "order"), r.PostForm["key"], r.PostForm.Get("meant") != "", &page.User(r).ID)
+	err := s.House.Orders.Mean(r.Context(), page.Number(r, "order"), r.PostForm["key"],
+		r.PostForm.Get("meant") != "", &page.User(r).ID)
 	s.answer(w, r, err, nil)
 }
 
@@ -306,8 +326,20 @@ func (v *orderView) leaves() {
 		return fmt.Sprint(n)
 	}
 	for i, l := range []leafLink{
-		{Leaf: materialLeaf, Name: "Material", Note: note(media)}, {Leaf: runningLeaf, Name: "Running order", Note: wording.Counted(len(v.Doc.Slides), "slide")},
-		{Leaf: soundtrackLeaf, Name: "Soundtrack", Note: v.MusicClock()}, {Leaf: checkLeaf, Name: "Check", Note: note(len(v.Findings))}, {Leaf: deliveriesLeaf, Name: "Deliveries", Note: note(open)},
+		{
+			Leaf: materialLeaf,
+			Name: "Material",
+			Note: note(media),
+		}, {Leaf: runningLeaf, Name: "Running order", Note: wording.Counted(len(v.Doc.Slides), "slide")},
+		{
+			Leaf: soundtrackLeaf,
+			Name: "Soundtrack",
+			Note: v.MusicClock(),
+		}, {
+			Leaf: checkLeaf,
+			Name: "Check",
+			Note: note(len(v.Findings)),
+		}, {Leaf: deliveriesLeaf, Name: "Deliveries", Note: note(open)},
 	} {
 		l.Key, l.Here, l.Path = i+1, l.Leaf == v.Leaf, leafPath(v.Order.ID, l.Leaf)
 		v.Leaves = append(v.Leaves, l)
@@ -327,7 +359,14 @@ func stepPath(orderID int64, place string) string {
 	if place == "theme" {
 		return fmt.Sprintf("/orders/%d/themes", orderID)
 	}
-	on := map[string]leaf{"material": materialLeaf, "soundtrack": soundtrackLeaf, "renders": deliveriesLeaf, "deliveries": deliveriesLeaf, "proof": deliveriesLeaf, "remarks": deliveriesLeaf}[place]
+	on := map[string]leaf{
+		"material":   materialLeaf,
+		"soundtrack": soundtrackLeaf,
+		"renders":    deliveriesLeaf,
+		"deliveries": deliveriesLeaf,
+		"proof":      deliveriesLeaf,
+		"remarks":    deliveriesLeaf,
+	}[place]
 	if on == "" {
 		on = runningLeaf
 	}

@@ -94,7 +94,8 @@ func (s *Server) orderLive(w http.ResponseWriter, r *http.Request) {
 	}
 	before := strings.Split(r.URL.Query().Get("seen"), ".")
 	var b bytes.Buffer
-	if seen := page.QueryInt(r, "base", 0); seen > 0 && int64(wk.Slideshow.Head) > seen && wk.Revision.AuthorID == nil {
+	if seen := page.QueryInt(r, "base", 0); seen > 0 && int64(wk.Slideshow.Head) > seen &&
+		wk.Revision.AuthorID == nil {
 		// What the program did meanwhile is told.
 		v.Notice = page.Good(wk.Revision.Title + ".")
 		if err := s.Execute(&b, "told", v.Notice); err != nil {
@@ -130,7 +131,8 @@ func (s *Server) answer(w http.ResponseWriter, r *http.Request, err error, chang
 }
 
 // answerWith is answer where the order as it stands then is known.
-func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.Dossier, err error, change func(*orderView)) {
+func (s *Server) answerWith(w http.ResponseWriter, r *http.Request, wk *orders.Dossier, err error,
+	change func(*orderView)) {
 	status, note := http.StatusOK, &page.Notice{}
 	var input *invalid.Input
 	var conflict *orders.Conflict
@@ -203,7 +205,11 @@ func (s *Server) orderMargin(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	s.Render(w, r, http.StatusOK, "margin", &orderView{Dossier: wk, Leaf: runningLeaf, Desk: s.desk(wk, f.Slides, frame, own, r.URL.Query().Get("panel"))})
+	s.Render(w, r, http.StatusOK, "margin", &orderView{
+		Dossier: wk,
+		Leaf:    runningLeaf,
+		Desk:    s.desk(wk, f.Slides, frame, own, r.URL.Query().Get("panel")),
+	})
 }
 
 // othersInWords says who else is at an order, and at which slide.
@@ -227,7 +233,8 @@ func othersInWords(wk *orders.Dossier, list []orders.Other) string {
 func (s *Server) orderFrame(w http.ResponseWriter, r *http.Request) {
 	width := max(64, min(page.QueryInt(r, "w", 640), 1920))
 	revision := page.QueryInt(r, "r", -1)
-	jpg, err := s.House.Looking.Frame(r.Context(), seen(r), int(revision), timecode.Frames(page.QueryInt(r, "n", 0)), int(width))
+	jpg, err := s.House.Looking.Frame(r.Context(), seen(r), int(revision),
+		timecode.Frames(page.QueryInt(r, "n", 0)), int(width))
 	if err != nil {
 		s.Fail(w, r, err)
 		return

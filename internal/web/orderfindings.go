@@ -24,16 +24,25 @@ type findingView struct {
 
 // findings are what the checks see, the gravest first, each with its place.
 func (s *Server) findings(ctx context.Context, v *orderView) error {
-	first := v.Dossier.In(doc.Frame{}) // what is found in the first shape; in others what is found there besides
+	// what is found in the first shape; in others what is found there besides
+	first := v.Dossier.In(doc.Frame{})
 	found, err := s.House.Looking.Findings(first)
 	if err != nil {
 		return err
 	}
 	for _, r := range v.OpenRemarks() {
-		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("%s at %s: %s", r.Who, timecode.Clock(r.Seconds), r.Text), Path: stepPath(v.Order.ID, "slide-"+r.Slide)})
+		v.Findings = append(v.Findings, findingView{
+			Text: fmt.Sprintf("%s at %s: %s", r.Who, timecode.Clock(r.Seconds), r.Text),
+			Path: stepPath(v.Order.ID, "slide-"+r.Slide),
+		})
 	}
 	see := func(c plan.Check) findingView {
-		return findingView{Text: c.Text, Path: stepPath(v.Order.ID, orders.Place(c.Field)), Stops: c.Weight == plan.Stops, Key: c.Key}
+		return findingView{
+			Text:  c.Text,
+			Path:  stepPath(v.Order.ID, orders.Place(c.Field)),
+			Stops: c.Weight == plan.Stops,
+			Key:   c.Key,
+		}
 	}
 	v.enlarged = map[doc.MediaID]bool{}
 	for _, c := range found {
@@ -49,7 +58,8 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	if err != nil {
 		return err
 	}
-	v.gather(first, slices.Concat(first.Checks, first.Doubts(s.House.Orders.Now()), row, licences, found, plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
+	v.gather(first, slices.Concat(first.Checks, first.Doubts(s.House.Orders.Now()), row, licences, found,
+		plan.Closer(first.Doc, first.Plan, first.Theme, first.Library)), see)
 	known := map[string]bool{}
 	for _, c := range found {
 		known[c.Field+c.Text] = true
@@ -64,7 +74,11 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 		v.gather(in, also, func(c plan.Check) findingView { return inShape(in, c) })
 	}
 	if host := s.onlyHere(); host != "" && len(v.Links) > 0 {
-		v.Findings = append(v.Findings, findingView{Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_URL to an address clients can reach", host), Path: leafPath(v.Order.ID, deliveriesLeaf)})
+		v.Findings = append(v.Findings, findingView{
+			Text: fmt.Sprintf("Links lead to %s, which only this machine can open: set NELKO_URL to an "+
+				"address clients can reach", host),
+			Path: leafPath(v.Order.ID, deliveriesLeaf),
+		})
 	}
 	linked, told := false, false // a link of the film, and whether anybody knows of one
 	for _, l := range v.Links {
@@ -72,7 +86,10 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 		told = told || (!l.Proof && (l.MailedAt != nil || l.MailError != "" || l.Views > 0))
 	}
 	if linked && !told {
-		v.Findings = append(v.Findings, findingView{Text: "Nobody has been told of the link: mail it, or send its address yourself", Path: leafPath(v.Order.ID, deliveriesLeaf)})
+		v.Findings = append(v.Findings, findingView{
+			Text: "Nobody has been told of the link: mail it, or send its address yourself",
+			Path: leafPath(v.Order.ID, deliveriesLeaf),
+		})
 	}
 	// For the day sheet, but not within this request: who only looks writes nothing.
 	d, n := v.Dossier, len(v.Findings)
@@ -81,7 +98,8 @@ func (s *Server) findings(ctx context.Context, v *orderView) error {
 	}
 	s.House.Looking.Beside(func(ctx context.Context) {
 		if err := s.House.Orders.Found(ctx, d, n); err != nil && ctx.Err() == nil {
-			slog.WarnContext(ctx, "what there is to look at in an order is not noted", "order", d.Order.ID, "error", err)
+			slog.WarnContext(ctx, "what there is to look at in an order is not noted", "order", d.Order.ID,
+				"error", err)
 		}
 	})
 	return nil

@@ -43,7 +43,10 @@ const mostFound = 12
 
 // find gives the open orders that words are of, as JSON, for the command box.
 func (s *Server) find(w http.ResponseWriter, r *http.Request) {
-	sheet, err := s.House.Orders.DaySheet(r.Context(), orders.Query{Which: orders.OpenOrders, Words: r.URL.Query().Get("q")})
+	sheet, err := s.House.Orders.DaySheet(r.Context(), orders.Query{
+		Which: orders.OpenOrders,
+		Words: r.URL.Query().Get("q"),
+	})
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -68,8 +71,13 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	q := orders.Query{Which: orders.Which(r.URL.Query().Get("which")), Words: r.URL.Query().Get("words"), Needs: orders.StepKind(r.URL.Query().Get("needs")),
-		Run: page.QueryInt(r, "run", 0), Page: int(page.QueryInt(r, "page", 0))}
+	q := orders.Query{
+		Which: orders.Which(r.URL.Query().Get("which")),
+		Words: r.URL.Query().Get("words"),
+		Needs: orders.StepKind(r.URL.Query().Get("needs")),
+		Run:   page.QueryInt(r, "run", 0),
+		Page:  int(page.QueryInt(r, "page", 0)),
+	}
 	sheet, err := s.House.Orders.DaySheet(r.Context(), q)
 	if err != nil {
 		s.Fail(w, r, err)
@@ -83,12 +91,34 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 			groups = append(groups, dueGroup{Name: due, Count: sheet.Groups[due]})
 		}
 		g := &groups[len(groups)-1]
-		g.Rows = append(g.Rows, dayRow{ID: o.ID, Found: found(o), Client: o.Client, Event: o.Event, Due: page.Day(o.Due), Strip: o.Strip,
-			Next: orders.Step{Kind: orders.StepKind(o.StepKind), Text: o.StepText, Place: o.StepPlace}, Path: stepPath(o.ID, o.StepPlace),
-			Pictures: timecode.Clock(o.PictureSeconds), Music: timecode.Clock(o.MusicSeconds)})
+		g.Rows = append(g.Rows, dayRow{
+			ID:     o.ID,
+			Found:  found(o),
+			Client: o.Client,
+			Event:  o.Event,
+			Due:    page.Day(o.Due),
+			Strip:  o.Strip,
+			Next: orders.Step{
+				Kind:  orders.StepKind(o.StepKind),
+				Text:  o.StepText,
+				Place: o.StepPlace,
+			},
+			Path:     stepPath(o.ID, o.StepPlace),
+			Pictures: timecode.Clock(o.PictureSeconds),
+			Music:    timecode.Clock(o.MusicSeconds),
+		})
 	}
-	v := daySheetView{Base: b, Date: now.Format("Monday 2 January 2006"), Groups: groups, Making: s.demoProgress(r, b, int(sheet.Total)), Query: q, Total: sheet.Total,
-		First: q.Page*orders.PageLength + 1, Last: q.Page*orders.PageLength + len(sheet.Orders), Needs: needs}
+	v := daySheetView{
+		Base:   b,
+		Date:   now.Format("Monday 2 January 2006"),
+		Groups: groups,
+		Making: s.demoProgress(r, b, int(sheet.Total)),
+		Query:  q,
+		Total:  sheet.Total,
+		First:  q.Page*orders.PageLength + 1,
+		Last:   q.Page*orders.PageLength + len(sheet.Orders),
+		Needs:  needs,
+	}
 	if q.Words == "" && q.Which == orders.OpenOrders && q.Run == 0 && q.Page == 0 {
 		lines, err := s.House.Runs.Lines(r.Context(), false)
 		if err != nil {
@@ -99,7 +129,11 @@ func (s *Server) daySheet(w http.ResponseWriter, r *http.Request) {
 	}
 	link := func(page int) string {
 		u := url.Values{}
-		for k, val := range map[string]string{"which": string(q.Which), "words": q.Words, "needs": string(q.Needs)} {
+		for k, val := range map[string]string{
+			"which": string(q.Which),
+			"words": q.Words,
+			"needs": string(q.Needs),
+		} {
 			if val != "" {
 				u.Set(k, val)
 			}
@@ -136,7 +170,8 @@ type daySheetView struct {
 }
 
 // needs are the kinds of next step in the operator's words.
-var needs = []choice{{string(orders.NeedsHand), "needs a hand"}, {string(orders.CanGo), "ready to go on"}, {string(orders.Works), "the program is at it"},
+var needs = []choice{{string(orders.NeedsHand), "needs a hand"}, {string(orders.CanGo), "ready to go on"},
+	{string(orders.Works), "the program is at it"},
 	{string(orders.Failed), "failed"}, {string(orders.Finished), "delivered"}}
 
 // demoProgress says how far the making of the demo is, or nothing.
@@ -145,7 +180,8 @@ func (s *Server) demoProgress(r *http.Request, b page.Base, made int) string {
 	if err != nil || left == 0 {
 		return ""
 	}
-	return fmt.Sprintf("The demo’s pictures are being painted in the background: %s to go for %d orders.", wording.Counted(int(left), "step"), made)
+	return fmt.Sprintf("The demo’s pictures are being painted in the background: %s to go for %d orders.",
+		wording.Counted(int(left), "step"), made)
 }
 
 func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {
@@ -157,7 +193,8 @@ func (s *Server) newOrderPage(w http.ResponseWriter, r *http.Request) {
 	s.showNewOrder(w, r, http.StatusOK, form, nil)
 }
 
-func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *page.Notice) {
+func (s *Server) showNewOrder(w http.ResponseWriter, r *http.Request, status int, form map[string]string,
+	n *page.Notice) {
 	b, err := s.Noted(r, "New order", n)
 	if err != nil {
 		s.Fail(w, r, err)
@@ -201,7 +238,10 @@ func (s *Server) newOrder(w http.ResponseWriter, r *http.Request) {
 func orderForm(r *http.Request) (orders.New, map[string]string, error) {
 	form := map[string]string{}
 	if err := r.ParseForm(); err != nil {
-		return orders.New{}, form, &invalid.Input{Field: "form", Problem: "The form could not be read: " + err.Error()}
+		return orders.New{}, form, &invalid.Input{
+			Field:   "form",
+			Problem: "The form could not be read: " + err.Error(),
+		}
 	}
 	n := orders.New{Details: map[string]string{}}
 	for k := range r.PostForm {
@@ -210,11 +250,15 @@ func orderForm(r *http.Request) (orders.New, map[string]string, error) {
 			n.Details[k[7:]] = form[k]
 		}
 	}
-	n.Client, n.ClientEmail, n.Event, n.Theme = form["client"], form["client_email"], form["event"], form["theme"]
+	n.Client, n.ClientEmail, n.Event, n.Theme = form["client"], form["client_email"], form["event"],
+		form["theme"]
 	if form["due"] != "" {
 		due, err := time.Parse("2006-01-02", form["due"])
 		if err != nil || due.Year() < 2000 || due.Year() > 2200 {
-			return n, form, &invalid.Input{Field: "due", Problem: fmt.Sprintf("The due date %q is not a date.", form["due"])}
+			return n, form, &invalid.Input{
+				Field:   "due",
+				Problem: fmt.Sprintf("The due date %q is not a date.", form["due"]),
+			}
 		}
 		n.Due = due
 	}
@@ -257,7 +301,17 @@ func (s *Server) queuePage(w http.ResponseWriter, r *http.Request) {
 	var rows []row
 	for _, rd := range board.Renders {
 		o := board.Orders[rd.OrderID]
-		x := row{renderRow: s.renderRow(rd, 0), OrderID: rd.OrderID, Client: o.Client, Event: o.Event, Worker: rd.Worker, Row: o.RunKey, Due: page.Day(o.Due), Why: board.Why[rd.ID], Waits: rd.State == store.RenderWaiting}
+		x := row{
+			renderRow: s.renderRow(rd, 0),
+			OrderID:   rd.OrderID,
+			Client:    o.Client,
+			Event:     o.Event,
+			Worker:    rd.Worker,
+			Row:       o.RunKey,
+			Due:       page.Day(o.Due),
+			Why:       board.Why[rd.ID],
+			Waits:     rd.State == store.RenderWaiting,
+		}
 		x.First = x.Why == "next"
 		if o.RunID != nil {
 			x.RunID, x.Run = *o.RunID, board.Runs[*o.RunID]
@@ -295,7 +349,11 @@ func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	f := delivery.Filter{Kind: store.DeliveryKind(r.URL.Query().Get("kind")), Which: delivery.Which(r.URL.Query().Get("which")), Words: r.URL.Query().Get("words")}
+	f := delivery.Filter{
+		Kind:  store.DeliveryKind(r.URL.Query().Get("kind")),
+		Which: delivery.Which(r.URL.Query().Get("which")),
+		Words: r.URL.Query().Get("words"),
+	}
 	list, err := s.House.Delivery.List(r.Context(), f)
 	if err != nil {
 		s.Fail(w, r, err)
@@ -311,8 +369,11 @@ func (s *Server) deliveriesPage(w http.ResponseWriter, r *http.Request) {
 		Kinds  []choice
 		Which  []choice
 		Rows   []deliveryRow
-	}{b, f, []choice{{"", "Everything"}, {string(store.LinkDelivery), "Links"}, {string(store.ProofDelivery), "Proofs"}, {string(store.FileDelivery), "Files"}},
-		[]choice{{string(delivery.All), "All"}, {string(delivery.Open), "Promised, not yet done"}, {string(delivery.NotSeen), "No proof that it arrived"}, {string(delivery.Failed), "Failed"}}, rows})
+	}{b, f, []choice{{"", "Everything"}, {string(store.LinkDelivery), "Links"}, {string(store.ProofDelivery),
+		"Proofs"}, {string(store.FileDelivery), "Files"}},
+		[]choice{{string(delivery.All), "All"}, {string(delivery.Open), "Promised, not yet done"},
+			{string(delivery.NotSeen), "No proof that it arrived"}, {string(delivery.Failed), "Failed"}},
+		rows})
 }
 
 func (s *Server) mailboxPage(w http.ResponseWriter, r *http.Request) {

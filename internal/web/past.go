@@ -57,12 +57,14 @@ func (s *Server) goTo(w http.ResponseWriter, r *http.Request) {
 	var input *invalid.Input
 	switch {
 	case errors.As(err, &conflict), errors.As(err, &input):
-		s.Message(w, r, http.StatusConflict, "Not done", err.Error(), fmt.Sprintf("/orders/%d/history", id), "Back to the history")
+		s.Message(w, r, http.StatusConflict, "Not done", err.Error(), fmt.Sprintf("/orders/%d/history", id),
+			"Back to the history")
 		return
 	case err != nil:
 		s.Fail(w, r, err)
 		return
 	}
-	s.Tell(r, fmt.Sprintf("The film is as it was after step %s. Undo and the history lead back.", chi.URLParam(r, "step")))
+	s.Tell(r, fmt.Sprintf("The film is as it was after step %s. Undo and the history lead back.",
+		chi.URLParam(r, "step")))
 	http.Redirect(w, r, leafPath(id, runningLeaf), http.StatusSeeOther)
 }

@@ -70,7 +70,15 @@ func (p *picks) pick(t taster, op, field, value, name string, chosen bool) {
 	case "join":
 		still, moving = "join", "into"
 	}
-	p.List = append(p.List, pick{Op: op, Field: field, Value: value, Name: name, Chosen: chosen && !p.Several, Src: t.address(op, still, field, value), Moving: t.address(op, moving, field, value)})
+	p.List = append(p.List, pick{
+		Op:     op,
+		Field:  field,
+		Value:  value,
+		Name:   name,
+		Chosen: chosen && !p.Several,
+		Src:    t.address(op, still, field, value),
+		Moving: t.address(op, moving, field, value),
+	})
 }
 
 // agreed is what all say, and whether they do.
@@ -85,7 +93,8 @@ func agreed[T any](of []T, say func(T) string) (value string, all bool) {
 }
 
 // motions are the ways pictures move that can be chosen.
-var motions = []choice{{"in", "Zoom in"}, {"out", "Zoom out"}, {"alternate", "In and out by turns"}, {"pan", "Pan"}, {"none", "Still"}}
+var motions = []choice{{"in", "Zoom in"}, {"out", "Zoom out"}, {"alternate", "In and out by turns"},
+	{"pan", "Pan"}, {"none", "Still"}}
 
 // pictured fills in what is chosen by pictures: for the slides chosen, or for
 // the whole film if none are; then the slide at the playhead shows it.
@@ -105,29 +114,50 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 		return
 	}
 	on := slides[0]
-	if i := slices.IndexFunc(slides, func(s doc.Slide) bool { return len(s.Media) > 0 }); i > 0 && len(v.IDs) > 0 {
+	if i := slices.IndexFunc(slides, func(s doc.Slide) bool {
+		return len(s.Media) > 0
+	}); i > 0 && len(v.IDs) > 0 {
 		on = slides[i] // of a mixed choice, one that shows most of what can be chosen
 	}
 	v.On, v.About, v.Starts = on.ID, about(on.ID), int64(wk.Plan.Slides[wk.Doc.Index(on.ID)].Start)
 	t := taster{order: v.At, about: v.About, on: on.ID, media: on.Media}
 	film := len(v.IDs) == 0
-	the, pictured := slides, slices.DeleteFunc(slices.Clone(slides), func(s doc.Slide) bool { return len(s.Media) == 0 })
+	the, pictured := slides, slices.DeleteFunc(slices.Clone(slides), func(s doc.Slide) bool {
+		return len(s.Media) == 0
+	})
 	if film {
 		the, pictured = nil, nil
 	}
 	if len(v.Layouts) > 0 {
-		v.LayoutPicks = t.picks("Layout", "layout", v.LayoutIs, v.Layouts, pictured, func(s doc.Slide) string { return s.Layout }, "")
+		v.LayoutPicks = t.picks("Layout", "layout", v.LayoutIs, v.Layouts, pictured,
+			func(s doc.Slide) string {
+				return s.Layout
+			}, "")
 	}
 	if v.Pictures || film {
-		v.MotionPicks = t.picks("Motion", "motion", asTheme, motions, pictured, func(s doc.Slide) string { return motionKind(s.Motion) }, motionKind(wk.Doc.Motion))
+		v.MotionPicks = t.picks("Motion", "motion", asTheme, motions, pictured, func(s doc.Slide) string {
+			return motionKind(s.Motion)
+		}, motionKind(wk.Doc.Motion))
 		v.LookPicks = v.tonePicks(wk, t)
 		v.StylePicks = stylePicks(t)
 	}
-	v.JoinPicks = t.picks("Transition", "join", asTheme, joinChoices(own), the, func(s doc.Slide) string { return joinKind(s.Join) }, joinKind(wk.Doc.Join))
+	v.JoinPicks = t.picks("Transition", "join", asTheme, joinChoices(own), the, func(s doc.Slide) string {
+		return joinKind(s.Join)
+	}, joinKind(wk.Doc.Join))
 	if !film {
-		v.BackdropPicks = t.picks("Backdrop", "backdrop", asTheme, backdropChoices(wk.Theme), the, func(s doc.Slide) string { return backdropID(s.Backdrop) }, "")
+		v.BackdropPicks = t.picks("Backdrop", "backdrop", asTheme, backdropChoices(wk.Theme), the,
+			func(s doc.Slide) string {
+				return backdropID(s.Backdrop)
+			}, "")
 	}
-	for panel, p := range map[string]*picks{"layout": &v.LayoutPicks, "motion": &v.MotionPicks, "join": &v.JoinPicks, "backdrop": &v.BackdropPicks, "look": &v.LookPicks, "captions": &v.StylePicks} {
+	for panel, p := range map[string]*picks{
+		"layout":   &v.LayoutPicks,
+		"motion":   &v.MotionPicks,
+		"join":     &v.JoinPicks,
+		"backdrop": &v.BackdropPicks,
+		"look":     &v.LookPicks,
+		"captions": &v.StylePicks,
+	} {
 		if panel != v.Panel {
 			p.Later, p.List = true, nil
 		}
@@ -137,7 +167,8 @@ func (v *deskView) pictured(wk *orders.Dossier, own []string, about func(doc.Sli
 // picks are the choices of a control that is called as its field is: what the
 // theme has first, then those by name. Nil slides stand for the whole film,
 // which has film.
-func (t taster) picks(label, op, theme string, named []choice, slides []doc.Slide, of func(doc.Slide) string, film string) picks {
+func (t taster) picks(label, op, theme string, named []choice, slides []doc.Slide, of func(doc.Slide) string,
+	film string) picks {
 	is, all := agreed(slides, of)
 	if slides == nil {
 		is = film
@@ -186,8 +217,10 @@ func backdropChoices(t *theme.Theme) []choice {
 		out = append(out, choice{b.ID, b.Name})
 	}
 	for _, file := range slices.Sorted(maps.Keys(t.Contents)) {
-		if slices.Contains([]string{".svg", ".png", ".jpg", ".jpeg", ".webp"}, strings.ToLower(path.Ext(file))) {
-			out = append(out, choice{themePicture + file, "Theme’s " + strings.TrimSuffix(path.Base(file), path.Ext(file))})
+		if slices.Contains([]string{".svg", ".png", ".jpg", ".jpeg", ".webp"},
+			strings.ToLower(path.Ext(file))) {
+			out = append(out, choice{themePicture + file, "Theme’s " + strings.TrimSuffix(path.Base(file),
+				path.Ext(file))})
 		}
 	}
 	return out
@@ -240,7 +273,8 @@ func backdropID(set *design.Backdrop) string {
 	}
 	for _, exact := range []bool{true, false} {
 		for _, b := range backdrops {
-			if b.Backdrop == *set || (!exact && b.Backdrop.Kind == set.Kind && b.Backdrop.Texture == set.Texture) {
+			if b.Backdrop == *set || (!exact && b.Backdrop.Kind == set.Kind &&
+				b.Backdrop.Texture == set.Texture) {
 				return b.ID
 			}
 		}

@@ -43,7 +43,8 @@ func (s *Server) playFilm(w http.ResponseWriter, r *http.Request) {
 		b.WriteString(`#EXT-X-MEDIA:TYPE=AUDIO,GROUP-ID="sound",NAME="Soundtrack",DEFAULT=YES,AUTOSELECT=YES,URI="sound/sound.m3u8"` + "\n")
 		audio = `,AUDIO="sound"`
 	}
-	fmt.Fprintf(&b, "#EXT-X-STREAM-INF:BANDWIDTH=1500000,CODECS=\"avc1.64001f,mp4a.40.2\"%s\npicture.m3u8\n", audio)
+	fmt.Fprintf(&b, "#EXT-X-STREAM-INF:BANDWIDTH=1500000,CODECS=\"avc1.64001f,mp4a.40.2\"%s\npicture.m3u8\n",
+		audio)
 	playlist(w, b.String())
 }
 
@@ -74,7 +75,8 @@ func segmentList(lengths []float64) string {
 	for _, v := range lengths {
 		longest = max(longest, v)
 	}
-	fmt.Fprintf(&b, "#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:%d\n", int(longest+0.999))
+	fmt.Fprintf(&b, "#EXTM3U\n#EXT-X-VERSION:4\n#EXT-X-PLAYLIST-TYPE:VOD\n#EXT-X-TARGETDURATION:%d\n",
+		int(longest+0.999))
 	for i, v := range lengths {
 		fmt.Fprintf(&b, "#EXTINF:%.6f,\n%d.ts\n", v, i)
 	}
@@ -83,7 +85,8 @@ func segmentList(lengths []float64) string {
 }
 
 // segment answers with the segment whose number is given, as make makes it.
-func (s *Server) segment(w http.ResponseWriter, r *http.Request, number string, make func(n int) ([]byte, error)) {
+func (s *Server) segment(w http.ResponseWriter, r *http.Request, number string,
+	make func(n int) ([]byte, error)) {
 	n, err := strconv.Atoi(number)
 	if err != nil {
 		n = -1 // there is none: answered as not found
@@ -100,7 +103,9 @@ func (s *Server) segment(w http.ResponseWriter, r *http.Request, number string, 
 
 func (s *Server) playSegment(w http.ResponseWriter, r *http.Request) {
 	if wk, ok := s.playing(w, r); ok {
-		s.segment(w, r, chi.URLParam(r, "segment"), func(n int) ([]byte, error) { return s.House.Looking.PlayedSegment(r.Context(), wk, n) })
+		s.segment(w, r, chi.URLParam(r, "segment"), func(n int) ([]byte, error) {
+			return s.House.Looking.PlayedSegment(r.Context(), wk, n)
+		})
 	}
 }
 
@@ -115,5 +120,7 @@ func (s *Server) playSound(w http.ResponseWriter, r *http.Request) {
 		playlist(w, segmentList(s.House.Looking.PlayedSound(wk)))
 		return
 	}
-	s.segment(w, r, strings.TrimSuffix(name, ".ts"), func(n int) ([]byte, error) { return s.House.Looking.PlayedSoundSegment(r.Context(), wk, n) })
+	s.segment(w, r, strings.TrimSuffix(name, ".ts"), func(n int) ([]byte, error) {
+		return s.House.Looking.PlayedSoundSegment(r.Context(), wk, n)
+	})
 }

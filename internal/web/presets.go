@@ -24,7 +24,8 @@ func (s *Server) keepPreset(w http.ResponseWriter, r *http.Request) {
 	}
 	s.answer(w, r, err, func(v *orderView) {
 		if err == nil {
-			v.Notice = page.Good("Kept as “" + r.PostFormValue("name") + "”. Any slide of any order can be given it.")
+			v.Notice = page.Good("Kept as “" + r.PostFormValue("name") +
+				"”. Any slide of any order can be given it.")
 		}
 	})
 }
@@ -99,7 +100,9 @@ func (s *Server) like(w http.ResponseWriter, r *http.Request) {
 	}
 	ids := []doc.SlideID{}
 	for _, sl := range d.Doc.Slides {
-		if places["slide:"+string(sl.ID)] || slices.ContainsFunc(of(sl), func(v string) bool { return slices.Contains(want, v) }) {
+		if places["slide:"+string(sl.ID)] || slices.ContainsFunc(of(sl), func(v string) bool {
+			return slices.Contains(want, v)
+		}) {
 			ids = append(ids, sl.ID)
 		}
 	}

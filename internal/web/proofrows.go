@@ -17,7 +17,13 @@ func (s *Server) sendProof(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		days = -1
 	}
-	token, err := s.House.Proofs.Send(r.Context(), page.Number(r, "order"), proofs.New{Title: r.PostFormValue("title"), Note: r.PostFormValue("note"), Password: r.PostFormValue("password"), Days: days, Mail: r.PostFormValue("mail") != ""})
+	token, err := s.House.Proofs.Send(r.Context(), page.Number(r, "order"), proofs.New{
+		Title:    r.PostFormValue("title"),
+		Note:     r.PostFormValue("note"),
+		Password: r.PostFormValue("password"),
+		Days:     days,
+		Mail:     r.PostFormValue("mail") != "",
+	})
 	s.answer(w, r, err, func(v *orderView) {
 		if token != "" {
 			v.NewAddress = s.House.Delivery.Address(token)
@@ -26,15 +32,18 @@ func (s *Server) sendProof(w http.ResponseWriter, r *http.Request) {
 }
 
 func (s *Server) askApproval(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Proofs.Ask(r.Context(), page.Number(r, "order"), r.PostFormValue("asks") != ""), nil)
+	s.answer(w, r, s.House.Proofs.Ask(r.Context(), page.Number(r, "order"), r.PostFormValue("asks") != ""),
+		nil)
 }
 
 func (s *Server) answerRemark(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Proofs.Answer(r.Context(), page.Number(r, "order"), page.Number(r, "remark"), *page.User(r), r.PostFormValue("text")), nil)
+	s.answer(w, r, s.House.Proofs.Answer(r.Context(), page.Number(r, "order"), page.Number(r, "remark"),
+		*page.User(r), r.PostFormValue("text")), nil)
 }
 
 func (s *Server) tickRemark(w http.ResponseWriter, r *http.Request) {
-	s.answer(w, r, s.House.Proofs.Tick(r.Context(), page.Number(r, "order"), page.Number(r, "remark"), r.PostFormValue("done") != ""), nil)
+	s.answer(w, r, s.House.Proofs.Tick(r.Context(), page.Number(r, "order"), page.Number(r, "remark"),
+		r.PostFormValue("done") != ""), nil)
 }
 
 // remarkRow is a remark on the order's page.
@@ -53,7 +62,8 @@ func (v *orderView) proofRows(now time.Time) {
 		v.RemarkRows = append(v.RemarkRows, row)
 	}
 	if p := v.Proof(now); p != nil {
-		v.ProofState = append(v.ProofState, "on a link until "+p.ExpiresAt.Format("2 Jan 2006"), views(p.Link))
+		v.ProofState = append(v.ProofState, "on a link until "+p.ExpiresAt.Format("2 Jan 2006"),
+			views(p.Link))
 		switch {
 		case p.MailError != "":
 			v.ProofState = append(v.ProofState, mailState(p.Link))

@@ -50,7 +50,12 @@ func (s *Server) recast(w http.ResponseWriter, r *http.Request) {
 func recastSlides(d, other doc.Slideshow) (out []recastSlide) {
 	for i, s := range d.Slides {
 		j := other.Index(s.ID)
-		out = append(out, recastSlide{ID: s.ID, Number: i + 1, Kept: j >= 0 && other.Slides[j].ByHand(), Words: s.Caption})
+		out = append(out, recastSlide{
+			ID:     s.ID,
+			Number: i + 1,
+			Kept:   j >= 0 && other.Slides[j].ByHand(),
+			Words:  s.Caption,
+		})
 	}
 	return out
 }

@@ -12,7 +12,8 @@ import (
 )
 
 // What anybody may ask for: by a token that is guessed wrong it gives nothing.
-var anybody = []string{"/static/", "/healthz", "/watch/", "/bring/", "/bring-uploads", "/signin", "/signout", "/oembed", "/standins/host", "/standins/photos"}
+var anybody = []string{"/static/", "/healthz", "/watch/", "/bring/", "/bring-uploads", "/signin", "/signout",
+	"/oembed", "/standins/host", "/standins/photos"}
 
 // parameter is a part of a route's pattern that stands for anything, or for one of some words.
 var parameter = regexp.MustCompile(`\{\w+(:([^}|]*)[^}]*)?\}`)
@@ -53,7 +54,8 @@ func TestEveryRouteAsksWhoIsThere(t *testing.T) {
 		status, to := ask(r)
 		switch {
 		case !public(r[1]):
-			signIn := status == http.StatusUnauthorized || status == http.StatusSeeOther && strings.HasPrefix(to, "/signin")
+			signIn := status == http.StatusUnauthorized || status == http.StatusSeeOther &&
+				strings.HasPrefix(to, "/signin")
 			assert.True(t, signIn, "a stranger at %s %s: %d", r[0], r[1], status)
 		case strings.HasPrefix(r[1], "/watch/") || strings.HasPrefix(r[1], "/bring"):
 			assert.GreaterOrEqual(t, status, 400, "a stranger without a token at %s %s", r[0], r[1])
@@ -67,9 +69,11 @@ func TestEveryRouteAsksWhoIsThere(t *testing.T) {
 		}
 		status, to := ask(r)
 		asks++
-		assert.False(t, status == http.StatusUnauthorized || strings.HasPrefix(to, "/signin"), "an operator at %s %s: %d", r[0], r[1], status)
+		assert.False(t, status == http.StatusUnauthorized || strings.HasPrefix(to, "/signin"),
+			"an operator at %s %s: %d", r[0], r[1], status)
 		forOwners := strings.HasPrefix(r[1], "/settings") || strings.HasPrefix(r[1], "/standins/tell")
-		assert.Equal(t, forOwners, status == http.StatusForbidden, "an operator at %s %s: %d", r[0], r[1], status)
+		assert.Equal(t, forOwners, status == http.StatusForbidden, "an operator at %s %s: %d", r[0], r[1],
+			status)
 	}
 	assert.Greater(t, asks, 150)
 	assert.Equal(t, "Our studio", v.text("SELECT name FROM studio"), "an operator changed no setting")

@@ -19,10 +19,14 @@ import (
 )
 
 func (s *Server) newRunPage(w http.ResponseWriter, r *http.Request) {
-	s.showNewRun(w, r, http.StatusOK, map[string]string{"theme": shelf.DefaultTheme, "due": s.House.Orders.Now().AddDate(0, 0, 14).Format(time.DateOnly)}, nil)
+	s.showNewRun(w, r, http.StatusOK, map[string]string{
+		"theme": shelf.DefaultTheme,
+		"due":   s.House.Orders.Now().AddDate(0, 0, 14).Format(time.DateOnly),
+	}, nil)
 }
 
-func (s *Server) showNewRun(w http.ResponseWriter, r *http.Request, status int, form map[string]string, n *page.Notice) {
+func (s *Server) showNewRun(w http.ResponseWriter, r *http.Request, status int, form map[string]string,
+	n *page.Notice) {
 	b, err := s.Noted(r, "New Run", n)
 	if err != nil {
 		s.Fail(w, r, err)
@@ -81,7 +85,10 @@ func (s *Server) newRun(w http.ResponseWriter, r *http.Request) {
 		}
 		n.Name, n.Event, n.Theme = form["name"], form["event"], form["theme"]
 		if n.Due, err = time.Parse(time.DateOnly, form["due"]); err != nil {
-			err = &invalid.Input{Field: "due", Problem: fmt.Sprintf("The due date %q is not a date.", form["due"])}
+			err = &invalid.Input{
+				Field:   "due",
+				Problem: fmt.Sprintf("The due date %q is not a date.", form["due"]),
+			}
 		} else if n.Table, err = listOf(r); err == nil && strings.TrimSpace(n.Name) == "" && n.Table != nil {
 			n.Name = strings.TrimSuffix(n.Table.Name, "."+ending(n.Table.Name))
 		}

@@ -34,7 +34,12 @@ func (s *Server) runningOrder(d *orders.Dossier, waves map[doc.MediaID][]byte, r
 	}
 	for _, said := range proofs.Threads(d.Remarks, d.Plan) {
 		if said.Number > 0 && said.DoneAt == nil {
-			f.Remarks = append(f.Remarks, timeline.Remark{Number: said.Number, At: said.At, Who: said.Who, Text: said.Text})
+			f.Remarks = append(f.Remarks, timeline.Remark{
+				Number: said.Number,
+				At:     said.At,
+				Who:    said.Who,
+				Text:   said.Text,
+			})
 		}
 	}
 	return f

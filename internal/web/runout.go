@@ -15,7 +15,8 @@ import (
 // download heads a file to be kept under a name.
 func download(w http.ResponseWriter, kind, name string) {
 	w.Header().Set("Content-Type", kind)
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": name}))
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment",
+		map[string]string{"filename": name}))
 }
 
 func (s *Server) runFilms(w http.ResponseWriter, r *http.Request) {
@@ -24,7 +25,8 @@ func (s *Server) runFilms(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if sh.Finished() == 0 {
-		s.Message(w, r, http.StatusUnprocessableEntity, "No films yet", "No film of this Run is made as it is now.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
+		s.Message(w, r, http.StatusUnprocessableEntity, "No films yet",
+			"No film of this Run is made as it is now.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
 		return
 	}
 	download(w, "application/zip", sh.Name+".zip")
@@ -61,7 +63,9 @@ func (s *Server) runCards(w http.ResponseWriter, r *http.Request) {
 	if sh == nil {
 		return
 	}
-	s.print(w, r, sh.Name+" cards.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error { return s.House.Runs.Cards(r.Context(), sh, b) })
+	s.print(w, r, sh.Name+" cards.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error {
+		return s.House.Runs.Cards(r.Context(), sh, b)
+	})
 }
 
 func (s *Server) runFaces(w http.ResponseWriter, r *http.Request) {
@@ -109,7 +113,13 @@ type plannedView struct {
 
 // handOut fills in what each act for all rows would do.
 func (s *Server) handOut(r *http.Request, v *outView) error {
-	for act, view := range map[runs.Act]*plannedView{runs.Link: &v.Links, runs.Mail: &v.Mails, runs.Proof: &v.Proofs, runs.Disc: &v.Discs, runs.Burn: &v.Burns} {
+	for act, view := range map[runs.Act]*plannedView{
+		runs.Link:  &v.Links,
+		runs.Mail:  &v.Mails,
+		runs.Proof: &v.Proofs,
+		runs.Disc:  &v.Discs,
+		runs.Burn:  &v.Burns,
+	} {
 		p, err := s.House.Runs.Plan(r.Context(), v.Sheet, act)
 		if err != nil {
 			return err
@@ -142,11 +152,26 @@ func (s *Server) outPage(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := outView{Base: b, Sheet: sh, Leaves: leavesOf(sh, "out"), Fields: "{" + strings.Join(sh.FieldNames(), "}, {") + "}, {counter}", Watched: sh.Watches, MayWatch: s.House.Runs.Watch != ""}
+	v := outView{
+		Base:     b,
+		Sheet:    sh,
+		Leaves:   leavesOf(sh, "out"),
+		Fields:   "{" + strings.Join(sh.FieldNames(), "}, {") + "}, {counter}",
+		Watched:  sh.Watches,
+		MayWatch: s.House.Runs.Watch != "",
+	}
 	names := sh.Names()
 	now := s.House.Orders.Now()
 	for i, row := range sh.Rows {
-		l := outLine{ID: row.ID, Key: row.RunKey, Name: row.Client, File: names[i], Film: row.FilmText(now), Made: row.Current() && row.Render.State == store.RenderDone, Said: row.Said.Text()}
+		l := outLine{
+			ID:   row.ID,
+			Key:  row.RunKey,
+			Name: row.Client,
+			File: names[i],
+			Film: row.FilmText(now),
+			Made: row.Current() && row.Render.State == store.RenderDone,
+			Said: row.Said.Text(),
+		}
 		_, l.Need = sh.Exception(row)
 		if row.Link != nil {
 			l.Link, l.Seen = "until "+row.Link.ExpiresAt.Format("2 Jan 2006"), views(row.Link.Link)

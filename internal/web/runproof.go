@@ -64,7 +64,12 @@ func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	v := proofView{Base: b, Sheet: sh, Leaves: leavesOf(sh, "proofread"), NamesLabel: runs.Called(list.DetailRole("names"), sh.Pattern)}
+	v := proofView{
+		Base:       b,
+		Sheet:      sh,
+		Leaves:     leavesOf(sh, "proofread"),
+		NamesLabel: runs.Called(list.DetailRole("names"), sh.Pattern),
+	}
 	var moments []string
 	v.Of, v.Slide, moments = momentsOf(r)
 	st, err := s.House.Shelf.Studio(r.Context())
@@ -74,9 +79,17 @@ func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
 	}
 	standing := s.House.Looking.Standing(st)
 	for _, row := range sh.Rows {
-		x := proofRow{ID: row.ID, Key: row.RunKey, Name: row.Client, Names: row.Details["names"], Need: row.Needs[list.DetailRole("names")], Empty: row.PictureSeconds == 0}
+		x := proofRow{
+			ID:    row.ID,
+			Key:   row.RunKey,
+			Name:  row.Client,
+			Names: row.Details["names"],
+			Need:  row.Needs[list.DetailRole("names")],
+			Empty: row.PictureSeconds == 0,
+		}
 		for _, m := range moments {
-			x.Moments = append(x.Moments, fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=640&s=%s", row.ID, m, row.Head, standing))
+			x.Moments = append(x.Moments, fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=640&s=%s",
+				row.ID, m, row.Head, standing))
 		}
 		v.Rows = append(v.Rows, x)
 	}
@@ -87,13 +100,15 @@ func (s *Server) proofreadPage(w http.ResponseWriter, r *http.Request) {
 // closing, slide-N or a share of its length.
 func (s *Server) orderMoment(w http.ResponseWriter, r *http.Request) {
 	id := page.Number(r, "order")
-	b, err := s.moment(r, id, int(page.QueryInt(r, "revision", 0)), r.URL.Query().Get("at"), int(min(1280, max(160, page.QueryInt(r, "w", 640)))))
+	b, err := s.moment(r, id, int(page.QueryInt(r, "revision", 0)), r.URL.Query().Get("at"),
+		int(min(1280, max(160, page.QueryInt(r, "w", 640)))))
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "image/jpeg")
-	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable") // the address names the revision, and what stands behind it
+	// the address names the revision, and what stands behind it
+	w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
 	http.ServeContent(w, r, "", time.Time{}, bytes.NewReader(b))
 }
 
@@ -111,7 +126,8 @@ func frameAt(d *orders.Dossier, at string) timecode.Frames {
 		return 0
 	}
 	i := 0
-	if n, err := strconv.Atoi(strings.TrimPrefix(at, "slide-")); err == nil && strings.HasPrefix(at, "slide-") {
+	if n, err := strconv.Atoi(strings.TrimPrefix(at, "slide-")); err == nil &&
+		strings.HasPrefix(at, "slide-") {
 		i = min(max(0, n-1), len(d.Plan.Slides)-1)
 	} else if share, err := strconv.ParseFloat(at, 64); err == nil && share >= 0 && share <= 1 {
 		return timecode.Frames(share * float64(d.Plan.Frames-1))
@@ -143,7 +159,12 @@ func (s *Server) proofreadPDF(w http.ResponseWriter, r *http.Request) {
 				s.Fail(w, r, err)
 				return
 			}
-			p := paper.Proof{Key: row.RunKey, Name: row.Client, JPEG: b, Note: row.Needs[list.DetailRole("names")]}
+			p := paper.Proof{
+				Key:  row.RunKey,
+				Name: row.Client,
+				JPEG: b,
+				Note: row.Needs[list.DetailRole("names")],
+			}
 			if i > 0 {
 				p.Key, p.Name, p.Note = "", "", ""
 			}
@@ -154,10 +175,18 @@ func (s *Server) proofreadPDF(w http.ResponseWriter, r *http.Request) {
 	if of == "strip" {
 		across = len(strip)
 	}
-	title := map[string]string{"opening": "openings", "closing": "closings", "slide": fmt.Sprintf("slide %d", slide), "strip": "four moments each"}[of]
+	title := map[string]string{
+		"opening": "openings",
+		"closing": "closings",
+		"slide":   fmt.Sprintf("slide %d", slide),
+		"strip":   "four moments each",
+	}[of]
 	var b bytes.Buffer
-	if err := paper.Proofs(&b, sh.Name+": "+title+", "+s.House.Orders.Now().Format("2 January 2006"), across, proofs); err != nil {
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed", "There is nothing to proofread yet: no row has pictures.", fmt.Sprintf("/runs/%d", sh.ID), "Back to the sheet")
+	if err := paper.Proofs(&b, sh.Name+": "+title+", "+s.House.Orders.Now().Format("2 January 2006"), across,
+		proofs); err != nil {
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not printed",
+			"There is nothing to proofread yet: no row has pictures.", fmt.Sprintf("/runs/%d", sh.ID),
+			"Back to the sheet")
 		return
 	}
 	download(w, "application/pdf", sh.Name+" - "+title+".pdf")

@@ -80,7 +80,14 @@ type runsLine struct {
 
 func runLines(lines []runs.Line) (out []runsLine) {
 	for _, l := range lines {
-		x := runsLine{ID: l.Run.ID, Name: l.Name, Due: page.Day(l.Next), Films: l.Films, Strip: l.Strip, Path: fmt.Sprintf("/runs/%d", l.Run.ID)}
+		x := runsLine{
+			ID:    l.Run.ID,
+			Name:  l.Name,
+			Due:   page.Day(l.Next),
+			Films: l.Films,
+			Strip: l.Strip,
+			Path:  fmt.Sprintf("/runs/%d", l.Run.ID),
+		}
 		x.stands(l)
 		out = append(out, x)
 	}
@@ -90,7 +97,8 @@ func runLines(lines []runs.Line) (out []runsLine) {
 // stands says how a Run stands and what is next, in the words and by the count of its sheet.
 func (x *runsLine) stands(l runs.Line) {
 	if l.Stands == nil {
-		x.State, x.Kind, x.Need = fmt.Sprintf("%d of %d delivered", l.Gone, l.Films), orders.Finished, "Put away"
+		x.State, x.Kind, x.Need = fmt.Sprintf("%d of %d delivered", l.Gone, l.Films), orders.Finished,
+			"Put away"
 		if l.ArchivedAt == nil {
 			x.Kind, x.Need = orders.NeedsHand, "No pattern"
 		}
@@ -98,7 +106,8 @@ func (x *runsLine) stands(l runs.Line) {
 	}
 	st := l.Stands.Stages
 	var parts []string
-	for _, stage := range []runs.Stage{runs.Delivered, runs.Rendered, runs.Rendering, runs.Ready, runs.Reading} {
+	for _, stage := range []runs.Stage{runs.Delivered, runs.Rendered, runs.Rendering, runs.Ready,
+		runs.Reading} {
 		if n := st[stage]; n > 0 {
 			parts = append(parts, fmt.Sprintf("%d %s", n, stage))
 		}
@@ -114,7 +123,8 @@ func (x *runsLine) stands(l runs.Line) {
 		x.Kind, x.Need = orders.NeedsHand, l.Stands.Asks()
 		x.Path += "?only=1"
 	case st[runs.Ready]+st[runs.Rendered] > 0:
-		x.Kind, x.Need = orders.CanGo, wording.Counted(st[runs.Ready]+st[runs.Rendered], "film")+" ready to go on"
+		x.Kind, x.Need = orders.CanGo, wording.Counted(st[runs.Ready]+st[runs.Rendered], "film")+
+			" ready to go on"
 	case st[runs.Rendering]+st[runs.Reading] > 0:
 		x.Kind, x.Need = orders.Works, wording.Counted(st[runs.Rendering]+st[runs.Reading], "film")+" at work"
 	default:
@@ -177,7 +187,8 @@ func (s *Server) runLive(w http.ResponseWriter, r *http.Request) {
 }
 
 // said answers a script with what became of an act.
-func (s *Server) said(w http.ResponseWriter, r *http.Request, text string, refused []runs.Refused, err error) {
+func (s *Server) said(w http.ResponseWriter, r *http.Request, text string, refused []runs.Refused,
+	err error) {
 	kind := "good"
 	var inv *invalid.Input
 	if errors.As(err, &inv) {
@@ -193,11 +204,17 @@ func (s *Server) said(w http.ResponseWriter, r *http.Request, text string, refus
 		for _, x := range refused[:min(len(refused), 5)] {
 			lines = append(lines, fmt.Sprintf("%s: %s", x.Key, x.Why))
 		}
-		text = strings.TrimSpace(fmt.Sprintf("%s not changed. %s", wording.Counted(len(refused), "cell"), strings.Join(lines, " ")))
+		text = strings.TrimSpace(fmt.Sprintf("%s not changed. %s", wording.Counted(len(refused), "cell"),
+			strings.Join(lines, " ")))
 	}
 	w.Header().Set("Content-Type", "application/json")
 	w.Header().Set("Cache-Control", "no-store")
-	_ = json.NewEncoder(w).Encode(map[string]any{"kind": kind, "text": wording.IsolatedQuotes(text), "refused": refused}) // the browser may have gone
+	// the browser may have gone
+	_ = json.NewEncoder(w).Encode(map[string]any{
+		"kind":    kind,
+		"text":    wording.IsolatedQuotes(text),
+		"refused": refused,
+	})
 }
 
 func (s *Server) setCells(w http.ResponseWriter, r *http.Request) {
@@ -206,7 +223,10 @@ func (s *Server) setCells(w http.ResponseWriter, r *http.Request) {
 		Cells []runs.Cell
 	}
 	if err := json.NewDecoder(http.MaxBytesReader(w, r.Body, 16<<20)).Decode(&in); err != nil {
-		s.said(w, r, "", nil, &invalid.Input{Field: "cells", Problem: "What was typed did not arrive whole; it is sent again."})
+		s.said(w, r, "", nil, &invalid.Input{
+			Field:   "cells",
+			Problem: "What was typed did not arrive whole; it is sent again.",
+		})
 		return
 	}
 	refused, err := s.House.Runs.Set(r.Context(), page.Number(r, "run"), in.Title, in.Cells, &page.User(r).ID)
@@ -328,7 +348,10 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 	case "names":
 		err, text = in.SetNames(ctx, id, r.PostForm.Get("file_names")), "The films are named so."
 	case "mail":
-		err = in.SetMail(ctx, id, store.RunMail{Subject: r.PostForm.Get("subject"), Text: strings.ReplaceAll(r.PostForm.Get("text"), "\r\n", "\n")})
+		err = in.SetMail(ctx, id, store.RunMail{
+			Subject: r.PostForm.Get("subject"),
+			Text:    strings.ReplaceAll(r.PostForm.Get("text"), "\r\n", "\n"),
+		})
 		text = "The mail is kept."
 	case "try":
 		err = s.tryMail(r, id, order)
@@ -337,7 +360,10 @@ func (s *Server) actOnRun(w http.ResponseWriter, r *http.Request) {
 		err, text = in.WatchFolder(ctx, id, r.PostForm.Get("watches")), "Kept."
 	case "archive", "restore":
 		err = in.Archive(ctx, id, chi.URLParam(r, "act") == "archive")
-		text = map[string]string{"archive": "The Run is archived.", "restore": "The Run is back."}[chi.URLParam(r, "act")]
+		text = map[string]string{
+			"archive": "The Run is archived.",
+			"restore": "The Run is back.",
+		}[chi.URLParam(r, "act")]
 	case "dismiss":
 		err = in.Dismiss(ctx, id)
 	case "stop":

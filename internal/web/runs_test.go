@@ -48,14 +48,16 @@ func (v *site) said(res *http.Response, body string) (kind, text string) {
 func (v *site) cells(run int64, title string, cells ...runs.Cell) (kind, text string) {
 	b, err := json.Marshal(map[string]any{"title": title, "cells": cells})
 	require.NoError(v.t, err)
-	res, body := v.do("POST", fmt.Sprintf("/runs/%d/cells", run), bytes.NewReader(b), "Content-Type", "application/json")
+	res, body := v.do("POST", fmt.Sprintf("/runs/%d/cells", run), bytes.NewReader(b), "Content-Type",
+		"application/json")
 	return v.said(res, body)
 }
 
 func TestANewRun(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
-	res, body := v.list("/runs", "crews.csv", "Key,Names\n1,\"never closed\n", "name", "Regatta", "due", "2026-12-24")
+	res, body := v.list("/runs", "crews.csv", "Key,Names\n1,\"never closed\n", "name", "Regatta", "due",
+		"2026-12-24")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "crews.csv cannot be read: row 2, column")
 	assert.Contains(t, body, `value="Regatta"`, "what was typed is still there")
@@ -77,7 +79,8 @@ func TestANewRun(t *testing.T) {
 		res, _ := v.get(path)
 		assert.Equal(t, http.StatusNotFound, res.StatusCode, path)
 	}
-	res, body = v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", "3", "Upload-Metadata", "filename YS5qcGc=,run OQ==")
+	res, body = v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", "3",
+		"Upload-Metadata", "filename YS5qcGc=,run OQ==")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, body)
 }
 
@@ -87,7 +90,9 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	v.signIn("mara@studio.example")
 	v.list("/runs", "Regatta.csv", "Key,Names\n1,A\n2,B\n3,C\n", "due", "2026-12-24")
 	_, body := v.get("/runs/1")
-	seen := func(body string) string { return regexp.MustCompile(`data-seen="([^"]+)"`).FindStringSubmatch(body)[1] }
+	seen := func(body string) string {
+		return regexp.MustCompile(`data-seen="([^"]+)"`).FindStringSubmatch(body)[1]
+	}
 	now := seen(body)
 	res, _ := v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
@@ -124,7 +129,8 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	}
 	for _, change := range []func(){
 		func() {
-			require.NoError(t, v.studio.Runs.Bring(ctx, 1, *mustRead(t, "Key,Names,Town\n1,A,Saltmere\n2,B two,Tern\n3,C,Tern\n4,D,Tern\n"), nil))
+			require.NoError(t, v.studio.Runs.Bring(ctx, 1,
+				*mustRead(t, "Key,Names,Town\n1,A,Saltmere\n2,B two,Tern\n3,C,Tern\n4,D,Tern\n"), nil))
 			v.post("/runs/1/agree")
 		},
 		func() {
@@ -145,7 +151,11 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	v.post("/runs/1/roles", "role-0", "key", "role-1", "detail:names", "role-2", "unused")
 	v.post("/runs/1/agree")
 
-	kind, text = v.cells(1, "Typed", runs.Cell{OrderID: s.Rows[0].ID, Role: "key", To: "2"}, runs.Cell{OrderID: s.Rows[0].ID, Role: "detail:names", To: "A two"})
+	kind, text = v.cells(1, "Typed", runs.Cell{
+		OrderID: s.Rows[0].ID,
+		Role:    "key",
+		To:      "2",
+	}, runs.Cell{OrderID: s.Rows[0].ID, Role: "detail:names", To: "A two"})
 	assert.Equal(t, "bad", kind)
 	assert.Contains(t, text, `1 cell not changed. 1: Another row has the key "2".`)
 	res, body = v.do("POST", "/runs/1/undo", nil)
@@ -154,7 +164,9 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	res, body = v.do("POST", "/runs/1/cells", strings.NewReader("{"), "Content-Type", "application/json")
 	kind, _ = v.said(res, body)
 	assert.Equal(t, "bad", kind)
-	res, _ = v.do("POST", "/runs/7/cells", strings.NewReader(`{"title":"x","cells":[{"order":1,"role":"key","to":"x"}]}`), "Content-Type", "application/json", "HX-Request", "true")
+	res, _ = v.do("POST", "/runs/7/cells",
+		strings.NewReader(`{"title":"x","cells":[{"order":1,"role":"key","to":"x"}]}`), "Content-Type",
+		"application/json", "HX-Request", "true")
 	assert.Equal(t, http.StatusNotFound, res.StatusCode)
 }
 
@@ -162,9 +174,14 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 func TestWhatGoesOutOfARun(t *testing.T) {
 	v := open(t)
 	v.signIn("wren@studio.example")
-	v.list("/runs", "Regatta.csv", "Key,Names,Date,E-mail\n1,A & B,x,a@saltmere.example\n2,C,x,\n", "due", "2026-12-24")
+	v.list("/runs", "Regatta.csv", "Key,Names,Date,E-mail\n1,A & B,x,a@saltmere.example\n2,C,x,\n", "due",
+		"2026-12-24")
 	h := v.studio
-	for name, b := range map[string][]byte{"s.flac": housetest.Song(t, 14), "1/a.jpg": housetest.Photo(t, 1), "2/b.jpg": housetest.Photo(t, 2)} {
+	for name, b := range map[string][]byte{
+		"s.flac":  housetest.Song(t, 14),
+		"1/a.jpg": housetest.Photo(t, 1),
+		"2/b.jpg": housetest.Photo(t, 2),
+	} {
 		require.NoError(t, h.Runs.Receive(ctx, 1, name, name, bytes.NewReader(b), nil))
 	}
 	require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: 1}))
@@ -185,7 +202,8 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 	s, err := h.Runs.Sheet(ctx, 1)
 	require.NoError(t, err)
 	for _, at := range []string{"opening", "closing", "slide-2", "slide-99", "0.5", "nonsense"} {
-		res, b := v.get(fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=320", s.Rows[0].ID, at, s.Rows[0].Head))
+		res, b := v.get(fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=320", s.Rows[0].ID, at,
+			s.Rows[0].Head))
 		require.Equal(t, http.StatusOK, res.StatusCode, at)
 		assert.True(t, strings.HasPrefix(b, "\xff\xd8"), at)
 	}
@@ -273,7 +291,8 @@ func TestRowsAndPatternAsOrders(t *testing.T) {
 	assert.Contains(t, body, fmt.Sprintf(`href="/orders/%d" rel="next"`, s.Rows[2].ID))
 	assert.Contains(t, body, "all as the pattern has it")
 	_, body = v.get(middle + "/material")
-	assert.Contains(t, body, fmt.Sprintf(`href="/orders/%d/material" rel="prev"`, s.Rows[0].ID), "on the same leaf")
+	assert.Contains(t, body, fmt.Sprintf(`href="/orders/%d/material" rel="prev"`, s.Rows[0].ID),
+		"on the same leaf")
 
 	d := housetest.Load(t, v.studio, s.Rows[1].ID)
 	v.post(middle+"/edit/pace", "base", fmt.Sprint(d.Slideshow.Head), "pace", "3")
@@ -312,7 +331,8 @@ func TestHowAListIsRead(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, body := v.get("/runs/1")
 	assert.Contains(t, body, "No rows yet")
-	require.NoError(t, v.studio.Runs.Receive(ctx, 1, "u1", "quay.jpg", bytes.NewReader(housetest.Photo(t, 1)), nil))
+	require.NoError(t, v.studio.Runs.Receive(ctx, 1, "u1", "quay.jpg", bytes.NewReader(housetest.Photo(t, 1)),
+		nil))
 	_, body = v.get("/runs/1")
 	assert.Contains(t, body, "1 file waits for the list already")
 	res, body = v.list("/runs/1/list", "photo.csv", "\x00\x01\x02")
@@ -331,6 +351,7 @@ func TestHowAListIsRead(t *testing.T) {
 	s, err := v.studio.Runs.Sheet(ctx, 1)
 	require.NoError(t, err)
 	require.Len(t, s.Rows, 1)
-	assert.Equal(t, []string{"Gannets", "Gannets", "B. Reed"}, []string{s.Rows[0].RunKey, s.Rows[0].Details["names"], s.Rows[0].Client})
+	assert.Equal(t, []string{"Gannets", "Gannets", "B. Reed"}, []string{s.Rows[0].RunKey,
+		s.Rows[0].Details["names"], s.Rows[0].Client})
 	assert.Zero(t, s.Aside, "read otherwise it is the same row")
 }

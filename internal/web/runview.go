@@ -101,14 +101,32 @@ func leavesOf(s *runs.Sheet, here string) []leafLink {
 	p := fmt.Sprintf("/runs/%d", s.ID)
 	return []leafLink{
 		{Name: "Sheet", Note: fmt.Sprint(len(s.Rows)), Path: p, Key: 1, Here: here == "sheet"},
-		{Name: "Pattern", Note: wording.Counted(len(s.Pattern.Doc.Slides), "slide"), Path: fmt.Sprintf("/orders/%d", *s.PatternID), Key: 2},
+		{
+			Name: "Pattern",
+			Note: wording.Counted(len(s.Pattern.Doc.Slides), "slide"),
+			Path: fmt.Sprintf("/orders/%d", *s.PatternID),
+			Key:  2,
+		},
 		{Name: "Names to proofread", Path: p + "/proofread", Key: 3, Here: here == "proofread"},
-		{Name: "Out", Note: fmt.Sprintf("%d of %d", s.Finished(), len(s.Rows)), Path: p + "/out", Key: 4, Here: here == "out"},
+		{
+			Name: "Out",
+			Note: fmt.Sprintf("%d of %d", s.Finished(), len(s.Rows)),
+			Path: p + "/out",
+			Key:  4,
+			Here: here == "out",
+		},
 	}
 }
 
 func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runView, error) {
-	v := &runView{Sheet: sh, Leaves: leavesOf(sh, "sheet"), Head: sh.Summary(), Due: page.Day(sh.Due), Only: only, Next: sh.Standing().Asks()}
+	v := &runView{
+		Sheet:  sh,
+		Leaves: leavesOf(sh, "sheet"),
+		Head:   sh.Summary(),
+		Due:    page.Day(sh.Due),
+		Only:   only,
+		Next:   sh.Standing().Asks(),
+	}
 	var err error
 	if v.Proposal, err = s.House.Runs.Proposed(ctx, sh.Run); err != nil {
 		return nil, err
@@ -126,7 +144,8 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 		return nil, err
 	}
 	if films > 0 {
-		v.Ends = fmt.Sprintf("%s on the way, done about %s", wording.Counted(films, "film"), at.Format("15:04"))
+		v.Ends = fmt.Sprintf("%s on the way, done about %s", wording.Counted(films, "film"),
+			at.Format("15:04"))
 		if sh.PausedAt != nil {
 			v.Ends = wording.Counted(films, "film") + " wait; the Run is paused"
 		}
@@ -152,7 +171,15 @@ func (s *Server) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 const stripShown = 5
 
 func (s *Server) cell(sh *runs.Sheet, r runs.Row, c runs.Column, fixed bool) runCell {
-	x := runCell{Role: c.Role, Typed: c.Typed, Fixed: fixed, Need: r.Needs[c.Role], Own: r.IsOwn(c.Role, sh.ByRow()), Follows: r.Follows(c.Role, sh.ByRow()), Path: fmt.Sprintf("/orders/%d", r.ID)}
+	x := runCell{
+		Role:    c.Role,
+		Typed:   c.Typed,
+		Fixed:   fixed,
+		Need:    r.Needs[c.Role],
+		Own:     r.IsOwn(c.Role, sh.ByRow()),
+		Follows: r.Follows(c.Role, sh.ByRow()),
+		Path:    fmt.Sprintf("/orders/%d", r.ID),
+	}
 	switch c.Role {
 	case runs.Pictures:
 		x.Strip = r.Strip[:min(len(r.Strip), stripShown)]
@@ -298,7 +325,10 @@ func (v *runView) questions() {
 		v.Questions = append(v.Questions, q)
 	}
 	slices.SortStableFunc(v.Questions, func(a, b question) int {
-		return map[bool]int{true: 0, false: 1}[a.LikelyID != 0] - map[bool]int{true: 0, false: 1}[b.LikelyID != 0]
+		return map[bool]int{
+			true:  0,
+			false: 1,
+		}[a.LikelyID != 0] - map[bool]int{true: 0, false: 1}[b.LikelyID != 0]
 	})
 }
 

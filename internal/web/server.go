@@ -76,7 +76,10 @@ func New(c Config) (*Server, error) {
 		return nil, err
 	}
 	if s.uploads, err = uploads.New(uploads.Config{
-		Dir: s.UploadDir, Silent: cmp.Or(s.SilentFor, page.UsualSilence), Intake: s.House.Intake, Runs: s.House.Runs,
+		Dir:    s.UploadDir,
+		Silent: cmp.Or(s.SilentFor, page.UsualSilence),
+		Intake: s.House.Intake,
+		Runs:   s.House.Runs,
 	}); err != nil {
 		return nil, err
 	}
@@ -128,7 +131,8 @@ func (s *Server) nav(role store.Role) []page.NavItem {
 func (s *Server) routes() http.Handler {
 	r := chi.NewRouter()
 	r.Use(page.Around(page.Bounds{Within: s.ReadWithin, Silent: s.SilentFor, Proxies: s.Proxies})...)
-	r.With(page.CacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.Version+"/*", s.Static())
+	r.With(page.CacheFor(365*24*time.Hour), middleware.Compress(5)).Handle("/static/"+s.Version+"/*",
+		s.Static())
 	r.Get("/healthz", s.health)
 	client.Routes(r, s.Shell, s.clientRooms())
 	if s.VideoHost != nil {
@@ -137,7 +141,10 @@ func (s *Server) routes() http.Handler {
 	if s.Photos != nil {
 		r.Mount(PhotosPath, s.Photos)
 	}
-	door := signin.New(s.Shell, signin.Rooms{Accounts: s.House.Accounts, Now: func() time.Time { return s.House.Orders.Now() }})
+	door := signin.New(s.Shell, signin.Rooms{
+		Accounts: s.House.Accounts,
+		Now:      func() time.Time { return s.House.Orders.Now() },
+	})
 	door.Routes(r, s.operatorRoutes)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		s.Message(w, r, http.StatusNotFound, "Not here", "There is no such page.", "/", "To the day sheet")

@@ -32,7 +32,13 @@ const shapeSide = 150
 func shapesOf(d *orders.Dossier) (out []shapeView) {
 	for _, f := range d.Shapes() {
 		in := d.In(f)
-		v := shapeView{Name: in.Doc.Frame.Ratio(), Frame: in.ShapeName(), At: seenPath(in), Here: f == d.Shape, Size: fmt.Sprintf("%d × %d", in.Doc.Frame.W, in.Doc.Frame.H)}
+		v := shapeView{
+			Name:  in.Doc.Frame.Ratio(),
+			Frame: in.ShapeName(),
+			At:    seenPath(in),
+			Here:  f == d.Shape,
+			Size:  fmt.Sprintf("%d × %d", in.Doc.Frame.W, in.Doc.Frame.H),
+		}
 		if v.W, v.H = shapeSide, shapeSide*in.Doc.Frame.H/in.Doc.Frame.W; v.H > shapeSide {
 			v.W, v.H = shapeSide*in.Doc.Frame.W/in.Doc.Frame.H, shapeSide
 		}
@@ -97,7 +103,12 @@ func (s *Server) shapes(w http.ResponseWriter, r *http.Request) {
 			wrong[c.Field] = c.Text
 		}
 		for i, sl := range d.Plan.Slides {
-			x := shapedSlide{Shape: v.Shapes[k], Wrong: wrong["slide:"+string(sl.ID)], About: s.House.Looking.About(in, sl.ID), Number: i + 1}
+			x := shapedSlide{
+				Shape:  v.Shapes[k],
+				Wrong:  wrong["slide:"+string(sl.ID)],
+				About:  s.House.Looking.About(in, sl.ID),
+				Number: i + 1,
+			}
 			if at := d.Whole.ShapeAt(f); at >= 0 {
 				x.Own = wording.Listed(d.Whole.Shapes[at].Own(sl.Slide))
 			}
@@ -120,7 +131,10 @@ func made(d *orders.Dossier, ratio string) bool {
 func frameOf(text string) (doc.Frame, error) {
 	f, err := doc.ParseFrame(text)
 	if err != nil {
-		return f, &invalid.Input{Field: "frame", Problem: fmt.Sprintf("The frame %q is not of the form 1920x1080.", text)}
+		return f, &invalid.Input{
+			Field:   "frame",
+			Problem: fmt.Sprintf("The frame %q is not of the form 1920x1080.", text),
+		}
 	}
 	return f, nil
 }
@@ -139,7 +153,11 @@ func shaped(op func(f doc.Frame, slides []doc.SlideID) edit.Op) control {
 
 // inShape tells a check of a frame in a further shape.
 func inShape(in *orders.Dossier, c plan.Check) findingView {
-	v := findingView{Text: in.Shape.Ratio() + ": " + c.Text, Path: "/orders/" + seenPath(in) + "#" + orders.Place(c.Field), Stops: c.Weight == plan.Stops}
+	v := findingView{
+		Text:  in.Shape.Ratio() + ": " + c.Text,
+		Path:  "/orders/" + seenPath(in) + "#" + orders.Place(c.Field),
+		Stops: c.Weight == plan.Stops,
+	}
 	if c.Key != "" {
 		v.Key = shapeKey(in, c.Key)
 	}

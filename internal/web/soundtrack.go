@@ -129,20 +129,32 @@ func (s *Server) track(ctx context.Context, wk *orders.Dossier) (*trackView, err
 	}
 	p, d := wk.Plan, wk.Doc
 	film, music := p.Rate.Seconds(p.Frames), float64(p.Music)/timecode.SampleRate
-	t := &trackView{Fit: d.Fit, StrictPercent: int(math.Round(d.Fit.Strict * 100)), Fades: [2]float64{d.Soundtrack.FadeInSeconds, d.Soundtrack.FadeOutSeconds},
-		LUFS: d.Soundtrack.LUFS, Duck: d.Soundtrack.Ducked(), Several: len(d.Soundtrack.Songs()) > 1}
+	t := &trackView{
+		Fit:           d.Fit,
+		StrictPercent: int(math.Round(d.Fit.Strict * 100)),
+		Fades:         [2]float64{d.Soundtrack.FadeInSeconds, d.Soundtrack.FadeOutSeconds},
+		LUFS:          d.Soundtrack.LUFS,
+		Duck:          d.Soundtrack.Ducked(),
+		Several:       len(d.Soundtrack.Songs()) > 1,
+	}
 	placed := p.Sound.Placed(wk.Library)
 	t.Seconds = math.Max(1, math.Max(film, music))
 	for _, it := range placed {
 		t.Seconds = math.Max(t.Seconds, float64(it.End())/timecode.SampleRate)
 	}
 	share := func(seconds float64) float64 { return round2(100 * seconds / t.Seconds) }
-	t.Pictures, t.Music = barView{0, share(film), timecode.Clock(film)}, barView{0, share(music), timecode.Clock(music)}
+	t.Pictures, t.Music = barView{0, share(film), timecode.Clock(film)},
+		barView{0, share(music), timecode.Clock(music)}
 	t.Apart, t.Good = apart(wk)
 	var cuts []string
 	for i, sl := range p.Slides {
 		from := p.Rate.Seconds(sl.Start)
-		m := slideMark{barView: barView{share(from), share(p.Rate.Seconds(sl.Length - sl.Overlap)), ""}, Number: i + 1, ID: sl.ID, New: sl.NewSong}
+		m := slideMark{
+			barView: barView{share(from), share(p.Rate.Seconds(sl.Length - sl.Overlap)), ""},
+			Number:  i + 1,
+			ID:      sl.ID,
+			New:     sl.NewSong,
+		}
 		if len(sl.Media) > 0 && m.Width >= leastThumb {
 			if row, ok := wk.Row(sl.Media[0]); ok {
 				m.Thumb = fmt.Sprintf("/media/%d/thumb", row.ID)
@@ -201,7 +213,8 @@ func madeSo(joins int, alike, over float64) string {
 	case joins == 1:
 		out = append(out, fmt.Sprintf("joined once, bar to bar, where it is %.0f %% alike", alike*100))
 	case joins > 1:
-		out = append(out, fmt.Sprintf("joined %d times, bar to bar, where it is at least %.0f %% alike", joins, alike*100))
+		out = append(out, fmt.Sprintf("joined %d times, bar to bar, where it is at least %.0f %% alike",
+			joins, alike*100))
 	}
 	if over > 0.05 {
 		out = append(out, fmt.Sprintf("faded out %.1f s before its own end", over))
@@ -220,11 +233,23 @@ func tickStep(seconds float64) float64 {
 	return 1800
 }
 
-func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share func(float64) float64) itemView {
+func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte,
+	share func(float64) float64) itemView {
 	m := wk.Library[pl.Media]
 	seconds := func(n timecode.Samples) float64 { return float64(n) / timecode.SampleRate }
-	v := itemView{Item: pl.Item, Index: pl.Index, Name: m.Name, Seconds: seconds(m.Length), Start: seconds(pl.Start), End: seconds(pl.End()),
-		From: seconds(pl.Begin), Own: pl.At != nil, JoinKind: doc.Segue, JoinSeconds: 2, NarrationRole: pl.Role == doc.Narration}
+	v := itemView{
+		Item:          pl.Item,
+		Index:         pl.Index,
+		Name:          m.Name,
+		Seconds:       seconds(m.Length),
+		Start:         seconds(pl.Start),
+		End:           seconds(pl.End()),
+		From:          seconds(pl.Begin),
+		Own:           pl.At != nil,
+		JoinKind:      doc.Segue,
+		JoinSeconds:   2,
+		NarrationRole: pl.Role == doc.Narration,
+	}
 	v.barView = barView{share(v.Start), share(seconds(pl.Length)), timecode.Clock(seconds(pl.Length))}
 	if pl.Hold {
 		v.OnSlide = wk.Doc.Index(pl.On) + 1
@@ -237,9 +262,12 @@ func (s *Server) itemOf(wk *orders.Dossier, pl doc.Placed, wave []byte, share fu
 	if j := pl.Join; j != nil {
 		v.JoinKind, v.JoinSeconds = j.Kind, j.Seconds
 	}
-	of := func(n timecode.Samples) float64 { return round2(100 * float64(n) / math.Max(1, float64(pl.Length))) }
+	of := func(n timecode.Samples) float64 {
+		return round2(100 * float64(n) / math.Max(1, float64(pl.Length)))
+	}
 	v.FadeIn, v.Out = math.Min(100, of(pl.In.Length)), math.Min(100, of(pl.Out.Length))
-	facts := []string{timecode.Clock(v.Seconds), fmt.Sprintf("%.1f LUFS, true peak %.1f dBTP", m.LUFS, m.PeakDB)}
+	facts := []string{timecode.Clock(v.Seconds), fmt.Sprintf("%.1f LUFS, true peak %.1f dBTP", m.LUFS,
+		m.PeakDB)}
 	if h := m.Heard; h != nil {
 		if h.Rhythm.BPM > 0 {
 			facts = append(facts, fmt.Sprintf("%.1f beats a minute", h.Rhythm.BPM))
@@ -287,8 +315,12 @@ func (v *itemView) volume(gain []doc.GainPoint, long float64) {
 	var words, line []string
 	for i, g := range gain {
 		words = append(words, fmt.Sprintf("%g: %g", g.AtSeconds, g.DB))
-		p := pointView{Left: round2(100 * math.Min(1, g.AtSeconds/math.Max(long, 0.01))), At: g.AtSeconds, DB: g.DB,
-			Top: round2(100 * math.Max(0, math.Min(1, (loudest-g.DB)/(loudest-quietest))))}
+		p := pointView{
+			Left: round2(100 * math.Min(1, g.AtSeconds/math.Max(long, 0.01))),
+			At:   g.AtSeconds,
+			DB:   g.DB,
+			Top:  round2(100 * math.Max(0, math.Min(1, (loudest-g.DB)/(loudest-quietest)))),
+		}
 		v.Points = append(v.Points, p)
 		at := fmt.Sprintf("%.1f,%.1f", p.Left/100*waveColumns, p.Top/100*40)
 		if i == 0 {
@@ -350,8 +382,20 @@ func songControl(f struct {
 	Long        *string           `form:"long"`
 	Hold        *bool             `form:"hold"`
 }) (edit.Op, error) {
-	op := edit.Song{At: f.At, Media: f.Media, Role: f.Role, From: (*float64)(f.From), To: (*float64)(f.To), Start: (*float64)(f.Start), Join: f.Join,
-		JoinSeconds: (*float64)(f.JoinSeconds), FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LevelDB: (*float64)(f.Level), Hold: f.Hold}
+	op := edit.Song{
+		At:          f.At,
+		Media:       f.Media,
+		Role:        f.Role,
+		From:        (*float64)(f.From),
+		To:          (*float64)(f.To),
+		Start:       (*float64)(f.Start),
+		Join:        f.Join,
+		JoinSeconds: (*float64)(f.JoinSeconds),
+		FadeIn:      (*float64)(f.FadeIn),
+		FadeOut:     (*float64)(f.FadeOut),
+		LevelDB:     (*float64)(f.Level),
+		Hold:        f.Hold,
+	}
 	if f.Follows {
 		after := -1.0
 		op.Start = &after
@@ -391,8 +435,15 @@ func trackControl(f struct {
 	Release *field.Amount `form:"release" label:"Back within"`
 	Ahead   *field.Amount `form:"ahead" label:"Ahead"`
 }) (edit.Op, error) {
-	return edit.Sound{FadeIn: (*float64)(f.FadeIn), FadeOut: (*float64)(f.FadeOut), LUFS: (*float64)(f.LUFS), DuckDB: (*float64)(f.DuckDB),
-		Attack: (*float64)(f.Attack), Release: (*float64)(f.Release), Ahead: (*float64)(f.Ahead)}, nil
+	return edit.Sound{
+		FadeIn:  (*float64)(f.FadeIn),
+		FadeOut: (*float64)(f.FadeOut),
+		LUFS:    (*float64)(f.LUFS),
+		DuckDB:  (*float64)(f.DuckDB),
+		Attack:  (*float64)(f.Attack),
+		Release: (*float64)(f.Release),
+		Ahead:   (*float64)(f.Ahead),
+	}, nil
 }
 
 func fittingControl(f struct {
@@ -427,12 +478,19 @@ func newsongControl(f struct {
 
 // levels reads a volume line as people write it: seconds: dB, parted by commas.
 func levels(text string) (out []doc.GainPoint, err error) {
-	for _, part := range strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == '\n' }) {
+	for _, part := range strings.FieldsFunc(text, func(r rune) bool {
+		return r == ',' || r == ';' || r == '\n'
+	}) {
 		at, db, ok := strings.Cut(strings.TrimSpace(part), ":")
 		a, errA := strconv.ParseFloat(strings.TrimSpace(at), 64)
-		g, errG := strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(strings.ReplaceAll(db, "−", "-")), " dB"), 64)
+		g, errG := strconv.ParseFloat(strings.TrimSuffix(strings.TrimSpace(strings.ReplaceAll(db, "−", "-")),
+			" dB"), 64)
 		if !ok || errA != nil || errG != nil {
-			return nil, &invalid.Input{Field: "points", Problem: fmt.Sprintf("%q is no point of a volume line: write seconds and dB, as 12.5: -6, parted by commas.", strings.TrimSpace(part))}
+			return nil, &invalid.Input{
+				Field: "points",
+				Problem: fmt.Sprintf("%q is no point of a volume line: write seconds and dB, as 12.5: -6, "+
+					"parted by commas.", strings.TrimSpace(part)),
+			}
 		}
 		out = append(out, doc.GainPoint{AtSeconds: a, DB: g})
 	}

@@ -29,8 +29,18 @@ func TestNobodyIsLedAway(t *testing.T) {
 	v := open(t)
 	who := []string{"wren@studio.example", "mara@studio.example"} // in turn: tries of one are limited
 	for next, want := range map[string]string{
-		"/orders/1?x=2#y": "/orders/1?x=2#y", "//evil.example": "/", "/\t/evil.example": "/", "/\n/evil.example": "/", `/\evil.example`: "/", `\/evil.example`: "/",
-		"https://evil.example/": "/", "javascript:alert(1)": "/", "/%5cevil.example": "/", "/%09/evil.example": "/", "evil.example": "/", "": "/",
+		"/orders/1?x=2#y":       "/orders/1?x=2#y",
+		"//evil.example":        "/",
+		"/\t/evil.example":      "/",
+		"/\n/evil.example":      "/",
+		`/\evil.example`:        "/",
+		`\/evil.example`:        "/",
+		"https://evil.example/": "/",
+		"javascript:alert(1)":   "/",
+		"/%5cevil.example":      "/",
+		"/%09/evil.example":     "/",
+		"evil.example":          "/",
+		"":                      "/",
 	} {
 		who[0], who[1] = who[1], who[0]
 		res, _ := v.post("/signin", "email", who[0], "password", "a long password", "next", next)
@@ -47,7 +57,8 @@ func TestOddRequestsAreAnsweredInWords(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
 	o := housetest.Order(t, v.studio)
-	for _, path := range []string{"/find?q=%00", "/find?q=%ff%fe", "/orders/1%00", "/music?text=%00", "/find?q=%zz"} {
+	for _, path := range []string{"/find?q=%00", "/find?q=%ff%fe", "/orders/1%00", "/music?text=%00",
+		"/find?q=%zz"} {
 		res, body := v.get(path)
 		assert.Equal(t, http.StatusBadRequest, res.StatusCode, path)
 		assert.NotContains(t, body, "server", path)
@@ -58,14 +69,22 @@ func TestOddRequestsAreAnsweredInWords(t *testing.T) {
 		assert.Equal(t, http.StatusBadRequest, res.StatusCode)
 		assert.Contains(t, body, "no text")
 	}
-	for path, want := range map[string]int{"/static/" + version(t, v) + "/": 404, "/static/" + version(t, v) + "/scripts/": 404, "/static/" + version(t, v) + "/scripts/order.mjs": 200, page: 200, "/signin": 200} {
+	for path, want := range map[string]int{
+		"/static/" + version(t, v) + "/":                  404,
+		"/static/" + version(t, v) + "/scripts/":          404,
+		"/static/" + version(t, v) + "/scripts/order.mjs": 200,
+		page:      200,
+		"/signin": 200,
+	} {
 		res, _ := v.do("HEAD", path, nil)
 		assert.Equal(t, want, res.StatusCode, path)
 		assert.Contains(t, res.Header.Get("X-Robots-Tag"), "noindex", path)
 	}
-	for _, path := range []string{"/uploads/", "/uploads/none", "/uploads/..%2f..%2fetc%2fpasswd", "/uploads/a+b", page} {
+	for _, path := range []string{"/uploads/", "/uploads/none", "/uploads/..%2f..%2fetc%2fpasswd",
+		"/uploads/a+b", page} {
 		for _, method := range []string{"HEAD", "PATCH", "OPTIONS"} {
-			res, body := v.do(method, path, nil, "Tus-Resumable", "1.0.0", "Origin", "https://evil.example", "Upload-Offset", "0", "Content-Type", "application/offset+octet-stream")
+			res, body := v.do(method, path, nil, "Tus-Resumable", "1.0.0", "Origin", "https://evil.example",
+				"Upload-Offset", "0", "Content-Type", "application/offset+octet-stream")
 			assert.Empty(t, res.Header.Get("Access-Control-Allow-Origin"), "%s %s", method, path)
 			assert.Less(t, res.StatusCode, 500, "%s %s", method, path)
 			assert.NotContains(t, body, v.studio.Blobs.Cache(), "no path of ours is told")
@@ -75,7 +94,8 @@ func TestOddRequestsAreAnsweredInWords(t *testing.T) {
 			}
 		}
 	}
-	res, _ := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Concat", "final;/uploads/a /uploads/b", "Upload-Metadata", "order MQ==")
+	res, _ := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Concat",
+		"final;/uploads/a /uploads/b", "Upload-Metadata", "order MQ==")
 	assert.GreaterOrEqual(t, res.StatusCode, 400, "files are not put together of others")
 	assert.Less(t, res.StatusCode, 500)
 }
@@ -98,7 +118,8 @@ func TestAPasswordIsChangedByItsOwner(t *testing.T) {
 	v.signIn("wren@studio.example")
 	_, body := v.get("/account")
 	assert.Contains(t, body, "wren@studio.example")
-	res, body := v.post("/account/password", "present", "a wrong password", "password", "oars over slack water")
+	res, body := v.post("/account/password", "present", "a wrong password", "password",
+		"oars over slack water")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "not your present password")
 	res, body = v.post("/account/password", "present", "a long password", "password", "wren wren wren")
@@ -161,9 +182,11 @@ func TestRequestsComeWithinTime(t *testing.T) {
 	v.serve(web.Config{ReadWithin: 300 * time.Millisecond})
 	v.signIn("wren@studio.example")
 	for _, path := range []string{"/signin", "/orders", "/settings/studio"} {
-		v.hangsUp("POST "+path, "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: 100\r\n\r\nname=")
+		v.hangsUp("POST "+path, "Content-Type: application/x-www-form-urlencoded\r\nContent-Length: "+
+			"100\r\n\r\nname=")
 	}
-	res, _ := v.do("POST", "/settings/studio", strings.NewReader("name="+strings.Repeat("x", 5<<20)), "Content-Type", "application/x-www-form-urlencoded")
+	res, _ := v.do("POST", "/settings/studio", strings.NewReader("name="+strings.Repeat("x", 5<<20)),
+		"Content-Type", "application/x-www-form-urlencoded")
 	assert.GreaterOrEqual(t, res.StatusCode, 400)
 	assert.NotEqual(t, strings.Repeat("x", 5<<20), v.text("SELECT name FROM studio"))
 	// A kept connection is none the worse for a deadline of before.
@@ -227,8 +250,10 @@ func TestEveryTextHasALength(t *testing.T) {
 		{"/settings/studio", "name", "x", "file_names", long},
 		{"/settings/studio", "name", "x", "sites", "https://" + strings.ReplaceAll(long, " ", "")},
 		{"/settings/studio", "name", "x", "photos", "davs://a/" + long},
-		{"/settings/users", "name", long, "email", "a@studio.example", "password", "gravel lantern heron", "role", "operator"},
-		{"/settings/users", "name", "x", "email", strings.ReplaceAll(long, " ", "") + "@studio.example", "password", "gravel lantern heron", "role", "operator"},
+		{"/settings/users", "name", long, "email", "a@studio.example", "password", "gravel lantern heron",
+			"role", "operator"},
+		{"/settings/users", "name", "x", "email", strings.ReplaceAll(long, " ", "") + "@studio.example",
+			"password", "gravel lantern heron", "role", "operator"},
 		{"/settings/users", "name", "x", "email", "b@studio.example", "password", long, "role", "operator"},
 		{"/settings/profiles", "name", long, "base", "MP4"},
 		{"/settings/profiles", "name", "x", "about", long, "base", "MP4"},
@@ -244,10 +269,17 @@ func TestEveryTextHasALength(t *testing.T) {
 		assert.Less(t, res.StatusCode, 500, "%s %s: %.200s", f[0], f[1], body)
 	}
 	var columns []struct{ TableName, ColumnName string }
-	require.NoError(t, v.studio.Store.DB.Raw("SELECT c.table_name, c.column_name FROM information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name) WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND c.data_type IN ('text', 'jsonb', 'character varying')").Scan(&columns).Error)
+	require.NoError(t, v.studio.Store.DB.Raw("SELECT c.table_name, c.column_name FROM "+
+		"information_schema.columns c JOIN information_schema.tables t USING (table_schema, table_name) "+
+		"WHERE c.table_schema = 'public' AND t.table_type = 'BASE TABLE' AND c.data_type IN ('text', "+
+		"'jsonb', 'character varying')").Scan(&columns).Error)
 	require.Greater(t, len(columns), 60)
 	for _, c := range columns {
-		kept := v.text(fmt.Sprintf("SELECT count(*) FROM %q WHERE %q::text LIKE '%%long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words long words%%'", c.TableName, c.ColumnName))
+		kept := v.text(fmt.Sprintf("SELECT count(*) FROM %q WHERE %q::text LIKE '%%long words long words "+
+			"long words long words long words long words long words long words long words long words long "+
+			"words long words long words long words long words long words long words long words long words "+
+			"long words long words long words long words long words long words long words long words long "+
+			"words%%'", c.TableName, c.ColumnName))
 		assert.Equal(t, "0", kept, "%s.%s", c.TableName, c.ColumnName)
 	}
 }
@@ -257,14 +289,19 @@ func TestNoRoomForAnUpload(t *testing.T) {
 	v := open(t)
 	v.signIn("wren@studio.example")
 	id := housetest.Order(t, v.studio).ID
-	meta := fmt.Sprintf("filename %s,order %s", base64.StdEncoding.EncodeToString([]byte("a.jpg")), base64.StdEncoding.EncodeToString(fmt.Append(nil, id)))
+	meta := fmt.Sprintf("filename %s,order %s", base64.StdEncoding.EncodeToString([]byte("a.jpg")),
+		base64.StdEncoding.EncodeToString(fmt.Append(nil, id)))
 	free := store.Free(t.TempDir())
-	for size, want := range map[int64]int{1000: http.StatusCreated, min(free+(1<<20), 19<<30): http.StatusInsufficientStorage} {
+	for size, want := range map[int64]int{
+		1000:                      http.StatusCreated,
+		min(free+(1<<20), 19<<30): http.StatusInsufficientStorage,
+	} {
 		if size > 1000 && size <= free {
 			t.Log("this disk has room for the largest upload")
 			continue
 		}
-		res, body := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", fmt.Sprint(size), "Upload-Metadata", meta)
+		res, body := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length",
+			fmt.Sprint(size), "Upload-Metadata", meta)
 		assert.Equal(t, want, res.StatusCode, body)
 	}
 }

@@ -31,7 +31,11 @@ func timedLines(text string) (out []doc.Line, err error) {
 			l.To, err = strconv.ParseFloat(to, 64)
 		}
 		if err != nil || l.Text == "" {
-			return nil, &invalid.Input{Field: "lines", Problem: fmt.Sprintf("%q is no caption with a time: begin it with seconds, like 0.5-2.5 The start.", line)}
+			return nil, &invalid.Input{
+				Field: "lines",
+				Problem: fmt.Sprintf("%q is no caption with a time: begin it with seconds, like 0.5-2.5 "+
+					"The start.", line),
+			}
 		}
 		out = append(out, l)
 	}
@@ -68,7 +72,8 @@ func (s *Server) takeSubtitles(w http.ResponseWriter, r *http.Request) {
 		}
 		v.Notice = page.Good(wording.Counted(len(op.Of), "slide") + " captioned.")
 		if lost > 0 {
-			v.Notice.Text += fmt.Sprintf(" Left out, where there is no slide: %s.", wording.Counted(lost, "subtitle"))
+			v.Notice.Text += fmt.Sprintf(" Left out, where there is no slide: %s.",
+				wording.Counted(lost, "subtitle"))
 		}
 	})
 }

@@ -50,8 +50,14 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 	var rows []themeRow
 	var occasions []string
 	for _, t := range all {
-		row := themeRow{ID: t.ID, Name: t.Name, About: t.About, Occasions: strings.Join(t.Occasions, ", "), Here: t.ID == wk.Doc.Theme,
-			Pace: fmt.Sprintf("%g s a picture", t.Pace.Seconds)}
+		row := themeRow{
+			ID:        t.ID,
+			Name:      t.Name,
+			About:     t.About,
+			Occasions: strings.Join(t.Occasions, ", "),
+			Here:      t.ID == wk.Doc.Theme,
+			Pace:      fmt.Sprintf("%g s a picture", t.Pace.Seconds),
+		}
 		if music > 0 {
 			least, usual, most := t.SuitsPictures(music)
 			row.Fits = pictures >= least && pictures <= most
@@ -81,7 +87,8 @@ func (s *Server) themePicker(w http.ResponseWriter, r *http.Request) {
 		Any           bool
 		Width, Height int
 		Occasions     []string
-	}{b, wk.Order.ID, wk.Order.Client, wk.Order.Event, wk.Slideshow.Head, rows, wording.Counted(pictures, "picture"), timecode.Clock(music), pictures > 0,
+	}{b, wk.Order.ID, wk.Order.Client, wk.Order.Event, wk.Slideshow.Head, rows,
+		wording.Counted(pictures, "picture"), timecode.Clock(music), pictures > 0,
 		384, 384 * wk.Doc.Frame.H / wk.Doc.Frame.W, occasions})
 }
 
@@ -134,7 +141,8 @@ func (s *Server) takeTheme(w http.ResponseWriter, r *http.Request) {
 	case err == nil:
 		http.Redirect(w, r, fmt.Sprintf("/orders/%d", id), http.StatusSeeOther)
 	case errors.As(err, &conflict), errors.As(err, &invalid):
-		s.Message(w, r, http.StatusConflict, "Not changed", err.Error(), fmt.Sprintf("/orders/%d/themes", id), "Back to the themes")
+		s.Message(w, r, http.StatusConflict, "Not changed", err.Error(), fmt.Sprintf("/orders/%d/themes", id),
+			"Back to the themes")
 	default:
 		s.Fail(w, r, err)
 	}

@@ -35,12 +35,16 @@ func TestTrail(t *testing.T) {
 	wren := housetest.Load(t, v.studio, id)
 	d, err := v.studio.Accounts.Check(ctx, "wren@studio.example", "a long password")
 	require.NoError(t, err)
-	_, err = v.studio.Orders.Edit(store.As(ctx, &store.Actor{UserID: &d.ID, Who: d.Name}), id, wren.Slideshow.Head, edit.Recast{}, &d.ID)
+	_, err = v.studio.Orders.Edit(store.As(ctx, &store.Actor{
+		UserID: &d.ID,
+		Who:    d.Name,
+	}), id, wren.Slideshow.Head, edit.Recast{}, &d.ID)
 	require.NoError(t, err)
 	path := fmt.Sprintf("/orders/%d", id)
 	res, _ := v.post(path+"/undo", "base", strconv.Itoa(housetest.Load(t, v.studio, id).Slideshow.Head))
 	require.Less(t, res.StatusCode, 400)
-	res, body := v.post(path+"/head", "client", "Ann", "event", "Regatta", "due", "2027-01-02", "client_email", "ann@saltmere.example")
+	res, body := v.post(path+"/head", "client", "Ann", "event", "Regatta", "due", "2027-01-02",
+		"client_email", "ann@saltmere.example")
 	require.Less(t, res.StatusCode, 400, body)
 	housetest.Rendered(t, v.studio, id)
 	_, token, err := v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30})
@@ -51,8 +55,12 @@ func TestTrail(t *testing.T) {
 	res, _ = stranger.post("/watch/" + token + "/played")
 	require.Less(t, res.StatusCode, 400)
 	v.post("/settings/studio", "name", "Quay Pictures")
-	v.post("/settings/users", "name", "Teal", "email", "teal@studio.example", "password", "gravel lantern heron", "role", "operator")
-	_, err = v.studio.Intake.Receive(store.As(ctx, &store.Actor{UserID: &d.ID, Who: d.Name}), id, "more", "more.jpg", bytes.NewReader(housetest.Photo(t, 9)))
+	v.post("/settings/users", "name", "Teal", "email", "teal@studio.example", "password",
+		"gravel lantern heron", "role", "operator")
+	_, err = v.studio.Intake.Receive(store.As(ctx, &store.Actor{
+		UserID: &d.ID,
+		Who:    d.Name,
+	}), id, "more", "more.jpg", bytes.NewReader(housetest.Photo(t, 9)))
 	require.NoError(t, err)
 	v.post(path + "/delete")
 	v.post("/signout")
@@ -70,8 +78,20 @@ func TestTrail(t *testing.T) {
 			assert.NotEmpty(t, d.Request)
 		}
 	}
-	for what, who := range map[string]string{store.DidSignIn: "Wren", store.DidSignOut: "Wren", store.DidRefuse: "a stranger", store.DidEdit: "Wren", store.DidOrder: "Wren", store.DidUpload: "Wren",
-		store.DidRender: "the program", store.DidLink: "the program", store.DidWatch: "a client", store.DidSettings: "Wren", store.DidAccount: "Wren", store.DidDelete: "Wren"} {
+	for what, who := range map[string]string{
+		store.DidSignIn:   "Wren",
+		store.DidSignOut:  "Wren",
+		store.DidRefuse:   "a stranger",
+		store.DidEdit:     "Wren",
+		store.DidOrder:    "Wren",
+		store.DidUpload:   "Wren",
+		store.DidRender:   "the program",
+		store.DidLink:     "the program",
+		store.DidWatch:    "a client",
+		store.DidSettings: "Wren",
+		store.DidAccount:  "Wren",
+		store.DidDelete:   "Wren",
+	} {
 		assert.Contains(t, by[what], who, what)
 	}
 	assert.Len(t, by[store.DidRefuse], 2)

@@ -26,7 +26,12 @@ import (
 func (v *site) behind(proxies string) *site {
 	list, err := page.ParseProxies(proxies)
 	require.NoError(v.t, err)
-	h, err := web.New(web.Config{House: v.studio, BaseURL: "http://films.example", UploadDir: v.t.TempDir(), Proxies: list})
+	h, err := web.New(web.Config{
+		House:     v.studio,
+		BaseURL:   "http://films.example",
+		UploadDir: v.t.TempDir(),
+		Proxies:   list,
+	})
 	require.NoError(v.t, err)
 	srv := httptest.NewServer(h)
 	v.t.Cleanup(func() { srv.Close(); h.Close() })
@@ -38,7 +43,10 @@ func (v *site) behind(proxies string) *site {
 // signInFrom tries to sign in from an address behind the proxy.
 func (v *site) signInFrom(forwarded, email, password string) int {
 	v.t.Helper()
-	res, _ := v.do("POST", "/signin", strings.NewReader(url.Values{"email": {email}, "password": {password}}.Encode()), "Content-Type", "application/x-www-form-urlencoded", "X-Forwarded-For", forwarded)
+	res, _ := v.do("POST", "/signin", strings.NewReader(url.Values{
+		"email":    {email},
+		"password": {password},
+	}.Encode()), "Content-Type", "application/x-www-form-urlencoded", "X-Forwarded-For", forwarded)
 	return res.StatusCode
 }
 
@@ -50,26 +58,34 @@ func TestGuessingIsStoppedAndOwnersAreNot(t *testing.T) {
 	const wren, right = "wren@studio.example", "a long password"
 	v := open(t).behind("127.0.0.0/8, 10.0.0.0/8")
 	for range 20 {
-		require.Equal(t, http.StatusSeeOther, v.signInFrom("192.0.2.1", wren, right), "what is right is no guess")
+		require.Equal(t, http.StatusSeeOther, v.signInFrom("192.0.2.1", wren, right),
+			"what is right is no guess")
 	}
 	owner := v.client
 	v.client = v.browser()
 	for i := range 10 {
-		require.Equal(t, http.StatusUnprocessableEntity, v.signInFrom("192.0.2.7, 10.1.2.3", wren, fmt.Sprint("guess number ", i)))
+		require.Equal(t, http.StatusUnprocessableEntity, v.signInFrom("192.0.2.7, 10.1.2.3", wren,
+			fmt.Sprint("guess number ", i)))
 	}
-	assert.Equal(t, http.StatusTooManyRequests, v.signInFrom("192.0.2.7", wren, right), "from there no more, even by luck")
-	assert.Equal(t, http.StatusTooManyRequests, v.signInFrom("198.51.100.9, 192.0.2.7", wren, right), "what a client puts before its own address counts for nothing")
-	assert.Equal(t, http.StatusSeeOther, v.signInFrom("192.0.2.7", "mara@studio.example", right), "another account")
+	assert.Equal(t, http.StatusTooManyRequests, v.signInFrom("192.0.2.7", wren, right),
+		"from there no more, even by luck")
+	assert.Equal(t, http.StatusTooManyRequests, v.signInFrom("198.51.100.9, 192.0.2.7", wren, right),
+		"what a client puts before its own address counts for nothing")
+	assert.Equal(t, http.StatusSeeOther, v.signInFrom("192.0.2.7", "mara@studio.example", right),
+		"another account")
 	v.client = v.browser()
 	assert.Equal(t, http.StatusSeeOther, v.signInFrom("192.0.2.8", wren, right), "another address")
 	v.client = v.browser()
 	for i := range 89 {
-		require.Equal(t, http.StatusUnprocessableEntity, v.signInFrom(fmt.Sprintf("203.0.113.%d", i), wren, "guess from everywhere"), i)
+		require.Equal(t, http.StatusUnprocessableEntity, v.signInFrom(fmt.Sprintf("203.0.113.%d", i), wren,
+			"guess from everywhere"), i)
 	}
 	v.signInFrom("203.0.113.200", wren, "guess from everywhere")
-	assert.Equal(t, http.StatusTooManyRequests, v.signInFrom("203.0.113.201", wren, right), "whoever it is: the browser is not known")
+	assert.Equal(t, http.StatusTooManyRequests, v.signInFrom("203.0.113.201", wren, right),
+		"whoever it is: the browser is not known")
 	v.client = owner
-	assert.Equal(t, http.StatusSeeOther, v.signInFrom("203.0.113.202", wren, right), "the owner's own browser")
+	assert.Equal(t, http.StatusSeeOther, v.signInFrom("203.0.113.202", wren, right),
+		"the owner's own browser")
 
 	// One address alone does not use up what all have: it is stopped before.
 	v.client = v.browser()
@@ -86,7 +102,10 @@ func TestGuessingIsStoppedAndOwnersAreNot(t *testing.T) {
 	var wg sync.WaitGroup
 	for range 30 {
 		wg.Go(func() {
-			res, err := http.PostForm(v.URL+"/signin", url.Values{"email": {"mara@studio.example"}, "password": {"all at once"}})
+			res, err := http.PostForm(v.URL+"/signin", url.Values{
+				"email":    {"mara@studio.example"},
+				"password": {"all at once"},
+			})
 			if err == nil {
 				res.Body.Close()
 				mu.Lock()
@@ -108,7 +127,8 @@ func TestGuessingIsStoppedAndOwnersAreNot(t *testing.T) {
 	assert.Error(t, err)
 	list, err := page.ParseProxies("192.0.2.1,::1")
 	require.NoError(t, err)
-	assert.Equal(t, []netip.Prefix{netip.MustParsePrefix("192.0.2.1/32"), netip.MustParsePrefix("::1/128")}, list)
+	assert.Equal(t, []netip.Prefix{netip.MustParsePrefix("192.0.2.1/32"), netip.MustParsePrefix("::1/128")},
+		list)
 }
 
 // A second step is set up, asked for, taken once, and forgotten by an owner; and
@@ -183,7 +203,8 @@ func TestSecondStepAndSessions(t *testing.T) {
 	v.post("/account/session", "session", names[1][1])
 	v.client = first
 	_, page = v.get("/account")
-	assert.Len(t, regexp.MustCompile(`name="session" value="`).FindAllString(page, -1), 1, "nobody else's can be ended")
+	assert.Len(t, regexp.MustCompile(`name="session" value="`).FindAllString(page, -1), 1,
+		"nobody else's can be ended")
 
 	// An owner forgets the step of somebody whose authenticator is lost.
 	v.client = &http.Client{Jar: jar, CheckRedirect: first.CheckRedirect}
@@ -195,7 +216,8 @@ func TestSecondStepAndSessions(t *testing.T) {
 	assert.Equal(t, "/", res.Header.Get("Location"))
 	v.client = &http.Client{Jar: jar, CheckRedirect: first.CheckRedirect}
 	v.post("/settings/users/"+mara, "name", "Mara", "role", "operator", "disabled", "true")
-	res, _ = v.post("/settings/users/"+mara, "name", "Mara", "role", "operator", "disabled", "true", "act", "remove")
+	res, _ = v.post("/settings/users/"+mara, "name", "Mara", "role", "operator", "disabled", "true", "act",
+		"remove")
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, page = v.get("/settings")
 	assert.NotContains(t, page, "mara@studio.example")

@@ -28,8 +28,10 @@ func TestWhatIsOnItsWayCounts(t *testing.T) {
 	p, err := v.studio.Intake.OpenPage(t.Context(), o.ID, intake.Limits{Files: 5, GB: 2, Days: 1})
 	require.NoError(t, err)
 	begin := func(size int) int {
-		meta := "filename " + base64.StdEncoding.EncodeToString([]byte("a.jpg")) + ",page " + base64.StdEncoding.EncodeToString([]byte(p.Token))
-		res, _ := v.do("POST", "/bring-uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", fmt.Sprint(size), "Upload-Metadata", meta)
+		meta := "filename " + base64.StdEncoding.EncodeToString([]byte("a.jpg")) + ",page " +
+			base64.StdEncoding.EncodeToString([]byte(p.Token))
+		res, _ := v.do("POST", "/bring-uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length",
+			fmt.Sprint(size), "Upload-Metadata", meta)
 		return res.StatusCode
 	}
 	var wg sync.WaitGroup
@@ -51,14 +53,25 @@ func TestWhatIsOnItsWayCounts(t *testing.T) {
 	assert.Equal(t, http.StatusCreated, begin(100<<20))
 
 	// What was refused counts too, for a day, and is gone then.
-	m := store.Media{OrderID: &o.ID, UploadID: "r", Name: "r.jpg", ClientPageID: &p.ID, State: store.Refused, Reason: "no photo", Size: 200 << 20, SHA256: strings.Repeat("0", 64)}
-	require.NoError(t, v.studio.Store.DB.Exec("INSERT INTO blobs (sha256, size) VALUES (?, 1)", m.SHA256).Error)
+	m := store.Media{
+		OrderID:      &o.ID,
+		UploadID:     "r",
+		Name:         "r.jpg",
+		ClientPageID: &p.ID,
+		State:        store.Refused,
+		Reason:       "no photo",
+		Size:         200 << 20,
+		SHA256:       strings.Repeat("0", 64),
+	}
+	require.NoError(t, v.studio.Store.DB.Exec("INSERT INTO blobs (sha256, size) VALUES (?, 1)",
+		m.SHA256).Error)
 	require.NoError(t, v.studio.Store.DB.Create(&m).Error)
 	assert.Equal(t, http.StatusUnprocessableEntity, begin(100<<20))
 	n, err := v.studio.Intake.ForgetRefused(t.Context(), false)
 	require.NoError(t, err)
 	assert.Zero(t, n, "not before a day is over")
-	require.NoError(t, v.studio.Store.DB.Exec("UPDATE media SET created_at = now() - interval '25 hours' WHERE id = ?", m.ID).Error)
+	require.NoError(t, v.studio.Store.DB.Exec(
+		"UPDATE media SET created_at = now() - interval '25 hours' WHERE id = ?", m.ID).Error)
 	n, err = v.studio.Intake.ForgetRefused(t.Context(), true)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, n)
@@ -79,7 +92,8 @@ func TestSilentUploadsEnd(t *testing.T) {
 	require.NoError(t, err)
 	base64ed := func(s string) string { return base64.StdEncoding.EncodeToString([]byte(s)) }
 	create := func(at, to, id string) string {
-		res, _ := v.do("POST", at, nil, "Tus-Resumable", "1.0.0", "Upload-Length", "1000", "Upload-Metadata", "filename "+base64ed("a.jpg")+","+to+" "+base64ed(id))
+		res, _ := v.do("POST", at, nil, "Tus-Resumable", "1.0.0", "Upload-Length", "1000", "Upload-Metadata",
+			"filename "+base64ed("a.jpg")+","+to+" "+base64ed(id))
 		require.Equal(t, http.StatusCreated, res.StatusCode)
 		where, err := url.Parse(res.Header.Get("Location"))
 		require.NoError(t, err)
@@ -93,6 +107,7 @@ func TestSilentUploadsEnd(t *testing.T) {
 		"POST /orders/open",
 		"POST /music",
 	} {
-		v.hangsUp(request, "Tus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: application/offset+octet-stream\r\nContent-Length: 1000\r\n\r\nabc")
+		v.hangsUp(request, "Tus-Resumable: 1.0.0\r\nUpload-Offset: 0\r\nContent-Type: "+
+			"application/offset+octet-stream\r\nContent-Length: 1000\r\n\r\nabc")
 	}
 }

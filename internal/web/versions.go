@@ -34,7 +34,11 @@ func (s *Server) tried(r *http.Request) (*orders.Dossier, doc.Placed, error) {
 	if err != nil {
 		return nil, doc.Placed{}, err
 	}
-	n, err := edit.Do(d.Doc, edit.Song{At: at, Media: doc.MediaID(q.Get("media")), Long: &long}, edit.Context{Theme: d.Theme, Library: d.Library})
+	n, err := edit.Do(d.Doc, edit.Song{
+		At:    at,
+		Media: doc.MediaID(q.Get("media")),
+		Long:  &long,
+	}, edit.Context{Theme: d.Theme, Library: d.Library})
 	if err != nil {
 		return nil, doc.Placed{}, &invalid.Input{Field: "long", Problem: err.Error() + "."}
 	}
@@ -77,8 +81,13 @@ func (s *Server) tryVersion(w http.ResponseWriter, r *http.Request) {
 		Order, Media, Long, Clock, Made, Sound string
 		At                                     int
 		Joins                                  []join
-	}{seenPath(d), string(p.Media), long, timecode.Clock(float64(p.Length) / timecode.SampleRate), madeSo(made.Joins, made.Alike, made.Over),
-		fmt.Sprintf("/orders/%s/version.wav?%s", seenPath(d), url.Values{"at": {strconv.Itoa(p.Index)}, "media": {string(p.Media)}, "long": {long}}.Encode()), p.Index, joins})
+	}{seenPath(d), string(p.Media), long, timecode.Clock(float64(p.Length) / timecode.SampleRate),
+		madeSo(made.Joins, made.Alike, made.Over),
+		fmt.Sprintf("/orders/%s/version.wav?%s", seenPath(d), url.Values{
+			"at":    {strconv.Itoa(p.Index)},
+			"media": {string(p.Media)},
+			"long":  {long},
+		}.Encode()), p.Index, joins})
 }
 
 // beforeJoin is how many seconds before a join it is heard from.

@@ -61,7 +61,8 @@ func TestStreaming(t *testing.T) {
 	assert.Contains(t, body, "With &lt;love&gt;")
 	// What plays before any player is there: the first piece of the smallest size,
 	// with the decoder's settings before it, in one request.
-	first := regexp.MustCompile(`data-first="([^"]+)" data-first-list="([^"]+)" data-opening="(\d+)"`).FindStringSubmatch(body)
+	first := regexp.MustCompile(`data-first="([^"]+)" data-first-list="([^"]+)" data-opening="(\d+)"`).
+		FindStringSubmatch(body)
 	require.NotNil(t, first)
 	_, pieces := v.get(first[2])
 	at0 := regexp.MustCompile(`#EXT-X-BYTERANGE:(\d+)@(\d+)`).FindStringSubmatch(pieces)
@@ -75,7 +76,8 @@ func TestStreaming(t *testing.T) {
 	assert.Equal(t, "noindex, nofollow, noarchive", res.Header.Get("X-Robots-Tag"))
 	res, body = v.get(at + "/stream.m3u8")
 	assert.Equal(t, "application/vnd.apple.mpegurl", res.Header.Get("Content-Type"))
-	lists := regexp.MustCompile(`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+),RESOLUTION=\d+x\d+,CODECS="avc1\.[0-9a-f]{6},mp4a\.40\.2"\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
+	lists := regexp.MustCompile(
+		`(?m)^#EXT-X-STREAM-INF:BANDWIDTH=(\d+),AVERAGE-BANDWIDTH=(\d+),RESOLUTION=\d+x\d+,CODECS="avc1\.[0-9a-f]{6},mp4a\.40\.2"\n(\d+/list\.m3u8)$`).FindAllStringSubmatch(body, -1)
 	require.Len(t, lists, 2, body)
 	for _, l := range lists {
 		res, list := v.get(at + "/" + l[3])
@@ -87,7 +89,8 @@ func TestStreaming(t *testing.T) {
 				assert.Equal(t, "film.m4s", line)
 			}
 		}
-		res, part := v.do("GET", at+"/"+strings.TrimSuffix(l[3], "list.m3u8")+"film.m4s", nil, "Range", "bytes=4-7")
+		res, part := v.do("GET", at+"/"+strings.TrimSuffix(l[3], "list.m3u8")+"film.m4s", nil, "Range",
+			"bytes=4-7")
 		assert.Equal(t, http.StatusPartialContent, res.StatusCode)
 		assert.Equal(t, "ftyp", part, "it begins like every such file (ISO/IEC 14496-12)")
 	}
@@ -126,8 +129,10 @@ func number(t *testing.T, s string) int {
 func TestLinkPassword(t *testing.T) {
 	v := open(t)
 	id := v.filmed()
-	at, other := v.link(id, delivery.NewLink{Password: "lantern"}), v.link(id, delivery.NewLink{Password: "lantern"})
-	for _, path := range []string{"", "/film.mp4", "/poster.jpg", "/stream.m3u8", "/look.css", "/captions.vtt"} {
+	at, other := v.link(id, delivery.NewLink{Password: "lantern"}),
+		v.link(id, delivery.NewLink{Password: "lantern"})
+	for _, path := range []string{"", "/film.mp4", "/poster.jpg", "/stream.m3u8", "/look.css",
+		"/captions.vtt"} {
 		res, body := v.get(at + path)
 		assert.Equal(t, http.StatusUnauthorized, res.StatusCode, path)
 		assert.NotContains(t, body, "Gannets")
@@ -158,7 +163,8 @@ func TestLinkPassword(t *testing.T) {
 	proxied.client = proxied.browser()
 	unlock := func(from, password string) int {
 		form := url.Values{"password": {password}}.Encode()
-		res, _ := proxied.do("POST", other+"/password", strings.NewReader(form), "Content-Type", "application/x-www-form-urlencoded", "X-Forwarded-For", from)
+		res, _ := proxied.do("POST", other+"/password", strings.NewReader(form), "Content-Type",
+			"application/x-www-form-urlencoded", "X-Forwarded-For", from)
 		return res.StatusCode
 	}
 	for range 15 {
@@ -167,7 +173,8 @@ func TestLinkPassword(t *testing.T) {
 	assert.Equal(t, http.StatusTooManyRequests, last)
 	assert.Equal(t, http.StatusSeeOther, unlock("192.0.2.8", "lantern"))
 	var stored string
-	require.NoError(t, v.studio.Store.DB.Raw("SELECT string_agg(password_hash, ' ') FROM links").Scan(&stored).Error)
+	require.NoError(t, v.studio.Store.DB.Raw("SELECT string_agg(password_hash, ' ') FROM links").
+		Scan(&stored).Error)
 	assert.NotContains(t, stored, "lantern")
 	_, _, err := v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 3, Password: "abc"})
 	assert.ErrorContains(t, err, "at least 4")
@@ -203,13 +210,15 @@ func TestEmbedding(t *testing.T) {
 	id := v.filmed()
 	site := "https://www.studio.example"
 	v.signIn("wren@studio.example")
-	res, body := v.post("/settings/studio", "name", "Our studio", "sites", site+" https://evil.example;script-src")
+	res, body := v.post("/settings/studio", "name", "Our studio", "sites", site+
+		" https://evil.example;script-src")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "is no site")
 	v.post("/settings/studio", "name", "Our studio", "sites", site)
 	shown, not := v.link(id, delivery.NewLink{Embed: true}), v.link(id, delivery.NewLink{})
 	res, body = v.get(shown)
-	assert.Contains(t, res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'", "the page itself is not shown elsewhere")
+	assert.Contains(t, res.Header.Get("Content-Security-Policy"), "frame-ancestors 'none'",
+		"the page itself is not shown elsewhere")
 	assert.Contains(t, body, "application/json+oembed")
 	res, _ = v.get(shown + "/embed")
 	assert.Equal(t, http.StatusOK, res.StatusCode)
@@ -225,10 +234,12 @@ func TestEmbedding(t *testing.T) {
 	}
 	code, m := ask(shown, "&maxwidth=240")
 	assert.Equal(t, 200, code)
-	assert.Equal(t, []any{"1.0", "video", "Gannets", 240.0, 135.0}, []any{m["version"], m["type"], m["title"], m["width"], m["height"]})
+	assert.Equal(t, []any{"1.0", "video", "Gannets", 240.0, 135.0}, []any{m["version"], m["type"], m["title"],
+		m["width"], m["height"]})
 	_, m = ask(shown, "")
 	assert.Equal(t, []any{320.0, 180.0}, []any{m["width"], m["height"]}, "the file’s")
-	assert.Contains(t, m["html"], `<iframe src="http://films.example`+shown+`/embed" width="320" height="180"`)
+	assert.Contains(t, m["html"], `<iframe src="http://films.example`+shown+
+		`/embed" width="320" height="180"`)
 	for _, at := range []string{not, "/watch/guess", ""} {
 		code, _ = ask(at, "")
 		assert.Equal(t, 404, code)
@@ -295,12 +306,14 @@ func TestProofPages(t *testing.T) {
 	res, body = v.post(at+"/approve", "who", "Zoë", "render", "99")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "has changed while you were looking")
-	res, _ = v.post(at+"/approve", "who", "Zoë", "render", v.text("SELECT id FROM renders WHERE profile = 'Proof'"))
+	res, _ = v.post(at+"/approve", "who", "Zoë", "render",
+		v.text("SELECT id FROM renders WHERE profile = 'Proof'"))
 	assert.Equal(t, at+"#approval", res.Header.Get("Location"))
 	v.client = operator
 	_, body = v.get(order + "/deliveries")
 	assert.Contains(t, body, "approved by Zoë")
-	housetest.Edit(t, v.studio, id, edit.Details{Values: map[string]string{"names": "Others", "date": "2026"}})
+	housetest.Edit(t, v.studio, id, edit.Details{Values: map[string]string{"names": "Others",
+		"date": "2026"}})
 	_, body = v.get(order + "/deliveries")
 	assert.Contains(t, body, "changed since")
 }
@@ -320,15 +333,19 @@ func TestOwnProfiles(t *testing.T) {
 	v := open(t)
 	id := housetest.Ready(t, v.studio)
 	v.signIn("wren@studio.example")
-	res, body := v.post("/settings/profiles", "name", "Feed", "base", "MP4", "shape", "4:5", "lines", "120", "rate", "25", "crf", "28", "about", "for feeds")
+	res, body := v.post("/settings/profiles", "name", "Feed", "base", "MP4", "shape", "4:5", "lines", "120",
+		"rate", "25", "crf", "28", "about", "for feeds")
 	assert.Equal(t, http.StatusSeeOther, res.StatusCode, body)
 	v.studio.Shelf.Forget()
 	_, body = v.get(v.order(id) + "/deliveries")
 	assert.Contains(t, body, `value="Feed"`)
 	assert.Contains(t, body, "120 × 150")
 	for what, form := range map[string][]string{
-		"is a shipped profile": {"name", "MP4", "base", "MP4"}, "frame of a disc is fixed": {"name", "x", "base", "DVD PAL 16:9", "lines", "480"},
-		"either a quality or a bit rate": {"name", "x", "base", "MP4", "crf", "20", "kbps", "900"}, "many": {"name", "x", "base", "MP4", "lines", "many"}, "There is no profile": {"name", "x", "base", "none"},
+		"is a shipped profile":           {"name", "MP4", "base", "MP4"},
+		"frame of a disc is fixed":       {"name", "x", "base", "DVD PAL 16:9", "lines", "480"},
+		"either a quality or a bit rate": {"name", "x", "base", "MP4", "crf", "20", "kbps", "900"},
+		"many":                           {"name", "x", "base", "MP4", "lines", "many"},
+		"There is no profile":            {"name", "x", "base", "none"},
 	} {
 		res, body := v.post("/settings/profiles", form...)
 		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, what)
@@ -355,7 +372,8 @@ func TestOwnProfiles(t *testing.T) {
 	assert.Equal(t, http.StatusOK, res.StatusCode, body)
 	r, err := store.One[store.Render](v.studio.Store.DB, "profile = 'Mail'")
 	require.NoError(t, err)
-	assert.NotEqual(t, profile.Film.Video.Kbps, r.Setting.Video.Kbps, "the bit rate is worked out for this film")
+	assert.NotEqual(t, profile.Film.Video.Kbps, r.Setting.Video.Kbps,
+		"the bit rate is worked out for this film")
 }
 
 // The list of deliveries is filtered and sends again; letters in the studio's

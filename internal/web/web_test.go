@@ -10,8 +10,6 @@ import (
 	"net/http/cookiejar"
 	"net/http/httptest"
 	"net/url"
-	"os"
-	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
@@ -24,7 +22,6 @@ import (
 
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
-	"nelko/internal/delivery"
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
 	"nelko/internal/store"
@@ -48,7 +45,12 @@ func open(t *testing.T) *site {
 	require.NoError(t, err)
 	_, err = s.Accounts.Add(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
 	require.NoError(t, err)
-	h, err := web.New(web.Config{House: s, BaseURL: "http://films.example", UploadDir: t.TempDir(), StandIns: true})
+	h, err := web.New(web.Config{
+		House:     s,
+		BaseURL:   "http://films.example",
+		UploadDir: t.TempDir(),
+		StandIns:  true,
+	})
 	require.NoError(t, err)
 	srv := httptest.NewServer(h)
 	t.Cleanup(func() { srv.Close(); h.Close() })
@@ -60,7 +62,10 @@ func open(t *testing.T) *site {
 func (v *site) browser() *http.Client {
 	jar, err := cookiejar.New(nil)
 	require.NoError(v.t, err)
-	return &http.Client{Jar: jar, CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }}
+	return &http.Client{
+		Jar:           jar,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+	}
 }
 
 func (v *site) do(method, path string, body io.Reader, header ...string) (*http.Response, string) {
@@ -87,7 +92,8 @@ func (v *site) post(path string, form ...string) (*http.Response, string) {
 	for i := 0; i+1 < len(form); i += 2 {
 		f.Add(form[i], form[i+1])
 	}
-	return v.do("POST", path, strings.NewReader(f.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+	return v.do("POST", path, strings.NewReader(f.Encode()), "Content-Type",
+		"application/x-www-form-urlencoded")
 }
 
 func (v *site) signIn(email string) {
@@ -103,14 +109,18 @@ func TestSignIn(t *testing.T) {
 	res, body := v.post("/signin", "email", "wren@studio.example", "password", "wrong password")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "do not belong together")
-	res, _ = v.post("/signin", "email", "wren@studio.example", "password", "a long password", "next", "//evil.example/")
+	res, _ = v.post("/signin", "email", "wren@studio.example", "password", "a long password", "next",
+		"//evil.example/")
 	assert.Equal(t, "/", res.Header.Get("Location"), "redirects stay here")
 	cookies := map[string]http.SameSite{}
 	for _, c := range res.Cookies() {
 		assert.True(t, c.HttpOnly, c.Name)
 		cookies[c.Name] = c.SameSite
 	}
-	assert.Equal(t, map[string]http.SameSite{"nelko": http.SameSiteLaxMode, "nelko_device": http.SameSiteStrictMode}, cookies)
+	assert.Equal(t, map[string]http.SameSite{
+		"nelko":        http.SameSiteLaxMode,
+		"nelko_device": http.SameSiteStrictMode,
+	}, cookies)
 	res, body = v.get("/")
 	assert.Equal(t, http.StatusOK, res.StatusCode)
 	assert.Contains(t, body, "Day sheet")
@@ -150,7 +160,8 @@ func TestSignInReadsOnlySmallForms(t *testing.T) {
 	}
 	assert.Less(t, read.sent.Load(), int64(8<<20), "it is not read to its end")
 	for _, kind := range []string{"multipart/form-data; boundary=x", "text/plain", ""} {
-		res, _ := v.do("POST", "/signin", strings.NewReader("email=wren%40studio.example&password=a+long+password"), "Content-Type", kind)
+		res, _ := v.do("POST", "/signin",
+			strings.NewReader("email=wren%40studio.example&password=a+long+password"), "Content-Type", kind)
 		assert.Equal(t, http.StatusUnsupportedMediaType, res.StatusCode, kind)
 	}
 	v.signIn("wren@studio.example")
@@ -207,7 +218,8 @@ func TestRoles(t *testing.T) {
 	res, body := v.get("/settings")
 	assert.Equal(t, http.StatusForbidden, res.StatusCode)
 	assert.Contains(t, body, "Only an owner")
-	res, _ = v.post("/settings/users", "email", "x@studio.example", "password", "a long password", "role", "owner")
+	res, _ = v.post("/settings/users", "email", "x@studio.example", "password", "a long password", "role",
+		"owner")
 	assert.Equal(t, http.StatusForbidden, res.StatusCode)
 	v.client = v.browser()
 	v.signIn("wren@studio.example")
@@ -215,17 +227,20 @@ func TestRoles(t *testing.T) {
 	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, body = v.get("/settings")
 	assert.Contains(t, body, "Osprey Quay")
-	res, body = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "short", "role", "operator")
+	res, body = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "short",
+		"role", "operator")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "at least 12 characters")
-	res, _ = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password", "a long password", "role", "operator")
+	res, _ = v.post("/settings/users", "email", "new@studio.example", "name", "New", "password",
+		"a long password", "role", "operator")
 	assert.Equal(t, http.StatusSeeOther, res.StatusCode)
 }
 
 func TestNewOrderKeepsWhatWasTyped(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
-	res, body := v.post("/orders", "client", "The Gannets", "event", "", "due", "2026-12-01", "detail-names", "<b>Gannets</b>", "theme", "tideline")
+	res, body := v.post("/orders", "client", "The Gannets", "event", "", "due", "2026-12-01", "detail-names",
+		"<b>Gannets</b>", "theme", "tideline")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "The event is missing")
 	assert.Contains(t, body, `value="The Gannets"`)
@@ -233,7 +248,8 @@ func TestNewOrderKeepsWhatWasTyped(t *testing.T) {
 	res, body = v.post("/orders", "client", "A", "event", "B", "due", "31.12.2026")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
 	assert.Contains(t, body, "is not a date")
-	res, _ = v.post("/orders", "client", "The Gannets", "event", "Regatta", "due", "2026-12-01", "detail-names", "Gannets", "theme", "tideline")
+	res, _ = v.post("/orders", "client", "The Gannets", "event", "Regatta", "due", "2026-12-01",
+		"detail-names", "Gannets", "theme", "tideline")
 	assert.Equal(t, "/orders/1", res.Header.Get("Location"))
 	_, body = v.get("/orders/1")
 	assert.Contains(t, body, "Missing: Date")
@@ -243,7 +259,8 @@ func TestNewOrderKeepsWhatWasTyped(t *testing.T) {
 		res, _ := v.get(path)
 		assert.Equal(t, http.StatusOK, res.StatusCode, path)
 	}
-	for _, path := range []string{"/orders/99", "/orders/x", "/media/9/thumb", "/renders/9/film.mp4", "/nowhere"} {
+	for _, path := range []string{"/orders/99", "/orders/x", "/media/9/thumb", "/renders/9/film.mp4",
+		"/nowhere"} {
 		res, body := v.get(path)
 		assert.Equal(t, http.StatusNotFound, res.StatusCode, path)
 		assert.Contains(t, body, "Not here", path)
@@ -261,7 +278,8 @@ func TestUploadInPieces(t *testing.T) {
 		return "filename " + e([]byte("größe 1.jpg")) + ",order " + e([]byte(fmt.Sprint(order)))
 	}
 	create := func(order any) *http.Response {
-		res, _ := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length", strconv.Itoa(len(photo)), "Upload-Metadata", meta(order))
+		res, _ := v.do("POST", "/uploads/", nil, "Tus-Resumable", "1.0.0", "Upload-Length",
+			strconv.Itoa(len(photo)), "Upload-Metadata", meta(order))
 		return res
 	}
 	assert.Equal(t, http.StatusUnauthorized, create(o.ID).StatusCode, "only for those signed in")
@@ -272,7 +290,8 @@ func TestUploadInPieces(t *testing.T) {
 	at, err := url.Parse(res.Header.Get("Location"))
 	require.NoError(t, err)
 	patch := func(from, to int) int {
-		res, _ := v.do("PATCH", at.Path, bytes.NewReader(photo[from:to]), "Tus-Resumable", "1.0.0", "Upload-Offset", strconv.Itoa(from), "Content-Type", "application/offset+octet-stream")
+		res, _ := v.do("PATCH", at.Path, bytes.NewReader(photo[from:to]), "Tus-Resumable", "1.0.0",
+			"Upload-Offset", strconv.Itoa(from), "Content-Type", "application/offset+octet-stream")
 		return res.StatusCode
 	}
 	half := len(photo) / 2
@@ -298,7 +317,11 @@ func TestEditsOverTheWeb(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
 	o := housetest.Order(t, v.studio)
-	housetest.Bring(t, v.studio, o.ID, map[string][]byte{"a.jpg": housetest.Photo(t, 1), "b.jpg": housetest.Photo(t, 2), "song.flac": housetest.Song(t, 20)})
+	housetest.Bring(t, v.studio, o.ID, map[string][]byte{
+		"a.jpg":     housetest.Photo(t, 1),
+		"b.jpg":     housetest.Photo(t, 2),
+		"song.flac": housetest.Song(t, 20),
+	})
 	page := fmt.Sprintf("/orders/%d", o.ID)
 	_, body := v.get(page)
 	head := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
@@ -322,7 +345,13 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Equal(t, http.StatusOK, res.StatusCode, "nobody conflicts with herself")
 	now := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(body)[1]
 	assert.NotEqual(t, head, now, "and the present state comes with the answer")
-	for path, form := range map[string][]string{"pace": {"pace", "three"}, "linger": {"linger", "0"}, "pin": {"pin", "NaN", "slide", "s3"}, "remove": {"slide", "s999"}, "move": {"slide", "s1"}} {
+	for path, form := range map[string][]string{
+		"pace":   {"pace", "three"},
+		"linger": {"linger", "0"},
+		"pin":    {"pin", "NaN", "slide", "s3"},
+		"remove": {"slide", "s999"},
+		"move":   {"slide", "s1"},
+	} {
 		res, body := v.post(page+"/edit/"+path, append([]string{"base", now}, form...)...)
 		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, path)
 		assert.Contains(t, body, "notice-bad", path)
@@ -333,7 +362,12 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Equal(t, http.StatusOK, res.StatusCode, "a comma may be the decimal sign")
 	w, err := v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
-	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: 3.5, Shortest: doc.UsualShortest, Longest: doc.UsualLongest}, w.Doc.Fit)
+	assert.Equal(t, doc.Fit{
+		Mode:        doc.AtPace,
+		PaceSeconds: 3.5,
+		Shortest:    doc.UsualShortest,
+		Longest:     doc.UsualLongest,
+	}, w.Doc.Fit)
 	res, _ = v.post(page+"/undo", "base", fmt.Sprint(w.Slideshow.Head))
 	assert.Equal(t, http.StatusOK, res.StatusCode)
 
@@ -370,100 +404,4 @@ func TestEditsOverTheWeb(t *testing.T) {
 		res, _ = v.get(fmt.Sprintf("/media/%d/thumb", m.ID))
 		assert.Equal(t, want, res.StatusCode, m.Name)
 	}
-}
-
-// The link page: a client without an account watches parts of the film,
-// downloads it if that is allowed, and is told when the link is closed.
-func TestLinkPage(t *testing.T) {
-	v := open(t)
-	o := housetest.Order(t, v.studio)
-	film := bytes.Repeat([]byte("film"), 1000)
-	sha, size, err := v.studio.Blobs.Put(ctx, bytes.NewReader(film))
-	require.NoError(t, err)
-	poster, _, err := v.studio.Blobs.Put(ctx, bytes.NewReader(housetest.Photo(t, 1)))
-	require.NoError(t, err)
-	now := time.Now()
-	r := store.Render{OrderID: o.ID, SlideshowID: 1, Revision: 1, Profile: "MP4", State: store.RenderDone, SHA256: &sha, Poster: &poster, Size: size, Seconds: 61, FinishedAt: &now}
-	require.NoError(t, v.studio.Store.DB.Create(&r).Error)
-	link := func(download bool) (store.Link, string) {
-		l, token, err := v.studio.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{RenderID: r.ID, Title: "Gannets <3", Days: 9, Downloadable: download})
-		require.NoError(t, err)
-		return l, "/watch/" + token
-	}
-	l, at := link(true)
-	res, body := v.get(at)
-	assert.Equal(t, http.StatusOK, res.StatusCode)
-	assert.Contains(t, body, "Gannets &lt;3")
-	assert.Contains(t, body, "Download MP4, 1 MB")
-	assert.Equal(t, "no-referrer", res.Header.Get("Referrer-Policy"))
-	res, body = v.do("GET", at+"/film.mp4", nil, "Range", "bytes=4-11")
-	assert.Equal(t, http.StatusPartialContent, res.StatusCode)
-	assert.Equal(t, "filmfilm", body)
-	assert.Equal(t, "bytes 4-11/4000", res.Header.Get("Content-Range"))
-	res, _ = v.get(at + "/film.mp4?download=1")
-	assert.Equal(t, `attachment; filename="The Gannets - Regatta.mp4"`, res.Header.Get("Content-Disposition"))
-	res, _ = v.get(at + "/poster.jpg")
-	assert.Equal(t, "image/jpeg", res.Header.Get("Content-Type"))
-	res, _ = v.do("POST", at+"/played", nil)
-	assert.Equal(t, http.StatusNoContent, res.StatusCode)
-	got, err := store.One[store.Link](v.studio.Store.DB, "id = ?", l.ID)
-	require.NoError(t, err)
-	assert.Equal(t, []int64{1, 1}, []int64{got.Views, got.Downloads})
-
-	_, locked := link(false)
-	_, body = v.get(locked)
-	assert.NotContains(t, body, "Download MP4")
-	res, _ = v.get(locked + "/film.mp4?download=1")
-	assert.Equal(t, http.StatusForbidden, res.StatusCode)
-	res, _ = v.get("/watch/guess")
-	assert.Equal(t, http.StatusNotFound, res.StatusCode)
-	require.NoError(t, v.studio.Delivery.Close(ctx, o.ID, l.ID))
-	for _, p := range []string{"", "/film.mp4", "/poster.jpg"} {
-		res, body = v.get(at + p)
-		assert.Equal(t, http.StatusGone, res.StatusCode)
-		assert.Contains(t, body, "Ask Our studio for a new link")
-	}
-}
-
-func TestHealthAndMetrics(t *testing.T) {
-	v := open(t)
-	res, body := v.get("/healthz")
-	assert.Equal(t, "200 OK ok\n", res.Status+" "+body)
-	mark := filepath.Join(v.studio.Blobs.Folders()[0], store.MarkName)
-	require.NoError(t, os.Rename(mark, mark+".aside"))
-	res, body = v.get("/healthz")
-	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)
-	assert.Contains(t, body, store.ErrAway.Error())
-	v.signIn("mara@studio.example")
-	_, body = v.get("/")
-	assert.Contains(t, body, "What needs it waits", "said on every page")
-	require.NoError(t, os.Rename(mark+".aside", mark))
-	_, body = v.get("/")
-	assert.NotContains(t, body, "What needs it waits")
-	res, _ = v.get("/metrics")
-	assert.Equal(t, http.StatusNotFound, res.StatusCode, "not on the address clients reach")
-	const token = "guessed-token-of-a-link"
-	v.get("/watch/" + token)
-	for i := range 30 {
-		v.do(fmt.Sprintf("METHOD%d", i), "/healthz", nil)
-	}
-	figures := httptest.NewServer(web.Metrics())
-	defer figures.Close()
-	r, err := http.Get(figures.URL + "/metrics")
-	require.NoError(t, err)
-	defer r.Body.Close()
-	b, err := io.ReadAll(r.Body)
-	require.NoError(t, err)
-	body = string(b)
-	assert.Contains(t, body, `nelko_http_request_seconds_count{method="GET",route="/healthz",status="200"}`)
-	assert.Contains(t, body, `method="GET",route="/watch/{token}",status="404"`)
-	assert.NotContains(t, body, token, "metrics hold no tokens")
-	assert.NotContains(t, body, "METHOD1", "nor methods as strangers name them")
-	assert.Contains(t, body, `method="other"`)
-	v.studio.Store.Close()
-	res, _ = v.get("/healthz")
-	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)
-	res, body = v.get("/watch/x")
-	assert.Equal(t, http.StatusServiceUnavailable, res.StatusCode)
-	assert.Contains(t, body, "Nothing that was kept is lost")
 }

@@ -50,7 +50,8 @@ func Zip(t testing.TB, name string, change func(path, body string) (string, stri
 			if err != nil {
 				return err
 			}
-			path, body := change(p, strings.Replace(string(b), `"id": "waypoint"`, `"id": "`+strings.TrimSuffix(name, ".zip")+`"`, 1))
+			path, body := change(p, strings.Replace(string(b), `"id": "waypoint"`, `"id": "`+
+				strings.TrimSuffix(name, ".zip")+`"`, 1))
 			if path == "" {
 				return nil
 			}

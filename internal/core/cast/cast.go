@@ -74,7 +74,8 @@ func Shape(aspect float64) string {
 // stand side by side: both are upright or both wide, and their difference
 // hashes differ in few of 64 bits (common practice, no source).
 func Alike(a, b doc.Media) bool {
-	return Shape(a.Aspect()) == Shape(b.Aspect()) && a.Print != 0 && b.Print != 0 && bits.OnesCount64(a.Print^b.Print) <= 8
+	return Shape(a.Aspect()) == Shape(b.Aspect()) && a.Print != 0 && b.Print != 0 &&
+		bits.OnesCount64(a.Print^b.Print) <= 8
 }
 
 // Caster pours media into slides.
@@ -90,19 +91,25 @@ type Caster struct {
 // Of is the caster of a film.
 func Of(d doc.Slideshow, t *theme.Theme, lib doc.Library) Caster {
 	frame := float64(d.Frame.W) / float64(d.Frame.H)
-	return Caster{Theme: t, Aspect: d.Aspect, Called: d.Called, Cuts: func(l theme.Layout, id doc.MediaID) bool {
-		m := lib[id]
-		if m.Kind != doc.PhotoMedia || l.Fit != design.Fill || d.Shots[id].Fit != "" || d.Shots[id].Focal != nil {
-			return false
-		}
-		places := l.PlacesIn(frame, framing.ShapeOf(d.Frame.W, d.Frame.H))
-		if len(places) != 1 {
-			return false
-		}
-		var need framing.Point
-		need.X, need.Y = d.Needs(m)
-		return theme.Cuts(places[0].Rect.W*frame/places[0].Rect.H, d.Aspect(m), need)
-	}}
+	return Caster{
+		Theme:  t,
+		Aspect: d.Aspect,
+		Called: d.Called,
+		Cuts: func(l theme.Layout, id doc.MediaID) bool {
+			m := lib[id]
+			if m.Kind != doc.PhotoMedia || l.Fit != design.Fill || d.Shots[id].Fit != "" ||
+				d.Shots[id].Focal != nil {
+				return false
+			}
+			places := l.PlacesIn(frame, framing.ShapeOf(d.Frame.W, d.Frame.H))
+			if len(places) != 1 {
+				return false
+			}
+			var need framing.Point
+			need.X, need.Y = d.Needs(m)
+			return theme.Cuts(places[0].Rect.W*frame/places[0].Rect.H, d.Aspect(m), need)
+		},
+	}
 }
 
 func (c Caster) shape(m doc.Media) string {
@@ -158,7 +165,8 @@ func (c Caster) together(group []doc.Media, m doc.Media, apart time.Duration) bo
 	if m.Kind != doc.PhotoMedia || c.shape(m) != c.shape(first) {
 		return false
 	}
-	if apart > 0 && !m.Captured.IsZero() && !last.Captured.IsZero() && m.Captured.Sub(last.Captured).Abs() > apart {
+	if apart > 0 && !m.Captured.IsZero() && !last.Captured.IsZero() && m.Captured.Sub(last.Captured).
+		Abs() > apart {
 		return false
 	}
 	return !slices.ContainsFunc(group, func(o doc.Media) bool { return Alike(o, m) })
@@ -240,7 +248,9 @@ func (c Caster) Layout(s doc.Slide, lib doc.Library, seed uint64) (theme.Layout,
 	}
 	layouts := c.Theme.Holds(len(s.Media), shape)
 	if c.Cuts != nil && len(s.Media) == 1 { // of several, rows cut nothing
-		if kind := slices.DeleteFunc(slices.Clone(layouts), func(l theme.Layout) bool { return c.Cuts(l, s.Media[0]) }); len(kind) > 0 {
+		if kind := slices.DeleteFunc(slices.Clone(layouts), func(l theme.Layout) bool {
+			return c.Cuts(l, s.Media[0])
+		}); len(kind) > 0 {
 			layouts = kind
 		}
 	}

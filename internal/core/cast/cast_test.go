@@ -15,16 +15,22 @@ import (
 )
 
 func TestNamesOrderAsPeopleCount(t *testing.T) {
-	names := []string{"IMG_10.jpg", "img_2.jpg", "IMG_1.jpg", "a 007.jpg", "a 7b.jpg", "z.jpg", "2.jpg", "10.jpg"}
+	names := []string{"IMG_10.jpg", "img_2.jpg", "IMG_1.jpg", "a 007.jpg", "a 7b.jpg", "z.jpg", "2.jpg",
+		"10.jpg"}
 	slices.SortFunc(names, CompareNames)
-	assert.Equal(t, []string{"2.jpg", "10.jpg", "a 007.jpg", "a 7b.jpg", "IMG_1.jpg", "img_2.jpg", "IMG_10.jpg", "z.jpg"}, names)
+	assert.Equal(t, []string{"2.jpg", "10.jpg", "a 007.jpg", "a 7b.jpg", "IMG_1.jpg", "img_2.jpg",
+		"IMG_10.jpg", "z.jpg"}, names)
 }
 
 func TestOrderByCaptureTimeThenName(t *testing.T) {
 	at := func(m int) time.Time { return time.Date(2026, 9, 12, 10, m, 0, 0, time.UTC) }
 	media := []doc.Media{
 		{ID: "d", Name: "scan10.jpg"}, {ID: "c", Name: "scan9.jpg"},
-		{ID: "b", Name: "x.jpg", Captured: at(5)}, {ID: "a", Name: "y.jpg", Captured: at(1)}, {ID: "a2", Name: "b.jpg", Captured: at(5)},
+		{
+			ID:       "b",
+			Name:     "x.jpg",
+			Captured: at(5),
+		}, {ID: "a", Name: "y.jpg", Captured: at(1)}, {ID: "a2", Name: "b.jpg", Captured: at(5)},
 	}
 	Order(media)
 	var ids []string
@@ -45,7 +51,13 @@ func TestCastingRules(t *testing.T) {
 		var media []doc.Media
 		at := time.Date(2026, 9, 12, 10, 0, 0, 0, time.UTC)
 		for i := range rapid.IntRange(0, 60).Draw(t, "n") {
-			m := doc.Media{ID: doc.MediaID(fmt.Sprint(i)), Kind: doc.PhotoMedia, W: 3000, H: 2000, Print: rapid.SampledFrom([]uint64{0, 1, 3, 0xffff0000ffff}).Draw(t, "print")}
+			m := doc.Media{
+				ID:    doc.MediaID(fmt.Sprint(i)),
+				Kind:  doc.PhotoMedia,
+				W:     3000,
+				H:     2000,
+				Print: rapid.SampledFrom([]uint64{0, 1, 3, 0xffff0000ffff}).Draw(t, "print"),
+			}
 			switch rapid.IntRange(0, 5).Draw(t, "what") {
 			case 0:
 				m.Kind = doc.ClipMedia

@@ -58,7 +58,11 @@ func (c *Compositor) fine() *Compositor {
 	}
 	s.Overlays = make([]scene.Overlay, len(c.scene.Overlays))
 	for i, o := range c.scene.Overlays {
-		s.Overlays[i] = scene.Overlay{Start: o.Start * fineness, Length: length(o.Length), Layer: layer(o.Layer)}
+		s.Overlays[i] = scene.Overlay{
+			Start:  o.Start * fineness,
+			Length: length(o.Length),
+			Layer:  layer(o.Layer),
+		}
 	}
 	f := New(&s, c.assets)
 	f.step, f.clips = fineness, c.scene.Rate
@@ -122,7 +126,8 @@ func (c *Compositor) goes(from, to timecode.Frames) (far float64) {
 		}
 	}
 	if second != nil && first.Into.Kind.Moves() {
-		a, b := first.Into.Share(int64(from-second.Start), int64(first.Overlap)), first.Into.Share(int64(min(to, first.End()-1)-second.Start), int64(first.Overlap))
+		a, b := first.Into.Share(int64(from-second.Start), int64(first.Overlap)),
+			first.Into.Share(int64(min(to, first.End()-1)-second.Start), int64(first.Overlap))
 		far = math.Max(far, math.Abs(b-a)*float64(max(c.scene.W, c.scene.H)))
 	}
 	for i := range c.scene.Overlays {

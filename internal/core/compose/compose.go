@@ -45,7 +45,9 @@ type Compositor struct {
 func New(s *scene.Scene, a Assets) *Compositor {
 	c := &Compositor{scene: s, assets: a, step: 1, clips: s.Rate}
 	c.finer = sync.OnceValue(c.fine)
-	c.blurs = s.Shutter > 0 || slices.ContainsFunc(s.Slides, func(sl scene.Slide) bool { return sl.Into.Shutter > 0 })
+	c.blurs = s.Shutter > 0 || slices.ContainsFunc(s.Slides, func(sl scene.Slide) bool {
+		return sl.Into.Shutter > 0
+	})
 	c.spare.New = func() any { return raster.NewFrame(s.W, s.H) }
 	return c
 }
@@ -181,7 +183,10 @@ func (c *Compositor) light(n timecode.Frames) float64 {
 
 func (c *Compositor) fade(dst *raster.Frame, n timecode.Frames) {
 	if light := c.light(n); light < 1 {
-		dst.Fill(framing.Rect{W: float64(dst.W), H: float64(dst.H)}, c.scene.FadeRGB.In(c.scene.Matrix), 1-light)
+		dst.Fill(framing.Rect{
+			W: float64(dst.W),
+			H: float64(dst.H),
+		}, c.scene.FadeRGB.In(c.scene.Matrix), 1-light)
 	}
 }
 
@@ -245,13 +250,21 @@ func (c *Compositor) drift(dst *raster.Frame, l *scene.Layer, n timecode.Frames,
 	short := math.Min(float64(dst.W), float64(dst.H))
 	// A film begins in the middle of the fall.
 	seconds := c.scene.Rate.Seconds(n) + 60
-	for _, s := range drift.Specks(d.Particles, d.Density, d.Size, l.Seed, seconds, float64(dst.W)/float64(dst.H)) {
+	for _, s := range drift.Specks(d.Particles, d.Density, d.Size, l.Seed, seconds,
+		float64(dst.W)/float64(dst.H)) {
 		if s.Opacity*alpha < 0.01 {
 			continue
 		}
 		w := s.Size * short
 		side := int(math.Ceil(math.Pow(2, math.Ceil(math.Log2(math.Max(4, w))*speckSteps)/speckSteps)))
-		sp, err := c.sprite(scene.Asset{Kind: scene.Speck, Particles: d.Particles, Variant: s.Variant, W: side, H: side, Colour: d.Colour}, n)
+		sp, err := c.sprite(scene.Asset{
+			Kind:      scene.Speck,
+			Particles: d.Particles,
+			Variant:   s.Variant,
+			W:         side,
+			H:         side,
+			Colour:    d.Colour,
+		}, n)
 		if err != nil {
 			return err
 		}

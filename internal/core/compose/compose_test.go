@@ -63,14 +63,18 @@ func (f flatAssets) Sprite(a scene.Asset, m raster.Matrix) (*raster.Sprite, erro
 	return raster.NewSprite(px, m)
 }
 
-func (f flatAssets) Clip(a scene.Asset, m raster.Matrix, _ timecode.Rate, n timecode.Frames) (*raster.Sprite, error) {
+func (f flatAssets) Clip(a scene.Asset, m raster.Matrix, _ timecode.Rate, n timecode.Frames) (*raster.Sprite,
+	error) {
 	return raster.NewSprite(raster.Pixels{W: 1, H: 1, Channels: 3, Pix: []byte{byte(n), byte(n), byte(n)}}, m)
 }
 
 func film(t *testing.T, frame doc.Frame) *scene.Scene {
 	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
-	lib := doc.Library{"song": {ID: "song", Kind: doc.SongMedia, Length: 30 * 48000}, "clip": {ID: "clip", Kind: doc.ClipMedia, W: 640, H: 360, Length: 2 * 48000}}
+	lib := doc.Library{
+		"song": {ID: "song", Kind: doc.SongMedia, Length: 30 * 48000},
+		"clip": {ID: "clip", Kind: doc.ClipMedia, W: 640, H: 360, Length: 2 * 48000},
+	}
 	ids := []doc.MediaID{"song", "clip"}
 	for i := range 9 {
 		m := doc.Media{ID: doc.MediaID(fmt.Sprintf("p%d", i)), Kind: doc.PhotoMedia, W: 600, H: 400}
@@ -82,7 +86,8 @@ func film(t *testing.T, frame doc.Frame) *scene.Scene {
 	}
 	d := doc.New(th.ID, 4)
 	d.Frame = frame
-	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "A", "date": "B"}}, edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
+	for _, op := range []edit.Op{edit.Details{Values: map[string]string{"names": "A", "date": "B"}},
+		edit.Pour{Media: ids}, edit.Fit{Mode: doc.ToMusic}} {
 		d, err = edit.Do(d, op, edit.Context{Theme: th, Library: lib})
 		require.NoError(t, err)
 	}
@@ -167,13 +172,17 @@ func TestFailureNamesTheSlide(t *testing.T) {
 // In every frame shape nothing of the picture is shown that is not there, and
 // everything the theme places lies in the frame.
 func TestWindowsStayInsidePicturesInEveryShape(t *testing.T) {
-	for _, fr := range []doc.Frame{{W: 1920, H: 1080}, {W: 1440, H: 1080}, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
+	for _, fr := range []doc.Frame{{
+		W: 1920,
+		H: 1080,
+	}, {W: 1440, H: 1080}, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
 		sc := film(t, fr)
 		frame := framing.Rect{W: float64(fr.W), H: float64(fr.H)}
 		for _, s := range sc.Slides {
 			for n := timecode.Frames(0); n < s.Length; n += 11 {
 				for _, l := range s.Layers {
-					if l.Asset.Kind == scene.Photo || l.Asset.Kind == scene.Footage || l.Asset.Kind == scene.Soft {
+					if l.Asset.Kind == scene.Photo || l.Asset.Kind == scene.Footage ||
+						l.Asset.Kind == scene.Soft {
 						assert.True(t, framing.Rect{W: 1, H: 1}.Contains(l.Window.At(n, s.Length), 1e-9))
 						assert.True(t, frame.Contains(l.Place.At(n, s.Length), 1))
 					}
@@ -215,8 +224,22 @@ func TestMotionIsSmooth(t *testing.T) {
 func TestPrintsOfAnySize(t *testing.T) {
 	for _, size := range [][2]int{{1, 1}, {2, 2}, {3, 9}, {40, 30}, {161, 97}} {
 		for _, degrees := range []float64{0, 2, -7.5, 45, 90, 180} {
-			a := scene.Asset{Kind: scene.Print, Media: "p", W: size[0], H: size[1], Degrees: degrees, Shadow: 0.5, Blur: 4, Colour: raster.RGB{R: 255, G: 255, B: 255}}
-			in := raster.Pixels{W: size[0], H: size[1], Channels: 3, Pix: bytes.Repeat([]byte{200, 60, 40}, size[0]*size[1])}
+			a := scene.Asset{
+				Kind:    scene.Print,
+				Media:   "p",
+				W:       size[0],
+				H:       size[1],
+				Degrees: degrees,
+				Shadow:  0.5,
+				Blur:    4,
+				Colour:  raster.RGB{R: 255, G: 255, B: 255},
+			}
+			in := raster.Pixels{
+				W:        size[0],
+				H:        size[1],
+				Channels: 3,
+				Pix:      bytes.Repeat([]byte{200, 60, 40}, size[0]*size[1]),
+			}
 			s, err := NewPrint(in, a, raster.BT709)
 			require.NoError(t, err)
 			w, h := a.PrintSize()

@@ -62,7 +62,8 @@ func maskPixels(w, h, radius int, shape string) raster.Pixels {
 		for x := range w {
 			i := (y*w + x) * 4
 			p.Pix[i], p.Pix[i+1], p.Pix[i+2] = 255, 255, 255
-			p.Pix[i+3] = byte(255*cover(float64(x)+0.5, float64(y)+0.5, float64(w), float64(h), float64(radius), shape) + 0.5)
+			p.Pix[i+3] = byte(255*cover(float64(x)+0.5, float64(y)+0.5, float64(w), float64(h),
+				float64(radius), shape) + 0.5)
 		}
 	}
 	return p
@@ -111,7 +112,8 @@ func gradient(a scene.Asset) raster.Pixels {
 			h *= 0x2c1b3c6d
 			grain := float64(h>>24)/255 - 0.5
 			i := (y*a.W + x) * 3
-			for c, v := range [3][2]byte{{a.Colour.R, a.Second.R}, {a.Colour.G, a.Second.G}, {a.Colour.B, a.Second.B}} {
+			for c, v := range [3][2]byte{{a.Colour.R, a.Second.R}, {a.Colour.G, a.Second.G},
+				{a.Colour.B, a.Second.B}} {
 				p.Pix[i+c] = byte(math.Max(0, math.Min(255, float64(v[0])*(1-t)+float64(v[1])*t+grain+0.5)))
 			}
 		}

@@ -263,7 +263,8 @@ func castShadow(out, flat raster.Pixels, a scene.Asset) {
 		r, t := down/8, uint32(down%8)
 		for x := range small.W {
 			i := (r*small.W+x)*4 + 3
-			line[x] = uint32(float64(uint32(small.Pix[i])*(8-t)+uint32(small.Pix[min(len(small.Pix)-1, i+small.W*4)])*t) * a.Shadow * 32)
+			line[x] = uint32(float64(uint32(small.Pix[i])*(8-t)+
+				uint32(small.Pix[min(len(small.Pix)-1, i+small.W*4)])*t) * a.Shadow * 32)
 		}
 		row := out.Pix[y*out.W*4:][:out.W*4]
 		for x := range out.W {

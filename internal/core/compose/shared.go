@@ -16,7 +16,8 @@ const givesWay = 0.58
 // one of them shows alone.
 func shared(a, b *scene.Slide) int {
 	n := 0
-	for n < len(a.Layers) && n < len(b.Layers) && behind(a.Layers[n]) && behind(b.Layers[n]) && a.Layers[n].Asset == b.Layers[n].Asset {
+	for n < len(a.Layers) && n < len(b.Layers) && behind(a.Layers[n]) && behind(b.Layers[n]) &&
+		a.Layers[n].Asset == b.Layers[n].Asset {
 		n++
 	}
 	return n
@@ -26,14 +27,16 @@ func shared(a, b *scene.Slide) int {
 func behind(l scene.Layer) bool {
 	switch l.Asset.Kind {
 	case scene.Fill, scene.Gradient, scene.Texture, scene.Soft, scene.Image:
-		return l.Alpha >= 1 && l.Enter == 0 && l.Delay == 0 && l.Leave == 0 && l.Until == 0 && l.Turn == 0 && l.Path == nil && l.Mask.Kind == scene.None
+		return l.Alpha >= 1 && l.Enter == 0 && l.Delay == 0 && l.Leave == 0 && l.Until == 0 && l.Turn == 0 &&
+			l.Path == nil && l.Mask.Kind == scene.None
 	}
 	return false
 }
 
 // giveWay draws a dissolve of two slides that share their n lowest layers at share
 // of the way: the backdrop stays, what stands on it goes, and what comes comes.
-func (c *Compositor) giveWay(dst *raster.Frame, first, second *scene.Slide, n int, share float64, film timecode.Frames) error {
+func (c *Compositor) giveWay(dst *raster.Frame, first, second *scene.Slide, n int, share float64,
+	film timecode.Frames) error {
 	back := c.spare.Get().(*raster.Frame)
 	defer c.spare.Put(back)
 	ground := *first

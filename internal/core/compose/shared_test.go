@@ -17,16 +17,36 @@ import (
 // print is all but gone before the other is there, and the join begins and ends with one
 // of them alone.
 func TestPicturesOnOneBackdropGiveWay(t *testing.T) {
-	paper := scene.Layer{Asset: scene.Asset{Kind: scene.Fill, Colour: raster.RGB{R: 200, G: 200, B: 200}}, Place: scene.Still(framing.Rect{W: 160, H: 90}), Window: scene.Still(framing.Rect{W: 1, H: 1}), Alpha: 1}
+	paper := scene.Layer{
+		Asset:  scene.Asset{Kind: scene.Fill, Colour: raster.RGB{R: 200, G: 200, B: 200}},
+		Place:  scene.Still(framing.Rect{W: 160, H: 90}),
+		Window: scene.Still(framing.Rect{W: 1, H: 1}),
+		Alpha:  1,
+	}
 	print := func(x float64, c uint8) scene.Layer {
-		return scene.Layer{Asset: scene.Asset{Kind: scene.Fill, Colour: raster.RGB{R: c, G: c, B: c}}, Place: scene.Still(framing.Rect{X: x, Y: 20, W: 60, H: 50}), Window: scene.Still(framing.Rect{W: 1, H: 1}), Alpha: 1, Turn: 0, Hard: true, Leave: 1}
+		return scene.Layer{
+			Asset:  scene.Asset{Kind: scene.Fill, Colour: raster.RGB{R: c, G: c, B: c}},
+			Place:  scene.Still(framing.Rect{X: x, Y: 20, W: 60, H: 50}),
+			Window: scene.Still(framing.Rect{W: 1, H: 1}),
+			Alpha:  1,
+			Turn:   0,
+			Hard:   true,
+			Leave:  1,
+		}
 	}
 	const length, lap = 60, 20
 	into := transition.Transition{Kind: "dissolve"}
-	sc := &scene.Scene{W: 160, H: 90, Rate: timecode.R25, Matrix: raster.BT709, Frames: 2*length - lap, Slides: []scene.Slide{
-		{ID: "a", Length: length, Overlap: lap, Into: into, Layers: []scene.Layer{paper, print(20, 30)}},
-		{ID: "b", Start: length - lap, Length: length, Layers: []scene.Layer{paper, print(60, 90)}},
-	}}
+	sc := &scene.Scene{
+		W:      160,
+		H:      90,
+		Rate:   timecode.R25,
+		Matrix: raster.BT709,
+		Frames: 2*length - lap,
+		Slides: []scene.Slide{
+			{ID: "a", Length: length, Overlap: lap, Into: into, Layers: []scene.Layer{paper, print(20, 30)}},
+			{ID: "b", Start: length - lap, Length: length, Layers: []scene.Layer{paper, print(60, 90)}},
+		},
+	}
 	require.Equal(t, 1, shared(&sc.Slides[0], &sc.Slides[1]))
 	c, f := New(sc, flatAssets{}), raster.NewFrame(160, 90)
 	at := func(n timecode.Frames, x, y int) float64 {

@@ -50,12 +50,29 @@ func whole(t *testing.T, themeID string, frame doc.Frame) *scene.Scene {
 		}
 		d.Slides = append(d.Slides, s)
 	}
-	d.Slides = append(d.Slides, doc.Slide{ID: "clip", Kind: doc.Clip, Media: []doc.MediaID{"clip"}, Linger: 1},
-		doc.Slide{ID: "card", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "credits", Main: "Crew", Text: "Bow | Ann\nStroke | Bo"}},
+	d.Slides = append(d.Slides, doc.Slide{
+		ID:     "clip",
+		Kind:   doc.Clip,
+		Media:  []doc.MediaID{"clip"},
+		Linger: 1,
+	},
+		doc.Slide{
+			ID:     "card",
+			Kind:   doc.Card,
+			Linger: 1,
+			Card:   &doc.Words{Kind: "credits", Main: "Crew", Text: "Bow | Ann\nStroke | Bo"},
+		},
 		doc.Slide{ID: "close", Kind: doc.Closing, Linger: 1})
-	d.Decor = []doc.Laid{{From: "s1", To: "s3", Decor: design.Decor{Kind: design.Drift, Particles: "leaves", Density: 0.5, Opacity: 1, FadeIn: 0.5}}}
+	d.Decor = []doc.Laid{{
+		From:  "s1",
+		To:    "s3",
+		Decor: design.Decor{Kind: design.Drift, Particles: "leaves", Density: 0.5, Opacity: 1, FadeIn: 0.5},
+	}}
 	require.NoError(t, d.Validate())
-	return scene.Build(d, th, plan.Build(d, th, lib), lib, scenetest.Mono{}, scene.Options{Watermark: "Draft", Mark: "Osprey Quay"})
+	return scene.Build(d, th, plan.Build(d, th, lib), lib, scenetest.Mono{}, scene.Options{
+		Watermark: "Draft",
+		Mark:      "Osprey Quay",
+	})
 }
 
 var shapes = []doc.Frame{{W: 160, H: 90}, {W: 120, H: 90}, {W: 90, H: 90}, {W: 90, H: 160}}
@@ -143,7 +160,18 @@ func TestFramesDoNotDependOnProcessors(t *testing.T) {
 }
 
 func asset(deg, shadow float64, mat, radius int, mask string) scene.Asset {
-	return scene.Asset{Kind: scene.Print, W: 60, H: 40, Mat: mat, Radius: radius, Mask: mask, Degrees: deg, Shadow: shadow, Blur: 4, Colour: raster.RGB{R: 255, G: 255, B: 255}}
+	return scene.Asset{
+		Kind:    scene.Print,
+		W:       60,
+		H:       40,
+		Mat:     mat,
+		Radius:  radius,
+		Mask:    mask,
+		Degrees: deg,
+		Shadow:  shadow,
+		Blur:    4,
+		Colour:  raster.RGB{R: 255, G: 255, B: 255},
+	}
 }
 
 func area(s *raster.Sprite) float64 {
@@ -191,16 +219,36 @@ func TestMasksAndGradients(t *testing.T) {
 		require.True(t, ok)
 		return s
 	}
-	for mask, share := range map[string]float64{"oval": math.Pi / 4, "arch": (math.Pi*30*30/2 + 60*50) / (60 * 80)} {
-		assert.InDelta(t, share, area(paint(scene.Asset{Kind: scene.Mask, W: 60, H: 80, Mask: mask}))/(60*80), 0.02, mask)
+	for mask, share := range map[string]float64{
+		"oval": math.Pi / 4,
+		"arch": (math.Pi*30*30/2 + 60*50) / (60 * 80),
+	} {
+		assert.InDelta(t, share, area(paint(scene.Asset{
+			Kind: scene.Mask,
+			W:    60,
+			H:    80,
+			Mask: mask,
+		}))/(60*80), 0.02, mask)
 	}
 	blot := area(paint(scene.Asset{Kind: scene.Mask, W: 60, H: 80, Mask: "blot"})) / (60 * 80)
 	assert.True(t, blot > 0.5 && blot < 0.98, "%g", blot)
-	g := paint(scene.Asset{Kind: scene.Gradient, W: 100, H: 10, Colour: raster.RGB{}, Second: raster.RGB{R: 255, G: 255, B: 255}})
+	g := paint(scene.Asset{
+		Kind:   scene.Gradient,
+		W:      100,
+		H:      10,
+		Colour: raster.RGB{},
+		Second: raster.RGB{R: 255, G: 255, B: 255},
+	})
 	assert.InDelta(t, 17, g.Y[0], 2)
 	assert.InDelta(t, 125, g.Y[50], 3)
 	assert.InDelta(t, 234, g.Y[99], 2)
-	down := paint(scene.Asset{Kind: scene.Gradient, W: 10, H: 100, Degrees: 90, Second: raster.RGB{R: 255, G: 255, B: 255}})
+	down := paint(scene.Asset{
+		Kind:    scene.Gradient,
+		W:       10,
+		H:       100,
+		Degrees: 90,
+		Second:  raster.RGB{R: 255, G: 255, B: 255},
+	})
 	assert.InDelta(t, 234, down.Y[99*10+5], 2)
 	_, ok, _ := Paint(scene.Asset{Kind: scene.Photo}, raster.BT709)
 	assert.False(t, ok, "photos are not painted")
@@ -209,7 +257,12 @@ func TestMasksAndGradients(t *testing.T) {
 // A masked picture shows by its mask: under an oval the corners keep what is
 // behind.
 func TestMaskedLayers(t *testing.T) {
-	s, err := raster.NewSprite(raster.Pixels{W: 1, H: 1, Channels: 3, Pix: []byte{255, 255, 255}}, raster.BT709)
+	s, err := raster.NewSprite(raster.Pixels{
+		W:        1,
+		H:        1,
+		Channels: 3,
+		Pix:      []byte{255, 255, 255},
+	}, raster.BT709)
 	require.NoError(t, err)
 	m, _, err := Paint(scene.Asset{Kind: scene.Mask, W: 64, H: 64, Mask: "oval"}, raster.BT709)
 	require.NoError(t, err)
@@ -246,8 +299,21 @@ func TestChangesByHandAreSeen(t *testing.T) {
 	plain := at(d)
 	tilt := 9.0
 	for _, op := range []edit.Op{
-		edit.Layout{Slides: []doc.SlideID{id}, Layout: "full"}, edit.Caption{Slides: []doc.SlideID{id}, Text: "Noon"},
-		edit.Shots{Media: []doc.MediaID{"p"}, Tilt: &tilt}, edit.Decorate{Index: -1, Laid: &doc.Laid{From: id, To: id, Decor: design.Decor{Kind: design.Drift, Particles: "confetti", Density: 1, Opacity: 1}}},
+		edit.Layout{
+			Slides: []doc.SlideID{id},
+			Layout: "full",
+		}, edit.Caption{Slides: []doc.SlideID{id}, Text: "Noon"},
+		edit.Shots{
+			Media: []doc.MediaID{"p"},
+			Tilt:  &tilt,
+		}, edit.Decorate{
+			Index: -1,
+			Laid: &doc.Laid{
+				From:  id,
+				To:    id,
+				Decor: design.Decor{Kind: design.Drift, Particles: "confetti", Density: 1, Opacity: 1},
+			},
+		},
 	} {
 		changed, err := edit.Do(d, op, with)
 		require.NoError(t, err)

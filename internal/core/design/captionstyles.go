@@ -15,9 +15,15 @@ type CaptionStyle struct {
 
 // CaptionStyles are the ones offered by name.
 var CaptionStyles = []CaptionStyle{
-	{"foot", "At the foot", func(c *Caption) { c.Anchor, c.At, c.Width = "lower", nil, math.Max(c.Width, 0.8) }},
-	{"head", "At the head", func(c *Caption) { c.Anchor, c.At, c.Width = "upper", nil, math.Max(c.Width, 0.8) }},
-	{"corner", "In the left corner", func(c *Caption) { c.Anchor, c.At, c.Width = "lower-left", nil, math.Min(c.Width, 0.6) }},
+	{"foot", "At the foot", func(c *Caption) {
+		c.Anchor, c.At, c.Width = "lower", nil, math.Max(c.Width, 0.8)
+	}},
+	{"head", "At the head", func(c *Caption) {
+		c.Anchor, c.At, c.Width = "upper", nil, math.Max(c.Width, 0.8)
+	}},
+	{"corner", "In the left corner", func(c *Caption) {
+		c.Anchor, c.At, c.Width = "lower-left", nil, math.Min(c.Width, 0.6)
+	}},
 	{"middle", "Large, in the middle", func(c *Caption) { c.Anchor, c.At, c.Size = "centre", nil, 0.09 }},
 	{"plate", "On a plate", func(c *Caption) {
 		c.Plate, c.Outline, c.Shadow = 0.7, 0, 0

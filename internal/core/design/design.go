@@ -30,11 +30,12 @@ const (
 
 // Backdrop is what is behind the pictures. It is comparable.
 type Backdrop struct {
-	Kind     BackdropKind `json:"kind"`
-	Colour   raster.RGB   `json:"colour"`
-	Second   raster.RGB   `json:"second,omitzero"`    // Gradient
-	Degrees  float64      `json:"degrees,omitempty"`  // Gradient: 0 runs to the right, 90 down
-	Tone     float64      `json:"tone,omitempty"`     // Soft, Photo and Image: 0 keeps the colours, 1 is all Colour
+	Kind    BackdropKind `json:"kind"`
+	Colour  raster.RGB   `json:"colour"`
+	Second  raster.RGB   `json:"second,omitzero"`   // Gradient
+	Degrees float64      `json:"degrees,omitempty"` // Gradient: 0 runs to the right, 90 down
+	// Soft, Photo and Image: 0 keeps the colours, 1 is all Colour
+	Tone     float64      `json:"tone,omitempty"`
 	Blur     float64      `json:"blur,omitempty"`     // Soft: radius as a share of the shorter side
 	Texture  texture.Kind `json:"texture,omitempty"`  // Texture
 	Contrast float64      `json:"contrast,omitempty"` // Texture: 0 flat to 1 strong
@@ -120,7 +121,8 @@ func (m Motion) Validate() error {
 	if m.Kind == ByHand {
 		for _, r := range []framing.Rect{m.From, m.To} {
 			if r.W < 0.02 || r.H < 0.02 || !(framing.Rect{W: 1, H: 1}).Contains(r, 1e-6) {
-				return fmt.Errorf("from and to must lie in the picture and be at least a fiftieth of its sides")
+				return fmt.Errorf("from and to must lie in the picture and be at least a fiftieth of its " +
+					"sides")
 			}
 		}
 	}
@@ -140,19 +142,21 @@ const (
 // slide or a range of slides. Positions are the centre in fractions of the
 // frame.
 type Decor struct {
-	Kind      DecorKind    `json:"kind"`
-	Asset     string       `json:"asset,omitempty"` // Sprite: file of the theme
-	Media     string       `json:"media,omitempty"` // Sprite: medium of the order, instead of Asset
-	Particles Particles    `json:"particles,omitempty"`
-	Density   float64      `json:"density,omitempty"` // Drift: 1 is usual
-	Colour    raster.RGB   `json:"colour,omitzero"`   // Drift: tints the particles; black is their own colours
-	Size      float64      `json:"size,omitempty"`    // Sprite: width as a share of the frame's; Drift: 1 is usual
-	Opacity   float64      `json:"opacity"`
-	FadeIn    float64      `json:"fade_in_seconds,omitempty"`
-	FadeOut   float64      `json:"fade_out_seconds,omitempty"`
-	Path      []Waypoint   `json:"path,omitempty"` // one point stays there
-	Ease      framing.Ease `json:"ease,omitempty"`
-	Behind    bool         `json:"behind,omitempty"` // under the pictures
+	Kind      DecorKind `json:"kind"`
+	Asset     string    `json:"asset,omitempty"` // Sprite: file of the theme
+	Media     string    `json:"media,omitempty"` // Sprite: medium of the order, instead of Asset
+	Particles Particles `json:"particles,omitempty"`
+	Density   float64   `json:"density,omitempty"` // Drift: 1 is usual
+	// Drift: tints the particles; black is their own colours
+	Colour raster.RGB `json:"colour,omitzero"`
+	// Sprite: width as a share of the frame's; Drift: 1 is usual
+	Size    float64      `json:"size,omitempty"`
+	Opacity float64      `json:"opacity"`
+	FadeIn  float64      `json:"fade_in_seconds,omitempty"`
+	FadeOut float64      `json:"fade_out_seconds,omitempty"`
+	Path    []Waypoint   `json:"path,omitempty"` // one point stays there
+	Ease    framing.Ease `json:"ease,omitempty"`
+	Behind  bool         `json:"behind,omitempty"` // under the pictures
 }
 
 // Waypoint is a point of a path at a share of the time.
@@ -196,12 +200,15 @@ func (d Decor) Validate() error {
 	default:
 		return fmt.Errorf("kind: %q is not picture or drift", d.Kind)
 	}
-	if !in(d.Opacity, 0, 1) || !in(d.FadeIn, 0, 60) || !in(d.FadeOut, 0, 60) || (d.Ease != "" && !d.Ease.Valid()) || len(d.Path) > MaxWaypoints {
-		return fmt.Errorf("opacity must be 0 to 1, fades 0 to 60 s, ease a known one, and the path have at most %d points", MaxWaypoints)
+	if !in(d.Opacity, 0, 1) || !in(d.FadeIn, 0, 60) || !in(d.FadeOut, 0, 60) ||
+		(d.Ease != "" && !d.Ease.Valid()) || len(d.Path) > MaxWaypoints {
+		return fmt.Errorf("opacity must be 0 to 1, fades 0 to 60 s, ease a known one, and the path have at "+
+			"most %d points", MaxWaypoints)
 	}
 	last := -1.0
 	for i, w := range d.Path {
-		if !in(w.At, 0, 1) || w.At <= last || !in(w.X, -2, 3) || !in(w.Y, -2, 3) || !in(w.Size, 0, 10) || !in(w.Degrees, -3600, 3600) {
+		if !in(w.At, 0, 1) || w.At <= last || !in(w.X, -2, 3) || !in(w.Y, -2, 3) || !in(w.Size, 0, 10) ||
+			!in(w.Degrees, -3600, 3600) {
 			return fmt.Errorf("path[%d]: times must grow from 0 to 1, x and y be -2 to 3, size 0 to 10", i)
 		}
 		last = w.At

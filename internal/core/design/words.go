@@ -39,15 +39,17 @@ func (t Type) Validate() error {
 }
 
 // Anchors lists where words can stand in their area.
-var Anchors = []string{"centre", "left", "right", "upper", "lower", "upper-left", "upper-right", "lower-left", "lower-right"}
+var Anchors = []string{"centre", "left", "right", "upper", "lower", "upper-left", "upper-right", "lower-left",
+	"lower-right"}
 
 // Caption is how captions on pictures are set. It is comparable, but for At.
 type Caption struct {
 	Type
-	Anchor string         `json:"anchor"` // one of Anchors
-	Width  float64        `json:"width"`  // share of the title-safe area
-	Enter  Effect         `json:"enter,omitempty"`
-	At     *framing.Point `json:"at,omitempty"` // the words' middle in fractions of the frame, instead of Anchor
+	Anchor string  `json:"anchor"` // one of Anchors
+	Width  float64 `json:"width"`  // share of the title-safe area
+	Enter  Effect  `json:"enter,omitempty"`
+	// the words' middle in fractions of the frame, instead of Anchor
+	At *framing.Point `json:"at,omitempty"`
 }
 
 // Validate reports the first value that cannot be.

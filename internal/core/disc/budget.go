@@ -136,7 +136,8 @@ type TooLong struct {
 }
 
 func (e *TooLong) Error() string {
-	s := fmt.Sprintf("%s too long for one %s: %d discs at %.1f Mbit/s", timecode.Clock(e.Over), e.Blank.Name, e.Discs, float64(e.Kbps)/1000)
+	s := fmt.Sprintf("%s too long for one %s: %d discs at %.1f Mbit/s", timecode.Clock(e.Over), e.Blank.Name,
+		e.Discs, float64(e.Kbps)/1000)
 	if e.Larger != nil {
 		s += fmt.Sprintf(", or the %s at %.1f Mbit/s", e.Larger.Blank.Name, float64(e.Larger.Kbps)/1000)
 	}

@@ -19,7 +19,8 @@ func TestBudgetNeverOver(t *testing.T) {
 		if err != nil {
 			var long *TooLong
 			require.ErrorAs(t, err, &long)
-			assert.Greater(t, Size(films, DVD.Least, DVD, m), int64(float64(b.Bytes())*0.99), "refused only what does not fit")
+			assert.Greater(t, Size(films, DVD.Least, DVD, m), int64(float64(b.Bytes())*0.99),
+				"refused only what does not fit")
 			assert.Greater(t, long.Over, 0.0)
 			assert.GreaterOrEqual(t, long.Discs, 2)
 			return
@@ -75,7 +76,8 @@ func TestDivideKeepsOrderAndLosesNothing(t *testing.T) {
 // A menu's page of 30 s at 6,000 kbit/s, counted likewise, is 22,996,748.
 func TestSizesAreCountedWholly(t *testing.T) {
 	assert.EqualValues(t, 322_586_624, Size([]float64{600}, 4000, DVD, Menu{}))
-	assert.EqualValues(t, 368_580_608, Size([]float64{600}, 4000, DVD, Menu{Pages: 2, Seconds: 30, Kbps: 6000}))
+	assert.EqualValues(t, 368_580_608, Size([]float64{600}, 4000, DVD, Menu{Pages: 2, Seconds: 30,
+		Kbps: 6000}))
 	assert.EqualValues(t, 1_829_732_352, Size([]float64{600}, 20000, HD, Menu{}))
 	assert.EqualValues(t, 524_288, Size(nil, 4000, DVD, Menu{}), "a disc without films")
 }

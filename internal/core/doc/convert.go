@@ -17,7 +17,8 @@ type Told struct {
 // Convert reads a document of any version. Those before version 3 named media
 // by rows: content gives the content of such a name, and themeVersion the
 // content of a theme; both may be nil for documents of version 3.
-func Convert(b []byte, content func(name string) (MediaID, bool), themeVersion func(id string) string) (Slideshow, Told, error) {
+func Convert(b []byte, content func(name string) (MediaID, bool),
+	themeVersion func(id string) string) (Slideshow, Told, error) {
 	v, err := version(b)
 	if err != nil {
 		return Slideshow{}, Told{}, err
@@ -95,7 +96,11 @@ func (s *second) toThird(content func(string) (MediaID, bool)) (Slideshow, error
 		n.Slides[i].Media = all(n.Slides[i].Media)
 	}
 	n.LeftOut = all(n.LeftOut)
-	n.Soundtrack = Soundtrack{FadeInSeconds: s.Soundtrack.FadeInSeconds, FadeOutSeconds: s.Soundtrack.FadeOutSeconds, LUFS: s.Soundtrack.LUFS}
+	n.Soundtrack = Soundtrack{
+		FadeInSeconds:  s.Soundtrack.FadeInSeconds,
+		FadeOutSeconds: s.Soundtrack.FadeOutSeconds,
+		LUFS:           s.Soundtrack.LUFS,
+	}
 	for _, id := range all(s.Soundtrack.Songs) {
 		n.Soundtrack.AddSong(id)
 	}

@@ -50,13 +50,17 @@ func Differ(before, after Slideshow) (d Differences) {
 			d.Whole = append(d.Whole, name)
 		}
 	}
-	note("theme", before.Theme != after.Theme || before.ThemeVersion != after.ThemeVersion || before.Seed != after.Seed)
+	note("theme", before.Theme != after.Theme || before.ThemeVersion != after.ThemeVersion ||
+		before.Seed != after.Seed)
 	note("words", !maps.Equal(before.Details, after.Details))
 	note("soundtrack", !same(before.Soundtrack, after.Soundtrack))
 	note("frame shapes", before.Frame != after.Frame || !same(before.Shapes, after.Shapes))
 	note("lengths", before.Fit != after.Fit)
-	note("look", !reflect.DeepEqual(before.Look, after.Look) || !reflect.DeepEqual(before.Motion, after.Motion) || !reflect.DeepEqual(before.Join, after.Join) ||
-		!reflect.DeepEqual(before.CaptionStyle, after.CaptionStyle) || !reflect.DeepEqual(before.Fades, after.Fades) || before.Shutter != after.Shutter || !same(before.Decor, after.Decor))
+	note("look", !reflect.DeepEqual(before.Look, after.Look) ||
+		!reflect.DeepEqual(before.Motion, after.Motion) || !reflect.DeepEqual(before.Join, after.Join) ||
+		!reflect.DeepEqual(before.CaptionStyle, after.CaptionStyle) ||
+		!reflect.DeepEqual(before.Fades, after.Fades) || before.Shutter != after.Shutter ||
+		!same(before.Decor, after.Decor))
 	return d
 }
 

@@ -44,18 +44,20 @@ const (
 // Slideshow is the film of an order, in a frame shape and any further ones that
 // follow it (see Shape).
 type Slideshow struct {
-	Version      int        `json:"version"`
-	Theme        string     `json:"theme"`
-	ThemeVersion string     `json:"theme_version,omitempty"` // the theme's content; empty: whichever the shelf has
-	Seed         uint64     `json:"seed"`
-	Frame        Frame      `json:"frame"`
-	Slides       []Slide    `json:"slides"`
-	Sorted       string     `json:"sorted,omitempty"`   // by what the slides were put in order last; empty: by the cast
-	Shapes       []Shape    `json:"shapes,omitempty"`   // the further frame shapes it is made in
-	LeftOut      []MediaID  `json:"left_out,omitempty"` // taken out of the film by hand
-	Soundtrack   Soundtrack `json:"soundtrack"`
-	Fit          Fit        `json:"fit"`
-	LastSlide    int        `json:"last_slide"` // highest number given to a slide
+	Version int    `json:"version"`
+	Theme   string `json:"theme"`
+	// the theme's content; empty: whichever the shelf has
+	ThemeVersion string  `json:"theme_version,omitempty"`
+	Seed         uint64  `json:"seed"`
+	Frame        Frame   `json:"frame"`
+	Slides       []Slide `json:"slides"`
+	// by what the slides were put in order last; empty: by the cast
+	Sorted     string     `json:"sorted,omitempty"`
+	Shapes     []Shape    `json:"shapes,omitempty"`   // the further frame shapes it is made in
+	LeftOut    []MediaID  `json:"left_out,omitempty"` // taken out of the film by hand
+	Soundtrack Soundtrack `json:"soundtrack"`
+	Fit        Fit        `json:"fit"`
+	LastSlide  int        `json:"last_slide"` // highest number given to a slide
 
 	// What is told from outside and not kept in the document: the order's
 	// details, which all its slideshows print, and the rate of the profile it
@@ -74,8 +76,9 @@ type Slideshow struct {
 	Look         *look.Look             `json:"look,omitempty"`
 	CaptionStyle *design.Caption        `json:"caption_style,omitempty"`
 	Fades        *Fades                 `json:"fades,omitempty"`
-	Shutter      float64                `json:"shutter,omitempty"` // motion blur, as the angle of a shutter in degrees; 0: none
-	Decor        []Laid                 `json:"decor,omitempty"`
+	// motion blur, as the angle of a shutter in degrees; 0: none
+	Shutter float64 `json:"shutter,omitempty"`
+	Decor   []Laid  `json:"decor,omitempty"`
 
 	// Shots is what has been set for single photos and clips. It goes with
 	// them whatever slide they are in.
@@ -140,19 +143,24 @@ type Slide struct {
 	Pinned float64   `json:"pinned_seconds,omitempty"` // above 0: set by hand
 	Placed bool      `json:"placed,omitempty"`         // put in this position by hand
 
-	Layout       string                 `json:"layout,omitempty"`
-	Caption      string                 `json:"caption,omitempty"`
-	Lines        []Line                 `json:"lines,omitempty"`         // captions with times of their own, instead of Caption
-	Chapter      string                 `json:"chapter,omitempty"`       // title of the chapter that begins here
-	CaptionStyle *design.Caption        `json:"caption_style,omitempty"` // instead of the film's
-	Card         *Words                 `json:"card,omitempty"`          // of a Card slide
-	Picture      MediaID                `json:"picture,omitempty"`       // of an opening, closing or card, and behind what stands on any slide; empty: by rule
-	Lettering    *design.Lettering      `json:"lettering,omitempty"`     // of openings, closings and cards
-	Motion       *design.Motion         `json:"motion,omitempty"`
-	Backdrop     *design.Backdrop       `json:"backdrop,omitempty"`
-	Join         *transition.Transition `json:"join,omitempty"`     // into the next slide
-	NewSong      bool                   `json:"new_song,omitempty"` // where songs have their own pictures: the next song begins with it
-	Trim         *Trim                  `json:"trim,omitempty"`     // of its clip, which was split: instead of the shot's
+	Layout  string `json:"layout,omitempty"`
+	Caption string `json:"caption,omitempty"`
+	// captions with times of their own, instead of Caption
+	Lines []Line `json:"lines,omitempty"`
+	// title of the chapter that begins here
+	Chapter      string          `json:"chapter,omitempty"`
+	CaptionStyle *design.Caption `json:"caption_style,omitempty"` // instead of the film's
+	Card         *Words          `json:"card,omitempty"`          // of a Card slide
+	// of an opening, closing or card, and behind what stands on any slide; empty: by rule
+	Picture   MediaID                `json:"picture,omitempty"`
+	Lettering *design.Lettering      `json:"lettering,omitempty"` // of openings, closings and cards
+	Motion    *design.Motion         `json:"motion,omitempty"`
+	Backdrop  *design.Backdrop       `json:"backdrop,omitempty"`
+	Join      *transition.Transition `json:"join,omitempty"` // into the next slide
+	// where songs have their own pictures: the next song begins with it
+	NewSong bool `json:"new_song,omitempty"`
+	// of its clip, which was split: instead of the shot's
+	Trim *Trim `json:"trim,omitempty"`
 
 	// In a pattern: one of the slides that stand for each row's own.
 	Row bool `json:"row,omitempty"`
@@ -168,7 +176,10 @@ func (s Slide) Common() bool { return s.CommonAt != nil }
 // recast leaves it alone. What is a pattern's, or stands for a row's, is left
 // alone too.
 func (s Slide) ByHand() bool {
-	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" || s.Caption != "" || len(s.Lines) > 0 || s.Chapter != "" || s.CaptionStyle != nil || s.Lettering != nil || s.Picture != "" || s.Kind == Card || s.Motion != nil || s.Backdrop != nil || s.Join != nil || s.Trim != nil
+	return s.Common() || s.Row || s.Placed || s.Pinned > 0 || s.Linger != 1 || s.Layout != "" ||
+		s.Caption != "" || len(s.Lines) > 0 || s.Chapter != "" || s.CaptionStyle != nil ||
+		s.Lettering != nil || s.Picture != "" || s.Kind == Card || s.Motion != nil || s.Backdrop != nil ||
+		s.Join != nil || s.Trim != nil
 }
 
 // Fades are how the film comes from a colour at its beginning and goes to one at
@@ -194,7 +205,8 @@ type Words struct {
 	Smaller string `json:"smaller,omitempty"`
 	Text    string `json:"text,omitempty"` // credits: a line each, columns apart by a bar |
 
-	At *framing.Point `json:"at,omitempty"` // the words' middle in fractions of the frame; the theme's place if nil
+	// the words' middle in fractions of the frame; the theme's place if nil
+	At *framing.Point `json:"at,omitempty"`
 }
 
 // Laid is decor over the slides from one to another, both included: a drift, a
@@ -225,7 +237,8 @@ type Timing struct {
 
 // Validate reports the first value that cannot be.
 func (t Timing) Validate() error {
-	if !between(t.After, 0, MaxSeconds) || !between(t.Lasts, 0, MaxSeconds) || !between(t.Begin, 0, 86400) || !between(t.Sound, 0, 4) {
+	if !between(t.After, 0, MaxSeconds) || !between(t.Lasts, 0, MaxSeconds) || !between(t.Begin, 0, 86400) ||
+		!between(t.Sound, 0, 4) {
 		return fmt.Errorf("timing: times must be 0 to %d s and sound 0 to 4", MaxSeconds)
 	}
 	return nil
@@ -247,14 +260,19 @@ const (
 type Fit struct {
 	Mode        FitMode `json:"mode"`
 	PaceSeconds float64 `json:"pace_seconds"`
-	Shortest    float64 `json:"shortest_seconds,omitempty"` // a picture is wholly seen, between its joins, at least so long; 0: a frame
-	Longest     float64 `json:"longest_seconds,omitempty"`  // and at most so long; 0: any time
-	Beat        Beat    `json:"beat,omitempty"`             // where cuts should fall; empty: anywhere
-	Strict      float64 `json:"strict,omitempty"`           // how much: 0 not at all to 1 wherever it can be
-	Hold        bool    `json:"hold,omitempty"`             // at pace: the last slide stays until the music ends
-	OwnPictures bool    `json:"own_pictures,omitempty"`     // a song's change is a change of slides: each has its own
-	EvenSongs   bool    `json:"even_songs,omitempty"`       // music to pictures: all songs share the time evenly, not only the last is made longer or shorter
-	Auto        bool    `json:"auto,omitempty"`             // nobody chose the rule yet: a fit to the music is taken as soon as there is one
+	// a picture is wholly seen, between its joins, at least so long; 0: a frame
+	Shortest float64 `json:"shortest_seconds,omitempty"`
+	Longest  float64 `json:"longest_seconds,omitempty"` // and at most so long; 0: any time
+	Beat     Beat    `json:"beat,omitempty"`            // where cuts should fall; empty: anywhere
+	Strict   float64 `json:"strict,omitempty"`          // how much: 0 not at all to 1 wherever it can be
+	// at pace: the last slide stays until the music ends
+	Hold bool `json:"hold,omitempty"`
+	// a song's change is a change of slides: each has its own
+	OwnPictures bool `json:"own_pictures,omitempty"`
+	// music to pictures: all songs share the time evenly, not only the last is made longer or shorter
+	EvenSongs bool `json:"even_songs,omitempty"`
+	// nobody chose the rule yet: a fit to the music is taken as soon as there is one
+	Auto bool `json:"auto,omitempty"`
 }
 
 // Beat is what cuts are put on.
@@ -279,7 +297,8 @@ const (
 // ParsePace reads seconds a picture as people write them, with a point or a
 // comma, within the limits of a pace.
 func ParsePace(s string) (float64, error) {
-	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s), " s"), ",", ".", 1), 64)
+	v, err := strconv.ParseFloat(strings.Replace(strings.TrimSuffix(strings.TrimSpace(s), " s"), ",", ".", 1),
+		64)
 	if err != nil || !between(v, MinPace, MaxPace) {
 		return 0, fmt.Errorf("%q is no pace: it is %g to %d seconds a picture", s, MinPace, MaxPace)
 	}
@@ -293,7 +312,13 @@ func New(theme string, seed uint64) Slideshow {
 		Frame: Frame{1920, 1080}, Rate: timecode.R30,
 		Details:    map[string]string{},
 		Soundtrack: Soundtrack{FadeInSeconds: 0.5, FadeOutSeconds: 3, LUFS: OnlineLUFS},
-		Fit:        Fit{Mode: AtPace, PaceSeconds: 4, Shortest: UsualShortest, Longest: UsualLongest, Auto: true},
+		Fit: Fit{
+			Mode:        AtPace,
+			PaceSeconds: 4,
+			Shortest:    UsualShortest,
+			Longest:     UsualLongest,
+			Auto:        true,
+		},
 	}
 }
 

@@ -32,7 +32,8 @@ func TestParseRefusesWhatCannotBe(t *testing.T) {
 		{`"items":null`, `"items":[{"media":"a","role":"noise"}]`}: "items[0].role",
 		{`"items":null`, `"items":[{"media":"a","role":"music","gain":[{"at_seconds":2,"db":0},{"at_seconds":1,"db":0}]}]`}: "points must follow",
 		{`"items":null`, `"items":[{"media":"a","role":"music","trim":{"from":3,"to":2}}]`}:                                 "trim",
-		{`"fade_in_seconds":0.5`, `"fade_in_seconds":-1`}:                                                                   "soundtrack",
+		{`"fade_in_seconds":0.5`,
+			`"fade_in_seconds":-1`}: "soundtrack",
 	} {
 		require.Contains(t, string(good), change[0])
 		_, err := Parse([]byte(strings.Replace(string(good), change[0], change[1], 1)))
@@ -45,7 +46,12 @@ func TestParseRefusesWhatCannotBe(t *testing.T) {
 func TestSlidesAreChecked(t *testing.T) {
 	for _, s := range []Slide{
 		{ID: "a", Kind: Clip, Linger: 1}, {ID: "a", Kind: Pictures, Linger: 1},
-		{ID: "a", Kind: Pictures, Media: make([]MediaID, 7), Linger: 1}, {ID: "a", Kind: Opening}, {Kind: Opening, Linger: 1},
+		{
+			ID:     "a",
+			Kind:   Pictures,
+			Media:  make([]MediaID, 7),
+			Linger: 1,
+		}, {ID: "a", Kind: Opening}, {Kind: Opening, Linger: 1},
 		{ID: "a", Kind: Opening, Linger: 1, Pinned: -2},
 	} {
 		d := New("t", 1)
@@ -94,11 +100,20 @@ func asRow(name string) (MediaID, bool) {
 // A document of version 1, as the program wrote it, is read without loss: the
 // layouts it was cast into are the theme's business now, all else stays.
 func TestFirstVersionIsConverted(t *testing.T) {
-	d, told, err := Convert(stored(t, "version-1.json"), asRow, func(id string) string { return "content of " + id })
+	d, told, err := Convert(stored(t, "version-1.json"), asRow, func(id string) string {
+		return "content of " + id
+	})
 	require.NoError(t, err)
 	assert.Equal(t, Version, d.Version)
 	assert.Equal(t, "content of tideline", d.ThemeVersion)
-	assert.Equal(t, Slide{ID: "s3", Kind: Pictures, Media: []MediaID{"content of m1", "content of m2"}, Linger: 2, Pinned: 3, Placed: true}, d.Slides[1])
+	assert.Equal(t, Slide{
+		ID:     "s3",
+		Kind:   Pictures,
+		Media:  []MediaID{"content of m1", "content of m2"},
+		Linger: 2,
+		Pinned: 3,
+		Placed: true,
+	}, d.Slides[1])
 	assert.Equal(t, []MediaID{"content of m9"}, d.LeftOut)
 	assert.Equal(t, []Item{{Media: "content of m4", Role: Music}}, d.Soundtrack.Items)
 	assert.Equal(t, Told{Details: map[string]string{"names": "A"}, Rate: timecode.R30}, told)
@@ -140,7 +155,12 @@ func TestSecondVersionIsConverted(t *testing.T) {
 }
 
 func TestShotsAreChecked(t *testing.T) {
-	for _, s := range []Shot{{Turn: 4}, {Crop: framing.Rect{X: 0.9, W: 0.5, H: 1}}, {Focal: &framing.Point{X: 2}}, {Fit: "squash"}, {Scale: 3}, {Trim: Trim{From: 3, To: 2}}, {Sound: 9}} {
+	for _, s := range []Shot{{Turn: 4}, {Crop: framing.Rect{
+		X: 0.9,
+		W: 0.5,
+		H: 1,
+	}}, {Focal: &framing.Point{X: 2}}, {Fit: "squash"}, {Scale: 3}, {Trim: Trim{From: 3, To: 2}},
+		{Sound: 9}} {
 		d := New("t", 1)
 		d.Shots = map[MediaID]Shot{"m": s}
 		assert.ErrorContains(t, d.Validate(), "shots.m.", "%+v", s)

@@ -42,31 +42,32 @@ const (
 
 // Media is what casting, fitting and the scene need to know of a file.
 type Media struct {
-	ID          MediaID
-	Kind        MediaKind
-	Name        string           // file name as received
-	W, H        int              // pixels, upright (after orientation)
-	Captured    time.Time        // zero if unknown
-	Length      timecode.Samples // clips and songs
-	LUFS        float64          // songs: measured integrated loudness
-	PeakDB      float64          // songs: measured true peak, dBTP
-	Came        int64            // songs: when the file was sent, in milliseconds; 0 if unknown
-	Spoken      *float64         // songs: narration, spoken at this second of the film; nil: music
-	Heard       *Heard           // songs: what else was heard; nil: not listened to yet
-	Faces       []framing.Rect   // photos: faces, in fractions of the upright picture
-	Focus       framing.Point    // photos: where the eye goes, in fractions; zero if unknown
-	Interest    framing.Rect     // photos: the part that holds what stands out, in fractions; empty if unknown
-	Print       uint64           // photos: difference hash, 0 if unknown
-	Sound       bool             // clips: has sound of its own
-	Track       int              // clips: which of its picture tracks is shown, from 0; covers are none
-	Starts      Starts           // clips: where decoding may begin
-	Faulty      string           // clips: what the decoder complained of; empty: nothing known
-	Clear       bool             // photos: lets what is behind show through somewhere
-	Camera      string           // photos: what the camera calls itself; empty if unknown
-	Description string           // photos: in words, as the file has it; empty if it has none
-	Light       float64          // photos: mean lightness, 0 black to 1 white; 0 if unknown
-	Sharp       float64          // photos: see focus.Sharpness; 0 if unknown or without edges
-	Small       MediaID          // photos: content of a smaller copy, for previews; empty: none
+	ID       MediaID
+	Kind     MediaKind
+	Name     string           // file name as received
+	W, H     int              // pixels, upright (after orientation)
+	Captured time.Time        // zero if unknown
+	Length   timecode.Samples // clips and songs
+	LUFS     float64          // songs: measured integrated loudness
+	PeakDB   float64          // songs: measured true peak, dBTP
+	Came     int64            // songs: when the file was sent, in milliseconds; 0 if unknown
+	Spoken   *float64         // songs: narration, spoken at this second of the film; nil: music
+	Heard    *Heard           // songs: what else was heard; nil: not listened to yet
+	Faces    []framing.Rect   // photos: faces, in fractions of the upright picture
+	Focus    framing.Point    // photos: where the eye goes, in fractions; zero if unknown
+	// photos: the part that holds what stands out, in fractions; empty if unknown
+	Interest    framing.Rect
+	Print       uint64  // photos: difference hash, 0 if unknown
+	Sound       bool    // clips: has sound of its own
+	Track       int     // clips: which of its picture tracks is shown, from 0; covers are none
+	Starts      Starts  // clips: where decoding may begin
+	Faulty      string  // clips: what the decoder complained of; empty: nothing known
+	Clear       bool    // photos: lets what is behind show through somewhere
+	Camera      string  // photos: what the camera calls itself; empty if unknown
+	Description string  // photos: in words, as the file has it; empty if it has none
+	Light       float64 // photos: mean lightness, 0 black to 1 white; 0 if unknown
+	Sharp       float64 // photos: see focus.Sharpness; 0 if unknown or without edges
+	Small       MediaID // photos: content of a smaller copy, for previews; empty: none
 }
 
 // Starts says where decoding a clip may begin to give what decoding it from its

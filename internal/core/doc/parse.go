@@ -17,7 +17,8 @@ func version(b []byte) (int, error) {
 		return 0, fmt.Errorf("slideshow document: %w", err)
 	}
 	if head.Version < 1 || head.Version > Version {
-		return 0, fmt.Errorf("slideshow document: version %d; this program reads 1 to %d", head.Version, Version)
+		return 0, fmt.Errorf("slideshow document: version %d; this program reads 1 to %d", head.Version,
+			Version)
 	}
 	return head.Version, nil
 }

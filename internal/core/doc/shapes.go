@@ -56,7 +56,9 @@ var (
 		framedField("layout", func(s *Slide) *string { return &s.Layout }),
 		framedField("motion", func(s *Slide) **design.Motion { return &s.Motion }),
 		framedField("captions", func(s *Slide) **design.Caption { return &s.CaptionStyle }),
-		{"words", func(a, b *Slide) bool { return reflect.DeepEqual(placeOf(a), placeOf(b)) }, func(to, from *Slide) {
+		{"words", func(a, b *Slide) bool {
+			return reflect.DeepEqual(placeOf(a), placeOf(b))
+		}, func(to, from *Slide) {
 			if to.Card != nil && from.Card != nil {
 				w := *to.Card
 				w.At = from.Card.At
@@ -165,10 +167,15 @@ func (s Slideshow) With(f Frame, now Slideshow) (Slideshow, error) {
 		if base < 0 || before < 0 {
 			continue // a new slide is new in all shapes
 		}
-		first, own := apart(s.Slides[base], was.Slides[before], sl, s.Shapes[at].Slides[sl.ID].Parts, framedSlides)
+		first, own := apart(s.Slides[base], was.Slides[before], sl, s.Shapes[at].Slides[sl.ID].Parts,
+			framedSlides)
 		out.Slides[i] = first
 		if len(own) > 0 {
-			shape.Slides[sl.ID] = SlideOwn{own, over(Slide{ID: sl.ID, Kind: sl.Kind, Card: cardOf(sl)}, own, sl, framedSlides)}
+			shape.Slides[sl.ID] = SlideOwn{own, over(Slide{
+				ID:   sl.ID,
+				Kind: sl.Kind,
+				Card: cardOf(sl),
+			}, own, sl, framedSlides)}
 		}
 	}
 	ids := maps.Clone(now.Shots)
@@ -181,7 +188,8 @@ func (s Slideshow) With(f Frame, now Slideshow) (Slideshow, error) {
 		if now.Shots[id].Turn != was.Shots[id].Turn {
 			continue // crops and places are of the picture as it was turned: see Turned
 		}
-		first, own := apart(s.Shots[id], was.Shots[id], now.Shots[id], s.Shapes[at].Shots[id].Parts, framedShots)
+		first, own := apart(s.Shots[id], was.Shots[id], now.Shots[id], s.Shapes[at].Shots[id].Parts,
+			framedShots)
 		out.SetShot(id, first)
 		if len(own) > 0 {
 			shape.Shots[id] = ShotOwn{own, over(Shot{}, own, now.Shots[id], framedShots)}
@@ -203,7 +211,9 @@ func (s Slideshow) With(f Frame, now Slideshow) (Slideshow, error) {
 func (s Slideshow) Turned(was Slideshow) Slideshow {
 	for i, x := range s.Shapes {
 		n := Shape{x.Frame, x.Slides, maps.Clone(x.Shots)}
-		maps.DeleteFunc(n.Shots, func(id MediaID, _ ShotOwn) bool { return s.Shots[id].Turn != was.Shots[id].Turn })
+		maps.DeleteFunc(n.Shots, func(id MediaID, _ ShotOwn) bool {
+			return s.Shots[id].Turn != was.Shots[id].Turn
+		})
 		if len(n.Shots) == 0 {
 			n.Shots = nil
 		}

@@ -25,8 +25,9 @@ type Soundtrack struct {
 	Items          []Item  `json:"items"`
 	FadeInSeconds  float64 `json:"fade_in_seconds"`
 	FadeOutSeconds float64 `json:"fade_out_seconds"`
-	LUFS           float64 `json:"lufs"`           // integrated loudness the film is brought to; 0: left as it is
-	Duck           *Duck   `json:"duck,omitempty"` // how music gives way to narration; nil: as usual
+	// integrated loudness the film is brought to; 0: left as it is
+	LUFS float64 `json:"lufs"`
+	Duck *Duck   `json:"duck,omitempty"` // how music gives way to narration; nil: as usual
 }
 
 // The loudness that films are brought to: what services online play at (common
@@ -93,19 +94,24 @@ const MaxStretches = 100
 
 // Item is one stretch of sound.
 type Item struct {
-	Media          MediaID          `json:"media"`
-	Role           Role             `json:"role"`
-	Trim           Trim             `json:"trim,omitzero"`
-	Made           []rhythm.Stretch `json:"made,omitempty"`       // what is heard of it, joined where it goes on alike; none: Trim
-	At             *float64         `json:"at_seconds,omitempty"` // into the film, or from the beginning of On; nil: after the music before it
-	On             SlideID          `json:"on,omitempty"`         // narration that goes where this slide goes; empty, or not in the film: it stays where it is
-	Hold           bool             `json:"hold,omitempty"`       // narration on a slide, which stays until it ends
-	Join           *SongJoin        `json:"join,omitempty"`       // to the music before it, where it has no place of its own; nil: at once
-	Gain           []GainPoint      `json:"gain,omitempty"`       // in order of time; none: as it is
-	LevelDB        float64          `json:"level_db,omitempty"`
-	FadeInSeconds  float64          `json:"fade_in_seconds,omitempty"`
-	FadeOutSeconds float64          `json:"fade_out_seconds,omitempty"`
-	Shape          FadeShape        `json:"shape,omitempty"` // of its fades
+	Media MediaID `json:"media"`
+	Role  Role    `json:"role"`
+	Trim  Trim    `json:"trim,omitzero"`
+	// what is heard of it, joined where it goes on alike; none: Trim
+	Made []rhythm.Stretch `json:"made,omitempty"`
+	// into the film, or from the beginning of On; nil: after the music before it
+	At *float64 `json:"at_seconds,omitempty"`
+	// narration that goes where this slide goes; empty, or not in the film: it stays where it is
+	On SlideID `json:"on,omitempty"`
+	// narration on a slide, which stays until it ends
+	Hold bool `json:"hold,omitempty"`
+	// to the music before it, where it has no place of its own; nil: at once
+	Join           *SongJoin   `json:"join,omitempty"`
+	Gain           []GainPoint `json:"gain,omitempty"` // in order of time; none: as it is
+	LevelDB        float64     `json:"level_db,omitempty"`
+	FadeInSeconds  float64     `json:"fade_in_seconds,omitempty"`
+	FadeOutSeconds float64     `json:"fade_out_seconds,omitempty"`
+	Shape          FadeShape   `json:"shape,omitempty"` // of its fades
 }
 
 // GainPoint is a point on an item's volume line, which runs straight from
@@ -221,7 +227,13 @@ func (s Soundtrack) Placed(lib Library) []Placed {
 	var next timecode.Samples
 	last := -1 // the music before, in out
 	for i, it := range s.Items {
-		p := Placed{Item: it, Index: i, Pieces: it.pieces(lib[it.Media]), In: Fade{samplesIn(it.FadeInSeconds), it.Shape}, Out: Fade{samplesIn(it.FadeOutSeconds), it.Shape}}
+		p := Placed{
+			Item:   it,
+			Index:  i,
+			Pieces: it.pieces(lib[it.Media]),
+			In:     Fade{samplesIn(it.FadeInSeconds), it.Shape},
+			Out:    Fade{samplesIn(it.FadeOutSeconds), it.Shape},
+		}
 		p.Begin = p.Pieces[0].Begin
 		for _, piece := range p.Pieces {
 			p.Length += piece.Length

@@ -40,7 +40,8 @@ func (s Slideshow) Validate() error {
 	if s.Theme == "" {
 		return fmt.Errorf("theme: missing")
 	}
-	if f := s.Frame; f.W < minSide || f.H < minSide || f.W > MaxSide || f.H > MaxSide || f.W%2 != 0 || f.H%2 != 0 {
+	if f := s.Frame; f.W < minSide || f.H < minSide || f.W > MaxSide || f.H > MaxSide || f.W%2 != 0 ||
+		f.H%2 != 0 {
 		return fmt.Errorf("frame: %d×%d; sides must be even, %d to %d pixels", f.W, f.H, minSide, MaxSide)
 	}
 	if !s.Rate.Valid() {
@@ -70,7 +71,8 @@ func (s Slideshow) Validate() error {
 	if !between(s.Fit.PaceSeconds, MinPace, MaxPace) {
 		return fmt.Errorf("fit.pace_seconds: %g; must be %g to %d", s.Fit.PaceSeconds, MinPace, MaxPace)
 	}
-	if f := s.Fit; !between(f.Shortest, 0, MaxPace) || !between(f.Longest, 0, MaxPace) || f.Longest > 0 && f.Longest < f.Shortest {
+	if f := s.Fit; !between(f.Shortest, 0, MaxPace) || !between(f.Longest, 0, MaxPace) || f.Longest > 0 &&
+		f.Longest < f.Shortest {
 		return fmt.Errorf("fit.shortest_seconds: limits must be 0 to %d s, the longest not below the shortest", MaxPace)
 	}
 	if m := s.Fit.Mode; m != ToMusic && m != AtPace && m != MusicToPictures {
@@ -89,11 +91,14 @@ func (s Slideshow) Validate() error {
 }
 
 func (t Soundtrack) validate() error {
-	if d := t.Duck; d != nil && (!between(d.DB, minGain, 0) || !between(d.Attack, 0, 10) || !between(d.Release, 0, 10) || !between(d.Ahead, 0, 2)) {
+	if d := t.Duck; d != nil && (!between(d.DB, minGain, 0) || !between(d.Attack, 0, 10) ||
+		!between(d.Release, 0, 10) || !between(d.Ahead, 0, 2)) {
 		return fmt.Errorf("duck: must be %d to 0 dB, within 10 s, at most 2 s ahead", minGain)
 	}
-	if !between(t.FadeInSeconds, 0, MaxFade) || !between(t.FadeOutSeconds, 0, MaxFade) || !between(t.LUFS, minLUFS, zero) {
-		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s and loudness %d to 0 LUFS", MaxFade, minLUFS)
+	if !between(t.FadeInSeconds, 0, MaxFade) || !between(t.FadeOutSeconds, 0, MaxFade) ||
+		!between(t.LUFS, minLUFS, zero) {
+		return fmt.Errorf("fade_in_seconds: fades must be 0 to %d s and loudness %d to 0 LUFS", MaxFade,
+			minLUFS)
 	}
 	if len(t.Items) > MaxItems {
 		return fmt.Errorf("items: %d; at most %d", len(t.Items), MaxItems)
@@ -124,7 +129,8 @@ func (it Item) validate() error {
 		return fmt.Errorf("level_db: %g; must be %d to %d", it.LevelDB, minGain, maxGain)
 	case len(it.Made) > MaxStretches:
 		return fmt.Errorf("made: %d; at most %d", len(it.Made), MaxStretches)
-	case it.Join != nil && (!slices.Contains(SongJoins, it.Join.Kind) || !between(it.Join.Seconds, 0, MaxFade)):
+	case it.Join != nil && (!slices.Contains(SongJoins, it.Join.Kind) ||
+		!between(it.Join.Seconds, 0, MaxFade)):
 		return fmt.Errorf("join: must be one of %q, of 0 to %d s", SongJoins, MaxFade)
 	case len(it.Gain) > MaxGainPoints:
 		return fmt.Errorf("gain: %d points; at most %d", len(it.Gain), MaxGainPoints)
@@ -237,7 +243,8 @@ func (sl Slide) validate() error {
 		return fmt.Errorf("media: a clip slide holds exactly one clip, not %d", len(sl.Media))
 	case sl.Kind == Pictures && (len(sl.Media) < 1 || len(sl.Media) > 6):
 		return fmt.Errorf("media: a picture slide holds one to six pictures, not %d", len(sl.Media))
-	case sl.Kind == Card && (sl.Card == nil || !slices.Contains([]string{"title", "text", "credits"}, sl.Card.Kind)):
+	case sl.Kind == Card && (sl.Card == nil || !slices.Contains([]string{"title", "text", "credits"},
+		sl.Card.Kind)):
 		return fmt.Errorf("card: a text card needs words of kind title, text or credits")
 	case sl.Card != nil && len(sl.Card.Main)+len(sl.Card.Smaller)+len(sl.Card.Text) > MaxWords:
 		return fmt.Errorf("card: longer than %d bytes", MaxWords)
@@ -257,8 +264,10 @@ func (sl Slide) validate() error {
 		return fmt.Errorf("pinned_seconds: %g; must be 0.04 to %d", sl.Pinned, MaxSeconds)
 	}
 	for i, l := range sl.Lines {
-		if len(l.Text) > MaxCaption || strings.TrimSpace(l.Text) == "" || !between(l.From, 0, MaxSeconds) || (l.To != 0 && !between(l.To, l.From+shortestLine, MaxSeconds)) {
-			return fmt.Errorf("line %d: has 1 to %d bytes, and ends at least %g s after it begins", i+1, MaxCaption, shortestLine)
+		if len(l.Text) > MaxCaption || strings.TrimSpace(l.Text) == "" || !between(l.From, 0, MaxSeconds) ||
+			(l.To != 0 && !between(l.To, l.From+shortestLine, MaxSeconds)) {
+			return fmt.Errorf("line %d: has 1 to %d bytes, and ends at least %g s after it begins", i+1,
+				MaxCaption, shortestLine)
 		}
 	}
 	return nil

@@ -32,14 +32,71 @@ type habit struct {
 }
 
 var habits = map[design.Particles]habit{
-	"snow":     {count: 90, size: 0.012, vary: 0.8, fall: 0.09, wind: 0.015, sway: 0.012, swayHertz: 0.3},
-	"sparkle":  {count: 36, size: 0.045, vary: 0.7, twinkle: 1, fall: -0.006},
-	"leaves":   {count: 16, size: 0.055, vary: 0.5, fall: 0.1, wind: 0.05, sway: 0.05, swayHertz: 0.25, turn: 50, turns: true},
-	"petals":   {count: 26, size: 0.026, vary: 0.5, fall: 0.075, wind: 0.04, sway: 0.04, swayHertz: 0.35, turn: 70, turns: true},
-	"confetti": {count: 60, size: 0.02, vary: 0.5, fall: 0.16, sway: 0.02, swayHertz: 0.6, turn: 160, turns: true},
-	"hearts":   {count: 20, size: 0.042, vary: 0.6, fall: -0.06, wind: 0.01, sway: 0.025, swayHertz: 0.3, turn: 12, turns: true},
-	"embers":   {count: 44, size: 0.009, vary: 0.8, fall: -0.08, wind: 0.02, sway: 0.02, swayHertz: 0.5, twinkle: 0.6},
-	"bokeh":    {count: 30, size: 0.15, vary: 0.7, fall: -0.012, wind: 0.008, sway: 0.01, swayHertz: 0.1, twinkle: 0.5},
+	"snow":    {count: 90, size: 0.012, vary: 0.8, fall: 0.09, wind: 0.015, sway: 0.012, swayHertz: 0.3},
+	"sparkle": {count: 36, size: 0.045, vary: 0.7, twinkle: 1, fall: -0.006},
+	"leaves": {
+		count:     16,
+		size:      0.055,
+		vary:      0.5,
+		fall:      0.1,
+		wind:      0.05,
+		sway:      0.05,
+		swayHertz: 0.25,
+		turn:      50,
+		turns:     true,
+	},
+	"petals": {
+		count:     26,
+		size:      0.026,
+		vary:      0.5,
+		fall:      0.075,
+		wind:      0.04,
+		sway:      0.04,
+		swayHertz: 0.35,
+		turn:      70,
+		turns:     true,
+	},
+	"confetti": {
+		count:     60,
+		size:      0.02,
+		vary:      0.5,
+		fall:      0.16,
+		sway:      0.02,
+		swayHertz: 0.6,
+		turn:      160,
+		turns:     true,
+	},
+	"hearts": {
+		count:     20,
+		size:      0.042,
+		vary:      0.6,
+		fall:      -0.06,
+		wind:      0.01,
+		sway:      0.025,
+		swayHertz: 0.3,
+		turn:      12,
+		turns:     true,
+	},
+	"embers": {
+		count:     44,
+		size:      0.009,
+		vary:      0.8,
+		fall:      -0.08,
+		wind:      0.02,
+		sway:      0.02,
+		swayHertz: 0.5,
+		twinkle:   0.6,
+	},
+	"bokeh": {
+		count:     30,
+		size:      0.15,
+		vary:      0.7,
+		fall:      -0.012,
+		wind:      0.008,
+		sway:      0.01,
+		swayHertz: 0.1,
+		twinkle:   0.5,
+	},
 }
 
 // Turns reports whether particles of the kind are drawn at an angle.
@@ -62,7 +119,8 @@ func Specks(k design.Particles, density, size float64, seed uint64, seconds, asp
 		near := 0.6 + 0.8*s.Size/(h.size*size)/1.4
 		margin := s.Size * 1.5
 		s.Y = cycle(r(2)+seconds*h.fall*near*(0.8+0.4*r(3)), margin)
-		s.X = cycle(r(4)+seconds*h.wind*near, margin) + h.sway*math.Sin(2*math.Pi*(seconds*h.swayHertz*(0.7+0.6*r(5))+r(6)))
+		s.X = cycle(r(4)+seconds*h.wind*near, margin) +
+			h.sway*math.Sin(2*math.Pi*(seconds*h.swayHertz*(0.7+0.6*r(5))+r(6)))
 		s.Degrees = 360*r(7) + h.turn*seconds*(r(8)*2-1)
 		s.Opacity = 1
 		if h.twinkle > 0 {
@@ -99,14 +157,46 @@ func dice(seed uint64) func(k int) float64 {
 
 // palettes are the particles' own colours, by variant.
 var palettes = map[design.Particles][Variants]raster.RGB{
-	"snow":     {{R: 255, G: 255, B: 255}, {R: 244, G: 248, B: 255}, {R: 255, G: 255, B: 255}, {R: 236, G: 242, B: 250}},
-	"sparkle":  {{R: 255, G: 250, B: 226}, {R: 255, G: 238, B: 196}, {R: 255, G: 255, B: 255}, {R: 255, G: 244, B: 214}},
-	"leaves":   {{R: 178, G: 88, B: 34}, {R: 206, G: 138, B: 42}, {R: 140, G: 58, B: 36}, {R: 120, G: 116, B: 48}},
-	"petals":   {{R: 250, G: 214, B: 220}, {R: 246, G: 192, B: 204}, {R: 255, G: 236, B: 236}, {R: 240, G: 176, B: 190}},
-	"confetti": {{R: 222, G: 86, B: 70}, {R: 240, G: 184, B: 62}, {R: 62, G: 142, B: 150}, {R: 122, G: 96, B: 168}},
-	"hearts":   {{R: 206, G: 58, B: 74}, {R: 226, G: 96, B: 108}, {R: 240, G: 150, B: 152}, {R: 178, G: 38, B: 58}},
-	"embers":   {{R: 255, G: 156, B: 64}, {R: 255, G: 196, B: 104}, {R: 255, G: 120, B: 44}, {R: 255, G: 220, B: 150}},
-	"bokeh":    {{R: 255, G: 226, B: 170}, {R: 255, G: 204, B: 140}, {R: 214, G: 232, B: 255}, {R: 255, G: 240, B: 214}},
+	"snow": {{
+		R: 255,
+		G: 255,
+		B: 255,
+	}, {R: 244, G: 248, B: 255}, {R: 255, G: 255, B: 255}, {R: 236, G: 242, B: 250}},
+	"sparkle": {{
+		R: 255,
+		G: 250,
+		B: 226,
+	}, {R: 255, G: 238, B: 196}, {R: 255, G: 255, B: 255}, {R: 255, G: 244, B: 214}},
+	"leaves": {{
+		R: 178,
+		G: 88,
+		B: 34,
+	}, {R: 206, G: 138, B: 42}, {R: 140, G: 58, B: 36}, {R: 120, G: 116, B: 48}},
+	"petals": {{
+		R: 250,
+		G: 214,
+		B: 220,
+	}, {R: 246, G: 192, B: 204}, {R: 255, G: 236, B: 236}, {R: 240, G: 176, B: 190}},
+	"confetti": {{
+		R: 222,
+		G: 86,
+		B: 70,
+	}, {R: 240, G: 184, B: 62}, {R: 62, G: 142, B: 150}, {R: 122, G: 96, B: 168}},
+	"hearts": {{
+		R: 206,
+		G: 58,
+		B: 74,
+	}, {R: 226, G: 96, B: 108}, {R: 240, G: 150, B: 152}, {R: 178, G: 38, B: 58}},
+	"embers": {{
+		R: 255,
+		G: 156,
+		B: 64,
+	}, {R: 255, G: 196, B: 104}, {R: 255, G: 120, B: 44}, {R: 255, G: 220, B: 150}},
+	"bokeh": {{
+		R: 255,
+		G: 226,
+		B: 170,
+	}, {R: 255, G: 204, B: 140}, {R: 214, G: 232, B: 255}, {R: 255, G: 240, B: 214}},
 }
 
 // Paint paints a variant of a particle into a square of the given side, with
@@ -148,7 +238,8 @@ func form(k design.Particles, u, v float64) (alpha, light float64) {
 	switch k {
 	case "sparkle":
 		// Four rays and a core.
-		rays := math.Exp(-14*math.Abs(u))*math.Max(0, 1-math.Abs(v)) + math.Exp(-14*math.Abs(v))*math.Max(0, 1-math.Abs(u))
+		rays := math.Exp(-14*math.Abs(u))*math.Max(0, 1-math.Abs(v)) + math.Exp(-14*math.Abs(v))*math.Max(0,
+			1-math.Abs(u))
 		return math.Min(1, rays+math.Exp(-40*r*r)) * math.Max(0, 1-r*r), 0
 	case "leaves":
 		half := 0.46 * math.Sin(math.Pi*math.Min(1, math.Max(0, (u+1)/2))) * (1 - 0.25*u)

@@ -68,7 +68,8 @@ func TestHearts(t *testing.T) {
 	p := Paint("hearts", 0, side, raster.RGB{})
 	alpha := func(x, y int) byte { return p.Pix[(y*side+x)*4+3] }
 	for i := range side {
-		assert.Zero(t, alpha(i, 0)|alpha(i, side-1)|alpha(0, i)|alpha(side-1, i), "nothing is cut off at the edges")
+		assert.Zero(t, alpha(i, 0)|alpha(i, side-1)|alpha(0, i)|alpha(side-1, i),
+			"nothing is cut off at the edges")
 		for y := range side {
 			assert.InDelta(t, alpha(i, y), alpha(side-1-i, y), 2)
 		}

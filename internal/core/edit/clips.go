@@ -46,7 +46,8 @@ func (c SplitClip) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	begin, length := d.Cut(d.Slides[i], m)
 	from, lasts := float64(begin)/timecode.SampleRate, float64(length)/timecode.SampleRate
 	if c.At < shortestCut || c.At > lasts-shortestCut {
-		return d, fmt.Errorf("a clip is split where at least %g s are left on either side: %w", shortestCut, ErrInvalid)
+		return d, fmt.Errorf("a clip is split where at least %g s are left on either side: %w", shortestCut,
+			ErrInvalid)
 	}
 	d.Slides = slices.Clone(d.Slides)
 	first, second := &d.Slides[i], d.Slides[i]
@@ -99,5 +100,10 @@ func (Pause) Title() string { return "Put a pause in" }
 
 // Apply implements Op.
 func (p Pause) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
-	return insert(d, doc.Slide{Kind: doc.Card, Card: &doc.Words{Kind: "title"}, Linger: 1, Pinned: pauseSeconds}, p.Before)
+	return insert(d, doc.Slide{
+		Kind:   doc.Card,
+		Card:   &doc.Words{Kind: "title"},
+		Linger: 1,
+		Pinned: pauseSeconds,
+	}, p.Before)
 }

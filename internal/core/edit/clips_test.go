@@ -71,7 +71,8 @@ func TestTrimOfOnePart(t *testing.T) {
 	_, length := d.Cut(d.Slides[d.Index(whole)], with.Library["c1"])
 	assert.EqualValues(t, 0.5*timecode.SampleRate, length)
 	p := plan.Build(d, with.Theme, with.Library)
-	assert.EqualValues(t, d.Rate.FramesIn(length), p.Slides[d.Index(whole)].Length, "the slide is as long as what it plays")
+	assert.EqualValues(t, d.Rate.FramesIn(length), p.Slides[d.Index(whole)].Length,
+		"the slide is as long as what it plays")
 	_, err := Do(d, SplitClip{d.Slides[1].ID, 1}, with)
 	require.ErrorIs(t, err, ErrInvalid, "no clip")
 	_, err = Do(d, TrimClip{"gone", doc.Trim{}}, with)
@@ -213,7 +214,8 @@ func TestRecastAfterSorting(t *testing.T) {
 		d = must(t, d, Sort{By: by, Seed: 3}, with)
 		order := shown(d)
 		if by == "time" {
-			require.Contains(t, order[len(order)-3:], doc.MediaID("p0"), "with the clip, which has no time either")
+			require.Contains(t, order[len(order)-3:], doc.MediaID("p0"),
+				"with the clip, which has no time either")
 		}
 		hand := d.Slides[2].ID
 		d = must(t, d, Caption{[]doc.SlideID{hand}, "stays"}, with)

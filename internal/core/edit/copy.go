@@ -10,7 +10,8 @@ import (
 )
 
 // CopyKinds are the kinds of settings that are copied from one slide to others.
-var CopyKinds = []string{"layout", "motion", "transition", "backdrop", "look", "framing", "captions", "lettering", "linger"}
+var CopyKinds = []string{"layout", "motion", "transition", "backdrop", "look", "framing", "captions",
+	"lettering", "linger"}
 
 // Settings are settings of a slide, of some kinds, that others can be given. What
 // is left to the theme is left to the theme where they are given.
@@ -35,7 +36,16 @@ func SettingsOf(d doc.Slideshow, id doc.SlideID, kinds []string) (Settings, erro
 	}
 	from := d.Slides[at]
 	s := Settings{Kinds: kinds, Count: len(from.Media), Clip: from.Kind == doc.Clip,
-		Slide: doc.Slide{ID: id, Layout: from.Layout, Motion: from.Motion, Join: from.Join, Backdrop: from.Backdrop, CaptionStyle: from.CaptionStyle, Lettering: from.Lettering, Linger: from.Linger}}
+		Slide: doc.Slide{
+			ID:           id,
+			Layout:       from.Layout,
+			Motion:       from.Motion,
+			Join:         from.Join,
+			Backdrop:     from.Backdrop,
+			CaptionStyle: from.CaptionStyle,
+			Lettering:    from.Lettering,
+			Linger:       from.Linger,
+		}}
 	if len(from.Media) > 0 {
 		shot := d.Shots[from.Media[0]]
 		s.Shot = doc.Shot{Look: shot.Look, Fit: shot.Fit, Scale: shot.Scale, Tilt: shot.Tilt}
@@ -105,7 +115,9 @@ func (c CopySettings) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	if err != nil {
 		return d, err
 	}
-	return d, s.give(&d, slices.DeleteFunc(slices.Clone(c.Slides), func(id doc.SlideID) bool { return id == c.From }))
+	return d, s.give(&d, slices.DeleteFunc(slices.Clone(c.Slides), func(id doc.SlideID) bool {
+		return id == c.From
+	}))
 }
 
 // GiveSettings gives slides settings that were kept under a name.

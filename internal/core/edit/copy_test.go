@@ -20,12 +20,27 @@ func TestCopySettings(t *testing.T) {
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
 	from, a, b := d.Slides[1], d.Slides[2].ID, d.Slides[3].ID
 	pa := d.Slides[2].Media[0]
-	d = must(t, d, Motion{Slides: []doc.SlideID{from.ID}, Motion: &design.Motion{Kind: design.Pan, Zoom: 0.3}}, with)
-	d = must(t, d, Join{Slides: []doc.SlideID{from.ID}, Join: &transition.Transition{Kind: "iris", Seconds: 1}}, with)
-	d = must(t, d, Shots{Media: from.Media, Look: &look.Look{Saturation: -1}, Scale: new(0.8), Crop: &framing.Rect{W: 0.5, H: 0.5}}, with)
+	d = must(t, d, Motion{
+		Slides: []doc.SlideID{from.ID},
+		Motion: &design.Motion{Kind: design.Pan, Zoom: 0.3},
+	}, with)
+	d = must(t, d, Join{
+		Slides: []doc.SlideID{from.ID},
+		Join:   &transition.Transition{Kind: "iris", Seconds: 1},
+	}, with)
+	d = must(t, d, Shots{
+		Media: from.Media,
+		Look:  &look.Look{Saturation: -1},
+		Scale: new(0.8),
+		Crop:  &framing.Rect{W: 0.5, H: 0.5},
+	}, with)
 	d = must(t, d, Caption{Slides: []doc.SlideID{a}, Text: "stays"}, with)
 	d = must(t, d, Shots{Media: []doc.MediaID{pa}, Crop: &framing.Rect{X: 0.1, W: 0.9, H: 1}}, with)
-	n := must(t, d, CopySettings{From: from.ID, Slides: []doc.SlideID{from.ID, a, b}, Kinds: []string{"motion", "look"}}, with)
+	n := must(t, d, CopySettings{
+		From:   from.ID,
+		Slides: []doc.SlideID{from.ID, a, b},
+		Kinds:  []string{"motion", "look"},
+	}, with)
 	for _, id := range []doc.SlideID{a, b} {
 		s := n.Slides[n.Index(id)]
 		assert.Equal(t, design.Pan, s.Motion.Kind)

@@ -45,7 +45,8 @@ func (e Decorate) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	if d.Index(e.Laid.From) < 0 || d.Index(e.Laid.To) < 0 {
 		return d, fmt.Errorf("the slides of the decor: %w", ErrGone)
 	}
-	if m := with.Library[doc.MediaID(e.Laid.Media)]; e.Laid.Kind == design.Sprite && m.Kind != doc.PhotoMedia && m.Kind != doc.ClipMedia {
+	if m := with.Library[doc.MediaID(e.Laid.Media)]; e.Laid.Kind == design.Sprite &&
+		m.Kind != doc.PhotoMedia && m.Kind != doc.ClipMedia {
 		return d, fmt.Errorf("decor is a picture or clip of the order, or a drift: %w", ErrInvalid)
 	}
 	laid := *e.Laid

@@ -74,7 +74,8 @@ func (l Layout) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 				return fmt.Errorf("theme %s has no layout %q: %w", with.Theme.Name, l.Layout, ErrInvalid)
 			}
 			if lay.Pictures != len(s.Media) {
-				return fmt.Errorf("layout %s is for %s, the slide has %d: %w", lay.Name, wording.Counted(lay.Pictures, "picture"), len(s.Media), ErrInvalid)
+				return fmt.Errorf("layout %s is for %s, the slide has %d: %w", lay.Name,
+					wording.Counted(lay.Pictures, "picture"), len(s.Media), ErrInvalid)
 			}
 		}
 		s.Layout = l.Layout

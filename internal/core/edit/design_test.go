@@ -104,7 +104,8 @@ func TestRecastKeepsSlidesSetByHand(t *testing.T) {
 			return out
 		}
 		assert.Equal(t, layouts(r), layouts(must(t, d, Recast{seed}, with)))
-		assert.Equal(t, layouts(r), layouts(must(t, r, Recast{seed}, with)), "recast again with the same seed")
+		assert.Equal(t, layouts(r), layouts(must(t, r, Recast{seed}, with)),
+			"recast again with the same seed")
 	})
 }
 
@@ -141,16 +142,29 @@ func TestBadDesignsAreRefused(t *testing.T) {
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
 	pic := d.Slides[1].ID
 	for _, op := range []Op{
-		Layout{[]doc.SlideID{pic}, "nonsense"}, Layout{[]doc.SlideID{pic}, "six"}, Caption{[]doc.SlideID{d.Slides[0].ID}, "x"},
-		Motion{[]doc.SlideID{pic}, &design.Motion{Kind: "bounce"}}, Join{nil, &transition.Transition{Kind: "melt"}},
-		Shots{Media: []doc.MediaID{"p0"}, Trim: &doc.Trim{From: 1, To: 2}}, Shots{Media: []doc.MediaID{"p0"}, Focal: &framing.Point{X: 3}},
-		Words{Slide: pic, Words: doc.Words{Kind: "title"}}, AddCard{Words: doc.Words{Kind: "sonnet"}}, Sort{By: "mood"}, Shape{doc.Frame{W: 7, H: 7}}, SetTheme{},
+		Layout{[]doc.SlideID{pic}, "nonsense"}, Layout{[]doc.SlideID{pic}, "six"},
+		Caption{[]doc.SlideID{d.Slides[0].ID}, "x"},
+		Motion{[]doc.SlideID{pic}, &design.Motion{Kind: "bounce"}},
+		Join{nil, &transition.Transition{Kind: "melt"}},
+		Shots{
+			Media: []doc.MediaID{"p0"},
+			Trim:  &doc.Trim{From: 1, To: 2},
+		}, Shots{Media: []doc.MediaID{"p0"}, Focal: &framing.Point{X: 3}},
+		Words{
+			Slide: pic,
+			Words: doc.Words{Kind: "title"},
+		}, AddCard{Words: doc.Words{Kind: "sonnet"}}, Sort{By: "mood"}, Shape{doc.Frame{W: 7, H: 7}},
+		SetTheme{},
 	} {
 		n, err := Do(d, op, with)
 		assert.ErrorIs(t, err, ErrInvalid, "%T", op)
 		assert.Equal(t, d, n, "%T changes nothing", op)
 	}
-	for _, op := range []Op{Caption{[]doc.SlideID{"no"}, "x"}, Shots{Media: []doc.MediaID{"no"}}, Decorate{Index: 3}, AddCard{Words: doc.Words{Kind: "title"}, Before: "no"}} {
+	for _, op := range []Op{Caption{[]doc.SlideID{"no"}, "x"}, Shots{Media: []doc.MediaID{"no"}},
+		Decorate{Index: 3}, AddCard{
+			Words:  doc.Words{Kind: "title"},
+			Before: "no",
+		}} {
 		_, err := Do(d, op, with)
 		assert.ErrorIs(t, err, ErrGone, "%T", op)
 	}
@@ -180,7 +194,11 @@ func TestShots(t *testing.T) {
 func TestDecorate(t *testing.T) {
 	with, ids := shelf(3)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
-	snow := doc.Laid{From: d.Slides[0].ID, To: d.Slides[1].ID, Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1}}
+	snow := doc.Laid{
+		From:  d.Slides[0].ID,
+		To:    d.Slides[1].ID,
+		Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1},
+	}
 	on := must(t, d, Decorate{Index: -1, Laid: &snow}, with)
 	require.Len(t, on.Decor, 1)
 	leaves := snow
@@ -196,9 +214,17 @@ func TestDecorate(t *testing.T) {
 func TestWholeFilm(t *testing.T) {
 	with, ids := shelf(3)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
-	style := design.Caption{Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 0.5, At: &framing.Point{X: 0.5, Y: 0.2}}
+	style := design.Caption{
+		Type:   design.Type{Size: 0.05},
+		Anchor: "upper",
+		Width:  0.5,
+		At:     &framing.Point{X: 0.5, Y: 0.2},
+	}
 	on := must(t, d, CaptionStyle{Style: &style}, with)
-	on = must(t, on, CaptionStyle{Slides: []doc.SlideID{on.Slides[1].ID}, Style: &design.Caption{Type: design.Type{Size: 0.08}, Anchor: "lower", Width: 1}}, with)
+	on = must(t, on, CaptionStyle{
+		Slides: []doc.SlideID{on.Slides[1].ID},
+		Style:  &design.Caption{Type: design.Type{Size: 0.08}, Anchor: "lower", Width: 1},
+	}, with)
 	on = must(t, on, Look{&look.Look{Saturation: -1}}, with)
 	assert.Equal(t, "upper", on.CaptionStyle.Anchor)
 	assert.True(t, on.Slides[1].ByHand(), "an exception is set by hand")
@@ -212,8 +238,21 @@ func TestWholeFilm(t *testing.T) {
 	off = must(t, off, CaptionStyle{Slides: []doc.SlideID{off.Slides[1].ID}}, with)
 	off = must(t, off, Look{}, with)
 	assert.Equal(t, d, off)
-	for _, bad := range []design.Caption{{Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 5}, {Type: design.Type{Size: 3}, Anchor: "upper", Width: 1}, {Type: design.Type{Size: 0.05}, Anchor: "sky", Width: 1},
-		{Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 1, At: &framing.Point{X: 1.2}}, {Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 1, Enter: "jump"}} {
+	for _, bad := range []design.Caption{{
+		Type:   design.Type{Size: 0.05},
+		Anchor: "upper",
+		Width:  5,
+	}, {
+		Type:   design.Type{Size: 3},
+		Anchor: "upper",
+		Width:  1,
+	}, {Type: design.Type{Size: 0.05}, Anchor: "sky", Width: 1},
+		{
+			Type:   design.Type{Size: 0.05},
+			Anchor: "upper",
+			Width:  1,
+			At:     &framing.Point{X: 1.2},
+		}, {Type: design.Type{Size: 0.05}, Anchor: "upper", Width: 1, Enter: "jump"}} {
 		_, err := Do(d, CaptionStyle{Style: &bad}, with)
 		assert.ErrorIs(t, err, ErrInvalid, "%+v", bad)
 	}
@@ -223,17 +262,30 @@ func TestWholeFilm(t *testing.T) {
 func TestFramingByHand(t *testing.T) {
 	with, ids := shelf(3)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
-	i := slices.IndexFunc(d.Slides, func(s doc.Slide) bool { return s.Kind == doc.Pictures && len(s.Media) == 1 })
+	i := slices.IndexFunc(d.Slides, func(s doc.Slide) bool {
+		return s.Kind == doc.Pictures && len(s.Media) == 1
+	})
 	require.GreaterOrEqual(t, i, 0)
 	s := d.Slides[i]
 	crop := framing.Rect{X: 0.5, Y: 0, W: 0.5, H: 1}
 	d = must(t, d, Shots{Media: s.Media, Crop: &crop}, with)
-	got := must(t, d, Framing{Slides: []doc.SlideID{s.ID}, From: framing.Rect{X: 0.6, Y: 0.2, W: 0.2, H: 0.2}, To: framing.Rect{X: 0.25, Y: 0, W: 0.75, H: 1}}, with).Slides[i].Motion
+	got := must(t, d, Framing{
+		Slides: []doc.SlideID{s.ID},
+		From:   framing.Rect{X: 0.6, Y: 0.2, W: 0.2, H: 0.2},
+		To:     framing.Rect{X: 0.25, Y: 0, W: 0.75, H: 1},
+	}, with).Slides[i].Motion
 	assert.Equal(t, design.ByHand, got.Kind)
-	for _, v := range []struct{ want, got framing.Rect }{{framing.Rect{X: 0.2, Y: 0.2, W: 0.4, H: 0.2}, got.From}, {framing.Rect{W: 1, H: 1}, got.To}} {
-		assert.InDeltaSlice(t, []float64{v.want.X, v.want.Y, v.want.W, v.want.H}, []float64{v.got.X, v.got.Y, v.got.W, v.got.H}, 1e-9)
+	for _, v := range []struct {
+		want, got framing.Rect
+	}{{framing.Rect{X: 0.2, Y: 0.2, W: 0.4, H: 0.2}, got.From}, {framing.Rect{W: 1, H: 1}, got.To}} {
+		assert.InDeltaSlice(t, []float64{v.want.X, v.want.Y, v.want.W, v.want.H}, []float64{v.got.X, v.got.Y,
+			v.got.W, v.got.H}, 1e-9)
 	}
-	_, err := Do(d, Framing{Slides: []doc.SlideID{s.ID}, From: framing.Rect{W: 0.4, H: 1}, To: framing.Rect{W: 1, H: 1}}, with)
+	_, err := Do(d, Framing{
+		Slides: []doc.SlideID{s.ID},
+		From:   framing.Rect{W: 0.4, H: 1},
+		To:     framing.Rect{W: 1, H: 1},
+	}, with)
 	assert.ErrorIs(t, err, ErrInvalid, "a framing outside the crop")
 	_, err = Do(d, Framing{Slides: []doc.SlideID{d.Slides[0].ID}}, with)
 	assert.ErrorIs(t, err, ErrInvalid, "the opening has no picture of its own to frame")
@@ -244,18 +296,32 @@ func TestFramingByHand(t *testing.T) {
 func TestPictureLaidOver(t *testing.T) {
 	with, ids := shelf(3)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
-	pic := design.Decor{Kind: design.Sprite, Media: "p0", Size: 0.3, Opacity: 1, Path: []design.Waypoint{{X: 0.51, Y: 0.5}, {At: 1, X: 0.84, Y: 0.3, Size: 0.5}}}
+	pic := design.Decor{
+		Kind:    design.Sprite,
+		Media:   "p0",
+		Size:    0.3,
+		Opacity: 1,
+		Path:    []design.Waypoint{{X: 0.51, Y: 0.5}, {At: 1, X: 0.84, Y: 0.3, Size: 0.5}},
+	}
 	last := len(d.Slides) - 1
-	on := must(t, d, Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[last].ID, To: d.Slides[1].ID, Decor: pic}, Snap: true}, with)
+	on := must(t, d, Decorate{
+		Index: -1,
+		Laid:  &doc.Laid{From: d.Slides[last].ID, To: d.Slides[1].ID, Decor: pic},
+		Snap:  true,
+	}, with)
 	laid := on.Decor[0]
 	assert.Equal(t, [2]doc.SlideID{d.Slides[1].ID, d.Slides[last].ID}, [2]doc.SlideID{laid.From, laid.To})
 	assert.Equal(t, 0.5, laid.Path[0].X)
-	// Half as large at its end: 0.15 wide, its right side on the action-safe edge is 0.89, on the title-safe edge 0.875.
+	// Half as large at its end: 0.15 wide, its right side on the action-safe edge is 0.89, on the
+	// title-safe edge 0.875.
 	assert.Equal(t, 0.84, laid.Path[1].X, "too far from any")
 	assert.Equal(t, 0.51, pic.Path[0].X, "what was given is not changed")
 	for _, m := range []string{"song", "gone"} {
 		pic.Media = m
-		_, err := Do(d, Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[1].ID, To: d.Slides[1].ID, Decor: pic}}, with)
+		_, err := Do(d, Decorate{
+			Index: -1,
+			Laid:  &doc.Laid{From: d.Slides[1].ID, To: d.Slides[1].ID, Decor: pic},
+		}, with)
 		assert.ErrorIs(t, err, ErrInvalid, m)
 	}
 }

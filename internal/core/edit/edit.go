@@ -257,7 +257,9 @@ func (s Songs) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	d.Soundtrack.Items = nil
 	for _, id := range s.Songs {
 		// A song that was there keeps its trim, fades and volume.
-		if i := slices.IndexFunc(was, func(it doc.Item) bool { return it.Media == id && it.Role == doc.Music }); i >= 0 {
+		if i := slices.IndexFunc(was, func(it doc.Item) bool {
+			return it.Media == id && it.Role == doc.Music
+		}); i >= 0 {
 			d.Soundtrack.Items = append(d.Soundtrack.Items, was[i])
 			continue
 		}
@@ -315,7 +317,11 @@ func (f Fit) Title() string {
 	return fmt.Sprintf("Set the pace to %g s a picture", f.Pace)
 }
 
-var beatNames = map[doc.Beat]string{doc.AnyBeat: "the beat", doc.Downbeat: "bars", doc.HalfBeat: "beats and half beats"}
+var beatNames = map[doc.Beat]string{
+	doc.AnyBeat:  "the beat",
+	doc.Downbeat: "bars",
+	doc.HalfBeat: "beats and half beats",
+}
 
 // Apply implements Op.
 func (f Fit) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {

@@ -31,8 +31,14 @@ func shelf(n int) (Context, []doc.MediaID) {
 		ids = append(ids, m.ID)
 	}
 	for i := range n {
-		m := doc.Media{ID: doc.MediaID(fmt.Sprintf("p%d", i)), Kind: doc.PhotoMedia, Name: fmt.Sprintf("IMG_%d.jpg", i), W: 3000, H: 2000,
-			Captured: time.Date(2026, 9, 12, 10, i, 0, 0, time.UTC)}
+		m := doc.Media{
+			ID:       doc.MediaID(fmt.Sprintf("p%d", i)),
+			Kind:     doc.PhotoMedia,
+			Name:     fmt.Sprintf("IMG_%d.jpg", i),
+			W:        3000,
+			H:        2000,
+			Captured: time.Date(2026, 9, 12, 10, i, 0, 0, time.UTC),
+		}
 		if i%3 == 2 {
 			m.W, m.H = 2000, 3000
 		}
@@ -78,7 +84,8 @@ func TestLateArrivalsJoinInCaptureOrderUntilSomethingWasPlaced(t *testing.T) {
 	last := d.Slides[len(d.Slides)-2].ID
 	placed := must(t, d, Move{Slides: []doc.SlideID{last}, Before: d.Slides[1].ID}, with)
 	late := must(t, placed, Pour{ids[:1]}, with)
-	assert.Equal(t, placed.Slides[:len(placed.Slides)-1], late.Slides[:len(placed.Slides)-1], "nothing placed by hand moves")
+	assert.Equal(t, placed.Slides[:len(placed.Slides)-1], late.Slides[:len(placed.Slides)-1],
+		"nothing placed by hand moves")
 	assert.Equal(t, "p0", string(late.Slides[len(late.Slides)-2].Media[0]))
 }
 
@@ -88,7 +95,8 @@ func TestMoveKeepsOpeningAndClosing(t *testing.T) {
 	n := len(d.Slides)
 	a, b := d.Slides[1].ID, d.Slides[3].ID
 	m := must(t, d, Move{[]doc.SlideID{b, a}, ""}, with)
-	assert.Equal(t, []doc.SlideID{a, b}, []doc.SlideID{m.Slides[n-3].ID, m.Slides[n-2].ID}, "together, in their present order, before the closing")
+	assert.Equal(t, []doc.SlideID{a, b}, []doc.SlideID{m.Slides[n-3].ID, m.Slides[n-2].ID},
+		"together, in their present order, before the closing")
 	assert.True(t, m.Slides[n-2].Placed)
 	m = must(t, d, Move{[]doc.SlideID{b}, d.Slides[0].ID}, with)
 	assert.Equal(t, b, m.Slides[1].ID, "dropped on the opening: first after it")
@@ -128,8 +136,14 @@ func TestTimeAndDetails(t *testing.T) {
 	assert.Zero(t, must(t, pinned, Time{Slides: []doc.SlideID{s}, Unpin: true}, with).Slides[1].Pinned)
 	assert.Equal(t, 2.0, must(t, d, Time{Slides: []doc.SlideID{s}, Linger: 2}, with).Slides[1].Linger)
 	for _, bad := range []Op{
-		Time{Slides: []doc.SlideID{s}, Pin: -1}, Time{Slides: []doc.SlideID{s}, Pin: 1e9}, Time{Slides: []doc.SlideID{s}, Linger: 50},
-		Fit{Mode: doc.AtPace, Pace: 1000}, Fit{Mode: "sometimes"}, Details{map[string]string{"shoe size": "44"}},
+		Time{
+			Slides: []doc.SlideID{s},
+			Pin:    -1,
+		}, Time{Slides: []doc.SlideID{s}, Pin: 1e9}, Time{Slides: []doc.SlideID{s}, Linger: 50},
+		Fit{
+			Mode: doc.AtPace,
+			Pace: 1000,
+		}, Fit{Mode: "sometimes"}, Details{map[string]string{"shoe size": "44"}},
 	} {
 		same, err := Do(d, bad, with)
 		assert.ErrorIs(t, err, ErrInvalid, "%+v", bad)
@@ -150,7 +164,9 @@ func TestEditsNeverLoseAPicture(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		d := must(t, doc.New("tideline", 3), Pour{ids}, with)
 		for range rapid.IntRange(1, 12).Draw(t, "edits") {
-			pick := func() doc.SlideID { return d.Slides[rapid.IntRange(0, len(d.Slides)-1).Draw(t, "slide")].ID }
+			pick := func() doc.SlideID {
+				return d.Slides[rapid.IntRange(0, len(d.Slides)-1).Draw(t, "slide")].ID
+			}
 			var op Op
 			switch rapid.IntRange(0, 5).Draw(t, "kind") {
 			case 0:
@@ -174,7 +190,9 @@ func TestEditsNeverLoseAPicture(t *testing.T) {
 			if err != nil {
 				continue
 			}
-			kept := slices.DeleteFunc(append(shown(n), n.LeftOut...), func(id doc.MediaID) bool { return id == "song" })
+			kept := slices.DeleteFunc(append(shown(n), n.LeftOut...), func(id doc.MediaID) bool {
+				return id == "song"
+			})
 			require.ElementsMatch(t, ids[:16], kept)
 			b, err := n.Marshal()
 			require.NoError(t, err)

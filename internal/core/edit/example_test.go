@@ -12,7 +12,12 @@ import (
 // two can be kept as revisions and gone back and forth between.
 func ExampleDo() {
 	before := doc.New("tideline", 7)
-	before.Slides = append(before.Slides, doc.Slide{ID: "s2", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "title", Main: "The race"}})
+	before.Slides = append(before.Slides, doc.Slide{
+		ID:     "s2",
+		Kind:   doc.Card,
+		Linger: 1,
+		Card:   &doc.Words{Kind: "title", Main: "The race"},
+	})
 	op := edit.Time{Slides: []doc.SlideID{"s2"}, Pin: 4.5}
 	after, err := edit.Do(before, op, edit.Context{})
 	fmt.Printf("%s: %g, then %g, %v\n", op.Title(), before.Slides[0].Pinned, after.Slides[0].Pinned, err)

@@ -33,12 +33,43 @@ func TestEditsOfGoneSlidesAreRefused(t *testing.T) {
 	require.NoError(t, err)
 	gone := []doc.SlideID{"gone"}
 	for _, op := range []Op{
-		Motion{Slides: gone, Motion: &design.Motion{Kind: "still"}}, MotionPart{Slides: gone}, Join{Slides: gone, Join: &transition.Transition{Kind: "cut"}}, JoinPart{Slides: gone},
-		CaptionStyle{Slides: gone, Style: &design.Caption{}}, CaptionPart{Slides: gone}, Caption{Slides: gone, Text: "x"}, CaptionNames{Slides: gone}, CaptionDescriptions{Slides: gone},
-		BackdropPart{Slides: gone}, Backdrop{Slides: gone}, Layout{Slides: gone, Layout: "full"}, Time{Slides: gone, Linger: 2}, Time{Slides: gone, Unpin: true}, Lettering{Slides: gone},
-		InManner{Manner: Manners[0], Slides: gone}, Remove{Slides: gone}, Move{Slides: gone}, Shift{Slides: gone, By: 1}, Group{Slides: gone}, Split{Slides: gone}, Spread{Slides: gone}, Again{Slides: gone},
-		Chapter{Slides: gone, Text: "x"}, CopySettings{From: d.Slides[1].ID, Slides: gone, Kinds: []string{"motion"}}, GiveSettings{Slides: gone}, Pause{Before: "gone"}, Picture{Slides: gone},
-		LookPart{Media: []doc.MediaID{"gone"}, Change: func(l *look.Look) { l.Light = 1 }}, Shots{Media: []doc.MediaID{"gone"}},
+		Motion{
+			Slides: gone,
+			Motion: &design.Motion{Kind: "still"},
+		}, MotionPart{Slides: gone}, Join{
+			Slides: gone,
+			Join:   &transition.Transition{Kind: "cut"},
+		}, JoinPart{Slides: gone},
+		CaptionStyle{
+			Slides: gone,
+			Style:  &design.Caption{},
+		}, CaptionPart{Slides: gone}, Caption{
+			Slides: gone,
+			Text:   "x",
+		}, CaptionNames{Slides: gone}, CaptionDescriptions{Slides: gone},
+		BackdropPart{Slides: gone}, Backdrop{Slides: gone}, Layout{
+			Slides: gone,
+			Layout: "full",
+		}, Time{Slides: gone, Linger: 2}, Time{Slides: gone, Unpin: true}, Lettering{Slides: gone},
+		InManner{
+			Manner: Manners[0],
+			Slides: gone,
+		}, Remove{Slides: gone}, Move{Slides: gone}, Shift{
+			Slides: gone,
+			By:     1,
+		}, Group{Slides: gone}, Split{Slides: gone}, Spread{Slides: gone}, Again{Slides: gone},
+		Chapter{
+			Slides: gone,
+			Text:   "x",
+		}, CopySettings{
+			From:   d.Slides[1].ID,
+			Slides: gone,
+			Kinds:  []string{"motion"},
+		}, GiveSettings{Slides: gone}, Pause{Before: "gone"}, Picture{Slides: gone},
+		LookPart{
+			Media:  []doc.MediaID{"gone"},
+			Change: func(l *look.Look) { l.Light = 1 },
+		}, Shots{Media: []doc.MediaID{"gone"}},
 	} {
 		n, err := Do(d, Narrow(op, d, with), with)
 		if assert.Error(t, err, "%T", op) {
@@ -59,7 +90,13 @@ func TestSlidesKeepTheirNames(t *testing.T) {
 		for i := range rapid.IntRange(4, 20).Draw(t, "pictures") {
 			id := doc.MediaID(fmt.Sprint("p", i))
 			w := rapid.SampledFrom([]int{300, 200}).Draw(t, "w")
-			lib[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, W: w, H: 500 - w, Captured: time.Unix(int64(rapid.IntRange(0, 1000).Draw(t, "at")), 0)}
+			lib[id] = doc.Media{
+				ID:       id,
+				Kind:     doc.PhotoMedia,
+				W:        w,
+				H:        500 - w,
+				Captured: time.Unix(int64(rapid.IntRange(0, 1000).Draw(t, "at")), 0),
+			}
 			ids = append(ids, id)
 		}
 		with := Context{Theme: th, Library: lib}

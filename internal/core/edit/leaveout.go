@@ -35,7 +35,9 @@ func (l LeaveOut) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 			d.LeftOut = append(d.LeftOut, id)
 		}
 	}
-	d.Soundtrack.Items = slices.DeleteFunc(slices.Clone(d.Soundtrack.Items), func(it doc.Item) bool { return out[it.Media] })
+	d.Soundtrack.Items = slices.DeleteFunc(slices.Clone(d.Soundtrack.Items), func(it doc.Item) bool {
+		return out[it.Media]
+	})
 	var kept []doc.Slide
 	for _, s := range d.Slides {
 		had := len(s.Media)

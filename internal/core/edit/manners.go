@@ -44,7 +44,13 @@ type InManner struct {
 
 // Title implements Op.
 func (m InManner) Title() string {
-	return map[Manner]string{Usual: "Set the usual pace", Lively: "Set a lively pace", Quick: "Made it a quick look", Prints: "Showed pictures as prints", Calm: "Let nothing move"}[m.Manner]
+	return map[Manner]string{
+		Usual:  "Set the usual pace",
+		Lively: "Set a lively pace",
+		Quick:  "Made it a quick look",
+		Prints: "Showed pictures as prints",
+		Calm:   "Let nothing move",
+	}[m.Manner]
 }
 
 // Apply implements Op.
@@ -96,7 +102,12 @@ func atPace(d doc.Slideshow, p Pace) (doc.Slideshow, error) {
 }
 
 // printsOn is what prints lie on where the slide has no texture of its own.
-var printsOn = design.Backdrop{Kind: design.Texture, Texture: texture.Linen, Colour: raster.RGB{R: 222, G: 212, B: 195}, Contrast: 0.5}
+var printsOn = design.Backdrop{
+	Kind:     design.Texture,
+	Texture:  texture.Linen,
+	Colour:   raster.RGB{R: 222, G: 212, B: 195},
+	Contrast: 0.5,
+}
 
 // printScale is how large prints are in their places.
 const printScale = 0.8

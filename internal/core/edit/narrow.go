@@ -84,6 +84,8 @@ func (o Time) to(slides []doc.SlideID) Op { o.Slides = slides; return o }
 
 func (o Layout) of(with Context) ([]doc.SlideID, func(doc.Slide) bool) {
 	l, ok := with.Theme.Layout(o.Layout)
-	return o.Slides, func(s doc.Slide) bool { return s.Kind == doc.Pictures && (!ok || l.Pictures == len(s.Media)) }
+	return o.Slides, func(s doc.Slide) bool {
+		return s.Kind == doc.Pictures && (!ok || l.Pictures == len(s.Media))
+	}
 }
 func (o Layout) to(slides []doc.SlideID) Op { o.Slides = slides; return o }

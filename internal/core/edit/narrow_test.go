@@ -16,7 +16,10 @@ import (
 // refuses where that is nothing.
 func TestEditsOfAMixedChoice(t *testing.T) {
 	with, ids := shelf(5)
-	d := must(t, must(t, doc.New("tideline", 7), Pour{ids}, with), AddCard{Words: doc.Words{Kind: "title", Main: "Noon"}}, with)
+	d := must(t, must(t, doc.New("tideline", 7), Pour{ids}, with), AddCard{Words: doc.Words{
+		Kind: "title",
+		Main: "Noon",
+	}}, with)
 	var all, cards, pictures []doc.SlideID
 	for _, s := range d.Slides {
 		all = append(all, s.ID)
@@ -41,7 +44,8 @@ func TestEditsOfAMixedChoice(t *testing.T) {
 		assert.Contains(t, narrow.Title(), wording.Counted(len(x.fits), "slide"))
 		n := must(t, d, x.op, with)
 		for i, s := range n.Slides {
-			assert.Equal(t, assert.ObjectsAreEqual(d.Slides[i], s), !slices.Contains(x.fits, s.ID), "%s: %s", narrow.Title(), s.ID)
+			assert.Equal(t, assert.ObjectsAreEqual(d.Slides[i], s), !slices.Contains(x.fits, s.ID), "%s: %s",
+				narrow.Title(), s.ID)
 		}
 		if x.never != nil {
 			_, err := Do(d, x.never, with)

@@ -52,7 +52,9 @@ func (g Group) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	first := &d.Slides[d.Index(ids[0])]
 	first.Kind, first.Media, first.Layout, first.Placed = doc.Pictures, media, "", true
 	first.Caption, first.Chapter = wording.Beside(captions...), chapter
-	d.Slides = slices.DeleteFunc(slices.Clone(d.Slides), func(s doc.Slide) bool { return slices.Contains(ids[1:], s.ID) })
+	d.Slides = slices.DeleteFunc(slices.Clone(d.Slides), func(s doc.Slide) bool {
+		return slices.Contains(ids[1:], s.ID)
+	})
 	return d, nil
 }
 
@@ -109,7 +111,13 @@ type Sort struct {
 
 // Title implements Op.
 func (s Sort) Title() string {
-	return map[string]string{"time": "Sorted by capture time", "name": "Sorted by file name", "random": "Shuffled", "evenly": "Spread clips and cards evenly", "reverse": "Turned the order round"}[s.By]
+	return map[string]string{
+		"time":    "Sorted by capture time",
+		"name":    "Sorted by file name",
+		"random":  "Shuffled",
+		"evenly":  "Spread clips and cards evenly",
+		"reverse": "Turned the order round",
+	}[s.By]
 }
 
 // Apply implements Op.
@@ -130,7 +138,9 @@ func (s Sort) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 		at := takenAt(b, with.Library)
 		slices.SortStableFunc(b, func(x, y doc.Slide) int { return at[x.ID].Compare(at[y.ID]) })
 	case "name":
-		slices.SortStableFunc(b, func(x, y doc.Slide) int { return cast.CompareNames(first(x).Name, first(y).Name) })
+		slices.SortStableFunc(b, func(x, y doc.Slide) int {
+			return cast.CompareNames(first(x).Name, first(y).Name)
+		})
 	case "random":
 		rng := rand.New(rand.NewPCG(s.Seed, 7))
 		rng.Shuffle(len(b), func(i, j int) { b[i], b[j] = b[j], b[i] })

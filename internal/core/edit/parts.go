@@ -28,7 +28,9 @@ func (m MotionPart) Title() string { return Motion{Slides: m.Slides}.Title() }
 
 // Apply implements Op.
 func (m MotionPart) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
-	err := onOrFilm(&d, m.Slides, &d.Motion, func(s *doc.Slide) **design.Motion { return &s.Motion }, func(s doc.Slide) design.Motion {
+	err := onOrFilm(&d, m.Slides, &d.Motion, func(s *doc.Slide) **design.Motion {
+		return &s.Motion
+	}, func(s doc.Slide) design.Motion {
 		if l, ok := caster(d, with).Layout(s, with.Library, d.Seed); ok && l.Motion != nil {
 			return *l.Motion
 		}
@@ -57,7 +59,9 @@ func (c CaptionPart) Title() string { return CaptionStyle{Slides: c.Slides}.Titl
 // Apply implements Op.
 func (c CaptionPart) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 	var set []*design.Caption
-	err := onOrFilm(&d, c.Slides, &d.CaptionStyle, func(s *doc.Slide) **design.Caption { return &s.CaptionStyle }, func(doc.Slide) design.Caption { return with.Theme.Caption }, func(n *design.Caption) error {
+	err := onOrFilm(&d, c.Slides, &d.CaptionStyle, func(s *doc.Slide) **design.Caption {
+		return &s.CaptionStyle
+	}, func(doc.Slide) design.Caption { return with.Theme.Caption }, func(n *design.Caption) error {
 		c.Change(n)
 		set = append(set, n)
 		return invalid("caption style", n.Validate())
@@ -226,7 +230,8 @@ func invalid(what string, err error) error {
 
 // onOrFilm changes what is set for slides, or for the whole film if none are
 // named: a copy of what is set, of what the film has, or of what the theme has.
-func onOrFilm[T any](d *doc.Slideshow, slides []doc.SlideID, film **T, of func(*doc.Slide) **T, theme func(doc.Slide) T, change func(*T) error) error {
+func onOrFilm[T any](d *doc.Slideshow, slides []doc.SlideID, film **T, of func(*doc.Slide) **T,
+	theme func(doc.Slide) T, change func(*T) error) error {
 	holds := func(s doc.Slide) T {
 		if *film != nil {
 			return **film

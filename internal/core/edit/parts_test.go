@@ -21,7 +21,10 @@ func TestPartsLeaveTheRest(t *testing.T) {
 	both := []doc.SlideID{a.ID, b.ID}
 	slide := func(id doc.SlideID) doc.Slide { return d.Slides[d.Index(id)] }
 
-	d = must(t, d, Motion{Slides: []doc.SlideID{a.ID}, Motion: &design.Motion{Kind: design.Pan, Zoom: 0.3, Ease: "linear"}}, with)
+	d = must(t, d, Motion{
+		Slides: []doc.SlideID{a.ID},
+		Motion: &design.Motion{Kind: design.Pan, Zoom: 0.3, Ease: "linear"},
+	}, with)
 	d = must(t, d, MotionPart{Slides: both, Change: func(m *design.Motion) { m.Zoom = 0.2 }}, with)
 	assert.Equal(t, design.Motion{Kind: design.Pan, Zoom: 0.2, Ease: "linear"}, *slide(a.ID).Motion)
 	assert.Equal(t, 0.2, slide(b.ID).Motion.Zoom)
@@ -33,7 +36,10 @@ func TestPartsLeaveTheRest(t *testing.T) {
 
 	pa, pb := a.Media[0], b.Media[0]
 	d = must(t, d, Shots{Media: []doc.MediaID{pa}, Look: &look.Look{Light: 0.4, Grain: 0.2}}, with)
-	d = must(t, d, LookPart{Media: []doc.MediaID{pa, pb}, Change: func(l *look.Look) { l.Saturation = -0.5 }}, with)
+	d = must(t, d, LookPart{
+		Media:  []doc.MediaID{pa, pb},
+		Change: func(l *look.Look) { l.Saturation = -0.5 },
+	}, with)
 	assert.Equal(t, look.Look{Light: 0.4, Grain: 0.2, Saturation: -0.5}, *d.Shot(pa).Look)
 	want := with.Theme.Look
 	want.Saturation = -0.5
@@ -54,7 +60,10 @@ func TestPartsLeaveTheRest(t *testing.T) {
 
 	_, err := Do(d, BackdropPart{Slides: both, Change: func(b *design.Backdrop) { b.Moves = true }}, with)
 	assert.ErrorContains(t, err, "choose a backdrop first")
-	d = must(t, d, Backdrop{Slides: []doc.SlideID{a.ID}, Backdrop: &design.Backdrop{Kind: design.Plain}}, with)
+	d = must(t, d, Backdrop{
+		Slides:   []doc.SlideID{a.ID},
+		Backdrop: &design.Backdrop{Kind: design.Plain},
+	}, with)
 	d = must(t, d, BackdropPart{Slides: both, Change: func(b *design.Backdrop) { b.Moves = true }}, with)
 	assert.True(t, slide(a.ID).Backdrop.Moves)
 	assert.Nil(t, slide(b.ID).Backdrop, "the theme's own is not touched")
@@ -68,7 +77,10 @@ func TestPartsLeaveTheRest(t *testing.T) {
 func TestPartsOfAllTransitions(t *testing.T) {
 	with, ids := shelf(5)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
-	d = must(t, d, Join{Slides: []doc.SlideID{d.Slides[2].ID}, Join: &transition.Transition{Kind: "wipe", Direction: transition.Up, Seconds: 1}}, with)
+	d = must(t, d, Join{
+		Slides: []doc.SlideID{d.Slides[2].ID},
+		Join:   &transition.Transition{Kind: "wipe", Direction: transition.Up, Seconds: 1},
+	}, with)
 	short := must(t, d, JoinPart{Change: func(j *transition.Transition) { j.Seconds = 0.3 }}, with)
 	for i, s := range short.Slides[:len(short.Slides)-1] {
 		require.NotNil(t, s.Join)
@@ -80,14 +92,23 @@ func TestPartsOfAllTransitions(t *testing.T) {
 			assert.Equal(t, with.Theme.JoinOf(i, d.Seed).Kind, s.Join.Kind)
 		}
 	}
-	all := must(t, short, JoinPart{All: true, Change: func(j *transition.Transition) { j.Kind = "iris" }}, with)
+	all := must(t, short, JoinPart{
+		All:    true,
+		Change: func(j *transition.Transition) { j.Kind = "iris" },
+	}, with)
 	assert.Equal(t, transition.Kind("iris"), all.Join.Kind)
 	for _, s := range all.Slides {
 		assert.Nil(t, s.Join)
 	}
-	cut := must(t, all, JoinPart{Slides: []doc.SlideID{d.Slides[1].ID}, Change: func(j *transition.Transition) { j.Kind = "cut" }}, with)
+	cut := must(t, all, JoinPart{
+		Slides: []doc.SlideID{d.Slides[1].ID},
+		Change: func(j *transition.Transition) { j.Kind = "cut" },
+	}, with)
 	assert.Zero(t, cut.Slides[1].Join.Seconds)
-	back := must(t, cut, JoinPart{Slides: []doc.SlideID{d.Slides[1].ID}, Change: func(j *transition.Transition) { j.Kind = "dissolve" }}, with)
+	back := must(t, cut, JoinPart{
+		Slides: []doc.SlideID{d.Slides[1].ID},
+		Change: func(j *transition.Transition) { j.Kind = "dissolve" },
+	}, with)
 	assert.Positive(t, back.Slides[1].Join.Seconds, "a transition that was a cut gets a length")
 }
 
@@ -96,8 +117,18 @@ func TestPinnedAsTyped(t *testing.T) {
 	with, ids := shelf(2)
 	d := must(t, doc.New("tideline", 7), Pour{ids}, with)
 	id := []doc.SlideID{d.Slides[1].ID}
-	for typed, want := range map[string]float64{"4.5": 4.5, "4,5": 4.5, "2 s": 2, "1:02.5": 62.5, "108f": 3.6, "0:00:04:12": 4.4} {
-		assert.InDelta(t, want, must(t, d, Time{Slides: id, Typed: typed}, with).Slides[1].Pinned, 1e-9, typed)
+	for typed, want := range map[string]float64{
+		"4.5":        4.5,
+		"4,5":        4.5,
+		"2 s":        2,
+		"1:02.5":     62.5,
+		"108f":       3.6,
+		"0:00:04:12": 4.4,
+	} {
+		assert.InDelta(t, want, must(t, d, Time{
+			Slides: id,
+			Typed:  typed,
+		}, with).Slides[1].Pinned, 1e-9, typed)
 	}
 	for _, typed := range []string{"a while", "-3", "0", "1:75", "10.5f", "0:00:04:42", "1e3", "::"} {
 		_, err := Do(d, Time{Slides: id, Typed: typed}, with)

@@ -38,7 +38,9 @@ func (p Pour) placed(before, after doc.Slideshow) string {
 	var spans []string
 	first := 0 // of slides with what came, counted from 1
 	for i := range len(after.Slides) + 1 {
-		is := i < len(after.Slides) && slices.ContainsFunc(after.Slides[i].Media, func(id doc.MediaID) bool { return came[id] })
+		is := i < len(after.Slides) && slices.ContainsFunc(after.Slides[i].Media, func(id doc.MediaID) bool {
+			return came[id]
+		})
 		switch {
 		case is && first == 0:
 			first = i + 1
@@ -78,7 +80,11 @@ func (p Pour) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error) {
 					d.Soundtrack.Items = nil // a row's own song is instead of the pattern's
 				}
 				if m.Spoken != nil {
-					d.Soundtrack.Items = append(slices.Clip(d.Soundtrack.Items), doc.Item{Media: id, Role: doc.Narration, At: m.Spoken})
+					d.Soundtrack.Items = append(slices.Clip(d.Soundtrack.Items), doc.Item{
+						Media: id,
+						Role:  doc.Narration,
+						At:    m.Spoken,
+					})
 				} else {
 					d.Soundtrack.Receive(m, with.Library)
 				}
@@ -150,7 +156,8 @@ func fitted(d doc.Slideshow, with Context) doc.Slideshow {
 // Wanted is d as it would be fitted to its music if that could be, where nobody chose
 // how: ok is false where somebody did, or where there is nothing to fit.
 func Wanted(d doc.Slideshow) (wanted doc.Slideshow, ok bool) {
-	if !d.Fit.Auto || d.Follows != nil || d.Pattern != nil || len(d.Soundtrack.Songs()) == 0 || len(d.Uses()) == 0 {
+	if !d.Fit.Auto || d.Follows != nil || d.Pattern != nil || len(d.Soundtrack.Songs()) == 0 ||
+		len(d.Uses()) == 0 {
 		return d, false
 	}
 	d.Fit.Mode, d.Fit.Auto = doc.ToMusic, false
@@ -168,7 +175,9 @@ func ensureCards(d *doc.Slideshow) {
 	if d.Follows != nil {
 		return // the pattern's
 	}
-	if !slices.ContainsFunc(d.Slides, func(s doc.Slide) bool { return s.Kind == doc.Opening }) && d.LastSlide == 0 {
+	if !slices.ContainsFunc(d.Slides, func(s doc.Slide) bool {
+		return s.Kind == doc.Opening
+	}) && d.LastSlide == 0 {
 		open := doc.Slide{ID: d.NextSlide(), Kind: doc.Opening, Linger: 1}
 		end := doc.Slide{ID: d.NextSlide(), Kind: doc.Closing, Linger: 1}
 		d.Slides = append([]doc.Slide{open}, append(d.Slides, end)...)

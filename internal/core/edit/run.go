@@ -45,7 +45,9 @@ func (a AsPattern) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	if d.Follows == nil {
 		return d, fmt.Errorf("this film follows no pattern: %w", ErrInvalid)
 	}
-	d.Follows.Own = slices.DeleteFunc(d.Follows.Own, func(p string) bool { return slices.Contains(a.Parts, p) })
+	d.Follows.Own = slices.DeleteFunc(d.Follows.Own, func(p string) bool {
+		return slices.Contains(a.Parts, p)
+	})
 	return follow.Follow(a.Pattern, d), nil
 }
 

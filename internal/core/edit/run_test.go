@@ -16,7 +16,13 @@ func patternWith(t *testing.T, media ...doc.MediaID) (doc.Slideshow, edit.Contex
 	th := themestest.Get(t, "tideline")
 	with := edit.Context{Theme: th, Library: doc.Library{}}
 	for _, id := range []doc.MediaID{"a", "b", "c", "d", "e", "f"} {
-		with.Library[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id) + ".jpg", W: 1500, H: 1000}
+		with.Library[id] = doc.Media{
+			ID:   id,
+			Kind: doc.PhotoMedia,
+			Name: string(id) + ".jpg",
+			W:    1500,
+			H:    1000,
+		}
 	}
 	d, err := edit.Do(doc.New(th.ID, 1), edit.NewPattern{Details: []string{"names"}}, with)
 	require.NoError(t, err)
@@ -50,7 +56,11 @@ func TestAPatternIsFilled(t *testing.T) {
 	assert.False(t, p.Slides[i-1].Row)
 	assert.Len(t, p.Slides, len(before)+1)
 	// Another row in its place; the common ones stay.
-	p, err = edit.Do(p, edit.SeeAs{Row: doc.Slideshow{Details: map[string]string{}}, Called: "nobody", Details: []string{"names"}}, with)
+	p, err = edit.Do(p, edit.SeeAs{
+		Row:     doc.Slideshow{Details: map[string]string{}},
+		Called:  "nobody",
+		Details: []string{"names"},
+	}, with)
 	require.NoError(t, err)
 	assert.Empty(t, p.Details["names"])
 	assert.Equal(t, map[doc.MediaID]bool{"a": true, "b": true}, p.Uses())
@@ -68,7 +78,10 @@ func kinds(d doc.Slideshow) (out []doc.Kind) {
 func TestEditsOfARunAreRefusedElsewhere(t *testing.T) {
 	p, with := patternWith(t, "a")
 	plain := doc.New(with.Theme.ID, 1)
-	for _, op := range []edit.Op{edit.AsPattern{Pattern: p, Parts: []string{"fit"}}, edit.SeeAs{Row: plain}, edit.Leave{}} {
+	for _, op := range []edit.Op{edit.AsPattern{
+		Pattern: p,
+		Parts:   []string{"fit"},
+	}, edit.SeeAs{Row: plain}, edit.Leave{}} {
 		_, err := edit.Do(plain, op, with)
 		assert.ErrorIs(t, err, edit.ErrInvalid, op.Title())
 	}

@@ -156,5 +156,10 @@ func TestAPaceKeepsLimits(t *testing.T) {
 	d, with := twoShapes(t)
 	short, long := 2.0, 8.0
 	d = must(t, must(t, d, Limits{&short, &long}, with), InManner{Manner: Lively}, with)
-	assert.Equal(t, doc.Fit{Mode: doc.AtPace, PaceSeconds: Paces[Lively].Every, Shortest: 2, Longest: 8}, d.Fit)
+	assert.Equal(t, doc.Fit{
+		Mode:        doc.AtPace,
+		PaceSeconds: Paces[Lively].Every,
+		Shortest:    2,
+		Longest:     8,
+	}, d.Fit)
 }

@@ -123,10 +123,16 @@ func (f Framing) Title() string {
 func (f Framing) Apply(d doc.Slideshow, _ Context) (doc.Slideshow, error) {
 	return d, on(&d, f.Slides, func(s *doc.Slide) error {
 		if len(s.Media) != 1 {
-			return fmt.Errorf("slide %s has %s; only one can be framed from one to another: %w", s.ID, wording.Counted(len(s.Media), "picture"), ErrInvalid)
+			return fmt.Errorf("slide %s has %s; only one can be framed from one to another: %w", s.ID,
+				wording.Counted(len(s.Media), "picture"), ErrInvalid)
 		}
 		crop := d.Shots[s.Media[0]].Crop
-		s.Motion = &design.Motion{Kind: design.ByHand, Ease: f.Ease, From: within(f.From, crop), To: within(f.To, crop)}
+		s.Motion = &design.Motion{
+			Kind: design.ByHand,
+			Ease: f.Ease,
+			From: within(f.From, crop),
+			To:   within(f.To, crop),
+		}
 		return nil
 	})
 }

@@ -163,7 +163,9 @@ func unmoorLost(before, after doc.Slideshow, with Context) doc.Slideshow {
 		if it.On == "" || after.Index(it.On) >= 0 || before.Index(it.On) < 0 {
 			continue
 		}
-		was := slices.IndexFunc(before.Soundtrack.Items, func(b doc.Item) bool { return b.Media == it.Media && b.On == it.On })
+		was := slices.IndexFunc(before.Soundtrack.Items, func(b doc.Item) bool {
+			return b.Media == it.Media && b.On == it.On
+		})
 		if was < 0 {
 			continue
 		}
@@ -185,7 +187,8 @@ func makeLong(it *doc.Item, m doc.Media, seconds float64) error {
 	length := float64(m.Length) / timecode.SampleRate
 	made, ok := m.Version(0, length, math.Round(seconds*1000)/1000)
 	if !ok {
-		return fmt.Errorf("%s has %s, and no place where it could go on unheard: %w", m.Name, timecode.Clock(length), ErrInvalid)
+		return fmt.Errorf("%s has %s, and no place where it could go on unheard: %w", m.Name,
+			timecode.Clock(length), ErrInvalid)
 	}
 	it.Made = made.Stretches
 	return nil

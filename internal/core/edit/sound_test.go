@@ -15,7 +15,13 @@ import (
 func songs(t *testing.T) (doc.Slideshow, Context) {
 	d := doc.New("tideline", 1)
 	lib := doc.Library{
-		"a": {ID: "a", Kind: doc.SongMedia, Name: "a", Length: 60 * timecode.SampleRate, Heard: &doc.Heard{Rhythm: rhythm.Analysis{Loops: []rhythm.Loop{{From: 20, To: 36, Alike: 0.9}}}}},
+		"a": {
+			ID:     "a",
+			Kind:   doc.SongMedia,
+			Name:   "a",
+			Length: 60 * timecode.SampleRate,
+			Heard:  &doc.Heard{Rhythm: rhythm.Analysis{Loops: []rhythm.Loop{{From: 20, To: 36, Alike: 0.9}}}},
+		},
 		"b": {ID: "b", Kind: doc.SongMedia, Name: "b", Length: 40 * timecode.SampleRate},
 	}
 	d.Soundtrack.AddSong("a")
@@ -62,7 +68,15 @@ func TestSongsAreTrimmedMovedJoinedAndMadeLong(t *testing.T) {
 	even, points := doc.EvenFade, []doc.GainPoint{{AtSeconds: 2, DB: -6}}
 	do(Song{At: 0, Media: "a", FadeIn: v(2), FadeOut: v(3), Shape: &even, LevelDB: v(-3), Points: &points})
 	it := d.Soundtrack.Items[0]
-	assert.Equal(t, doc.Item{Media: "a", Role: doc.Music, FadeInSeconds: 2, FadeOutSeconds: 3, Shape: doc.EvenFade, LevelDB: -3, Gain: points}, it)
+	assert.Equal(t, doc.Item{
+		Media:          "a",
+		Role:           doc.Music,
+		FadeInSeconds:  2,
+		FadeOutSeconds: 3,
+		Shape:          doc.EvenFade,
+		LevelDB:        -3,
+		Gain:           points,
+	}, it)
 	do(DropItem{At: 1, Media: "b"})
 	assert.Len(t, d.Soundtrack.Items, 1)
 	assert.Contains(t, d.LeftOut, doc.MediaID("b"))
@@ -76,7 +90,11 @@ func TestSongsAreTrimmedMovedJoinedAndMadeLong(t *testing.T) {
 		_, err := Do(d, op, with)
 		assert.Error(t, err, "%#v", op)
 	}
-	_, err := Do(d, Song{At: 0, Media: "a", Long: v(500)}, Context{Library: doc.Library{"a": {ID: "a", Kind: doc.SongMedia, Length: 60 * timecode.SampleRate}}})
+	_, err := Do(d, Song{
+		At:    0,
+		Media: "a",
+		Long:  v(500),
+	}, Context{Library: doc.Library{"a": {ID: "a", Kind: doc.SongMedia, Length: 60 * timecode.SampleRate}}})
 	assert.ErrorIs(t, err, ErrInvalid, "no place to go on")
 	do(Sound{FadeIn: v(1), FadeOut: v(2), LUFS: v(-23), DuckDB: v(-9), Attack: v(0.2)})
 	assert.Equal(t, -23.0, d.Soundtrack.LUFS)
@@ -87,7 +105,12 @@ func TestSongsAreTrimmedMovedJoinedAndMadeLong(t *testing.T) {
 func TestNarrationComesInWhereItWasSpoken(t *testing.T) {
 	d, with := songs(t)
 	at := 12.5
-	with.Library["spoken"] = doc.Media{ID: "spoken", Kind: doc.SongMedia, Length: 5 * timecode.SampleRate, Spoken: &at}
+	with.Library["spoken"] = doc.Media{
+		ID:     "spoken",
+		Kind:   doc.SongMedia,
+		Length: 5 * timecode.SampleRate,
+		Spoken: &at,
+	}
 	n, err := Do(d, Pour{Media: []doc.MediaID{"spoken"}}, with)
 	require.NoError(t, err)
 	it := n.Soundtrack.Items[2]
@@ -101,14 +124,20 @@ func TestNarrationComesInWhereItWasSpoken(t *testing.T) {
 func TestSongsComeInAsTheyWereSent(t *testing.T) {
 	with := Context{Library: doc.Library{}}
 	for i, id := range []doc.MediaID{"a", "b", "c", "d"} {
-		with.Library[id] = doc.Media{ID: id, Kind: doc.SongMedia, Length: timecode.SampleRate, Came: int64(i + 1)}
+		with.Library[id] = doc.Media{
+			ID:     id,
+			Kind:   doc.SongMedia,
+			Length: timecode.SampleRate,
+			Came:   int64(i + 1),
+		}
 	}
 	pour := func(d doc.Slideshow, ids ...doc.MediaID) doc.Slideshow {
 		n, err := Do(d, Pour{Media: ids}, with)
 		require.NoError(t, err)
 		return n
 	}
-	assert.Equal(t, []doc.MediaID{"a", "b", "c"}, pour(pour(pour(doc.New("tideline", 1), "b"), "c"), "a").Soundtrack.Songs())
+	assert.Equal(t, []doc.MediaID{"a", "b", "c"}, pour(pour(pour(doc.New("tideline", 1), "b"), "c"),
+		"a").Soundtrack.Songs())
 	d := pour(doc.New("tideline", 1), "a", "b", "c")
 	d, err := Do(d, Songs{Songs: []doc.MediaID{"c", "a", "b"}}, with)
 	require.NoError(t, err)

@@ -55,7 +55,8 @@ func (c CaptionNames) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error
 		names := make([]string, len(s.Media))
 		for i, id := range s.Media {
 			name := with.Library[id].Name
-			names[i] = strings.Join(strings.Fields(strings.ReplaceAll(strings.TrimSuffix(name, path.Ext(name)), "_", " ")), " ")
+			names[i] = strings.Join(strings.Fields(strings.ReplaceAll(strings.TrimSuffix(name,
+				path.Ext(name)), "_", " ")), " ")
 		}
 		s.Caption = wording.Beside(names...)
 		return nil
@@ -135,7 +136,10 @@ func (c CaptionStyle) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error
 	}
 	if len(c.Slides) == 0 {
 		d.CaptionStyle = style
-	} else if err := on(&d, c.Slides, func(s *doc.Slide) error { s.CaptionStyle = style; return nil }); err != nil {
+	} else if err := on(&d, c.Slides, func(s *doc.Slide) error {
+		s.CaptionStyle = style
+		return nil
+	}); err != nil {
 		return d, err
 	}
 	if c.Snap && style != nil && style.At != nil {
@@ -147,7 +151,8 @@ func (c CaptionStyle) Apply(d doc.Slideshow, with Context) (doc.Slideshow, error
 // first is the first slide whose caption has the style, if any has.
 func (c CaptionStyle) first(d doc.Slideshow) doc.SlideID {
 	for _, s := range d.Slides {
-		if s.Caption != "" && (len(c.Slides) == 0 && s.CaptionStyle == nil || slices.Contains(c.Slides, s.ID)) {
+		if s.Caption != "" && (len(c.Slides) == 0 && s.CaptionStyle == nil ||
+			slices.Contains(c.Slides, s.ID)) {
 			return s.ID
 		}
 	}

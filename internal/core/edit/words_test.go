@@ -37,15 +37,27 @@ func TestWordsSnap(t *testing.T) {
 		{framing.Point{X: 0.853, Y: 0.0849}, framing.Point{X: 0.85, Y: 0.085}},
 		{framing.Point{X: 0.25, Y: 0.055}, framing.Point{X: 0.25, Y: 0.05}},
 	} {
-		on := must(t, d, Words{Slide: card, Words: doc.Words{Kind: "title", Main: "Full time", At: &c.at}, Snap: true}, with)
+		on := must(t, d, Words{
+			Slide: card,
+			Words: doc.Words{Kind: "title", Main: "Full time", At: &c.at},
+			Snap:  true,
+		}, with)
 		at := on.Slides[d.Index(card)].Card.At
 		assert.InDelta(t, c.to.X, at.X, 1e-9)
 		assert.InDelta(t, c.to.Y, at.Y, 1e-9)
-		off := must(t, d, Words{Slide: card, Words: doc.Words{Kind: "title", Main: "Full time", At: &c.at}}, with)
+		off := must(t, d, Words{
+			Slide: card,
+			Words: doc.Words{Kind: "title", Main: "Full time", At: &c.at},
+		}, with)
 		assert.Equal(t, c.at, *off.Slides[d.Index(card)].Card.At, "only when asked")
 	}
 	asked = nil
-	style := design.Caption{Type: design.Type{Size: 0.08}, Anchor: "lower", Width: 0.8, At: &framing.Point{X: 0.3, Y: 0.86}}
+	style := design.Caption{
+		Type:   design.Type{Size: 0.08},
+		Anchor: "lower",
+		Width:  0.8,
+		At:     &framing.Point{X: 0.3, Y: 0.86},
+	}
 	on := must(t, d, CaptionStyle{Style: &style, Snap: true}, with)
 	assert.Equal(t, []doc.SlideID{captioned}, asked, "the first of the captions is measured")
 	assert.InDelta(t, 0.95-0.08, on.CaptionStyle.At.Y, 1e-9)

@@ -14,8 +14,10 @@ type Beat struct {
 
 // Grid is where cuts should fall and how much that matters.
 type Grid struct {
-	Beats  []Beat  // in order of time
-	Strict float64 // 0: lengths are as without; 1: a cut is off the beat only where it would take several slides of half or double their length
+	Beats []Beat // in order of time
+	// 0: lengths are as without; 1: a cut is off the beat only where it would take several slides
+	// of half or double their length
+	Strict float64
 	// Wait, above 0, is the beat that the first cut waits for, if the first slide's
 	// limits allow it; a set length gives way to it.
 	Wait Frames
@@ -79,7 +81,14 @@ type mover struct {
 
 func newMover(slides []Slide, s Solution, target Frames, g Grid) *mover {
 	n := len(slides)
-	m := &mover{grid: g, slides: slides, ideal: make([]Frames, n), least: make([]Frames, n), most: make([]Frames, n), free: append(s.Cuts(), target)}
+	m := &mover{
+		grid:   g,
+		slides: slides,
+		ideal:  make([]Frames, n),
+		least:  make([]Frames, n),
+		most:   make([]Frames, n),
+		free:   append(s.Cuts(), target),
+	}
 	last := Frames(0)
 	for i, sl := range slides {
 		m.ideal[i] = m.free[i] - last
@@ -144,7 +153,8 @@ func (m *mover) cost(at Frames) float64 {
 		return m.beat[k]
 	}
 	switch {
-	case k == 0 && b[0].At-at > m.gap, k == len(b) && at-b[k-1].At > m.gap, k > 0 && k < len(b) && b[k].At-b[k-1].At > m.gap:
+	case k == 0 && b[0].At-at > m.gap, k == len(b) && at-b[k-1].At > m.gap, k > 0 && k < len(b) &&
+		b[k].At-b[k-1].At > m.gap:
 		return 0 // there is no beat to be off
 	}
 	return m.off

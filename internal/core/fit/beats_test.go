@@ -98,7 +98,10 @@ func TestFitsOnTheBeatHoldWhatFitsHold(t *testing.T) {
 		n := rapid.IntRange(1, 40).Draw(t, "slides")
 		slides, laps := make([]Slide, n), make([]Frames, n-1)
 		for i := range slides {
-			slides[i] = Slide{Linger: rapid.Float64Range(0.5, 3).Draw(t, "linger"), Least: Frames(rapid.IntRange(0, 40).Draw(t, "least"))}
+			slides[i] = Slide{
+				Linger: rapid.Float64Range(0.5, 3).Draw(t, "linger"),
+				Least:  Frames(rapid.IntRange(0, 40).Draw(t, "least")),
+			}
 			if rapid.Bool().Draw(t, "limited") {
 				slides[i].Most = slides[i].Least + Frames(rapid.IntRange(0, 200).Draw(t, "most"))
 			}
@@ -116,7 +119,10 @@ func TestFitsOnTheBeatHoldWhatFitsHold(t *testing.T) {
 			beats = append(beats, Beat{At: at, Strength: rapid.Float64Range(0, 1).Draw(t, "strength")})
 		}
 		plain, err := Solve(slides, laps, target)
-		s, on, beatErr := OnBeats(slides, laps, target, Grid{Beats: beats, Strict: rapid.Float64Range(0, 1).Draw(t, "strict")})
+		s, on, beatErr := OnBeats(slides, laps, target, Grid{
+			Beats:  beats,
+			Strict: rapid.Float64Range(0, 1).Draw(t, "strict"),
+		})
 		if err != nil {
 			require.Equal(t, err, beatErr)
 			return
@@ -227,12 +233,14 @@ func TestEachSongHasItsOwnPictures(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, Frames(500), s.Total())
 	assert.Equal(t, Frames(300), s.Cuts()[2])
-	assert.Equal(t, []int{0, 1, 2}, Share(free(3), Even(3, 0), []Frames{1000, 1, 1}, []Frames{10, 20, 30}), "each song has one")
+	assert.Equal(t, []int{0, 1, 2}, Share(free(3), Even(3, 0), []Frames{1000, 1, 1}, []Frames{10, 20, 30}),
+		"each song has one")
 	short := free(5)
 	for i := range short {
 		short[i].Most = 90
 	}
-	assert.Equal(t, []int{0, 4}, Share(short, Even(5, 0), []Frames{10, 10, 10, 10, 10}, []Frames{300, 380}), "three could not last as long as the first")
+	assert.Equal(t, []int{0, 4}, Share(short, Even(5, 0), []Frames{10, 10, 10, 10, 10}, []Frames{300, 380}),
+		"three could not last as long as the first")
 
 	pinned := free(4)
 	pinned[0].Fixed, pinned[1].Fixed = 200, 200

@@ -74,13 +74,17 @@ func (e *Error) Error() string {
 	case e.Free == 0 && e.Reach == 0:
 		return "there are no slides to fit"
 	case e.Free == 0:
-		return fmt.Sprintf("every slide has a set length: together they last %d frames, the music %d; unpin a slide", e.Reach, e.Target)
+		return fmt.Sprintf("every slide has a set length: together they last %d frames, the music %d; "+
+			"unpin a slide", e.Reach, e.Target)
 	case e.Reach < e.Target:
-		return fmt.Sprintf("%d slides last at most %d frames, the music has %d: %d too many", e.Free, e.Reach, e.Target, e.Target-e.Reach)
+		return fmt.Sprintf("%d slides last at most %d frames, the music has %d: %d too many", e.Free, e.Reach,
+			e.Target, e.Target-e.Reach)
 	case e.Fixed == 0:
-		return fmt.Sprintf("%d slides need at least %d frames, the music has %d: %d too few", e.Free, e.Reach, e.Target, e.Reach-e.Target)
+		return fmt.Sprintf("%d slides need at least %d frames, the music has %d: %d too few", e.Free, e.Reach,
+			e.Target, e.Reach-e.Target)
 	}
-	return fmt.Sprintf("slides of set length and %d others need at least %d frames, the music has %d: %d too few",
+	return fmt.Sprintf("slides of set length and %d others need at least %d frames, the music has %d: %d "+
+		"too few",
 		e.Free, e.Reach, e.Target, e.Reach-e.Target)
 }
 

@@ -68,7 +68,8 @@ func TestTooShortMusicShortensJoinsThenSaysByHowMuch(t *testing.T) {
 // For 1 to 1,000 slides, any frame rate, lingers, pins and music length: the
 // film lasts exactly as long as the music or the error says what is missing.
 func TestFitIsExactToTheFrame(t *testing.T) {
-	rates := []timecode.Rate{timecode.R24, timecode.R23976, timecode.R25, timecode.R2997, timecode.R30, timecode.R50, timecode.R5994, timecode.R60}
+	rates := []timecode.Rate{timecode.R24, timecode.R23976, timecode.R25, timecode.R2997, timecode.R30,
+		timecode.R50, timecode.R5994, timecode.R60}
 	rapid.Check(t, func(t *rapid.T) {
 		rate := rapid.SampledFrom(rates).Draw(t, "rate")
 		n := rapid.IntRange(1, 1000).Draw(t, "slides")

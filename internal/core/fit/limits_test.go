@@ -90,7 +90,8 @@ func TestLimitsHold(t *testing.T) {
 		s, err := Solve(slides, overlaps, target)
 		var e *Error
 		if errors.As(err, &e) {
-			assert.True(t, target < least || target > most || e.Free == 0, "%d lies between %d and %d: %v", target, least, most, err)
+			assert.True(t, target < least || target > most || e.Free == 0, "%d lies between %d and %d: %v",
+				target, least, most, err)
 			return
 		}
 		require.NoError(t, err)
@@ -114,7 +115,8 @@ func TestLimitsHold(t *testing.T) {
 				// All that are free have the same length for their linger, to a frame.
 				mine := float64(l) / slides[i].Linger
 				if known {
-					assert.Less(t, math.Abs(mine-level)*math.Min(1, slides[i].Linger), 2.1+level*0.02, "slide %d", i)
+					assert.Less(t, math.Abs(mine-level)*math.Min(1, slides[i].Linger), 2.1+level*0.02,
+						"slide %d", i)
 				} else if slides[i].Linger >= 1 {
 					level, known = mine, true
 				}

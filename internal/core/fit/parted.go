@@ -103,7 +103,8 @@ func Share(slides []Slide, overlaps, lengths, ends []Frames) (first []int) {
 	for k, end := range ends {
 		for i := k + 1; i <= n; i++ {
 			for j := k; j < i; j++ {
-				if cost[k][j] == far || least[i]-least[j] > end-begin || most[i] < unbounded && most[i]-most[j] < end-begin {
+				if cost[k][j] == far || least[i]-least[j] > end-begin || most[i] < unbounded &&
+					most[i]-most[j] < end-begin {
 					continue
 				}
 				c := cost[k][j]

@@ -31,14 +31,31 @@ func open(t *testing.T, seed uint64) *studio {
 	require.NoError(t, err)
 	th, err := shelf.Get("tideline")
 	require.NoError(t, err)
-	s := &studio{t: t, rng: rand.New(rand.NewPCG(seed, 1)), with: edit.Context{Theme: th, Library: doc.Library{}}}
+	s := &studio{
+		t:    t,
+		rng:  rand.New(rand.NewPCG(seed, 1)),
+		with: edit.Context{Theme: th, Library: doc.Library{}},
+	}
 	for i := range 60 {
 		id := doc.MediaID(fmt.Sprintf("photo%02d", i))
-		s.with.Library[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id) + ".jpg", W: 1500, H: 1000}
+		s.with.Library[id] = doc.Media{
+			ID:   id,
+			Kind: doc.PhotoMedia,
+			Name: string(id) + ".jpg",
+			W:    1500,
+			H:    1000,
+		}
 	}
 	for i := range 6 {
 		id := doc.MediaID(fmt.Sprintf("song%d", i))
-		s.with.Library[id] = doc.Media{ID: id, Kind: doc.SongMedia, Name: string(id), Length: 48000 * 60, LUFS: -14, PeakDB: -1}
+		s.with.Library[id] = doc.Media{
+			ID:     id,
+			Kind:   doc.SongMedia,
+			Name:   string(id),
+			Length: 48000 * 60,
+			LUFS:   -14,
+			PeakDB: -1,
+		}
 	}
 	return s
 }
@@ -79,7 +96,10 @@ var square = doc.Frame{W: 1080, H: 1080}
 func TestRowsInFurtherShapes(t *testing.T) {
 	s := open(t, 3)
 	crop := func(x float64) edit.Op {
-		return edit.InShape{Frame: square, Op: edit.Shots{Media: []doc.MediaID{"photo00"}, Crop: &framing.Rect{X: x, W: 0.5, H: 1}}}
+		return edit.InShape{
+			Frame: square,
+			Op:    edit.Shots{Media: []doc.MediaID{"photo00"}, Crop: &framing.Rect{X: x, W: 0.5, H: 1}},
+		}
 	}
 	seen := func(d doc.Slideshow) float64 {
 		in, ok := d.In(square)
@@ -89,9 +109,13 @@ func TestRowsInFurtherShapes(t *testing.T) {
 	p := s.do(s.do(s.pattern(), edit.AddShape{Frame: square}), crop(0.1))
 	r := s.row(p, 10, 4)
 	assert.InDelta(t, 0.1, seen(r), 1e-9)
-	own := edit.InShape{Frame: square, Op: edit.Shots{Media: []doc.MediaID{"photo11"}, Crop: &framing.Rect{X: 0.3, W: 0.5, H: 1}}}
+	own := edit.InShape{
+		Frame: square,
+		Op:    edit.Shots{Media: []doc.MediaID{"photo11"}, Crop: &framing.Rect{X: 0.3, W: 0.5, H: 1}},
+	}
 	r = s.do(r, own)
-	assert.NotContains(t, r.Follows.Own, follow.Shapes, "a crop of its own picture is no matter of the pattern")
+	assert.NotContains(t, r.Follows.Own, follow.Shapes,
+		"a crop of its own picture is no matter of the pattern")
 	p = s.do(p, crop(0.2))
 	r = s.do(r, edit.Follow{Pattern: p})
 	assert.InDelta(t, 0.2, seen(r), 1e-9)
@@ -122,10 +146,35 @@ func (s *studio) byHand(d doc.Slideshow) doc.Slideshow {
 		edit.Time{Slides: []doc.SlideID{any}, Linger: 1 + float64(s.rng.IntN(3))},
 		edit.Shift{Slides: []doc.SlideID{id}, By: 1 - 2*s.rng.IntN(2)},
 		edit.Caption{Slides: []doc.SlideID{id}, Text: fmt.Sprint("seen ", s.rng.IntN(100))},
-		edit.Decorate{Index: -1, Laid: &doc.Laid{From: d.Slides[1].ID, To: last, Decor: design.Decor{Kind: design.Drift, Particles: design.Drifts[0], Density: 0.3, Size: 0.02, Opacity: 0.8}}},
+		edit.Decorate{
+			Index: -1,
+			Laid: &doc.Laid{
+				From: d.Slides[1].ID,
+				To:   last,
+				Decor: design.Decor{
+					Kind:      design.Drift,
+					Particles: design.Drifts[0],
+					Density:   0.3,
+					Size:      0.02,
+					Opacity:   0.8,
+				},
+			},
+		},
 		edit.AddShape{Frame: square},
-		edit.InShape{Frame: square, Op: edit.Shots{Media: d.Slides[1].Media, Crop: &framing.Rect{X: 0.1 * s.rng.Float64(), W: 0.9, H: 1}}},
-		edit.InShape{Frame: square, Op: edit.Motion{Slides: []doc.SlideID{any}, Motion: &design.Motion{Kind: design.Pan, Zoom: 0.1}}},
+		edit.InShape{
+			Frame: square,
+			Op: edit.Shots{
+				Media: d.Slides[1].Media,
+				Crop:  &framing.Rect{X: 0.1 * s.rng.Float64(), W: 0.9, H: 1},
+			},
+		},
+		edit.InShape{
+			Frame: square,
+			Op: edit.Motion{
+				Slides: []doc.SlideID{any},
+				Motion: &design.Motion{Kind: design.Pan, Zoom: 0.1},
+			},
+		},
 		edit.Look{Look: &look.Named[1+s.rng.IntN(3)].Look},
 	}
 	n, err := edit.Do(d, ops[s.rng.IntN(len(ops))], s.with)
@@ -206,7 +255,8 @@ func TestARowFollowsButForItsOwn(t *testing.T) {
 		require.Empty(t, given.Follows.Own)
 		require.Equal(t, want, picturesOf(given, true), "seed %d", seed)
 		require.Equal(t, p.Details["message"], given.Details["message"])
-		require.Equal(t, r.Details["names"], given.Details["names"], "what the rows fill themselves is theirs")
+		require.Equal(t, r.Details["names"], given.Details["names"],
+			"what the rows fill themselves is theirs")
 	}
 }
 
@@ -344,7 +394,13 @@ func TestWhatAnEditMakesTheRowsOwn(t *testing.T) {
 			assert.Negative(t, after.Index(shared), "taken out it stays out")
 		}
 	}
-	for part, word := range map[string]string{follow.Fit: "fit", follow.Casting: "arrangement", follow.Slide("p1"): "a shared slide", follow.Shot("x"): "a shared picture", follow.Detail("place"): "place"} {
+	for part, word := range map[string]string{
+		follow.Fit:             "fit",
+		follow.Casting:         "arrangement",
+		follow.Slide("p1"):     "a shared slide",
+		follow.Shot("x"):       "a shared picture",
+		follow.Detail("place"): "place",
+	} {
 		assert.Equal(t, word, follow.InWords(part))
 	}
 }

@@ -29,7 +29,10 @@ var Eases = []Ease{InOut, Linear, Out, CSSEase, CSSEaseIn, CSSEaseOut, CSSEaseIn
 
 // keywords are the control points of the CSS keywords.
 var keywords = map[Ease][4]float64{
-	CSSEase: {0.25, 0.1, 0.25, 1}, CSSEaseIn: {0.42, 0, 1, 1}, CSSEaseOut: {0, 0, 0.58, 1}, CSSEaseInOut: {0.42, 0, 0.58, 1},
+	CSSEase:      {0.25, 0.1, 0.25, 1},
+	CSSEaseIn:    {0.42, 0, 1, 1},
+	CSSEaseOut:   {0, 0, 0.58, 1},
+	CSSEaseInOut: {0.42, 0, 0.58, 1},
 }
 
 // bezier gives the control points of a cubic Bézier easing.
@@ -38,8 +41,10 @@ func (e Ease) bezier() (p [4]float64, ok bool) {
 		return p, true
 	}
 	var rest string
-	n, _ := fmt.Sscanf(strings.ReplaceAll(string(e), " ", "")+" end", "cubic-bezier(%g,%g,%g,%g) %s", &p[0], &p[1], &p[2], &p[3], &rest)
-	return p, n == 5 && p[0] >= 0 && p[0] <= 1 && p[2] >= 0 && p[2] <= 1 && math.Abs(p[1]) <= 4 && math.Abs(p[3]) <= 4
+	n, _ := fmt.Sscanf(strings.ReplaceAll(string(e), " ", "")+" end", "cubic-bezier(%g,%g,%g,%g) %s", &p[0],
+		&p[1], &p[2], &p[3], &rest)
+	return p, n == 5 && p[0] >= 0 && p[0] <= 1 && p[2] >= 0 && p[2] <= 1 && math.Abs(p[1]) <= 4 &&
+		math.Abs(p[3]) <= 4
 }
 
 // Valid reports whether e is a known easing.

@@ -77,13 +77,22 @@ func TestEasingAgainstReference(t *testing.T) {
 			assert.InDelta(t, want, e.At(float64(i)/100), 2e-4, "%s at %d %% (%s)", e, i, ref.Source)
 		}
 	}
-	for _, bad := range []Ease{"bouncy", "cubic-bezier(2,0,0,1)", "cubic-bezier(0,0,1)", "cubic-bezier(0,0,1,1) x"} {
+	for _, bad := range []Ease{"bouncy", "cubic-bezier(2,0,0,1)", "cubic-bezier(0,0,1)",
+		"cubic-bezier(0,0,1,1) x"} {
 		assert.False(t, bad.Valid(), bad)
 	}
 }
 
 func TestShapeOf(t *testing.T) {
-	for size, want := range map[[2]int]Shape{{1920, 1080}: Wide, {1280, 720}: Wide, {1440, 1080}: Classic, {720, 576}: Classic, {1080, 1080}: Square, {1080, 1920}: Upright, {1080, 1350}: Square} {
+	for size, want := range map[[2]int]Shape{
+		{1920, 1080}: Wide,
+		{1280, 720}:  Wide,
+		{1440, 1080}: Classic,
+		{720, 576}:   Classic,
+		{1080, 1080}: Square,
+		{1080, 1920}: Upright,
+		{1080, 1350}: Square,
+	} {
 		assert.Equal(t, want, ShapeOf(size[0], size[1]), "%v", size)
 	}
 }

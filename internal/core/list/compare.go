@@ -105,7 +105,9 @@ func (c Comparison) InWords(called func(Role) string) string {
 		}
 		count[x.Role]++
 	}
-	for _, r := range slices.SortedFunc(maps.Keys(count), func(a, b Role) int { return cmp.Or(count[b]-count[a], cmp.Compare(a, b)) }) {
+	for _, r := range slices.SortedFunc(maps.Keys(count), func(a, b Role) int {
+		return cmp.Or(count[b]-count[a], cmp.Compare(a, b))
+	}) {
 		word := strings.ToLower(called(r))
 		if count[r] == 1 {
 			word = strings.TrimSuffix(word, "s")

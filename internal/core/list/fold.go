@@ -41,7 +41,16 @@ func Fold(s string) string {
 // scripts in which a word without them is another word.
 func combining(r rune) bool { return r >= 0x300 && r <= 0x36f }
 
-var twoWays = map[rune]string{'ø': "o", 'ł': "l", 'đ': "d", 'ð': "d", 'þ': "th", 'æ': "ae", 'œ': "oe", 'ı': "i"}
+var twoWays = map[rune]string{
+	'ø': "o",
+	'ł': "l",
+	'đ': "d",
+	'ð': "d",
+	'þ': "th",
+	'æ': "ae",
+	'œ': "oe",
+	'ı': "i",
+}
 
 // sorted is a folded text with its words in order of the alphabet.
 func sorted(folded string) string {

@@ -26,7 +26,8 @@ func (t *Table) Recognise(details []Detail) []Role {
 			t.Headings[i] = "Column " + ColumnName(i)
 		}
 		for n := 2; slices.Contains(t.Headings[:i], t.Headings[i]); n++ {
-			t.Headings[i] = fmt.Sprintf("%s %d", strings.TrimSuffix(t.Headings[i], fmt.Sprintf(" %d", n-1)), n)
+			t.Headings[i] = fmt.Sprintf("%s %d", strings.TrimSuffix(t.Headings[i], fmt.Sprintf(" %d", n-1)),
+				n)
 		}
 	}
 	roles := give(t.Headings, details)
@@ -100,7 +101,9 @@ func (t *Table) besideBelow(i int, like bool) (n int) {
 		if cell = strings.TrimSpace(cell); cell == "" {
 			continue
 		}
-		if slices.ContainsFunc(sorts, func(is func(string) bool) bool { return is(cell) == like && shareIn(below, c, is) >= mostly }) {
+		if slices.ContainsFunc(sorts, func(is func(string) bool) bool {
+			return is(cell) == like && shareIn(below, c, is) >= mostly
+		}) {
 			n++
 		}
 	}

@@ -70,7 +70,8 @@ var common = []struct {
 	role  Role
 	words []string
 }{
-	{Key, []string{"key", "id", "no", "nr", "number", "code", "ref", "reference", "start number", "order number", "bib"}},
+	{Key, []string{"key", "id", "no", "nr", "number", "code", "ref", "reference", "start number",
+		"order number", "bib"}},
 	{Client, []string{"client", "customer", "ordered by", "family"}},
 	{Email, []string{"email", "e mail", "mail", "email address", "e mail address"}},
 	{Due, []string{"due", "due date", "deadline", "wanted by"}},
@@ -121,7 +122,8 @@ func roleOf(heading string, details []Detail) Role {
 // common practice, no source.
 var (
 	numbered = regexp.MustCompile(`^(\pL+ )+(no|nr|number|id)$|^\pL+nummer$`)
-	private  = regexp.MustCompile(`phone|tel|mobil|cell|fax|handy|haus|house|street|account|konto|card|kredit|post|zip|bank|member`)
+	private  = regexp.MustCompile(
+		`phone|tel|mobil|cell|fax|handy|haus|house|street|account|konto|card|kredit|post|zip|bank|member`)
 )
 
 func (t *Table) width() (n int) {
@@ -204,7 +206,8 @@ func (t *Table) Read(roles []Role) (rows []Row, problems []Problem) {
 				continue
 			}
 			if len(cell) > MaxCell {
-				problems = append(problems, Problem{r.Line, t.Headings[c], fmt.Sprintf("longer than %d bytes: left out", MaxCell)})
+				problems = append(problems, Problem{r.Line, t.Headings[c],
+					fmt.Sprintf("longer than %d bytes: left out", MaxCell)})
 				continue
 			}
 			r.Cells[t.Headings[c]] = cell
@@ -216,7 +219,8 @@ func (t *Table) Read(roles []Role) (rows []Row, problems []Problem) {
 		base := r.Key
 		for n := 2; taken[r.Key] > 0; n++ {
 			if n == 2 {
-				problems = append(problems, Problem{r.Line, heading(t.Headings, roles, Key), fmt.Sprintf("the key %q is in row %d too", base, taken[base])})
+				problems = append(problems, Problem{r.Line, heading(t.Headings, roles, Key),
+					fmt.Sprintf("the key %q is in row %d too", base, taken[base])})
 			}
 			r.Key = fmt.Sprintf("%s (%d)", base, n)
 		}

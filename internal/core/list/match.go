@@ -111,12 +111,15 @@ func exactly(folder string, rows []Named) Match {
 
 // called reports whether a folded name is one of the row's, folded.
 func (r Named) called(folded string) bool {
-	return folded != "" && slices.ContainsFunc(append([]string{r.Folder}, r.Names...), func(n string) bool { return Fold(n) == folded })
+	return folded != "" && slices.ContainsFunc(append([]string{r.Folder}, r.Names...), func(n string) bool {
+		return Fold(n) == folded
+	})
 }
 
 // sameKey reports whether two folded keys differ by zeros in front at most.
 func sameKey(a, b string) bool {
-	return a != "" && (a == b || strings.Trim(a, "0123456789") == "" && strings.TrimLeft(a, "0") == strings.TrimLeft(b, "0"))
+	return a != "" && (a == b || strings.Trim(a, "0123456789") == "" &&
+		strings.TrimLeft(a, "0") == strings.TrimLeft(b, "0"))
 }
 
 // startsWith reports whether a name begins with a key as a word by itself:
@@ -125,7 +128,8 @@ func sameKey(a, b string) bool {
 func startsWith(name, key string) bool {
 	rest, ok := strings.CutPrefix(name, key)
 	next, _ := utf8.DecodeRuneInString(rest)
-	return ok && key != "" && (rest == "" || !unicode.IsLetter(next) && !unicode.IsNumber(next) && !unicode.IsMark(next))
+	return ok && key != "" && (rest == "" || !unicode.IsLetter(next) && !unicode.IsNumber(next) &&
+		!unicode.IsMark(next))
 }
 
 func likely(folder string, rows []Named, taken map[int]bool) Match {
@@ -158,7 +162,8 @@ func likely(folder string, rows []Named, taken map[int]bool) Match {
 				see(1, "the name, written otherwise")
 			case sorted(name) == sorted(f):
 				see(0.98, "the name in another order")
-			case strings.ReplaceAll(name, " ", "") == strings.ReplaceAll(f, " ", ""), strings.ReplaceAll(name, " ", "") == strings.ReplaceAll(bare, " ", ""):
+			case strings.ReplaceAll(name, " ", "") == strings.ReplaceAll(f, " ", ""),
+				strings.ReplaceAll(name, " ", "") == strings.ReplaceAll(bare, " ", ""):
 				see(0.98, "the name, its words run together or split")
 			default:
 				see(0.97*max(likeness(f, name), likeness(bare, name)), "a name nearly alike")

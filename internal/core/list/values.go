@@ -17,14 +17,16 @@ const (
 
 var (
 	inFigures = regexp.MustCompile(`^\d{1,4}[./-]\d{1,2}([./-](\d{4}|\d{2})?)?$`)
-	inWords   = regexp.MustCompile(`^(\p{L}+\.?,? )?(\d{1,2}(st|nd|rd|th|\.)? \p{L}{3,}\.?|\p{L}{3,}\.? \d{1,2}(st|nd|rd|th)?)(,? \d{4})?$`)
-	letters   = regexp.MustCompile(`\p{L}{3,}`)
-	words     = regexp.MustCompile(`\p{L}{2,}`)
+	inWords   = regexp.MustCompile(
+		`^(\p{L}+\.?,? )?(\d{1,2}(st|nd|rd|th|\.)? \p{L}{3,}\.?|\p{L}{3,}\.? \d{1,2}(st|nd|rd|th)?)(,? \d{4})?$`)
+	letters = regexp.MustCompile(`\p{L}{3,}`)
+	words   = regexp.MustCompile(`\p{L}{2,}`)
 )
 
 // months are the first three letters of the months in English, German, French, Spanish and
 // Dutch.
-var months = strings.Fields("jan feb fev fév mar mär maa mrt apr avr abr may mai mei jun jui jul aug aou aoû ago sep set oct okt nov dec dez déc dic ene")
+var months = strings.Fields("jan feb fev fév mar mär maa mrt apr avr abr may mai mei jun jui jul aug aou " +
+	"aoû ago sep set oct okt nov dec dez déc dic ene")
 
 // IsDate reports whether a cell reads as a date of a day, with its year or without.
 func IsDate(s string) bool {
@@ -47,7 +49,8 @@ func isAddress(s string) bool {
 
 // isCode reports whether a cell reads as what numbers a row: short, in one word, with a figure.
 func isCode(s string) bool {
-	return len(s) <= longestCode && strings.ContainsAny(s, "0123456789") && !strings.ContainsAny(s, " @") && !IsDate(s)
+	return len(s) <= longestCode && strings.ContainsAny(s, "0123456789") && !strings.ContainsAny(s, " @") &&
+		!IsDate(s)
 }
 
 const longestCode = 6

@@ -60,8 +60,10 @@ func (l Look) Validate() error {
 		name   string
 		v, low float64
 	}{
-		{"light", l.Light, -1}, {"contrast", l.Contrast, -1}, {"temperature", l.Temperature, -1}, {"saturation", l.Saturation, -1},
-		{"tint", l.Tint, 0}, {"fade", l.Fade, 0}, {"sharpen", l.Sharpen, 0}, {"vignette", l.Vignette, 0}, {"grain", l.Grain, 0},
+		{"light", l.Light, -1}, {"contrast", l.Contrast, -1}, {"temperature", l.Temperature, -1},
+		{"saturation", l.Saturation, -1},
+		{"tint", l.Tint, 0}, {"fade", l.Fade, 0}, {"sharpen", l.Sharpen, 0}, {"vignette", l.Vignette, 0},
+		{"grain", l.Grain, 0},
 	} {
 		if !(v.v >= v.low && v.v <= 1) {
 			return fmt.Errorf("look.%s: %g; must be %g to 1", v.name, v.v, v.low)
@@ -120,7 +122,8 @@ func (l Look) Cube(sample raster.Pixels) string {
 	}
 	l.tone(p, l.curves(sample))
 	for i := 0; i < len(p.Pix); i += 3 {
-		fmt.Fprintf(&b, "%.5f %.5f %.5f\n", float64(p.Pix[i])/255, float64(p.Pix[i+1])/255, float64(p.Pix[i+2])/255)
+		fmt.Fprintf(&b, "%.5f %.5f %.5f\n", float64(p.Pix[i])/255, float64(p.Pix[i+1])/255,
+			float64(p.Pix[i+2])/255)
 	}
 	return b.String()
 }
@@ -137,7 +140,8 @@ func (l Look) curves(p raster.Pixels) (c [3][256]float64) {
 	gamma := math.Pow(2, -l.Light)
 	for ch := range c {
 		for i := range c[ch] {
-			v := math.Max(0, math.Min(1, (float64(i)-levels[ch].low)/math.Max(1, levels[ch].high-levels[ch].low)))
+			v := math.Max(0, math.Min(1, (float64(i)-levels[ch].low)/math.Max(1,
+				levels[ch].high-levels[ch].low)))
 			v = math.Pow(v, gamma)
 			// An S through the middle; negative contrast flattens it.
 			v += l.Contrast * 0.8 * v * (1 - v) * (2*v - 1) * 2

@@ -105,7 +105,8 @@ func TestTableAgainstFFmpeg(t *testing.T) {
 	require.NoError(t, os.WriteFile(cube, []byte(l.Cube(raster.Pixels{})), 0o644))
 	p := ramp()
 	require.NoError(t, os.WriteFile(raw, p.Pix, 0o644))
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "64x48", "-i", raw,
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "rawvideo", "-pix_fmt", "rgb24", "-s", "64x48",
+		"-i", raw,
 		"-vf", "lut3d=file="+cube+":interp=trilinear", "-f", "rawvideo", "-pix_fmt", "rgb24", "-").Output()
 	require.NoError(t, err)
 	l.Apply(p)
@@ -147,7 +148,8 @@ func TestClipsLookLikePictures(t *testing.T) {
 		a := float64(over.Pix[4*i+3]) / 255
 		for c := range 3 {
 			got := float64(p.Pix[3*i+c])*(1-a) + float64(over.Pix[4*i+c])*a
-			assert.InDelta(t, float64(want.Pix[3*i+c]), got, 12, "the grain is weaker on what is of its own tone")
+			assert.InDelta(t, float64(want.Pix[3*i+c]), got, 12,
+				"the grain is weaker on what is of its own tone")
 		}
 	}
 	corner, middle := int(old.Patina(640, 480).Pix[3]), 0

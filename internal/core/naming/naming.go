@@ -40,7 +40,8 @@ func Fields(pattern string) (out []string) {
 func Check(pattern string, known []string) error {
 	for _, f := range Fields(pattern) {
 		if f != Counter && !slices.Contains(known, f) {
-			return fmt.Errorf("there is no {%s}; there are {%s}", f, strings.Join(append(slices.Clone(known), Counter), "}, {"))
+			return fmt.Errorf("there is no {%s}; there are {%s}", f,
+				strings.Join(append(slices.Clone(known), Counter), "}, {"))
 		}
 	}
 	if rest := field.ReplaceAllString(pattern, ""); strings.ContainsAny(rest, "{}") {

@@ -74,7 +74,10 @@ func (p Plan) Terms() []Term {
 	}
 	for _, k := range []doc.Kind{doc.Opening, doc.Closing} {
 		for _, id := range ids[string(k)] {
-			single = append(single, Term{Text: string(k) + " " + p.sec(p.Slides[at[id]].Length), Slides: []doc.SlideID{id}})
+			single = append(single, Term{
+				Text:   string(k) + " " + p.sec(p.Slides[at[id]].Length),
+				Slides: []doc.SlideID{id},
+			})
 		}
 	}
 	var out []Term
@@ -83,9 +86,11 @@ func (p Plan) Terms() []Term {
 			out = append(out, Term{Text: text, Slides: ids[kind]})
 		}
 	}
-	stills := fmt.Sprintf("%s, together %s", wording.Counted(len(ids["still"]), "picture slide"), p.sec(sums["still"]))
+	stills := fmt.Sprintf("%s, together %s", wording.Counted(len(ids["still"]), "picture slide"),
+		p.sec(sums["still"]))
 	if hi-lo <= 1 {
-		stills = fmt.Sprintf("%s × %.2f s", wording.Counted(len(ids["still"]), "picture slide"), p.Rate.Seconds(sums["still"])/float64(max(1, len(ids["still"]))))
+		stills = fmt.Sprintf("%s × %.2f s", wording.Counted(len(ids["still"]), "picture slide"),
+			p.Rate.Seconds(sums["still"])/float64(max(1, len(ids["still"]))))
 	}
 	add("still", stills)
 	add("pinned", fmt.Sprintf("%d pinned %s", len(ids["pinned"]), p.sec(sums["pinned"])))
@@ -96,7 +101,12 @@ func (p Plan) Terms() []Term {
 		out[i].Sign = "+"
 	}
 	if n := len(joined); n > 0 {
-		out = append(out, Term{Sign: "−", Text: fmt.Sprintf("%s × %.2f s", wording.Counted(n, "join"), p.Rate.Seconds(overlap)/float64(n)), Slides: joined})
+		out = append(out, Term{
+			Sign: "−",
+			Text: fmt.Sprintf("%s × %.2f s", wording.Counted(n, "join"),
+				p.Rate.Seconds(overlap)/float64(n)),
+			Slides: joined,
+		})
 	}
 	out = append(out, Term{Sign: "=", Text: timecode.Clock(p.Rate.Seconds(p.Frames))}, p.music())
 	if p.Music > 0 {
@@ -150,7 +160,10 @@ func (p Plan) explain(term *Term, at map[doc.SlideID]int, d doc.Slideshow, t *th
 	case term.Music && p.Music > 0:
 		for _, pl := range p.Sound.Placed(lib) {
 			if pl.Role == doc.Music {
-				say("%s: %s, from %s to %s of the film.", lib[pl.Media].Name, timecode.Clock(float64(pl.Length)/timecode.SampleRate), timecode.Clock(float64(pl.Start)/timecode.SampleRate), timecode.Clock(float64(pl.End())/timecode.SampleRate))
+				say("%s: %s, from %s to %s of the film.", lib[pl.Media].Name,
+					timecode.Clock(float64(pl.Length)/timecode.SampleRate),
+					timecode.Clock(float64(pl.Start)/timecode.SampleRate),
+					timecode.Clock(float64(pl.End())/timecode.SampleRate))
 			}
 		}
 		say("The frame nearest to the end of the music is frame %d.", p.MusicEnd)
@@ -165,7 +178,8 @@ func (p Plan) explain(term *Term, at map[doc.SlideID]int, d doc.Slideshow, t *th
 	}
 }
 
-func (p Plan) explainJoins(say func(string, ...any), at map[doc.SlideID]int, joined []doc.SlideID, d doc.Slideshow) {
+func (p Plan) explainJoins(say func(string, ...any), at map[doc.SlideID]int, joined []doc.SlideID,
+	d doc.Slideshow) {
 	hand := 0
 	for _, id := range joined {
 		if p.Slides[at[id]].Join != nil {
@@ -187,7 +201,8 @@ func (p Plan) explainJoins(say func(string, ...any), at map[doc.SlideID]int, joi
 }
 
 // explainSlides says why slides of one kind are as long as they are.
-func (p Plan) explainSlides(say func(string, ...any), framed func(timecode.Frames) string, at map[doc.SlideID]int, ids []doc.SlideID, d doc.Slideshow, t *theme.Theme) {
+func (p Plan) explainSlides(say func(string, ...any), framed func(timecode.Frames) string,
+	at map[doc.SlideID]int, ids []doc.SlideID, d doc.Slideshow, t *theme.Theme) {
 	first := p.Slides[at[ids[0]]]
 	switch kind := kindOf(first); {
 	case kind == "still":
@@ -211,13 +226,16 @@ func (p Plan) explainSlides(say func(string, ...any), framed func(timecode.Frame
 		default:
 			say("Each has the film’s pace of %g s.", d.Fit.PaceSeconds)
 		}
-		say("Seconds are from a slide’s own beginning to the beginning of the next; its transition is in them.")
+		say("Seconds are from a slide’s own beginning to the beginning of the next; its transition is in " +
+			"them.")
 		if lingers > 0 {
 			say("%s by linger a share of its own.", wording.Counted(lingers, "slide"))
 		}
-		say("The shortest is slide %d, %s; the longest slide %d, %s.", short+1, framed(p.Slides[short].Each()), long+1, framed(p.Slides[long].Each()))
+		say("The shortest is slide %d, %s; the longest slide %d, %s.", short+1,
+			framed(p.Slides[short].Each()), long+1, framed(p.Slides[long].Each()))
 		if d.Fit.Shortest > 0 || d.Fit.Longest > 0 {
-			say("A picture is to be wholly seen, between its joins, for %g to %g s.", d.Fit.Shortest, d.Fit.Longest)
+			say("A picture is to be wholly seen, between its joins, for %g to %g s.", d.Fit.Shortest,
+				d.Fit.Longest)
 		}
 	case kind == "pinned":
 		say("Their seconds are set by hand; fitting leaves them.")

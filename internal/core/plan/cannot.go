@@ -25,11 +25,14 @@ func (p Plan) CannotFit() string {
 	case e.Free == 0 && e.Reach == 0:
 		return "there are no slides to fit"
 	case e.Free == 0:
-		return fmt.Sprintf("every slide has a set length: together they last %s, the music %s; unpin a slide", said(e.Reach), said(e.Target))
+		return fmt.Sprintf("every slide has a set length: together they last %s, the music %s; unpin a slide",
+			said(e.Reach), said(e.Target))
 	case e.Reach < e.Target:
-		return fmt.Sprintf("the pictures last at most %s, the music %s: %s too much", said(e.Reach), said(e.Target), said(e.Target-e.Reach))
+		return fmt.Sprintf("the pictures last at most %s, the music %s: %s too much", said(e.Reach),
+			said(e.Target), said(e.Target-e.Reach))
 	}
-	return fmt.Sprintf("the pictures need at least %s, the music has %s: %s too little", said(e.Reach), said(e.Target), said(e.Reach-e.Target))
+	return fmt.Sprintf("the pictures need at least %s, the music has %s: %s too little", said(e.Reach),
+		said(e.Target), said(e.Reach-e.Target))
 }
 
 // offBy says in few words by how much the slides cannot be fitted.

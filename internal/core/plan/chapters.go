@@ -14,7 +14,8 @@ type Chapter struct {
 }
 
 // Chapters are a film's chapters, the first at its first frame and called like
-// the film: those that were chosen; where none was, one at each text card. A chapter begins where its slide is whole, so that it does
+// the film: those that were chosen; where none was, one at each text card. A chapter begins where
+// its slide is whole, so that it does
 // not begin with the picture before.
 func (p Plan) Chapters(film string) []Chapter {
 	chosen := false

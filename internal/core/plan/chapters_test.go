@@ -28,9 +28,12 @@ func TestChapters(t *testing.T) {
 	chosen := doc.Slide{Kind: doc.Pictures, Chapter: "The start"}
 	card := doc.Slide{Kind: doc.Card, Card: &doc.Words{Kind: "title", Main: " Home "}}
 	open := doc.Slide{Kind: doc.Opening}
-	assert.Equal(t, []Chapter{{0, "Film"}, {180, "The start"}}, laid(open, pic, chosen, card).Chapters("Film"), "where they were chosen, once the slide is whole")
-	assert.Equal(t, []Chapter{{0, "Film"}, {180, "Home"}}, laid(open, pic, card, pic).Chapters("Film"), "else at text cards")
-	assert.Equal(t, []Chapter{{0, "The start"}}, laid(chosen, pic).Chapters("Film"), "the first slide's is the film's")
+	assert.Equal(t, []Chapter{{0, "Film"}, {180, "The start"}}, laid(open, pic, chosen, card).
+		Chapters("Film"), "where they were chosen, once the slide is whole")
+	assert.Equal(t, []Chapter{{0, "Film"}, {180, "Home"}}, laid(open, pic, card, pic).Chapters("Film"),
+		"else at text cards")
+	assert.Equal(t, []Chapter{{0, "The start"}}, laid(chosen, pic).Chapters("Film"),
+		"the first slide's is the film's")
 	assert.Equal(t, []Chapter{{0, "Film"}}, laid(open, pic).Chapters("Film"))
 	assert.Equal(t, []Chapter{{}, {At: 260}, {At: 420}}, laid(open, pic, pic, pic, pic, pic, pic).Every(2))
 	assert.Equal(t, []Chapter{{}, {At: 180}}, laid(open, pic, pic).Every(1))
@@ -43,7 +46,11 @@ func TestChaptersAreInOrder(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		var slides []doc.Slide
 		for range rapid.IntRange(1, 30).Draw(t, "slides") {
-			s := doc.Slide{Kind: rapid.SampledFrom([]doc.Kind{doc.Pictures, doc.Clip, doc.Card, doc.Opening}).Draw(t, "kind"), Chapter: rapid.SampledFrom([]string{"", "", "x"}).Draw(t, "chapter")}
+			s := doc.Slide{
+				Kind: rapid.SampledFrom([]doc.Kind{doc.Pictures, doc.Clip, doc.Card, doc.Opening}).
+					Draw(t, "kind"),
+				Chapter: rapid.SampledFrom([]string{"", "", "x"}).Draw(t, "chapter"),
+			}
 			if s.Kind == doc.Card {
 				s.Card = &doc.Words{Main: rapid.SampledFrom([]string{"", "y"}).Draw(t, "main")}
 			}

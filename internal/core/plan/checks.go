@@ -79,7 +79,8 @@ func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 	out = append(out, paceChecks(p)...)
 	for _, det := range t.Details {
 		if n := len([]rune(d.Details[det.Key])); det.Max > 0 && n > det.Max {
-			add(Doubt, "detail:"+det.Key, "%s has %d characters; over %d are set small", det.Label, n, det.Max)
+			add(Doubt, "detail:"+det.Key, "%s has %d characters; over %d are set small", det.Label, n,
+				det.Max)
 		}
 	}
 	if n := leftOut(d, lib); n > 0 {
@@ -105,10 +106,20 @@ func paceChecks(p Plan) []Check {
 		}
 	}
 	if quick > 0 {
-		out = append(out, Check{Weight: Doubt, Text: fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music", wording.Counted(quick, "slide"), hectic), Field: "fit"})
+		out = append(out, Check{
+			Weight: Doubt,
+			Text: fmt.Sprintf("%s shorter than %.1f s: too many pictures for this music",
+				wording.Counted(quick, "slide"), hectic),
+			Field: "fit",
+		})
 	}
 	if slow > 0 {
-		out = append(out, Check{Weight: Doubt, Text: fmt.Sprintf("%s longer than %.0f s: too few pictures for this music", wording.Counted(slow, "slide"), tiring), Field: "fit"})
+		out = append(out, Check{
+			Weight: Doubt,
+			Text: fmt.Sprintf("%s longer than %.0f s: too few pictures for this music",
+				wording.Counted(slow, "slide"), tiring),
+			Field: "fit",
+		})
 	}
 	return out
 }
@@ -132,7 +143,8 @@ func leftOut(d doc.Slideshow, lib doc.Library) int {
 // Finding puts what a scene found on a slide into words: faces cut by the
 // framing, pictures enlarged past their own pixels, words too long for their
 // box.
-func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, media doc.MediaID, words string, by float64) Check {
+func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, media doc.MediaID,
+	words string, by float64) Check {
 	c := Check{Weight: Doubt, Field: "slide:" + string(slide)}
 	n := d.Index(slide) + 1
 	c.Kind, c.Media = kind, media
@@ -144,15 +156,20 @@ func Finding(d doc.Slideshow, lib doc.Library, slide doc.SlideID, kind string, m
 	case "face":
 		c.Text = fmt.Sprintf("Slide %d: no framing keeps the faces of %s whole", n, lib[media].Name)
 	case "enlarged":
-		c.Text = fmt.Sprintf("Slide %d: %s is shown %.1f times its own size and will look soft", n, lib[media].Name, by)
+		c.Text = fmt.Sprintf("Slide %d: %s is shown %.1f times its own size and will look soft", n,
+			lib[media].Name, by)
 	case "cropped":
-		c.Text = fmt.Sprintf("Slide %d: %.0f %% of %s is cut away; a layout that shows more, or “whole”, keeps it", n, by*100, lib[media].Name)
+		c.Text = fmt.Sprintf("Slide %d: %.0f %% of %s is cut away; a layout that shows more, or “whole”, "+
+			"keeps it", n, by*100, lib[media].Name)
 	case "contrast":
-		c.Text = fmt.Sprintf("Slide %d: “%s” is hard to read on what is behind it (contrast %.1f : 1); a plate or another colour helps", n, wording.Short(words, 32), by)
+		c.Text = fmt.Sprintf("Slide %d: “%s” is hard to read on what is behind it (contrast %.1f : 1); a "+
+			"plate or another colour helps", n, wording.Short(words, 32), by)
 	case "outside":
-		c.Text = fmt.Sprintf("Slide %d: its words reach out of the title-safe area and may be cut off on television sets", n)
+		c.Text = fmt.Sprintf("Slide %d: its words reach out of the title-safe area and may be cut off on "+
+			"television sets", n)
 	default:
-		c.Text = fmt.Sprintf("Slide %d: “%s” is too long for its place even in small type", n, wording.Short(words, 32))
+		c.Text = fmt.Sprintf("Slide %d: “%s” is too long for its place even in small type", n,
+			wording.Short(words, 32))
 	}
 	return c
 }

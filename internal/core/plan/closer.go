@@ -24,7 +24,13 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 	var out []Check
 	add := func(kind, subject string, i int, format string, a ...any) {
 		id := string(p.Slides[i].ID)
-		out = append(out, Check{Weight: Doubt, Text: fmt.Sprintf(format, a...), Field: "slide:" + id, Kind: kind, Key: kind + ":" + id + ":" + subject})
+		out = append(out, Check{
+			Weight: Doubt,
+			Text:   fmt.Sprintf(format, a...),
+			Field:  "slide:" + id,
+			Kind:   kind,
+			Key:    kind + ":" + id + ":" + subject,
+		})
 	}
 	shown := map[doc.MediaID][]int{}
 	for i, s := range p.Slides {
@@ -39,24 +45,32 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 				for k, n := range on {
 					numbers[k] = fmt.Sprint(n + 1)
 				}
-				add("twice", string(m), i, "%s is shown on slides %s", lib[m].Name, strings.Join(numbers, ", "))
+				add("twice", string(m), i, "%s is shown on slides %s", lib[m].Name,
+					strings.Join(numbers, ", "))
 			}
 			if why := lib[m].Faulty; why != "" {
-				add("faulty", string(m), i, "Slide %d: the clip %s is damaged; look at all of it (%s)", i+1, lib[m].Name, why)
+				add("faulty", string(m), i, "Slide %d: the clip %s is damaged; look at all of it (%s)", i+1,
+					lib[m].Name, why)
 			}
 			if Heard(lib[m]) && d.Shot(m).Sound == 0 {
-				add("silent", string(m), i, "Slide %d: the clip %s has sound of its own, which is off", i+1, lib[m].Name)
+				add("silent", string(m), i, "Slide %d: the clip %s has sound of its own, which is off", i+1,
+					lib[m].Name)
 			}
 		}
 		if i+1 < len(p.Slides) {
 			next := p.Slides[i+1]
 			if slices.ContainsFunc(s.Media, func(a doc.MediaID) bool {
-				return slices.ContainsFunc(next.Media, func(b doc.MediaID) bool { return a != b && cast.Alike(lib[a], lib[b]) })
+				return slices.ContainsFunc(next.Media, func(b doc.MediaID) bool {
+					return a != b && cast.Alike(lib[a], lib[b])
+				})
 			}) {
-				add("alike", string(next.ID), i, "Slides %d and %d show look-alikes one after the other", i+1, i+2)
+				add("alike", string(next.ID), i, "Slides %d and %d show look-alikes one after the other", i+1,
+					i+2)
 			}
-			if wants := s.Into.Seconds; s.Into.Kind != "cut" && wants > longJoin*p.Rate.Seconds(min(s.Length, next.Length)) {
-				add("join", "", i, "The transition after slide %d is to last %g s, longer than half of a slide beside it", i+1, wants)
+			if wants := s.Into.Seconds; s.Into.Kind != "cut" &&
+				wants > longJoin*p.Rate.Seconds(min(s.Length, next.Length)) {
+				add("join", "", i, "The transition after slide %d is to last %g s, longer than half of a "+
+					"slide beside it", i+1, wants)
 			}
 		}
 		if s.Pinned > 0 && s.Kind == doc.Pictures {
@@ -74,7 +88,8 @@ func Closer(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 	for i, s := range p.Slides {
 		for _, w := range words(s.Caption) {
 			if name := nearly(w, known); name != "" {
-				add("name", strings.ToLower(w), i, "Slide %d: its caption says “%s”, the details “%s”", i+1, w, name)
+				add("name", strings.ToLower(w), i, "Slide %d: its caption says “%s”, the details “%s”", i+1,
+					w, name)
 			}
 		}
 	}
@@ -94,7 +109,9 @@ func Heard(m doc.Media) bool {
 
 // words are the words of a text without what stands around them.
 func words(text string) []string {
-	return strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) && r != '\'' && r != '’' && r != '-' })
+	return strings.FieldsFunc(text, func(r rune) bool {
+		return !unicode.IsLetter(r) && r != '\'' && r != '’' && r != '-'
+	})
 }
 
 // namesIn are the words of the details that are written with a capital.
@@ -114,7 +131,9 @@ func namesIn(d doc.Slideshow, t *theme.Theme) []string {
 // two letters, or empty. Short words must differ in one letter only.
 func nearly(word string, names []string) string {
 	r := []rune(word)
-	if len(r) < 4 || !unicode.IsUpper(r[0]) || slices.ContainsFunc(names, func(n string) bool { return strings.EqualFold(n, word) }) {
+	if len(r) < 4 || !unicode.IsUpper(r[0]) || slices.ContainsFunc(names, func(n string) bool {
+		return strings.EqualFold(n, word)
+	}) {
 		return ""
 	}
 	for _, n := range names {
@@ -131,7 +150,8 @@ func nearly(word string, names []string) string {
 
 // plural reports that one is the other with an s at its end.
 func plural(a, b string) bool {
-	return strings.EqualFold(a+"s", b) || strings.EqualFold(a, b+"s") || strings.EqualFold(a+"’s", b) || strings.EqualFold(a, b+"’s")
+	return strings.EqualFold(a+"s", b) || strings.EqualFold(a, b+"s") || strings.EqualFold(a+"’s", b) ||
+		strings.EqualFold(a, b+"’s")
 }
 
 // apartBy counts the letters to change, take out or put in to make one word of
@@ -184,7 +204,10 @@ func Gather(checks []Check) []Several {
 		if !ok {
 			i = len(out)
 			at[c.Kind] = i
-			out = append(out, Several{Text: fmt.Sprintf(many[c.Kind], wording.Counted(count[c.Kind], counted(c.Kind))), Weight: c.Weight})
+			out = append(out, Several{
+				Text:   fmt.Sprintf(many[c.Kind], wording.Counted(count[c.Kind], counted(c.Kind))),
+				Weight: c.Weight,
+			})
 		}
 		out[i].Checks = append(out[i].Checks, c)
 	}
@@ -193,11 +216,24 @@ func Gather(checks []Check) []Several {
 
 // many says several checks of a kind in one line.
 var many = map[string]string{
-	"face": "%s cut faces by their framing", "enlarged": "%s are shown larger than their own size and will look soft", "cropped": "%s lose more than a third of themselves by the layout", "contrast": "%s have words that are hard to read on what is behind them", "outside": "%s have words that reach out of the title-safe area",
-	"long": "%s have words too long for their place", "twice": "%s are shown more than once", "silent": "%s play without their own sound", "faulty": "%s are damaged; look at all of them", "suggested": "%s still say what was suggested", "machine": "%s have words that no person writes", "limits": "%s are seen shorter or longer than the film’s limits", "opens": "%s show the opening’s picture again at once",
-	"alike": "%s are followed by a look-alike",
-	"join":  "%s are to last longer than half of a slide beside them", "length": "%s are pinned very short or very long", "name": "%s spell a name otherwise than the details",
-	"licence": "%s need a look at their licence, because the film goes to a public link",
+	"face":      "%s cut faces by their framing",
+	"enlarged":  "%s are shown larger than their own size and will look soft",
+	"cropped":   "%s lose more than a third of themselves by the layout",
+	"contrast":  "%s have words that are hard to read on what is behind them",
+	"outside":   "%s have words that reach out of the title-safe area",
+	"long":      "%s have words too long for their place",
+	"twice":     "%s are shown more than once",
+	"silent":    "%s play without their own sound",
+	"faulty":    "%s are damaged; look at all of them",
+	"suggested": "%s still say what was suggested",
+	"machine":   "%s have words that no person writes",
+	"limits":    "%s are seen shorter or longer than the film’s limits",
+	"opens":     "%s show the opening’s picture again at once",
+	"alike":     "%s are followed by a look-alike",
+	"join":      "%s are to last longer than half of a slide beside them",
+	"length":    "%s are pinned very short or very long",
+	"name":      "%s spell a name otherwise than the details",
+	"licence":   "%s need a look at their licence, because the film goes to a public link",
 }
 
 // counted is what a kind of check is counted in.

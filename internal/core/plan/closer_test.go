@@ -16,19 +16,53 @@ import (
 // A film with one of everything a careful colleague would point out.
 func TestCloser(t *testing.T) {
 	lib := doc.Library{
-		"a": {ID: "a", Kind: doc.PhotoMedia, Name: "a.jpg", Print: 0xff00ff00ff00ff00}, "b": {ID: "b", Kind: doc.PhotoMedia, Name: "b.jpg", Print: 0xff00ff00ff00ff03},
-		"c": {ID: "c", Kind: doc.ClipMedia, Name: "c.mp4", Sound: true, Faulty: "error while decoding", Length: 3 * timecode.SampleRate}, "d": {ID: "d", Kind: doc.PhotoMedia, Name: "d.jpg", Print: 1},
+		"a": {
+			ID:    "a",
+			Kind:  doc.PhotoMedia,
+			Name:  "a.jpg",
+			Print: 0xff00ff00ff00ff00,
+		}, "b": {ID: "b", Kind: doc.PhotoMedia, Name: "b.jpg", Print: 0xff00ff00ff00ff03},
+		"c": {
+			ID:     "c",
+			Kind:   doc.ClipMedia,
+			Name:   "c.mp4",
+			Sound:  true,
+			Faulty: "error while decoding",
+			Length: 3 * timecode.SampleRate,
+		}, "d": {ID: "d", Kind: doc.PhotoMedia, Name: "d.jpg", Print: 1},
 	}
 	d := doc.New("t", 1)
 	d.Details = map[string]string{"names": "The Cormorants of Saltmere"}
 	d.Slides = []doc.Slide{
-		{ID: "1", Kind: doc.Pictures, Media: []doc.MediaID{"a"}, Linger: 1, Caption: "The Cormorents at noon"},
-		{ID: "2", Kind: doc.Pictures, Media: []doc.MediaID{"b"}, Linger: 1, Join: &transition.Transition{Kind: "dissolve", Seconds: 0.9}},
-		{ID: "3", Kind: doc.Pictures, Media: []doc.MediaID{"d"}, Linger: 1, Pinned: 1, Caption: "A Cormorant of Saltmere"},
+		{
+			ID:      "1",
+			Kind:    doc.Pictures,
+			Media:   []doc.MediaID{"a"},
+			Linger:  1,
+			Caption: "The Cormorents at noon",
+		},
+		{
+			ID:     "2",
+			Kind:   doc.Pictures,
+			Media:  []doc.MediaID{"b"},
+			Linger: 1,
+			Join:   &transition.Transition{Kind: "dissolve", Seconds: 0.9},
+		},
+		{
+			ID:      "3",
+			Kind:    doc.Pictures,
+			Media:   []doc.MediaID{"d"},
+			Linger:  1,
+			Pinned:  1,
+			Caption: "A Cormorant of Saltmere",
+		},
 		{ID: "4", Kind: doc.Clip, Media: []doc.MediaID{"c"}, Linger: 1},
 		{ID: "5", Kind: doc.Pictures, Media: []doc.MediaID{"a"}, Linger: 1, Pinned: 12},
 	}
-	th := &theme.Theme{Details: []theme.Detail{{Key: "names"}}, Transitions: theme.Joins{Set: []transition.Transition{{Kind: "cut"}}}}
+	th := &theme.Theme{
+		Details:     []theme.Detail{{Key: "names"}},
+		Transitions: theme.Joins{Set: []transition.Transition{{Kind: "cut"}}},
+	}
 	var said []string
 	keys := map[string]bool{}
 	for _, c := range Closer(d, Build(d, th, lib), th, lib) {
@@ -59,13 +93,19 @@ func TestGather(t *testing.T) {
 	for _, id := range []string{"1", "2", "3"} {
 		in = append(in, Check{Text: "Slide " + id, Kind: "enlarged", Field: "slide:" + id})
 	}
-	in = append(in, Check{Weight: Stops, Text: "No music yet"}, Check{Text: "Slide 7", Kind: "face"}, Check{Text: "Slide 8", Kind: "face"})
+	in = append(in, Check{
+		Weight: Stops,
+		Text:   "No music yet",
+	}, Check{Text: "Slide 7", Kind: "face"}, Check{Text: "Slide 8", Kind: "face"})
 	got := Gather(in)
 	assert.Len(t, got, 4)
 	assert.Equal(t, "3 pictures are shown larger than their own size and will look soft", got[0].Text)
 	rapid.Check(t, func(t *rapid.T) {
 		checks := rapid.SliceOf(rapid.Custom(func(t *rapid.T) Check {
-			return Check{Kind: rapid.SampledFrom([]string{"", "face", "twice", "name"}).Draw(t, "kind"), Text: rapid.String().Draw(t, "text")}
+			return Check{
+				Kind: rapid.SampledFrom([]string{"", "face", "twice", "name"}).Draw(t, "kind"),
+				Text: rapid.String().Draw(t, "text"),
+			}
 		})).Draw(t, "checks")
 		n := 0
 		for _, s := range Gather(checks) {

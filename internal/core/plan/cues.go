@@ -60,7 +60,8 @@ func (p Plan) Place(cues []Cue, rate timecode.Rate) (said map[doc.SlideID]Said, 
 		s := p.Slides[i]
 		switch {
 		case len(list) == 0:
-		case len(list) == 1 && float64(min(list[0].To, seen[i].to)-max(list[0].From, seen[i].from)) >= wholeSlide*float64(seen[i].to-seen[i].from):
+		case len(list) == 1 && float64(min(list[0].To, seen[i].to)-max(list[0].From,
+			seen[i].from)) >= wholeSlide*float64(seen[i].to-seen[i].from):
 			said[s.ID] = Said{Caption: list[0].Text}
 		default:
 			var lines []doc.Line

@@ -15,7 +15,10 @@ func TestPlaceCues(t *testing.T) {
 	slide := func(id doc.SlideID, start, length, overlap timecode.Frames) Slide {
 		return Slide{Slide: doc.Slide{ID: id}, Start: start, Length: length, Overlap: overlap}
 	}
-	p := Plan{Frames: 480, Slides: []Slide{slide("a", 0, 150, 30), slide("b", 120, 150, 30), slide("c", 240, 240, 0)}}
+	p := Plan{
+		Frames: 480,
+		Slides: []Slide{slide("a", 0, 150, 30), slide("b", 120, 150, 30), slide("c", 240, 240, 0)},
+	}
 	said, lost := p.Place([]Cue{
 		{0, 135, "first"},
 		{140, 180, "b one"}, {185, 400, "b two and c"},

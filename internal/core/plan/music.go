@@ -148,7 +148,8 @@ func give(d doc.Slideshow, s doc.Slide, length timecode.Frames) timecode.Frames 
 }
 
 // solve fits slides to the music. lay is how long they would be at the film's pace.
-func (p *Plan) solve(d doc.Slideshow, lib doc.Library, in []fit.Slide, wanted []timecode.Frames, lay fit.Solution) (s fit.Solution, err error) {
+func (p *Plan) solve(d doc.Slideshow, lib doc.Library, in []fit.Slide, wanted []timecode.Frames,
+	lay fit.Solution) (s fit.Solution, err error) {
 	beats, first := p.Beats(d, lib)
 	g := fit.Grid{Beats: beats, Strict: d.Fit.Strict}
 	if in[0].Fixed > 0 && in[0].Give > 0 && first > in[0].Fixed-in[0].Give && first < 2*in[0].Fixed {
@@ -191,7 +192,8 @@ func (p Plan) songEnds(lib doc.Library) (out []timecode.Frames) {
 
 // firsts are the slides that songs begin with: those marked by hand, else by share of
 // time.
-func firsts(d doc.Slideshow, in []fit.Slide, wanted []timecode.Frames, lay fit.Solution, ends []timecode.Frames) []int {
+func firsts(d doc.Slideshow, in []fit.Slide, wanted []timecode.Frames, lay fit.Solution,
+	ends []timecode.Frames) []int {
 	out := []int{0}
 	for i, s := range d.Slides {
 		if i > 0 && s.NewSong && len(out) < len(ends) {

@@ -16,9 +16,16 @@ import (
 // place where it goes on alike.
 func pulse(lib doc.Library, id doc.MediaID) {
 	m := lib[id]
-	m.Heard = &doc.Heard{Rhythm: rhythm.Analysis{BPM: 120, Loops: []rhythm.Loop{{From: 8, To: 16, Alike: 0.9}}}}
+	m.Heard = &doc.Heard{Rhythm: rhythm.Analysis{
+		BPM:   120,
+		Loops: []rhythm.Loop{{From: 8, To: 16, Alike: 0.9}},
+	}}
 	for k := 0; 0.5*float64(k) < float64(m.Length)/timecode.SampleRate; k++ {
-		m.Heard.Rhythm.Beats = append(m.Heard.Rhythm.Beats, rhythm.Beat{At: 0.5 * float64(k), Strength: 1, Down: k%4 == 0})
+		m.Heard.Rhythm.Beats = append(m.Heard.Rhythm.Beats, rhythm.Beat{
+			At:       0.5 * float64(k),
+			Strength: 1,
+			Down:     k%4 == 0,
+		})
 	}
 	lib[id] = m
 }
@@ -39,7 +46,8 @@ func TestCutsOnBeatsAndBars(t *testing.T) {
 		on := 0
 		for i := 1; i < len(p.Slides); i++ {
 			cut := p.Slides[i].Start + p.Slides[i-1].Overlap/2
-			if n := p.Rate.Seconds(cut) / every; n-float64(int(n+0.5)) < 0.034/every && float64(int(n+0.5))-n < 0.034/every {
+			if n := p.Rate.Seconds(cut) / every; n-float64(int(n+0.5)) < 0.034/every &&
+				float64(int(n+0.5))-n < 0.034/every {
 				on++
 			}
 		}
@@ -132,29 +140,47 @@ func TestASlideStaysUntilTheSpeakingEnds(t *testing.T) {
 	d, th, lib := show(t, 12, 60)
 	at := 0.5
 	lib["spoken"] = doc.Media{ID: "spoken", Kind: doc.SongMedia, Length: 9 * timecode.SampleRate}
-	d.Soundtrack.Items = append(d.Soundtrack.Items, doc.Item{Media: "spoken", Role: doc.Narration, At: &at, On: d.Slides[4].ID, Hold: true})
-	for _, f := range []doc.Fit{{Mode: doc.AtPace, PaceSeconds: 3}, {Mode: doc.ToMusic, PaceSeconds: 3, Shortest: 1.5, Longest: 10}, {Mode: doc.ToMusic, PaceSeconds: 3, Longest: 5}} {
+	d.Soundtrack.Items = append(d.Soundtrack.Items, doc.Item{
+		Media: "spoken",
+		Role:  doc.Narration,
+		At:    &at,
+		On:    d.Slides[4].ID,
+		Hold:  true,
+	})
+	for _, f := range []doc.Fit{{
+		Mode:        doc.AtPace,
+		PaceSeconds: 3,
+	}, {
+		Mode:        doc.ToMusic,
+		PaceSeconds: 3,
+		Shortest:    1.5,
+		Longest:     10,
+	}, {Mode: doc.ToMusic, PaceSeconds: 3, Longest: 5}} {
 		d.Fit = f
 		p := Build(d, th, lib)
 		require.NoError(t, p.FitError)
 		said := p.Sound.Placed(lib)[1]
 		s := p.Slides[4]
-		assert.InDelta(t, p.Rate.Seconds(s.Start)+0.5, float64(said.Start)/timecode.SampleRate, 0.001, "it goes with its slide")
-		assert.GreaterOrEqual(t, s.End()-s.Overlap, p.Rate.FramesIn(said.End()), "the next slide comes when it has ended")
+		assert.InDelta(t, p.Rate.Seconds(s.Start)+0.5, float64(said.Start)/timecode.SampleRate, 0.001,
+			"it goes with its slide")
+		assert.GreaterOrEqual(t, s.End()-s.Overlap, p.Rate.FramesIn(said.End()),
+			"the next slide comes when it has ended")
 		if f.Mode == doc.ToMusic {
 			assert.Zero(t, p.Left())
 		}
 		assert.Equal(t, 4, p.SlideAt(float64(said.End())/timecode.SampleRate-0.1))
 	}
 	d.Soundtrack.Items[1].On = "gone"
-	assert.EqualValues(t, 0.5*timecode.SampleRate, Build(d, th, lib).Sound.Placed(lib)[1].Start, "without its slide it stays")
+	assert.EqualValues(t, 0.5*timecode.SampleRate, Build(d, th, lib).Sound.Placed(lib)[1].Start,
+		"without its slide it stays")
 }
 
 // Music that is cut shorter or made longer never puts pictures back to the pace: where it
 // cannot be met each stays as near as its limits let it, and joins stay.
 func TestAFitHoldsThroughTheMusic(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		d, th, lib := show(t, rapid.IntRange(2, 30).Draw(t, "pictures"), rapid.Float64Range(2, 400).Draw(t, "music"))
+		d, th, lib := show(t, rapid.IntRange(2, 30).Draw(t, "pictures"), rapid.Float64Range(2, 400).
+			Draw(t, "music"))
 		d.Fit.Mode = doc.ToMusic
 		p := Build(d, th, lib)
 		for i, s := range p.Slides {

@@ -11,14 +11,16 @@ import (
 // holdSlides makes slides that wait for their narration last at least so long, and says
 // how long it is from the beginning of each until the speaking ends, 0 for the others.
 // A pinned slide and a clip keep their time.
-func (p *Plan) holdSlides(d doc.Slideshow, lib doc.Library, in []fit.Slide, wanted []timecode.Frames) (until []timecode.Frames) {
+func (p *Plan) holdSlides(d doc.Slideshow, lib doc.Library, in []fit.Slide,
+	wanted []timecode.Frames) (until []timecode.Frames) {
 	until = make([]timecode.Frames, len(in))
 	for i, it := range d.Soundtrack.Items {
 		at := d.Index(it.On)
 		if !it.Hold || it.At == nil || at < 0 || d.Slides[at].Pinned > 0 || d.Slides[at].Kind == doc.Clip {
 			continue
 		}
-		until[at] = max(until[at], p.Rate.Frames(*it.At)+p.Rate.FramesIn(d.Soundtrack.Placed(lib)[i].Length)+1)
+		until[at] = max(until[at], p.Rate.Frames(*it.At)+p.Rate.FramesIn(d.Soundtrack.Placed(lib)[i].Length)+
+			1)
 		s := &in[at]
 		if s.Fixed > 0 {
 			if s.Fixed = max(s.Fixed, until[at]); at < len(wanted) {

@@ -26,9 +26,11 @@ type Plan struct {
 	MusicEnd timecode.Frames  // the frame nearest to where the music ends
 	Short    bool             // overlaps are shorter than wanted
 	OnBeat   int              // cuts that lie on a beat, where they should
-	Sound    doc.Soundtrack   // what is heard: the document's, with the last song as long as the pictures where that is wanted
-	Made     *rhythm.Made     // how the last song was made so long, with the joins of all that were; nil: none was
-	FitError error            // why the slides could not be fitted: an *fit.Error, ErrNoMusic or ErrNoVersion
+	// what is heard: the document's, with the last song as long as the pictures where that is wanted
+	Sound doc.Soundtrack
+	// how the last song was made so long, with the joins of all that were; nil: none was
+	Made     *rhythm.Made
+	FitError error // why the slides could not be fitted: an *fit.Error, ErrNoMusic or ErrNoVersion
 }
 
 // ErrNoMusic means that slides are to be fitted to a soundtrack without songs.
@@ -59,7 +61,13 @@ func Build(d doc.Slideshow, t *theme.Theme, lib doc.Library) Plan {
 	wanted := make([]timecode.Frames, len(d.Slides)-1)
 	for i, s := range d.Slides {
 		length := fixed(d, t, lib, s)
-		in[i] = fit.Slide{Fixed: length, Give: give(d, s, length), Linger: s.Linger, Least: frames(d.Rate, d.Fit.Shortest, math.Ceil), Most: frames(d.Rate, d.Fit.Longest, math.Floor)}
+		in[i] = fit.Slide{
+			Fixed:  length,
+			Give:   give(d, s, length),
+			Linger: s.Linger,
+			Least:  frames(d.Rate, d.Fit.Shortest, math.Ceil),
+			Most:   frames(d.Rate, d.Fit.Longest, math.Floor),
+		}
 		if i < len(wanted) {
 			into[i] = joinOf(d, t, i)
 			if into[i].Kind != "cut" {

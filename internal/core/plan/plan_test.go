@@ -24,11 +24,26 @@ func show(t require.TestingT, n int, music float64) (doc.Slideshow, *theme.Theme
 	for i := range n {
 		id := doc.MediaID(fmt.Sprintf("p%03d", i))
 		lib[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: string(id), W: 3000, H: 2000}
-		d.Slides = append(d.Slides, doc.Slide{ID: doc.SlideID(id), Kind: doc.Pictures, Layout: "full", Media: []doc.MediaID{id}, Linger: 1})
+		d.Slides = append(d.Slides, doc.Slide{
+			ID:     doc.SlideID(id),
+			Kind:   doc.Pictures,
+			Layout: "full",
+			Media:  []doc.MediaID{id},
+			Linger: 1,
+		})
 	}
-	d.Slides = append(append([]doc.Slide{{ID: "open", Kind: doc.Opening, Linger: 1}}, d.Slides...), doc.Slide{ID: "close", Kind: doc.Closing, Linger: 1})
+	d.Slides = append(append([]doc.Slide{{
+		ID:     "open",
+		Kind:   doc.Opening,
+		Linger: 1,
+	}}, d.Slides...), doc.Slide{ID: "close", Kind: doc.Closing, Linger: 1})
 	if music > 0 {
-		lib["song"] = doc.Media{ID: "song", Kind: doc.SongMedia, Name: "song", Length: timecode.Samples(music * timecode.SampleRate)}
+		lib["song"] = doc.Media{
+			ID:     "song",
+			Kind:   doc.SongMedia,
+			Name:   "song",
+			Length: timecode.Samples(music * timecode.SampleRate),
+		}
 		d.Soundtrack.AddSong("song")
 	}
 	d.Details = map[string]string{"names": "The Gannets", "date": "2026"}
@@ -41,7 +56,8 @@ func TestArithmetic(t *testing.T) {
 	d, th, lib := show(t, 41, 151)
 	d.Fit.PaceSeconds = 3.31
 	p := Build(d, th, lib)
-	assert.Equal(t, "41 picture slides × 3.30 s + opening 5.00 s + closing 6.00 s − 1 join × 0.80 s = 2:25.5 — music 2:31.0 — 5.5 s of music left", p.Arithmetic())
+	assert.Equal(t, "41 picture slides × 3.30 s + opening 5.00 s + closing 6.00 s − 1 join × 0.80 s = "+
+		"2:25.5 — music 2:31.0 — 5.5 s of music left", p.Arithmetic())
 	d.Fit.Mode = doc.ToMusic
 	p = Build(d, th, lib)
 	assert.Contains(t, p.Arithmetic(), "= 2:31.0 — music 2:31.0 — ends with the music, to the frame")
@@ -56,7 +72,8 @@ func TestArithmetic(t *testing.T) {
 // film's words for it.
 func TestSecondsAddUp(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		d, th, lib := show(t, rapid.IntRange(1, 60).Draw(t, "photos"), rapid.Float64Range(2, 400).Draw(t, "music"))
+		d, th, lib := show(t, rapid.IntRange(1, 60).Draw(t, "photos"), rapid.Float64Range(2, 400).
+			Draw(t, "music"))
 		d.Fit.Mode = rapid.SampledFrom([]doc.FitMode{doc.ToMusic, doc.AtPace}).Draw(t, "mode")
 		d.Fit.PaceSeconds = rapid.Float64Range(2.5, 9).Draw(t, "pace")
 		p := Build(d, th, lib)
@@ -67,7 +84,8 @@ func TestSecondsAddUp(t *testing.T) {
 				require.Equal(t, p.Slides[i+1].Start-s.Start, s.Each())
 			}
 			if d.Fit.Mode == doc.AtPace && s.Kind == doc.Pictures && !p.Short {
-				require.InDelta(t, d.Fit.PaceSeconds, p.Rate.Seconds(s.Each()), 0.02, "a new picture comes at the pace")
+				require.InDelta(t, d.Fit.PaceSeconds, p.Rate.Seconds(s.Each()), 0.02,
+					"a new picture comes at the pace")
 			}
 		}
 		require.Equal(t, p.Frames, all)
@@ -78,8 +96,10 @@ func TestSecondsAddUp(t *testing.T) {
 // once, and every frame of the film belongs to one.
 func TestEveryFrameBelongsToOneOrTwoSlides(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		d, th, lib := show(t, rapid.IntRange(1, 60).Draw(t, "photos"), rapid.Float64Range(2, 400).Draw(t, "music"))
-		d.Rate = rapid.SampledFrom([]timecode.Rate{timecode.R24, timecode.R2997, timecode.R60}).Draw(t, "rate")
+		d, th, lib := show(t, rapid.IntRange(1, 60).Draw(t, "photos"), rapid.Float64Range(2, 400).
+			Draw(t, "music"))
+		d.Rate = rapid.SampledFrom([]timecode.Rate{timecode.R24, timecode.R2997, timecode.R60}).
+			Draw(t, "rate")
 		d.Fit.Mode = rapid.SampledFrom([]doc.FitMode{doc.ToMusic, doc.AtPace}).Draw(t, "mode")
 		p := Build(d, th, lib)
 		if d.Fit.Mode == doc.ToMusic && p.FitError == nil {
@@ -115,12 +135,16 @@ func TestChecks(t *testing.T) {
 	delete(d.Details, "date")
 	c := check()
 	assert.Equal(t, Check{Weight: Stops, Text: "Missing: Names, Date", Field: "detail:names"}, c[0])
-	d.Details = map[string]string{"names": "An exceedingly long name for one single rowing crew of four", "date": "2026"}
+	d.Details = map[string]string{
+		"names": "An exceedingly long name for one single rowing crew of four",
+		"date":  "2026",
+	}
 	assert.Contains(t, texts(check())[0], "over 42 are set small")
 
 	d, th, lib = show(t, 200, 60)
 	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4}
-	assert.Equal(t, []string{"Transitions shortened: the slides are too short for them", "200 slides shorter than 1.5 s: too many pictures for this music"}, texts(check()))
+	assert.Equal(t, []string{"Transitions shortened: the slides are too short for them",
+		"200 slides shorter than 1.5 s: too many pictures for this music"}, texts(check()))
 	d, th, lib = show(t, 2, 60)
 	d.Fit = doc.Fit{Mode: doc.ToMusic, PaceSeconds: 4}
 	assert.Equal(t, []string{"2 slides longer than 10 s: too few pictures for this music"}, texts(check()))
@@ -164,9 +188,21 @@ func TestJoinsOfDifferentLengths(t *testing.T) {
 // are counted in the arithmetic.
 func TestCardsAndTrimmedClipsInTheArithmetic(t *testing.T) {
 	d, th, lib := show(t, 4, 40)
-	lib["c"] = doc.Media{ID: "c", Kind: doc.ClipMedia, Name: "c.mp4", W: 640, H: 360, Length: 10 * timecode.SampleRate}
+	lib["c"] = doc.Media{
+		ID:     "c",
+		Kind:   doc.ClipMedia,
+		Name:   "c.mp4",
+		W:      640,
+		H:      360,
+		Length: 10 * timecode.SampleRate,
+	}
 	d.Shots = map[doc.MediaID]doc.Shot{"c": {Trim: doc.Trim{From: 1, To: 4}}}
-	d.Slides = slices.Insert(d.Slides, 2, doc.Slide{ID: "k", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "title", Main: "Noon"}},
+	d.Slides = slices.Insert(d.Slides, 2, doc.Slide{
+		ID:     "k",
+		Kind:   doc.Card,
+		Linger: 1,
+		Card:   &doc.Words{Kind: "title", Main: "Noon"},
+	},
 		doc.Slide{ID: "c", Kind: doc.Clip, Media: []doc.MediaID{"c"}, Linger: 1})
 	d.Fit.Mode = doc.ToMusic
 	p := Build(d, th, lib)
@@ -181,8 +217,10 @@ func TestCardsAndTrimmedClipsInTheArithmetic(t *testing.T) {
 // What a scene found is told with the slide's number and the file's name.
 func TestFindingsInWords(t *testing.T) {
 	d, _, lib := show(t, 3, 30)
-	assert.Equal(t, "Slide 2: p000 is shown 1.8 times its own size and will look soft", Finding(d, lib, "p000", "enlarged", "p000", "", 1.8).Text)
-	assert.Contains(t, Finding(d, lib, "p001", "face", "p001", "", 0).Text, "Slide 3: no framing keeps the faces of p001")
+	assert.Equal(t, "Slide 2: p000 is shown 1.8 times its own size and will look soft",
+		Finding(d, lib, "p000", "enlarged", "p000", "", 1.8).Text)
+	assert.Contains(t, Finding(d, lib, "p001", "face", "p001", "", 0).Text,
+		"Slide 3: no framing keeps the faces of p001")
 	long := Finding(d, lib, "open", "long", "", "A name that goes on\nand on and on for ever", 0)
 	assert.Contains(t, long.Text, "“A name that goes on and on and…”")
 	assert.Equal(t, "slide:open", long.Field)

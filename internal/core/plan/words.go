@@ -13,7 +13,8 @@ const SuggestedTitle = "Title"
 
 // What no person writes: parts of programs and names of files.
 var (
-	machine = regexp.MustCompile(`\$\(|\$\{|\{\{|%[0-9A-F]{2}|_|\\|(?i)\.(jpe?g|png|heic|webp|tiff?|gif|mp4|mov|mp3|wav)\b`)
+	machine = regexp.MustCompile(
+		`\$\(|\$\{|\{\{|%[0-9A-F]{2}|_|\\|(?i)\.(jpe?g|png|heic|webp|tiff?|gif|mp4|mov|mp3|wav)\b`)
 	figures = regexp.MustCompile(`\d{3,}`)
 	year    = regexp.MustCompile(`^(1[89]|20)\d\d$`)
 )
@@ -28,7 +29,8 @@ func unwritten(text string, names []string, known string) string {
 	}
 	for _, n := range names {
 		stem := strings.TrimSuffix(n, filepath.Ext(n))
-		if strings.EqualFold(text, n) || strings.EqualFold(text, stem) && (figures.MatchString(stem) || machine.MatchString(stem)) {
+		if strings.EqualFold(text, n) || strings.EqualFold(text, stem) && (figures.MatchString(stem) ||
+			machine.MatchString(stem)) {
 			return "the name of a file"
 		}
 	}
@@ -45,7 +47,8 @@ func unwritten(text string, names []string, known string) string {
 
 // wordChecks are the words of a film that a colleague would ask about: those that were
 // suggested and left, and those that no person writes.
-func wordChecks(d doc.Slideshow, p Plan, lib doc.Library, add func(kind, subject string, i int, format string, a ...any)) {
+func wordChecks(d doc.Slideshow, p Plan, lib doc.Library, add func(kind, subject string, i int, format string,
+	a ...any)) {
 	var known strings.Builder
 	for _, v := range d.Details {
 		known.WriteString(v + "\n")
@@ -57,7 +60,8 @@ func wordChecks(d doc.Slideshow, p Plan, lib doc.Library, add func(kind, subject
 					add("suggested", w, i, "Slide %d says “%s”, as it was suggested", i+1, SuggestedTitle)
 				}
 				if why := unwritten(w, nil, known.String()); why != "" {
-					add("machine", w, i, "Slide %d says “%s”: %s is nothing that a person writes", i+1, w, why)
+					add("machine", w, i, "Slide %d says “%s”: %s is nothing that a person writes", i+1, w,
+						why)
 				}
 			}
 		}
@@ -71,7 +75,8 @@ func wordChecks(d doc.Slideshow, p Plan, lib doc.Library, add func(kind, subject
 		}
 		for _, w := range said {
 			if why := unwritten(w, names, known.String()); why != "" {
-				add("machine", w, i, "Slide %d: its caption is “%s”; %s is nothing that a person writes", i+1, w, why)
+				add("machine", w, i, "Slide %d: its caption is “%s”; %s is nothing that a person writes", i+1,
+					w, why)
 			}
 		}
 	}
@@ -82,14 +87,17 @@ func wordChecks(d doc.Slideshow, p Plan, lib doc.Library, add func(kind, subject
 func limitChecks(d doc.Slideshow, p Plan, add func(kind, subject string, i int, format string, a ...any)) {
 	const near = 0.05 // seconds, for lengths in whole frames
 	for i, s := range p.Slides {
-		if s.Kind != doc.Pictures || s.Pinned > 0 && (p.Rate.Seconds(s.Length) < hectic || p.Rate.Seconds(s.Length) > tiring) {
+		if s.Kind != doc.Pictures || s.Pinned > 0 && (p.Rate.Seconds(s.Length) < hectic ||
+			p.Rate.Seconds(s.Length) > tiring) {
 			continue // what is said of such by hand is enough
 		}
 		switch seen := p.Rate.Seconds(p.Seen(i)); {
 		case d.Fit.Shortest > 0 && seen < d.Fit.Shortest-near:
-			add("limits", "", i, "Slide %d is wholly seen for %.1f s; the film’s shortest is %g s", i+1, seen, d.Fit.Shortest)
+			add("limits", "", i, "Slide %d is wholly seen for %.1f s; the film’s shortest is %g s", i+1, seen,
+				d.Fit.Shortest)
 		case d.Fit.Longest > 0 && seen > d.Fit.Longest+near && s.Linger <= 1:
-			add("limits", "", i, "Slide %d is wholly seen for %.1f s; the film’s longest is %g s", i+1, seen, d.Fit.Longest)
+			add("limits", "", i, "Slide %d is wholly seen for %.1f s; the film’s longest is %g s", i+1, seen,
+				d.Fit.Longest)
 		}
 	}
 }

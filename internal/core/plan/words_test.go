@@ -16,21 +16,53 @@ import (
 // details have, and names of files that are titles.
 func TestUnwritten(t *testing.T) {
 	for text, odd := range map[string]bool{
-		"At the quay": false, "Summer 2026": false, "12 of 24 crews": false, "Crew 417": false, "Dr. Ida Marsh": false, "e.g. the start": false,
-		"IMG_0417": true, "DSC01234": true, "regatta_final": true, "Start.JPG": true, "a.mp4": true, "Hello $(name)": true, "{{names}}": true, "20261130": true, "Crew 418": true,
+		"At the quay":    false,
+		"Summer 2026":    false,
+		"12 of 24 crews": false,
+		"Crew 417":       false,
+		"Dr. Ida Marsh":  false,
+		"e.g. the start": false,
+		"IMG_0417":       true,
+		"DSC01234":       true,
+		"regatta_final":  true,
+		"Start.JPG":      true,
+		"a.mp4":          true,
+		"Hello $(name)":  true,
+		"{{names}}":      true,
+		"20261130":       true,
+		"Crew 418":       true,
 	} {
 		why := unwritten(text, []string{"IMG_0417.jpg", "At the finish.jpg"}, "Crew 417")
 		assert.Equal(t, odd, why != "", "%s: %s", text, why)
 	}
 	assert.Equal(t, "the name of a file", unwritten("img_0417", []string{"IMG_0417.jpg"}, ""))
-	assert.Empty(t, unwritten("At the finish", []string{"At the finish.jpg"}, ""), "a file that was given a title")
+	assert.Empty(t, unwritten("At the finish", []string{"At the finish.jpg"}, ""),
+		"a file that was given a title")
 }
 
 // Cards as they were suggested, captions of cameras, pictures beyond the film's limits, and
 // clips of which something is heard are told of; a clip that is silent is not.
 func TestWhatAColleagueWouldSay(t *testing.T) {
-	lib := doc.Library{"a": {ID: "a", Kind: doc.PhotoMedia, Name: "DSC01234.jpg"}, "b": {ID: "b", Kind: doc.PhotoMedia, Name: "b.jpg"},
-		"loud": {ID: "loud", Kind: doc.ClipMedia, Name: "loud.mp4", Sound: true, LUFS: -20, Length: 3 * timecode.SampleRate}, "still": {ID: "still", Kind: doc.ClipMedia, Name: "still.mp4", Sound: true, LUFS: -70, Length: 3 * timecode.SampleRate}}
+	lib := doc.Library{"a": {
+		ID:   "a",
+		Kind: doc.PhotoMedia,
+		Name: "DSC01234.jpg",
+	}, "b": {ID: "b", Kind: doc.PhotoMedia, Name: "b.jpg"},
+		"loud": {
+			ID:     "loud",
+			Kind:   doc.ClipMedia,
+			Name:   "loud.mp4",
+			Sound:  true,
+			LUFS:   -20,
+			Length: 3 * timecode.SampleRate,
+		}, "still": {
+			ID:     "still",
+			Kind:   doc.ClipMedia,
+			Name:   "still.mp4",
+			Sound:  true,
+			LUFS:   -70,
+			Length: 3 * timecode.SampleRate,
+		}}
 	d := doc.New("t", 1)
 	d.Slides = []doc.Slide{
 		{ID: "1", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "title", Main: "Title"}},
@@ -40,7 +72,10 @@ func TestWhatAColleagueWouldSay(t *testing.T) {
 		{ID: "5", Kind: doc.Clip, Media: []doc.MediaID{"still"}, Linger: 1},
 	}
 	d.Fit = doc.Fit{Mode: doc.AtPace, PaceSeconds: 2, Shortest: 1.5, Longest: 3}
-	th := &theme.Theme{Transitions: theme.Joins{Set: []transition.Transition{{Kind: "cut"}}}, Title: theme.Card{Seconds: 4}}
+	th := &theme.Theme{
+		Transitions: theme.Joins{Set: []transition.Transition{{Kind: "cut"}}},
+		Title:       theme.Card{Seconds: 4},
+	}
 	var said []string
 	for _, c := range Closer(d, Build(d, th, lib), th, lib) {
 		said = append(said, c.Kind+": "+c.Text)

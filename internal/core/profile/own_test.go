@@ -19,10 +19,19 @@ func named(t *testing.T, name string) Profile {
 // A profile of one's own is another with a few things changed, and nothing else.
 func TestOwnProfiles(t *testing.T) {
 	web := named(t, "Web 1080")
-	p, err := web.Own(Change{Name: " Feed ", About: "tall", Shape: Shape{4, 5}, Lines: 720, Rate: timecode.R25, CRF: 24, Captions: Track})
+	p, err := web.Own(Change{
+		Name:     " Feed ",
+		About:    "tall",
+		Shape:    Shape{4, 5},
+		Lines:    720,
+		Rate:     timecode.R25,
+		CRF:      24,
+		Captions: Track,
+	})
 	require.NoError(t, err)
 	want := web
-	want.Name, want.About, want.Shape, want.Lines, want.Rate, want.Video.CRF, want.Captions = "Feed", "tall", Shape{4, 5}, 720, timecode.R25, 24, Track
+	want.Name, want.About, want.Shape, want.Lines, want.Rate, want.Video.CRF, want.Captions = "Feed", "tall",
+		Shape{4, 5}, 720, timecode.R25, 24, Track
 	assert.Equal(t, want, p)
 	w, h := p.Frame(1920, 1080)
 	assert.Equal(t, []int{720, 900}, []int{w, h})
@@ -49,8 +58,18 @@ func TestOwnProfiles(t *testing.T) {
 		base Profile
 		Change
 	}{
-		"no name": {web, Change{}}, "both": {web, Change{Name: "x", CRF: 20, Kbps: 500}}, "frame of a disc": {DVDPALWide, Change{Name: "x", Lines: 480}},
-		"rate of a disc": {DVDPALWide, Change{Name: "x", Rate: timecode.R30}}, "captions": {web, Change{Name: "x", Captions: "sung"}}, "teaser": {web, Change{Name: "x", Teaser: 9000}},
+		"no name": {web, Change{}}, "both": {web, Change{
+			Name: "x",
+			CRF:  20,
+			Kbps: 500,
+		}}, "frame of a disc": {DVDPALWide, Change{Name: "x", Lines: 480}},
+		"rate of a disc": {DVDPALWide, Change{
+			Name: "x",
+			Rate: timecode.R30,
+		}}, "captions": {web, Change{
+			Name:     "x",
+			Captions: "sung",
+		}}, "teaser": {web, Change{Name: "x", Teaser: 9000}},
 	} {
 		_, err := c.base.Own(c.Change)
 		assert.Error(t, err, what)
@@ -79,7 +98,8 @@ func TestTogether(t *testing.T) {
 			assert.LessOrEqual(t, kw*kh, w*h, "nothing is enlarged")
 		}
 	})
-	_, leads := Together([]Profile{named(t, "Phone 480"), named(t, "Upright 1080"), named(t, "Web 1080"), named(t, "Web 720"), named(t, "Sound")}, 1920, 1080)
+	_, leads := Together([]Profile{named(t, "Phone 480"), named(t, "Upright 1080"), named(t, "Web 1080"),
+		named(t, "Web 720"), named(t, "Sound")}, 1920, 1080)
 	assert.Equal(t, []int{2, 1, 2, 2, 4}, leads)
 }
 
@@ -92,7 +112,8 @@ func TestWhatPlays(t *testing.T) {
 		assert.NotEmpty(t, p.About)
 		assert.NotEmpty(t, p.String())
 	}
-	assert.Equal(t, []string{"MP4", "Phone 360", "Phone 480", "Web 720", "Web 1080", "Web 2160", "Upright 1080", "Square 1080", "Mail"}, plays)
+	assert.Equal(t, []string{"MP4", "Phone 360", "Phone 480", "Web 720", "Web 1080", "Web 2160",
+		"Upright 1080", "Square 1080", "Mail"}, plays)
 	assert.True(t, named(t, "Open web").File.Plays())
 	assert.False(t, named(t, "Edit ProRes").File.Plays())
 	assert.Equal(t, "a JPEG", named(t, "Poster").String())

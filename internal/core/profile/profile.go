@@ -16,13 +16,15 @@ import (
 
 // Profile is a way of encoding.
 type Profile struct {
-	Name   string        `json:"name"`
-	About  string        `json:"about,omitempty"` // what it is for, in a few words
-	Kind   Kind          `json:"kind,omitempty"`
-	Shape  Shape         `json:"shape,omitzero"`   // the frame's; zero: the slideshow's own
-	Lines  int           `json:"lines,omitempty"`  // the frame's shorter side in pixels; 0: the slideshow's own
-	Longer int           `json:"longer,omitempty"` // longer side in pixels at most; 0: any
-	Drawn  *Size         `json:"drawn,omitempty"`  // frames are drawn so large and scaled to the profile's; nil: drawn as they are kept
+	Name  string `json:"name"`
+	About string `json:"about,omitempty"` // what it is for, in a few words
+	Kind  Kind   `json:"kind,omitempty"`
+	Shape Shape  `json:"shape,omitzero"` // the frame's; zero: the slideshow's own
+	// the frame's shorter side in pixels; 0: the slideshow's own
+	Lines  int `json:"lines,omitempty"`
+	Longer int `json:"longer,omitempty"` // longer side in pixels at most; 0: any
+	// frames are drawn so large and scaled to the profile's; nil: drawn as they are kept
+	Drawn  *Size         `json:"drawn,omitempty"`
 	Stored *Stored       `json:"stored,omitempty"` // the frame in the file where its pixels are not square
 	Rate   timecode.Rate `json:"rate"`
 	Video  Video         `json:"video"`
@@ -84,13 +86,16 @@ const (
 
 // Video is how the picture is encoded, to a quality or to a bit rate.
 type Video struct {
-	Codec      string  `json:"codec"`   // as ffprobe names it
-	Encoder    string  `json:"encoder"` // as ffmpeg names it
-	Preset     string  `json:"preset"`
-	CRF        int     `json:"crf"`                  // constant rate factor, lower is better; without Kbps
-	Kbps       int     `json:"kbps,omitempty"`       // bit rate on average, in 1000 bits a second
-	Passes     int     `json:"passes,omitempty"`     // 2: looked through once before it is encoded to the bit rate
-	EnoughCRF  int     `json:"enough_crf,omitempty"` // H.264 in two passes: the rate factor that is enough, where the film is then no larger than its bit rate makes it
+	Codec   string `json:"codec"`   // as ffprobe names it
+	Encoder string `json:"encoder"` // as ffmpeg names it
+	Preset  string `json:"preset"`
+	CRF     int    `json:"crf"`            // constant rate factor, lower is better; without Kbps
+	Kbps    int    `json:"kbps,omitempty"` // bit rate on average, in 1000 bits a second
+	// 2: looked through once before it is encoded to the bit rate
+	Passes int `json:"passes,omitempty"`
+	// H.264 in two passes: the rate factor that is enough, where the film is then no larger than
+	// its bit rate makes it
+	EnoughCRF  int     `json:"enough_crf,omitempty"`
 	MaxKbps    int     `json:"max_kbps,omitempty"`
 	BufferKbit int     `json:"buffer_kbit,omitempty"` // of the decoder, in 1000 bits, which MaxKbps fills
 	Tuning     string  `json:"tuning,omitempty"`      // of the preset, as the encoder's own parameters
@@ -123,10 +128,28 @@ type Container struct {
 const draftFrames = 40
 
 // Draft is played in the order's page while one works: quick, and small.
-var Draft = Profile{Name: "Draft", Longer: 640, Rate: timecode.R30, Video: with(h264, "ultrafast", 27), Audio: at(aac, 128), File: mp4, Captions: Burnt, Longest: draftFrames}
+var Draft = Profile{
+	Name:     "Draft",
+	Longer:   640,
+	Rate:     timecode.R30,
+	Video:    with(h264, "ultrafast", 27),
+	Audio:    at(aac, 128),
+	File:     mp4,
+	Captions: Burnt,
+	Longest:  draftFrames,
+}
 
 // Loop is a theme moving with an order's pictures.
-var Loop = Profile{Name: "Loop", Longer: 480, Rate: timecode.R25, Video: with(h264, "ultrafast", 27), Audio: at(aac, 128), File: mp4, Captions: Burnt, Longest: 1 << 30}
+var Loop = Profile{
+	Name:     "Loop",
+	Longer:   480,
+	Rate:     timecode.R25,
+	Video:    with(h264, "ultrafast", 27),
+	Audio:    at(aac, 128),
+	File:     mp4,
+	Captions: Burnt,
+	Longest:  1 << 30,
+}
 
 // Look is single frames at most so many pixels wide or high, for looking at;
 // nothing is encoded with it.
@@ -198,9 +221,11 @@ func (p Profile) Size(w, h int) (int, int) {
 func together(a, b Profile, w, h int) bool {
 	shape := func(p Profile) float64 { x, y := p.Size(w, h); return float64(x) / float64(y) }
 	// Sides are even, so shapes are equal to within two pixels of 360.
-	return a.Kind == OfFilm && b.Kind == OfFilm && !a.Whole() && !b.Whole() && a.Stored == nil && b.Stored == nil &&
+	return a.Kind == OfFilm && b.Kind == OfFilm && !a.Whole() && !b.Whole() && a.Stored == nil &&
+		b.Stored == nil &&
 		a.Rate == b.Rate && a.Captions == b.Captions && a.Longest == b.Longest &&
-		(a.Teaser == nil) == (b.Teaser == nil) && (a.Teaser == nil || *a.Teaser == *b.Teaser) && math.Abs(shape(a)/shape(b)-1) < 0.01
+		(a.Teaser == nil) == (b.Teaser == nil) && (a.Teaser == nil || *a.Teaser == *b.Teaser) &&
+		math.Abs(shape(a)/shape(b)-1) < 0.01
 }
 
 // Together are profiles for films of a slideshow of w×h that are made at
@@ -255,22 +280,26 @@ func (p Profile) Validate() error {
 		return fmt.Errorf("rate: %s is not a frame rate Nelko renders at", p.Rate.Fraction())
 	case p.Longer < 0 || p.Longer > 4096 || p.Lines != 0 && (p.Lines < 96 || p.Lines > 2304):
 		return errors.New("frame: its shorter side must have 96 to 2304 pixels, its longer at most 4096")
-	case p.Shape != (Shape{}) && (p.Shape.W < 1 || p.Shape.H < 1 || p.Shape.W > 4*p.Shape.H || p.Shape.H > 4*p.Shape.W):
+	case p.Shape != (Shape{}) && (p.Shape.W < 1 || p.Shape.H < 1 || p.Shape.W > 4*p.Shape.H ||
+		p.Shape.H > 4*p.Shape.W):
 		return errors.New("shape: at most four times as long as wide")
-	case p.Lines > 0 && p.Shape != (Shape{}) && float64(p.Lines)*float64(max(p.Shape.W, p.Shape.H))/float64(min(p.Shape.W, p.Shape.H)) > 4096:
+	case p.Lines > 0 && p.Shape != (Shape{}) &&
+		float64(p.Lines)*float64(max(p.Shape.W, p.Shape.H))/float64(min(p.Shape.W, p.Shape.H)) > 4096:
 		return errors.New("frame: its longer side would have more than 4096 pixels")
 	case p.File.Format == "" || p.File.Extension == "" || p.File.MIME == "":
 		return errors.New("file: format, extension and MIME type must be named")
 	case p.MaxBytes < 0:
 		return errors.New("max_bytes: must not be below 0")
-	case p.Teaser != nil && (p.Teaser.From < 0 || p.Teaser.Seconds < 1 || p.Teaser.Seconds > 600 || p.Teaser.Fade < 0 || 2*p.Teaser.Fade > p.Teaser.Seconds):
+	case p.Teaser != nil && (p.Teaser.From < 0 || p.Teaser.Seconds < 1 || p.Teaser.Seconds > 600 ||
+		p.Teaser.Fade < 0 || 2*p.Teaser.Fade > p.Teaser.Seconds):
 		return errors.New("teaser: needs 1 to 600 seconds, of which the fades take no more than all")
 	}
 	if p.Kind == OfStill {
 		return nil
 	}
 	if a := p.Audio; a.Codec == "" || a.Encoder == "" || a.Kbps != 0 && (a.Kbps < 16 || a.Kbps > 1536) {
-		return fmt.Errorf("audio.kbps: %d of %q; must be 16 to 1536, or 0 for lossless sound", p.Audio.Kbps, p.Audio.Codec)
+		return fmt.Errorf("audio.kbps: %d of %q; must be 16 to 1536, or 0 for lossless sound", p.Audio.Kbps,
+			p.Audio.Codec)
 	}
 	if l := p.Audio.LUFS; l != 0 && (l < -40 || l > -5) {
 		return fmt.Errorf("audio.lufs: %g; must be −40 to −5, or 0 for the film's own", l)
@@ -284,7 +313,8 @@ func (p Profile) Validate() error {
 		return errors.New("video: codec, encoder and pixels must be named")
 	case v.CRF < 0 || v.CRF > 63:
 		return fmt.Errorf("video.crf: %d; must be 0 to 63", v.CRF)
-	case v.Kbps < 0 || v.Kbps > 1_000_000 || v.MaxKbps < 0 || v.BufferKbit < 0 || v.Passes < 0 || v.Passes > 2:
+	case v.Kbps < 0 || v.Kbps > 1_000_000 || v.MaxKbps < 0 || v.BufferKbit < 0 || v.Passes < 0 ||
+		v.Passes > 2:
 		return errors.New("video.kbps: must be at most 1,000,000, in one or two passes")
 	case v.KeySeconds <= 0 || v.KeySeconds > 20:
 		return fmt.Errorf("video.key_seconds: %g; must be above 0 and at most 20", v.KeySeconds)

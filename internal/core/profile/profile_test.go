@@ -19,11 +19,31 @@ func TestShippedProfilesAreValid(t *testing.T) {
 
 func TestProfilesAreChecked(t *testing.T) {
 	for want, change := range map[string]func(*Profile){
-		"name": func(p *Profile) { p.Name = " " }, "rate": func(p *Profile) { p.Rate = timecode.Rate{Num: 31, Den: 1} }, "kind": func(p *Profile) { p.Kind = "scent" },
-		"frame": func(p *Profile) { p.Longer = 9000 }, "shape": func(p *Profile) { p.Shape = Shape{90, 2} }, "video": func(p *Profile) { p.Video.Encoder = "" }, "video.crf": func(p *Profile) { p.Video.CRF = 70 },
-		"video.kbps": func(p *Profile) { p.Video.Passes = 3 }, "video.key_seconds": func(p *Profile) { p.Video.KeySeconds = 0 }, "audio.kbps": func(p *Profile) { p.Audio.Kbps = 4 },
-		"file": func(p *Profile) { p.File.MIME = "" }, "captions": func(p *Profile) { p.Captions = "sung" }, "max_bytes": func(p *Profile) { p.MaxBytes = -1 },
-		"teaser": func(p *Profile) { p.Teaser = &Teaser{Seconds: 2, Fade: 1.5} }, "about": func(p *Profile) { p.About = strings.Repeat("x", 300) },
+		"name": func(p *Profile) {
+			p.Name = " "
+		}, "rate": func(p *Profile) {
+			p.Rate = timecode.Rate{Num: 31, Den: 1}
+		}, "kind": func(p *Profile) { p.Kind = "scent" },
+		"frame": func(p *Profile) {
+			p.Longer = 9000
+		}, "shape": func(p *Profile) {
+			p.Shape = Shape{90, 2}
+		}, "video": func(p *Profile) {
+			p.Video.Encoder = ""
+		}, "video.crf": func(p *Profile) { p.Video.CRF = 70 },
+		"video.kbps": func(p *Profile) {
+			p.Video.Passes = 3
+		}, "video.key_seconds": func(p *Profile) {
+			p.Video.KeySeconds = 0
+		}, "audio.kbps": func(p *Profile) { p.Audio.Kbps = 4 },
+		"file": func(p *Profile) {
+			p.File.MIME = ""
+		}, "captions": func(p *Profile) {
+			p.Captions = "sung"
+		}, "max_bytes": func(p *Profile) { p.MaxBytes = -1 },
+		"teaser": func(p *Profile) {
+			p.Teaser = &Teaser{Seconds: 2, Fade: 1.5}
+		}, "about": func(p *Profile) { p.About = strings.Repeat("x", 300) },
 	} {
 		p := Film
 		change(&p)
@@ -39,7 +59,10 @@ func TestProfilesAreChecked(t *testing.T) {
 func TestFrameKeepsItsShape(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		w, h := 2*rapid.IntRange(120, 2048).Draw(t, "w"), 2*rapid.IntRange(120, 2048).Draw(t, "h")
-		p := Profile{Longer: rapid.SampledFrom([]int{0, 480, 960, 4096}).Draw(t, "longer"), Lines: rapid.SampledFrom([]int{0, 360, 480, 1080}).Draw(t, "lines")}
+		p := Profile{
+			Longer: rapid.SampledFrom([]int{0, 480, 960, 4096}).Draw(t, "longer"),
+			Lines:  rapid.SampledFrom([]int{0, 360, 480, 1080}).Draw(t, "lines"),
+		}
 		shape := float64(w) / float64(h)
 		if rapid.Bool().Draw(t, "shaped") {
 			p.Shape = Shape{rapid.IntRange(1, 16).Draw(t, "across"), rapid.IntRange(4, 16).Draw(t, "down")}
@@ -63,7 +86,8 @@ func TestFrameKeepsItsShape(t *testing.T) {
 func TestDiscFrames(t *testing.T) {
 	for _, p := range []Profile{DVDPALWide, DVDPALNarrow, DVDNTSCWide, DVDNTSCNarrow} {
 		w, h := p.Frame(1920, 1080)
-		assert.InDelta(t, float64(p.Shape.W)/float64(p.Shape.H), float64(w)/float64(h), 0.01, "drawn with square pixels")
+		assert.InDelta(t, float64(p.Shape.W)/float64(p.Shape.H), float64(w)/float64(h), 0.01,
+			"drawn with square pixels")
 		kw, kh, scaled := p.Kept(1920, 1080)
 		assert.Equal(t, []any{720, h, true}, []any{kw, kh, scaled})
 		group := p.Video.KeySeconds * p.Rate.FPS()

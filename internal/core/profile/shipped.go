@@ -56,7 +56,15 @@ func tuned(v Video, tuning string) Video {
 
 // Film plays on anything: an MP4 whose index comes first, so that it starts
 // before it is loaded. It has the slideshow's own frame.
-var Film = Profile{Name: "MP4", About: "the slideshow's own frame, plays on anything", Rate: timecode.R30, Video: usual, Audio: at(aac, 192), File: mp4, Captions: Burnt}
+var Film = Profile{
+	Name:     "MP4",
+	About:    "the slideshow's own frame, plays on anything",
+	Rate:     timecode.R30,
+	Video:    usual,
+	Audio:    at(aac, 192),
+	File:     mp4,
+	Captions: Burnt,
+}
 
 // lines is an MP4 of so many lines.
 func lines(name, about string, n, crf, kbps int) Profile {
@@ -73,14 +81,32 @@ func shaped(p Profile, w, h int) Profile {
 // dvd is a film for DVD-Video, whose bit rate the disc's budget sets. Frames
 // are drawn with square pixels and kept in the disc's 720.
 func dvd(name string, shape Shape, rate timecode.Rate, height int) Profile {
-	group := 15 // frames of a group of pictures at most; DVD-Video allows 18 of 30 a second, 15 of 25 (from memory)
+	// frames of a group of pictures at most; DVD-Video allows 18 of 30 a second, 15 of 25 (from memory)
+	group := 15
 	if rate != timecode.R25 {
 		group = 18
 	}
-	return Profile{Name: name, About: "MPEG-2 and AC-3, for discs", Shape: shape, Lines: height, Rate: rate, Stored: &Stored{Size{720, height}, shape},
-		Video: Video{Codec: "mpeg2video", Encoder: "mpeg2video", Kbps: 6000, Passes: 2, MaxKbps: 8500, BufferKbit: 1835, Pixels: "yuv420p",
-			KeySeconds: (float64(group)) / rate.FPS()},
-		Audio: loud(at(ac3, 192), discLUFS), File: vob, Captions: None}
+	return Profile{
+		Name:   name,
+		About:  "MPEG-2 and AC-3, for discs",
+		Shape:  shape,
+		Lines:  height,
+		Rate:   rate,
+		Stored: &Stored{Size{720, height}, shape},
+		Video: Video{
+			Codec:      "mpeg2video",
+			Encoder:    "mpeg2video",
+			Kbps:       6000,
+			Passes:     2,
+			MaxKbps:    8500,
+			BufferKbit: 1835,
+			Pixels:     "yuv420p",
+			KeySeconds: (float64(group)) / rate.FPS(),
+		},
+		Audio:    loud(at(ac3, 192), discLUFS),
+		File:     vob,
+		Captions: None,
+	}
 }
 
 var (
@@ -100,10 +126,29 @@ var (
 	// HDDisc is H.264 High at level 4.1 in four slices with a buffer of 30
 	// Mbit and a group of pictures of at most a second, 1080 lines at 24 frames
 	// a second, one of the few rates such discs know (from memory).
-	HDDisc = Profile{Name: "HD disc", About: "H.264 and AC-3, for high-definition discs", Shape: wide, Lines: 1080, Rate: timecode.R24,
-		Video: Video{Codec: "h264", Encoder: "libx264", Preset: "veryfast", Kbps: 16000, Passes: 1, MaxKbps: 30000, BufferKbit: 30000, Profile: "high", Pixels: "yuv420p", KeySeconds: 1,
-			Tuning: "bluray-compat=1:level=4.1:slices=4:open-gop=0:bframes=3:ref=4:aud=1:nal-hrd=vbr:pic-struct=1"},
-		Audio: loud(at(ac3, 448), discLUFS), File: m2ts, Captions: None}
+	HDDisc = Profile{
+		Name:  "HD disc",
+		About: "H.264 and AC-3, for high-definition discs",
+		Shape: wide,
+		Lines: 1080,
+		Rate:  timecode.R24,
+		Video: Video{
+			Codec:      "h264",
+			Encoder:    "libx264",
+			Preset:     "veryfast",
+			Kbps:       16000,
+			Passes:     1,
+			MaxKbps:    30000,
+			BufferKbit: 30000,
+			Profile:    "high",
+			Pixels:     "yuv420p",
+			KeySeconds: 1,
+			Tuning:     "bluray-compat=1:level=4.1:slices=4:open-gop=0:bframes=3:ref=4:aud=1:nal-hrd=vbr:pic-struct=1",
+		},
+		Audio:    loud(at(ac3, 448), discLUFS),
+		File:     m2ts,
+		Captions: None,
+	}
 )
 
 // MailBytes is what a film sent by mail may have at most.
@@ -119,27 +164,103 @@ var Shipped = []Profile{
 	lines("Web 2160", "ultra-high definition", 2160, 20, 256),
 	shaped(lines("Upright 1080", "for phones held upright", 1080, 20, 192), 9, 16),
 	shaped(lines("Square 1080", "for feeds", 1080, 20, 192), 1, 1),
-	{Name: "Mail", About: "at most 25 MB, to send by mail", Lines: 720, Rate: timecode.R25, Video: Video{Codec: "h264", Encoder: "libx264", Preset: "medium", Kbps: 1500, Passes: 2, Profile: "high", Pixels: "yuv420p", KeySeconds: 4},
+	{Name: "Mail", About: "at most 25 MB, to send by mail", Lines: 720, Rate: timecode.R25, Video: Video{
+		Codec:      "h264",
+		Encoder:    "libx264",
+		Preset:     "medium",
+		Kbps:       1500,
+		Passes:     2,
+		Profile:    "high",
+		Pixels:     "yuv420p",
+		KeySeconds: 4,
+	},
 		Audio: at(aac, 96), File: mp4, Captions: Burnt, MaxBytes: MailBytes},
-	{Name: "Archive HEVC", About: "to keep: HEVC and lossless sound", Rate: timecode.R30, Video: Video{Codec: "hevc", Encoder: "libx265", Preset: "fast", CRF: 18, Pixels: "yuv420p10le", KeySeconds: 4},
+	{Name: "Archive HEVC", About: "to keep: HEVC and lossless sound", Rate: timecode.R30, Video: Video{
+		Codec:      "hevc",
+		Encoder:    "libx265",
+		Preset:     "fast",
+		CRF:        18,
+		Pixels:     "yuv420p10le",
+		KeySeconds: 4,
+	},
 		Audio: flac, File: mkv, Captions: Track},
-	{Name: "Archive AV1", About: "to keep: AV1 and lossless sound", Rate: timecode.R30, Video: Video{Codec: "av1", Encoder: "libsvtav1", Preset: "8", CRF: 24, Pixels: "yuv420p10le", KeySeconds: 4},
+	{Name: "Archive AV1", About: "to keep: AV1 and lossless sound", Rate: timecode.R30, Video: Video{
+		Codec:      "av1",
+		Encoder:    "libsvtav1",
+		Preset:     "8",
+		CRF:        24,
+		Pixels:     "yuv420p10le",
+		KeySeconds: 4,
+	},
 		Audio: flac, File: mkv, Captions: Track},
-	{Name: "Edit ProRes", About: "to go on cutting elsewhere", Rate: timecode.R25, Video: Video{Codec: "prores", Encoder: "prores_ks", Profile: "hq", Pixels: "yuv422p10le", KeySeconds: 1},
+	{Name: "Edit ProRes", About: "to go on cutting elsewhere", Rate: timecode.R25, Video: Video{
+		Codec:      "prores",
+		Encoder:    "prores_ks",
+		Profile:    "hq",
+		Pixels:     "yuv422p10le",
+		KeySeconds: 1,
+	},
 		Audio: pcm, File: mov, Captions: Beside},
-	{Name: "Edit DNxHR", About: "to go on cutting elsewhere", Rate: timecode.R25, Video: Video{Codec: "dnxhd", Encoder: "dnxhd", Profile: "dnxhr_hq", Pixels: "yuv422p", BT709: true, KeySeconds: 1},
+	{Name: "Edit DNxHR", About: "to go on cutting elsewhere", Rate: timecode.R25, Video: Video{
+		Codec:      "dnxhd",
+		Encoder:    "dnxhd",
+		Profile:    "dnxhr_hq",
+		Pixels:     "yuv422p",
+		BT709:      true,
+		KeySeconds: 1,
+	},
 		Audio: pcm, File: mov, Captions: Beside},
-	{Name: "Open web", About: "WebM with VP9 and Opus", Lines: 720, Rate: timecode.R30, Video: Video{Codec: "vp9", Encoder: "libvpx-vp9", Preset: "5", CRF: 32, Pixels: "yuv420p", KeySeconds: 4},
+	{Name: "Open web", About: "WebM with VP9 and Opus", Lines: 720, Rate: timecode.R30, Video: Video{
+		Codec:      "vp9",
+		Encoder:    "libvpx-vp9",
+		Preset:     "5",
+		CRF:        32,
+		Pixels:     "yuv420p",
+		KeySeconds: 4,
+	},
 		Audio: Audio{Codec: "opus", Encoder: "libopus", Kbps: 128}, File: webm, Captions: Track},
 	DVDPALWide, DVDPALNarrow, DVDNTSCWide, DVDNTSCNarrow, HDDisc,
-	{Name: "Sound", About: "the soundtrack alone", Kind: OfSound, Rate: timecode.R30, Audio: Audio{Codec: "mp3", Encoder: "libmp3lame", Kbps: 256}, File: mp3},
-	{Name: "Poster", About: "the poster frame as a picture", Kind: OfStill, Lines: 1080, Rate: timecode.R30, File: jpeg},
-	{Name: "Teaser", About: "fifteen seconds, with a fade of its own", Lines: 1080, Rate: timecode.R30, Video: usual, Audio: at(aac, 192), File: mp4, Captions: Burnt, Teaser: &Teaser{From: 4, Seconds: 15, Fade: 0.7}},
+	{
+		Name:  "Sound",
+		About: "the soundtrack alone",
+		Kind:  OfSound,
+		Rate:  timecode.R30,
+		Audio: Audio{Codec: "mp3", Encoder: "libmp3lame", Kbps: 256},
+		File:  mp3,
+	},
+	{
+		Name:  "Poster",
+		About: "the poster frame as a picture",
+		Kind:  OfStill,
+		Lines: 1080,
+		Rate:  timecode.R30,
+		File:  jpeg,
+	},
+	{
+		Name:     "Teaser",
+		About:    "fifteen seconds, with a fade of its own",
+		Lines:    1080,
+		Rate:     timecode.R30,
+		Video:    usual,
+		Audio:    at(aac, 192),
+		File:     mp4,
+		Captions: Burnt,
+		Teaser:   &Teaser{From: 4, Seconds: 15, Fade: 0.7},
+	},
 }
 
 // Proof is what clients look at before they approve: small, with the studio's
 // watermark over it.
-var Proof = Profile{Name: "Proof", About: "a draft for the client", Lines: 540, Rate: timecode.R25, Video: with(usual, "superfast", 25), Audio: at(aac, 128), File: mp4, Captions: Burnt}
+var Proof = Profile{
+	Name:     "Proof",
+	About:    "a draft for the client",
+	Lines:    540,
+	Rate:     timecode.R25,
+	Video:    with(usual, "superfast", 25),
+	Audio:    at(aac, 128),
+	File:     mp4,
+	Captions: Burnt,
+}
 
 // Named finds a shipped profile.
 func Named(name string) (Profile, bool) {

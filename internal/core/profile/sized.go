@@ -33,7 +33,8 @@ type TooLong struct {
 }
 
 func (e *TooLong) Error() string {
-	return fmt.Sprintf("a film of %s leaves %d kbit/s for the picture within %.0f MB, and %d are needed for it to look well; at most %s fit: send a link, or a part of it",
+	return fmt.Sprintf("a film of %s leaves %d kbit/s for the picture within %.0f MB, and %d are needed "+
+		"for it to look well; at most %s fit: send a link, or a part of it",
 		timecode.Clock(e.Seconds), e.Kbps, float64(e.Bytes)/1e6, e.Needed, timecode.Clock(e.LongestSeconds))
 }
 

@@ -99,8 +99,10 @@ func (f *Frame) DrawMasked(s *Sprite, mask *Sprite, place, window framing.Rect, 
 	if mask != nil {
 		mcw, mch := (mask.W+1)/2, (mask.H+1)/2
 		mw, mh := float64(mask.W), float64(mask.H)
-		luma.mask = &maskLayer{mask.A, mask.W, newAxis(f.W, mask.W, place.X, x1, 0, mw, 1, 0.5), newAxis(f.H, mask.H, place.Y, y1, 0, mh, 1, 0.5)}
-		chroma.mask = &maskLayer{mask.A2, mcw, newAxis(f.W/2, mcw, place.X, x1, 0, mw, 2, 0.5), newAxis(f.H/2, mch, place.Y, y1, 0, mh, 2, 1)}
+		luma.mask = &maskLayer{mask.A, mask.W, newAxis(f.W, mask.W, place.X, x1, 0, mw, 1, 0.5),
+			newAxis(f.H, mask.H, place.Y, y1, 0, mh, 1, 0.5)}
+		chroma.mask = &maskLayer{mask.A2, mcw, newAxis(f.W/2, mcw, place.X, x1, 0, mw, 2, 0.5),
+			newAxis(f.H/2, mch, place.Y, y1, 0, mh, 2, 1)}
 	}
 	luma.draw(f.Y, f.W, s.Y)
 	chroma.draw(f.U, f.W/2, s.U)
@@ -127,7 +129,8 @@ func (l *layer) draw(dst []byte, dw int, src []byte) {
 	if n == 0 || len(l.ay.at) == 0 {
 		return
 	}
-	if l.opacity == 256 && l.alpha == nil && l.mask == nil && dw == l.sw && len(dst) == len(src) && l.ax.whole(dw) && l.ay.whole(l.sh) {
+	if l.opacity == 256 && l.alpha == nil && l.mask == nil && dw == l.sw && len(dst) == len(src) &&
+		l.ax.whole(dw) && l.ay.whole(l.sh) {
 		copy(dst, src)
 		return
 	}
@@ -255,7 +258,8 @@ func (f *Frame) Fill(place framing.Rect, c Colour, opacity float64) {
 		return
 	}
 	x1, y1 := place.X+place.W, place.Y+place.H
-	fillPlane(f.Y, f.W, c.Y, newAxis(f.W, 1, place.X, x1, 0, 1, 1, 0.5), newAxis(f.H, 1, place.Y, y1, 0, 1, 1, 0.5), o)
+	fillPlane(f.Y, f.W, c.Y, newAxis(f.W, 1, place.X, x1, 0, 1, 1, 0.5), newAxis(f.H, 1, place.Y, y1, 0, 1, 1,
+		0.5), o)
 	cx, cy := newAxis(f.W/2, 1, place.X, x1, 0, 1, 2, 0.5), newAxis(f.H/2, 1, place.Y, y1, 0, 1, 2, 1)
 	fillPlane(f.U, f.W/2, c.U, cx, cy, o)
 	fillPlane(f.V, f.W/2, c.V, cx, cy, o)

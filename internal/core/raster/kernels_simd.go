@@ -147,7 +147,8 @@ func blend(dst, a, b []byte, w uint32) {
 	n := 0
 	if vectors {
 		n = len(dst) &^ (blockLen - 1)
-		w0, w1, half := archsimd.BroadcastUint16x16(uint16(256-w)), archsimd.BroadcastUint16x16(uint16(w)), archsimd.BroadcastUint16x16(128)
+		w0, w1, half := archsimd.BroadcastUint16x16(uint16(256-w)), archsimd.BroadcastUint16x16(uint16(w)),
+			archsimd.BroadcastUint16x16(128)
 		mix := func(x, y archsimd.Uint16x16) archsimd.Uint16x16 {
 			return x.Mul(w0).Add(y.Mul(w1)).Add(half).ShiftAllRight(8)
 		}
@@ -164,13 +165,15 @@ func masked(dst, v, m []byte, s uint32) {
 	n := 0
 	if vectors {
 		n = len(dst) &^ (blockLen - 1)
-		strength, half, all := archsimd.BroadcastUint16x16(uint16(s)), archsimd.BroadcastUint16x16(128), archsimd.BroadcastUint16x16(255)
+		strength, half, all := archsimd.BroadcastUint16x16(uint16(s)), archsimd.BroadcastUint16x16(128),
+			archsimd.BroadcastUint16x16(255)
 		mix := func(d, v, m archsimd.Uint16x16) archsimd.Uint16x16 {
 			k := m.Mul(strength).Add(half).ShiftAllRight(8)
 			return div255x16(d.Mul(all.Sub(k)).Add(v.Mul(k)))
 		}
 		for i := 0; i < n; i += blockLen {
-			d, x, y := archsimd.LoadUint8x32Slice(dst[i:]), archsimd.LoadUint8x32Slice(v[i:]), archsimd.LoadUint8x32Slice(m[i:])
+			d, x, y := archsimd.LoadUint8x32Slice(dst[i:]), archsimd.LoadUint8x32Slice(v[i:]),
+				archsimd.LoadUint8x32Slice(m[i:])
 			join(mix(even(d), even(x), even(y)), mix(odd(d), odd(x), odd(y))).StoreSlice(dst[i:])
 		}
 		archsimd.ClearAVXUpperBits()
@@ -182,11 +185,17 @@ func over(dst, v, alpha []byte, s uint32) {
 	n := 0
 	if vectors {
 		n = len(dst) &^ (blockLen - 1)
-		strength, half, all := archsimd.BroadcastUint16x16(uint16(s)), archsimd.BroadcastUint16x16(128), archsimd.BroadcastUint16x16(255)
-		scale := func(x archsimd.Uint16x16) archsimd.Uint16x16 { return x.Mul(strength).Add(half).ShiftAllRight(8) }
-		under := func(d, a archsimd.Uint16x16) archsimd.Uint16x16 { return div255x16(d.Mul(all.Sub(scale(a)))) }
+		strength, half, all := archsimd.BroadcastUint16x16(uint16(s)), archsimd.BroadcastUint16x16(128),
+			archsimd.BroadcastUint16x16(255)
+		scale := func(x archsimd.Uint16x16) archsimd.Uint16x16 {
+			return x.Mul(strength).Add(half).ShiftAllRight(8)
+		}
+		under := func(d, a archsimd.Uint16x16) archsimd.Uint16x16 {
+			return div255x16(d.Mul(all.Sub(scale(a))))
+		}
 		for i := 0; i < n; i += blockLen {
-			d, x, a := archsimd.LoadUint8x32Slice(dst[i:]), archsimd.LoadUint8x32Slice(v[i:]), archsimd.LoadUint8x32Slice(alpha[i:])
+			d, x, a := archsimd.LoadUint8x32Slice(dst[i:]), archsimd.LoadUint8x32Slice(v[i:]),
+				archsimd.LoadUint8x32Slice(alpha[i:])
 			below := join(under(even(d), even(a)), under(odd(d), odd(a)))
 			below.AddSaturated(join(scale(even(x)), scale(odd(x)))).StoreSlice(dst[i:])
 		}
@@ -199,8 +208,11 @@ func threshold(mask []byte, m []uint16, t, gain uint32) {
 	n := 0
 	if vectors {
 		n = len(mask) &^ (blockLen - 1)
-		limit, slope, all := archsimd.BroadcastUint16x16(uint16(min(t, 65535))), archsimd.BroadcastUint16x16(uint16(gain)), archsimd.BroadcastUint16x16(255)
-		edge := func(x archsimd.Uint16x16) archsimd.Uint16x16 { return limit.SubSaturated(x).MulHigh(slope).Min(all) }
+		limit, slope, all := archsimd.BroadcastUint16x16(uint16(min(t, 65535))),
+			archsimd.BroadcastUint16x16(uint16(gain)), archsimd.BroadcastUint16x16(255)
+		edge := func(x archsimd.Uint16x16) archsimd.Uint16x16 {
+			return limit.SubSaturated(x).MulHigh(slope).Min(all)
+		}
 		for i := 0; i < n; i += blockLen {
 			// Loaded as consecutive sixteens, so they are interleaved by halves.
 			lo, hi := edge(archsimd.LoadUint16x16Slice(m[i:])), edge(archsimd.LoadUint16x16Slice(m[i+16:]))
@@ -247,17 +259,20 @@ func (m Matrix) convert(row []byte, channels int, y []byte, u, v []int32) {
 	if vectors {
 		c := &tables[m]
 		all := archsimd.BroadcastInt32x8
-		yr, yg, yb, ur, ug, ub, vr, vg, vb := all(c.yr), all(c.yg), all(c.yb), all(c.ur), all(c.ug), all(c.ub), all(c.vr), all(c.vg), all(c.vb)
+		yr, yg, yb, ur, ug, ub, vr, vg, vb := all(c.yr), all(c.yg), all(c.yb), all(c.ur), all(c.ug),
+			all(c.ub), all(c.vr), all(c.vg), all(c.vb)
 		black, grey := all(16*fixed+fixed/2), all(128*fixed+fixed/2)
 		p := &picks[channels-3]
-		red, green, blue, low := archsimd.LoadInt8x32(&p[0]), archsimd.LoadInt8x32(&p[1]), archsimd.LoadInt8x32(&p[2]), archsimd.LoadInt8x32(&lowest)
+		red, green, blue, low := archsimd.LoadInt8x32(&p[0]), archsimd.LoadInt8x32(&p[1]),
+			archsimd.LoadInt8x32(&p[2]), archsimd.LoadInt8x32(&lowest)
 		var bytes [32]byte
 		// The second half is read 16 bytes from the fifth pixel on.
 		for ; n+8 <= len(y) && (n+4)*channels+16 <= len(row); n += 8 {
 			var x archsimd.Uint8x32
 			x = x.SetLo(archsimd.LoadUint8x16Slice(row[n*channels:]))
 			x = x.SetHi(archsimd.LoadUint8x16Slice(row[(n+4)*channels:]))
-			r, g, b := x.PermuteOrZeroGrouped(red).AsInt32x8(), x.PermuteOrZeroGrouped(green).AsInt32x8(), x.PermuteOrZeroGrouped(blue).AsInt32x8()
+			r, g, b := x.PermuteOrZeroGrouped(red).AsInt32x8(), x.PermuteOrZeroGrouped(green).AsInt32x8(),
+				x.PermuteOrZeroGrouped(blue).AsInt32x8()
 			yy := r.Mul(yr).Add(g.Mul(yg)).Add(b.Mul(yb)).Add(black).ShiftAllRight(16)
 			r.Mul(ur).Add(g.Mul(ug)).Add(b.Mul(ub)).Add(grey).ShiftAllRight(16).StoreSlice(u[n:])
 			r.Mul(vr).Add(g.Mul(vg)).Add(b.Mul(vb)).Add(grey).ShiftAllRight(16).StoreSlice(v[n:])

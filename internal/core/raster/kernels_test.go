@@ -82,7 +82,12 @@ func TestDrawingGivesTheSameBytes(t *testing.T) {
 	require.NoError(t, err)
 	rapid.Check(t, func(t *rapid.T) {
 		real := func(name string, lo, hi float64) float64 { return rapid.Float64Range(lo, hi).Draw(t, name) }
-		place := framing.Rect{X: real("x", -60, 90), Y: real("y", -60, 60), W: real("w", 2, 200), H: real("h", 2, 150)}
+		place := framing.Rect{
+			X: real("x", -60, 90),
+			Y: real("y", -60, 60),
+			W: real("w", 2, 200),
+			H: real("h", 2, 150),
+		}
 		s := opaque
 		if rapid.Bool().Draw(t, "transparent") {
 			s = clear
@@ -91,7 +96,12 @@ func TestDrawingGivesTheSameBytes(t *testing.T) {
 		if rapid.Bool().Draw(t, "masked") {
 			mask = clear
 		}
-		window := framing.Rect{X: real("u", 0, 30), Y: real("v", 0, 20), W: real("ww", 4, 60), H: real("wh", 4, 40)}
+		window := framing.Rect{
+			X: real("u", 0, 30),
+			Y: real("v", 0, 20),
+			W: real("ww", 4, 60),
+			H: real("wh", 4, 40),
+		}
 		o := real("opacity", 0, 1)
 		fast, slow := NewFrame(130, 90), NewFrame(130, 90)
 		fast.DrawMasked(s, mask, place, window, o)

@@ -76,7 +76,10 @@ func TestOver(t *testing.T) {
 		for _, opacity := range []float64{1, 0.5, 0} {
 			f := NewFrame(8, 8)
 			f.Clear(white)
-			f.Draw(sprite(t, flat(8, 8, 200, 30, 20, alpha)), framing.Rect{W: 8, H: 8}, framing.Rect{W: 8, H: 8}, opacity)
+			f.Draw(sprite(t, flat(8, 8, 200, 30, 20, alpha)), framing.Rect{W: 8, H: 8}, framing.Rect{
+				W: 8,
+				H: 8,
+			}, opacity)
 			a := float64(alpha) / 255 * opacity
 			assert.InDelta(t, float64(red.Y)*a+float64(white.Y)*(1-a), float64(f.Y[27]), 1.01)
 			assert.InDelta(t, float64(red.U)*a+float64(white.U)*(1-a), float64(f.U[5]), 1.01)
@@ -125,7 +128,12 @@ func TestMotionIsSubPixel(t *testing.T) {
 	for i := 0; i <= 40; i++ {
 		shift, zoom := float64(i)*0.037, 1+float64(i)*0.004
 		f := NewFrame(96, 96)
-		f.Draw(s, framing.Rect{X: 10 + shift, Y: 12 - shift/2, W: n * zoom, H: n * zoom}, framing.Rect{W: n, H: n}, 1)
+		f.Draw(s, framing.Rect{
+			X: 10 + shift,
+			Y: 12 - shift/2,
+			W: n * zoom,
+			H: n * zoom,
+		}, framing.Rect{W: n, H: n}, 1)
 		var sum, sx, sy float64
 		for y := 0; y < f.H; y++ {
 			for x := 0; x < f.W; x++ {

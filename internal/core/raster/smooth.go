@@ -69,7 +69,13 @@ func steps(count int, by, at, total, from, wide float64, n int) []step {
 // slow changes show no steps; the same everywhere.
 func (s Smooth) Sprite(p Window, width, height int, m Matrix) *Sprite {
 	cw, ch := (width+1)/2, (height+1)/2
-	out := &Sprite{W: width, H: height, Y: make([]byte, width*height), U: make([]byte, cw*ch), V: make([]byte, cw*ch)}
+	out := &Sprite{
+		W: width,
+		H: height,
+		Y: make([]byte, width*height),
+		U: make([]byte, cw*ch),
+		V: make([]byte, cw*ch),
+	}
 	c := &tables[m]
 	row := make([]int64, s.W*3)
 	across := steps(width, 1, 0.5, float64(width), p.X, p.W, s.W)

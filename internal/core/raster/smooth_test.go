@@ -47,7 +47,12 @@ func TestSmoothIsBlurAndTone(t *testing.T) {
 	for i := range p.Pix {
 		p.Pix[i] = byte(i * 37)
 	}
-	soft := Soften(Pixels{W: p.W, H: p.H, Channels: 3, Pix: append([]byte(nil), p.Pix...)}, 4, RGB{R: 200, G: 10, B: 90}, 0.4)
+	soft := Soften(Pixels{
+		W:        p.W,
+		H:        p.H,
+		Channels: 3,
+		Pix:      append([]byte(nil), p.Pix...),
+	}, 4, RGB{R: 200, G: 10, B: 90}, 0.4)
 	Blur(p, 4)
 	Tone(p, RGB{R: 200, G: 10, B: 90}, 0.4)
 	for i, v := range p.Pix {

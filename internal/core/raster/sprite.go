@@ -27,7 +27,8 @@ type Pixels struct {
 // opaque everywhere is dropped.
 func NewSprite(p Pixels, m Matrix) (*Sprite, error) {
 	if p.W <= 0 || p.H <= 0 || (p.Channels != 3 && p.Channels != 4) || len(p.Pix) != p.W*p.H*p.Channels {
-		return nil, fmt.Errorf("raster: %d bytes do not hold %d×%d pixels of %d channels", len(p.Pix), p.W, p.H, p.Channels)
+		return nil, fmt.Errorf("raster: %d bytes do not hold %d×%d pixels of %d channels", len(p.Pix), p.W,
+			p.H, p.Channels)
 	}
 	cw, ch := (p.W+1)/2, (p.H+1)/2
 	s := &Sprite{W: p.W, H: p.H, Y: make([]byte, p.W*p.H), U: make([]byte, cw*ch), V: make([]byte, cw*ch)}

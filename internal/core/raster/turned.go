@@ -26,7 +26,8 @@ func (f *Frame) DrawTurned(s *Sprite, place, window framing.Rect, degrees, opaci
 	t.vx, t.vy = -sin*ky, cos*ky
 	t.u0 = window.X + window.W/2 - c.X*t.ux - c.Y*t.uy
 	t.v0 = window.Y + window.H/2 - c.X*t.vx - c.Y*t.vy
-	hw, hh := (place.W*math.Abs(cos)+place.H*math.Abs(sin))/2+2, (place.W*math.Abs(sin)+place.H*math.Abs(cos))/2+2
+	hw, hh := (place.W*math.Abs(cos)+place.H*math.Abs(sin))/2+2,
+		(place.W*math.Abs(sin)+place.H*math.Abs(cos))/2+2
 	box := framing.Rect{X: c.X - hw, Y: c.Y - hh, W: 2 * hw, H: 2 * hh}
 	scw, sch := (s.W+1)/2, (s.H+1)/2
 	t.draw(f.Y, f.W, f.H, s.Y, s.A, s.W, s.H, box, 1, 0.5, 0.5)
@@ -43,7 +44,8 @@ type turn struct {
 
 // draw composes one plane, whose samples stand step pixels apart, sited at sx
 // and sy pixels.
-func (t *turn) draw(dst []byte, dw, dh int, src, alpha []byte, sw, sh int, box framing.Rect, step, sx, sy float64) {
+func (t *turn) draw(dst []byte, dw, dh int, src, alpha []byte, sw, sh int, box framing.Rect, step, sx,
+	sy float64) {
 	x0, x1 := max(0, int((box.X-sx)/step)), min(dw-1, int((box.X+box.W-sx)/step)+1)
 	y0, y1 := max(0, int((box.Y-sy)/step)), min(dh-1, int((box.Y+box.H-sy)/step)+1)
 	if x1 < x0 {
@@ -94,7 +96,8 @@ func newTap(x, y float64, w, h int) tap {
 	x, y = math.Max(0, math.Min(x, float64(w-1))), math.Max(0, math.Min(y, float64(h-1)))
 	ix, iy := int(x), int(y)
 	jx, jy := min(ix+1, w-1), min(iy+1, h-1)
-	return tap{iy*w + ix, iy*w + jx, jy*w + ix, jy*w + jx, uint32((x - float64(ix)) * 256), uint32((y - float64(iy)) * 256)}
+	return tap{iy*w + ix, iy*w + jx, jy*w + ix, jy*w + jx, uint32((x - float64(ix)) * 256),
+		uint32((y - float64(iy)) * 256)}
 }
 
 func (t *tap) of(p []byte) uint32 {

@@ -37,9 +37,10 @@ const (
 
 // Remedy is one way to make a film fit.
 type Remedy struct {
-	What    string  `json:"what"`
-	Count   int     `json:"how_many"`          // of pictures, slides or songs it is about
-	Seconds float64 `json:"seconds_a_picture"` // a picture then, on average: from its own beginning to that of the next
+	What  string `json:"what"`
+	Count int    `json:"how_many"` // of pictures, slides or songs it is about
+	// a picture then, on average: from its own beginning to that of the next
+	Seconds float64 `json:"seconds_a_picture"`
 	Amount  float64 `json:"seconds,omitempty"` // of music to be added or taken away, or of a clip left
 	Text    string  `json:"text"`
 	Op      edit.Op `json:"-"` // nil: it is not for the program to do
@@ -53,7 +54,10 @@ func For(d doc.Slideshow, with edit.Context) []Remedy {
 		out := For(wanted, with)
 		for i, r := range out {
 			if r.Op != nil {
-				out[i].Op = edit.Several{Called: r.Op.Title(), Ops: []edit.Op{edit.Fit{Mode: doc.ToMusic}, r.Op}}
+				out[i].Op = edit.Several{
+					Called: r.Op.Title(),
+					Ops:    []edit.Op{edit.Fit{Mode: doc.ToMusic}, r.Op},
+				}
 			}
 		}
 		return out
@@ -154,7 +158,13 @@ const hardlySeen = 1.0
 // tooMuch finds what helps against too many pictures.
 func (f *finder) tooMuch(e *fit.Error) {
 	if pinned := f.pinned(); len(pinned) > 0 {
-		f.add(Remedy{What: Unpin, Count: len(pinned), Text: fmt.Sprintf("let %s follow the music too, instead of a set length", wording.Counted(len(pinned), "pinned slide")), Op: edit.Time{Slides: pinned, Unpin: true}})
+		f.add(Remedy{
+			What:  Unpin,
+			Count: len(pinned),
+			Text: fmt.Sprintf("let %s follow the music too, instead of a set length",
+				wording.Counted(len(pinned), "pinned slide")),
+			Op: edit.Time{Slides: pinned, Unpin: true},
+		})
 	}
 	if f.d.Fit.Shortest > 0 {
 		// In tenths of a second, as long as may be.
@@ -166,7 +176,12 @@ func (f *finder) tooMuch(e *fit.Error) {
 			return ok
 		})
 		if s := to(n); n > 0 {
-			shorter := Remedy{What: Shorter, Count: e.Free, Text: fmt.Sprintf("let pictures go down to %g s", s), Op: edit.Limits{Shortest: &s}}
+			shorter := Remedy{
+				What:  Shorter,
+				Count: e.Free,
+				Text:  fmt.Sprintf("let pictures go down to %g s", s),
+				Op:    edit.Limits{Shortest: &s},
+			}
 			if s < hardlySeen {
 				shorter.Text += ", hardly seen"
 				defer f.add(shorter) // the last resort
@@ -184,16 +199,33 @@ func (f *finder) tooMuch(e *fit.Error) {
 		return s
 	}
 	if n := f.least(len(pairs), of); n > 0 {
-		f.add(Remedy{What: Pairs, Count: 2 * n, Text: fmt.Sprintf("put %d in two-picture layouts", 2*n), Op: of(n)})
+		f.add(Remedy{
+			What:  Pairs,
+			Count: 2 * n,
+			Text:  fmt.Sprintf("put %d in two-picture layouts", 2*n),
+			Op:    of(n),
+		})
 	}
 	spare := f.dispensable()
 	leave := func(n int) edit.Op { return edit.LeaveOut{Media: spare[:n]} }
 	if n := f.least(len(spare), leave); n > 0 {
-		f.add(Remedy{What: LeaveOut, Count: n, Text: fmt.Sprintf("leave out %d: look-alikes and blurred ones first", n), Op: leave(n)})
+		f.add(Remedy{
+			What:  LeaveOut,
+			Count: n,
+			Text:  fmt.Sprintf("leave out %d: look-alikes and blurred ones first", n),
+			Op:    leave(n),
+		})
 	}
 	f.clips(e)
 	if missing := f.now.Rate.Seconds(e.Reach - e.Target); missing > 0 {
-		f.out = append(f.out, Remedy{What: MoreMusic, Count: 1, Amount: math.Ceil(missing*10) / 10, Seconds: f.each(f.d.Fit.Shortest), Text: fmt.Sprintf("add a song of %s (%d frames) or more", timecode.Clock(math.Ceil(missing*10)/10), e.Reach-e.Target)})
+		f.out = append(f.out, Remedy{
+			What:    MoreMusic,
+			Count:   1,
+			Amount:  math.Ceil(missing*10) / 10,
+			Seconds: f.each(f.d.Fit.Shortest),
+			Text: fmt.Sprintf("add a song of %s (%d frames) or more",
+				timecode.Clock(math.Ceil(missing*10)/10), e.Reach-e.Target),
+		})
 	}
 }
 
@@ -207,14 +239,38 @@ func (f *finder) tooLittle(e *fit.Error) {
 		return ok
 	})
 	if s := to(n); n > 0 {
-		f.add(Remedy{What: Longer, Count: e.Free, Text: fmt.Sprintf("let pictures stay up to %g s", s), Op: edit.Limits{Longest: &s}})
+		f.add(Remedy{
+			What:  Longer,
+			Count: e.Free,
+			Text:  fmt.Sprintf("let pictures stay up to %g s", s),
+			Op:    edit.Limits{Longest: &s},
+		})
 	}
-	f.add(Remedy{What: HoldPace, Count: e.Free, Text: fmt.Sprintf("hold %g s a picture and let the music fade at the end of the pictures", f.d.Fit.PaceSeconds), Op: edit.Fit{Mode: doc.AtPace}})
+	f.add(Remedy{
+		What:  HoldPace,
+		Count: e.Free,
+		Text: fmt.Sprintf("hold %g s a picture and let the music fade at the end of the pictures",
+			f.d.Fit.PaceSeconds),
+		Op: edit.Fit{Mode: doc.AtPace},
+	})
 	over := f.now.Rate.Seconds(e.Target - e.Reach)
-	f.out = append(f.out, Remedy{What: LessMusic, Count: 1, Amount: math.Ceil(over*10) / 10, Seconds: f.each(f.d.Fit.Longest), Text: fmt.Sprintf("take a song that is %s (%d frames) shorter", timecode.Clock(math.Ceil(over*10)/10), e.Target-e.Reach)})
+	f.out = append(f.out, Remedy{
+		What:    LessMusic,
+		Count:   1,
+		Amount:  math.Ceil(over*10) / 10,
+		Seconds: f.each(f.d.Fit.Longest),
+		Text: fmt.Sprintf("take a song that is %s (%d frames) shorter",
+			timecode.Clock(math.Ceil(over*10)/10), e.Target-e.Reach),
+	})
 	if f.d.Fit.Longest > 0 {
 		n := int(math.Ceil(over / f.d.Fit.Longest))
-		f.out = append(f.out, Remedy{What: MorePics, Count: n, Seconds: f.each(f.d.Fit.Longest), Text: fmt.Sprintf("bring in %s more, or fewer that are seen shorter", wording.Counted(n, "picture"))})
+		f.out = append(f.out, Remedy{
+			What:    MorePics,
+			Count:   n,
+			Seconds: f.each(f.d.Fit.Longest),
+			Text: fmt.Sprintf("bring in %s more, or fewer that are seen shorter",
+				wording.Counted(n, "picture")),
+		})
 	}
 }
 
@@ -232,7 +288,8 @@ func (f *finder) pinned() (out []doc.SlideID) {
 // nobody set a length or words for.
 func (f *finder) pairs() (out [][]doc.SlideID) {
 	single := func(s doc.Slide) bool {
-		return s.Kind == doc.Pictures && len(s.Media) == 1 && s.Pinned == 0 && s.Caption == "" && len(s.Lines) == 0 && s.Layout == "" && !s.Common() && !s.Row
+		return s.Kind == doc.Pictures && len(s.Media) == 1 && s.Pinned == 0 && s.Caption == "" &&
+			len(s.Lines) == 0 && s.Layout == "" && !s.Common() && !s.Row
 	}
 	shape := func(s doc.Slide) bool { return f.d.Aspect(f.with.Library[s.Media[0]]) < 1 }
 	used := map[doc.SlideID]bool{}
@@ -270,7 +327,8 @@ func (f *finder) dispensable() []doc.MediaID {
 				p.reason = 1
 			}
 			if k := len(all) - 1; k >= 0 && m.Print != 0 {
-				if before := f.with.Library[all[k].id]; before.Print != 0 && bits.OnesCount64(before.Print^m.Print) <= 8 {
+				if before := f.with.Library[all[k].id]; before.Print != 0 &&
+					bits.OnesCount64(before.Print^m.Print) <= 8 {
 					if before.Sharp < m.Sharp {
 						all[k].reason = 0
 					} else {
@@ -317,6 +375,12 @@ func (f *finder) clips(e *fit.Error) {
 			continue
 		}
 		t := doc.Trim{From: from, To: math.Floor((from+left)*10) / 10}
-		f.add(Remedy{What: TrimClip, Count: 1, Amount: t.To - t.From, Text: fmt.Sprintf("shorten %s to %.1f s", m.Name, t.To-t.From), Op: edit.Shots{Media: s.Media, Trim: &t, Called: "Trimmed"}})
+		f.add(Remedy{
+			What:   TrimClip,
+			Count:  1,
+			Amount: t.To - t.From,
+			Text:   fmt.Sprintf("shorten %s to %.1f s", m.Name, t.To-t.From),
+			Op:     edit.Shots{Media: s.Media, Trim: &t, Called: "Trimmed"},
+		})
 	}
 }

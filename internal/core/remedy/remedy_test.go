@@ -19,10 +19,16 @@ import (
 
 // filled is a film of so many photos, each on a slide of its own, to a song of so
 // many seconds.
-func filled(t *testing.T, photos int, seconds float64, change func(doc.Library)) (doc.Slideshow, edit.Context) {
+func filled(t *testing.T, photos int, seconds float64, change func(doc.Library)) (doc.Slideshow,
+	edit.Context) {
 	th, err := themestest.Shelf(t).Get("tideline")
 	require.NoError(t, err)
-	lib := doc.Library{"song": {ID: "song", Kind: doc.SongMedia, Length: timecode.Samples(seconds * timecode.SampleRate), LUFS: -14}}
+	lib := doc.Library{"song": {
+		ID:     "song",
+		Kind:   doc.SongMedia,
+		Length: timecode.Samples(seconds * timecode.SampleRate),
+		LUFS:   -14,
+	}}
 	media := []doc.MediaID{"song"}
 	for i := range photos {
 		id := doc.MediaID(fmt.Sprintf("p%04d", i))
@@ -67,7 +73,8 @@ func TestTooManyPictures(t *testing.T) {
 	d = limits(d, 2, 10)
 	p := plan.Build(d, with.Theme, with.Library)
 	require.Error(t, p.FitError)
-	assert.Equal(t, "the pictures need at least 3:55.0 (7050 frames), the music has 3:23.0 (6090 frames): 0:32.0 (960 frames) too little", p.CannotFit())
+	assert.Equal(t, "the pictures need at least 3:55.0 (7050 frames), the music has 3:23.0 (6090 frames): "+
+		"0:32.0 (960 frames) too little", p.CannotFit())
 	got := map[string]remedy.Remedy{}
 	for _, r := range remedy.For(d, with) {
 		got[r.What] = r
@@ -135,8 +142,10 @@ func TestWhatGoesFirst(t *testing.T) {
 // picture that it does not name, and is the least that does.
 func TestRemediesAreTrue(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
-		d, with := filled(t, rapid.IntRange(1, 120).Draw(rt, "photos"), rapid.Float64Range(14, 400).Draw(rt, "song"), nil)
-		d = limits(d, rapid.Float64Range(0.2, 4).Draw(rt, "shortest"), rapid.Float64Range(4.1, 12).Draw(rt, "longest"))
+		d, with := filled(t, rapid.IntRange(1, 120).Draw(rt, "photos"), rapid.Float64Range(14, 400).
+			Draw(rt, "song"), nil)
+		d = limits(d, rapid.Float64Range(0.2, 4).Draw(rt, "shortest"), rapid.Float64Range(4.1, 12).
+			Draw(rt, "longest"))
 		p := plan.Build(d, with.Theme, with.Library)
 		list := remedy.For(d, with)
 		if p.FitError == nil {

@@ -35,15 +35,22 @@ func Ways(d doc.Slideshow, with edit.Context) []Way {
 	for _, b := range []struct {
 		beat doc.Beat
 		name string
-	}{{doc.AnyBeat, "to the music, cuts on beats"}, {doc.Downbeat, "to the music, cuts on bars"}, {doc.HalfBeat, "to the music, cuts on half beats"}} {
+	}{{doc.AnyBeat, "to the music, cuts on beats"}, {doc.Downbeat, "to the music, cuts on bars"},
+		{doc.HalfBeat, "to the music, cuts on half beats"}} {
 		tried := d
 		tried.Fit.Beat = b.beat
-		if beats, _ := (plan.Plan{Rate: d.Rate, Sound: d.Soundtrack}).Beats(tried, with.Library); len(beats) > 0 {
+		if beats, _ := (plan.Plan{
+			Rate:  d.Rate,
+			Sound: d.Soundtrack,
+		}).Beats(tried, with.Library); len(beats) > 0 {
 			all = append(all, Way{Name: b.name, Op: edit.Fit{Mode: doc.ToMusic, Beat: &b.beat}, Beats: true})
 		}
 	}
 	all = append(all, Way{Name: "the music to the pictures", Op: edit.Fit{Mode: doc.MusicToPictures}},
-		Way{Name: "at the pace, the music fades with the pictures", Op: edit.Fit{Mode: doc.AtPace, Hold: &no}},
+		Way{
+			Name: "at the pace, the music fades with the pictures",
+			Op:   edit.Fit{Mode: doc.AtPace, Hold: &no},
+		},
 		Way{Name: "at the pace, the last picture holds", Op: edit.Fit{Mode: doc.AtPace, Hold: &yes}})
 	now := plan.Build(d, with.Theme, with.Library)
 	for i := range all {
@@ -59,7 +66,8 @@ func (w *Way) try(d doc.Slideshow, now plan.Plan, with edit.Context) {
 		w.Cannot = err.Error()
 		return
 	}
-	w.Now = n.Fit.Mode == d.Fit.Mode && (w.Op.Beat == nil || *w.Op.Beat == d.Fit.Beat) && (w.Op.Hold == nil || *w.Op.Hold == d.Fit.Hold)
+	w.Now = n.Fit.Mode == d.Fit.Mode && (w.Op.Beat == nil || *w.Op.Beat == d.Fit.Beat) &&
+		(w.Op.Hold == nil || *w.Op.Hold == d.Fit.Hold)
 	p := plan.Build(n, with.Theme, with.Library)
 	if p.FitError != nil {
 		w.Cannot = p.CannotFit()
@@ -90,8 +98,9 @@ func (w *Way) try(d doc.Slideshow, now plan.Plan, with edit.Context) {
 
 // Suit says how many pictures suit a film's music, and what music its pictures.
 type Suit struct {
-	Have               int // pictures in slides that follow the music
-	Least, Usual, Most int // that suit: at the calmest pace, the film's, the quickest that theme and limits allow
+	Have int // pictures in slides that follow the music
+	// that suit: at the calmest pace, the film's, the quickest that theme and limits allow
+	Least, Usual, Most int
 	Seconds            float64
 	Shortest, Longest  float64 // music for the pictures it has, at the quickest and the calmest pace
 }
@@ -130,6 +139,7 @@ func Suiting(d doc.Slideshow, with edit.Context) (s Suit, ok bool) {
 		left := float64(p.Music)/timecode.SampleRate - others
 		return int(math.Round(math.Max(0, left) / step * float64(s.Have) / float64(slides)))
 	}
-	s.Least, s.Usual, s.Most = count(calm), count(math.Max(quick, math.Min(calm, d.Fit.PaceSeconds))), count(quick)
+	s.Least, s.Usual, s.Most = count(calm), count(math.Max(quick, math.Min(calm, d.Fit.PaceSeconds))),
+		count(quick)
 	return s, true
 }

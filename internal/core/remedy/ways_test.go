@@ -18,9 +18,16 @@ import (
 // pulse gives the song a beat every half second and bars of four.
 func pulse(lib doc.Library) {
 	m := lib["song"]
-	m.Heard = &doc.Heard{Rhythm: rhythm.Analysis{BPM: 120, Loops: []rhythm.Loop{{From: 8, To: 16, Alike: 0.9}}}}
+	m.Heard = &doc.Heard{Rhythm: rhythm.Analysis{
+		BPM:   120,
+		Loops: []rhythm.Loop{{From: 8, To: 16, Alike: 0.9}},
+	}}
 	for k := range int(2 * m.Length / timecode.SampleRate) {
-		m.Heard.Rhythm.Beats = append(m.Heard.Rhythm.Beats, rhythm.Beat{At: 0.5 * float64(k), Strength: 1, Down: k%4 == 0})
+		m.Heard.Rhythm.Beats = append(m.Heard.Rhythm.Beats, rhythm.Beat{
+			At:       0.5 * float64(k),
+			Strength: 1,
+			Down:     k%4 == 0,
+		})
 	}
 	lib["song"] = m
 }
@@ -132,7 +139,12 @@ func TestAFitIsTakenWhenASongComesIn(t *testing.T) {
 func TestNarrationHoldsItsSlide(t *testing.T) {
 	d, with := filled(t, 20, 90, nil)
 	at, yes, no := 30.0, true, false
-	with.Library["spoken"] = doc.Media{ID: "spoken", Kind: doc.SongMedia, Length: 8 * timecode.SampleRate, Spoken: &at}
+	with.Library["spoken"] = doc.Media{
+		ID:     "spoken",
+		Kind:   doc.SongMedia,
+		Length: 8 * timecode.SampleRate,
+		Spoken: &at,
+	}
 	do := func(op edit.Op) {
 		t.Helper()
 		n, err := edit.Do(d, op, with)

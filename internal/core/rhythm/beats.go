@@ -110,7 +110,10 @@ func (h *hearing) beats(r reading, alike [][]float64) (out []Beat) {
 			continue
 		}
 		s := math.Sqrt(c) * min(1, 0.5+0.5*on[k]/usual)
-		out = append(out, Beat{At: math.Round(max(0, fine(h.all, i)/perSecond)*1e4) / 1e4, Strength: math.Round(s*100) / 100})
+		out = append(out, Beat{
+			At:       math.Round(max(0, fine(h.all, i)/perSecond)*1e4) / 1e4,
+			Strength: math.Round(s*100) / 100,
+		})
 	}
 	return together(out)
 }

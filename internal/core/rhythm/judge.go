@@ -11,9 +11,10 @@ import (
 // to those of the song's other readings: one layer of hidden units and a straight way past it.
 // It was fitted on songs whose beats are known (docs/decisions/015-hearing-the-beat.md).
 type judge struct {
-	Mean     []float64   `json:"mean"`   // of each trait, over the readings of all those songs
-	Spread   []float64   `json:"spread"` // likewise, the standard deviation
-	Hidden   [][]float64 `json:"hidden"` // of each unit: weights of the traits as they are, then as they stand in the song
+	Mean   []float64 `json:"mean"`   // of each trait, over the readings of all those songs
+	Spread []float64 `json:"spread"` // likewise, the standard deviation
+	// of each unit: weights of the traits as they are, then as they stand in the song
+	Hidden   [][]float64 `json:"hidden"`
 	Bias     []float64   `json:"bias"`
 	Out      []float64   `json:"out"`
 	Straight []float64   `json:"straight"`

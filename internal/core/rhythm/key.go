@@ -12,7 +12,8 @@ var keyProfiles = map[string][12]float64{
 }
 
 // noteNames are the notes from A up, as pitch classes are counted here.
-var noteNames = [12]string{"A", "B flat", "B", "C", "C sharp", "D", "E flat", "E", "F", "F sharp", "G", "A flat"}
+var noteNames = [12]string{"A", "B flat", "B", "C", "C sharp", "D", "E flat", "E", "F", "F sharp", "G",
+	"A flat"}
 
 // sureKey is the correlation from which a key is named, and by how much it must be
 // ahead of the next.

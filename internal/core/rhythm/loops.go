@@ -131,9 +131,11 @@ func Arrange(length float64, loops []Loop, want float64) (m Made, ok bool) {
 			// One heard again and one left out, the later first.
 			if a.From >= b.To+leastLoop || b.From >= a.To+leastLoop {
 				if first, second := a, b; first.To < second.From {
-					consider([]Stretch{{0, first.To}, {first.From, second.From}, {second.To, length}}, min(a.Alike, b.Alike))
+					consider([]Stretch{{0, first.To}, {first.From, second.From}, {second.To, length}},
+						min(a.Alike, b.Alike))
 				} else {
-					consider([]Stretch{{0, second.From}, {second.To, first.To}, {first.From, length}}, min(a.Alike, b.Alike))
+					consider([]Stretch{{0, second.From}, {second.To, first.To}, {first.From, length}},
+						min(a.Alike, b.Alike))
 				}
 			}
 		}

@@ -181,7 +181,8 @@ func (h *hearing) traits(r reading, alike [][]float64) []float64 {
 		mean = mean/float64(len(c)) + 1e-9
 		at := func(r reading) float64 { return h.at(c, r) / mean }
 		one, two, three, four := at(first), at(second), at(early), at(late)
-		out = append(out, at(r), at(mids), (one+two)/2, (three+four)/2, math.Abs(at(even)-at(odd)), two-one, four-three)
+		out = append(out, at(r), at(mids), (one+two)/2, (three+four)/2, math.Abs(at(even)-at(odd)), two-one,
+			four-three)
 	}
 	// Low drums and basses on one beat, what is high on the next.
 	apart := func(c []float64) float64 {

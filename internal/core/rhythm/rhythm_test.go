@@ -26,7 +26,8 @@ func clicks(seconds float64, at []float64, per int) []float32 {
 			if j+1 >= len(out) {
 				break
 			}
-			v := float32(0.4*math.Sin(2*math.Pi*1000*float64(i)/rate)*math.Exp(-float64(i)/480) + drum*math.Sin(2*math.Pi*70*float64(i)/rate)*math.Exp(-float64(i)/1500))
+			v := float32(0.4*math.Sin(2*math.Pi*1000*float64(i)/rate)*math.Exp(-float64(i)/480) +
+				drum*math.Sin(2*math.Pi*70*float64(i)/rate)*math.Exp(-float64(i)/1500))
 			out[j], out[j+1] = out[j]+v, out[j+1]+v
 		}
 	}
@@ -187,7 +188,8 @@ func TestSectionsAndLoops(t *testing.T) {
 	require.NotEmpty(t, a.Loops)
 	best := a.Loops[0]
 	assert.Greater(t, best.Alike, 0.8)
-	assert.InDelta(t, 0, math.Mod(best.To-best.From+0.5, 8)-0.5, 0.1, "four bars, or a passage, apart: %v", best)
+	assert.InDelta(t, 0, math.Mod(best.To-best.From+0.5, 8)-0.5, 0.1, "four bars, or a passage, apart: %v",
+		best)
 }
 
 // Whatever length is wanted: a version is exactly so long, plays forward in each of
@@ -199,7 +201,8 @@ func TestVersionsAreAsLongAsWanted(t *testing.T) {
 		var loops []Loop
 		for range rapid.IntRange(0, 12).Draw(t, "loops") {
 			from := rapid.Float64Range(1, length-10).Draw(t, "from")
-			loops = append(loops, Loop{from, from + rapid.Float64Range(4, length-from-1).Draw(t, "long"), rapid.Float64Range(0.4, 1).Draw(t, "alike")})
+			loops = append(loops, Loop{from, from + rapid.Float64Range(4, length-from-1).Draw(t, "long"),
+				rapid.Float64Range(0.4, 1).Draw(t, "alike")})
 		}
 		want := rapid.Float64Range(1, 1500).Draw(t, "want")
 		m, ok := Arrange(length, loops, want)
@@ -215,7 +218,8 @@ func TestVersionsAreAsLongAsWanted(t *testing.T) {
 			if i > 0 {
 				ok := false
 				for _, l := range loops {
-					ok = ok || m.Stretches[i-1].To == l.To && s.From == l.From || m.Stretches[i-1].To == l.From && s.From == l.To
+					ok = ok || m.Stretches[i-1].To == l.To && s.From == l.From ||
+						m.Stretches[i-1].To == l.From && s.From == l.To
 				}
 				require.True(t, ok, "a join where the song does not go on alike")
 			}

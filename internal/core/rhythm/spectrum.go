@@ -77,7 +77,12 @@ type band struct {
 
 // NewListener returns one that has heard nothing.
 func NewListener() *Listener {
-	l := &Listener{fft: fourier.NewFFT(window), shape: make([]float64, window), buf: make([]float64, window), flux: make([][]float32, len(groups))}
+	l := &Listener{
+		fft:   fourier.NewFFT(window),
+		shape: make([]float64, window),
+		buf:   make([]float64, window),
+		flux:  make([][]float32, len(groups)),
+	}
 	for i := range l.shape {
 		l.shape[i] = 0.5 - 0.5*math.Cos(2*math.Pi*float64(i)/window)
 	}

@@ -32,20 +32,36 @@ type Options struct {
 // Build places everything.
 func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typesetter, o Options) *Scene {
 	s := &Scene{
-		W: d.Frame.W, H: d.Frame.H, Rate: d.Rate, Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H), Frames: p.Frames,
-		FadeIn: d.Rate.Frames(t.Fades.InSeconds), FadeOut: d.Rate.Frames(t.Fades.OutSeconds),
+		W:       d.Frame.W,
+		H:       d.Frame.H,
+		Rate:    d.Rate,
+		Matrix:  raster.MatrixFor(d.Frame.W, d.Frame.H),
+		Frames:  p.Frames,
+		FadeIn:  d.Rate.Frames(t.Fades.InSeconds),
+		FadeOut: d.Rate.Frames(t.Fades.OutSeconds),
 	}
 	s.Shutter = d.Shutter
 	if f := d.Fades; f != nil {
-		s.FadeIn, s.FadeOut, s.FadeRGB = min(d.Rate.Frames(f.InSeconds), p.Frames/2), min(d.Rate.Frames(f.OutSeconds), p.Frames/2), f.Colour
+		s.FadeIn, s.FadeOut, s.FadeRGB = min(d.Rate.Frames(f.InSeconds), p.Frames/2),
+			min(d.Rate.Frames(f.OutSeconds), p.Frames/2), f.Colour
 	}
 	if o.Of == (doc.Frame{}) {
 		o.Of = d.Frame
 	}
 	own := decides(o.Of, d.Frame)
 	for i, ps := range p.Slides {
-		b := builder{scene: s, of: o.Of, doc: d, theme: t, lib: lib, set: ts, slide: ps, rnd: cast.Number(ps.Slide, d.Seed, d.Called), turn: i,
-			shape: framing.ShapeOf(own.W, own.H)}
+		b := builder{
+			scene: s,
+			of:    o.Of,
+			doc:   d,
+			theme: t,
+			lib:   lib,
+			set:   ts,
+			slide: ps,
+			rnd:   cast.Number(ps.Slide, d.Seed, d.Called),
+			turn:  i,
+			shape: framing.ShapeOf(own.W, own.H),
+		}
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
 		switch {
 		case o.Only != nil && !slices.Contains(o.Only, ps.ID):
@@ -214,11 +230,34 @@ func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
 		b.photo(back, media)
 		return
 	case back.Kind == design.Gradient:
-		l.Asset = Asset{Kind: Gradient, W: max(2, w/2), H: max(2, h/2), Colour: back.Colour, Second: back.Second, Degrees: back.Degrees}
+		l.Asset = Asset{
+			Kind:    Gradient,
+			W:       max(2, w/2),
+			H:       max(2, h/2),
+			Colour:  back.Colour,
+			Second:  back.Second,
+			Degrees: back.Degrees,
+		}
 	case back.Kind == design.Texture:
-		l.Asset = Asset{Kind: Texture, W: w, H: h, Colour: back.Colour, Texture: back.Texture, Contrast: back.Contrast, Seed: 1}
+		l.Asset = Asset{
+			Kind:     Texture,
+			W:        w,
+			H:        h,
+			Colour:   back.Colour,
+			Texture:  back.Texture,
+			Contrast: back.Contrast,
+			Seed:     1,
+		}
 	case back.Kind == design.Image && b.theme.Contents[back.Asset] != "":
-		l.Asset = Asset{Kind: Image, Cover: true, File: b.theme.Contents[back.Asset], W: w, H: h, Colour: back.Colour, Tone: back.Tone}
+		l.Asset = Asset{
+			Kind:   Image,
+			Cover:  true,
+			File:   b.theme.Contents[back.Asset],
+			W:      w,
+			H:      h,
+			Colour: back.Colour,
+			Tone:   back.Tone,
+		}
 	default:
 		l.Asset = Asset{Kind: Fill, Colour: back.Colour}
 	}
@@ -250,8 +289,16 @@ func (b *builder) soft(back design.Backdrop, media doc.MediaID) {
 	}
 	b.add(Layer{
 		Asset: Asset{
-			Kind: Soft, Media: media, Turn: b.doc.Shot(media).Turn, Look: b.look(media), Colour: back.Colour, Tone: back.Tone,
-			W: b.scene.W, H: b.scene.H, Crop: window, Blur: int(math.Round(back.Blur * b.short() / SoftShare)),
+			Kind:   Soft,
+			Media:  media,
+			Turn:   b.doc.Shot(media).Turn,
+			Look:   b.look(media),
+			Colour: back.Colour,
+			Tone:   back.Tone,
+			W:      b.scene.W,
+			H:      b.scene.H,
+			Crop:   window,
+			Blur:   int(math.Round(back.Blur * b.short() / SoftShare)),
 		},
 		Place: Still(b.frame()), Window: move, Alpha: 1,
 	})
@@ -280,7 +327,14 @@ func (b *builder) pictures() {
 	media := b.slide.Media
 	layout, ok := b.caster().Layout(b.slide.Slide, b.lib, b.doc.Seed)
 	if !ok {
-		layout = theme.Layout{Pictures: len(media), Arrange: theme.Grid, Margin: 0.05, Gap: 0.03, Suits: "any", Dress: theme.Dress{Fit: design.Fill}}
+		layout = theme.Layout{
+			Pictures: len(media),
+			Arrange:  theme.Grid,
+			Margin:   0.05,
+			Gap:      0.03,
+			Suits:    "any",
+			Dress:    theme.Dress{Fit: design.Fill},
+		}
 	}
 	places := layout.PlacesIn(b.aspect(), b.shape)
 	if len(places) != len(media) {
@@ -292,10 +346,13 @@ func (b *builder) pictures() {
 			aspects[i] = b.doc.Aspect(b.lib[id])
 			needs[i].X, needs[i].Y = b.doc.Needs(b.lib[id])
 		}
-		places = layout.Suited(places, aspects, needs, b.aspect(), b.fit(layout.Dress, media[0]) == design.Whole)
+		places = layout.Suited(places, aspects, needs, b.aspect(),
+			b.fit(layout.Dress, media[0]) == design.Whole)
 	}
 	first := b.lib[media[0]]
-	covered := !first.Clear && len(places) == 1 && places[0].Rect == unit && b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 && layout.Mask == ""
+	covered := !first.Clear && len(places) == 1 && places[0].Rect == unit &&
+		b.fit(layout.Dress, first.ID) == design.Fill && b.scale(layout.Dress, first.ID) == 1 &&
+		layout.Mask == ""
 	if !covered || b.slide.Backdrop != nil {
 		back := b.theme.Opening.Backdrop
 		switch {

@@ -49,7 +49,13 @@ func (b *builder) element(p placed, align string, left, y, width float64) {
 		}
 		b.add(Layer{
 			Asset: Asset{Kind: Fill, Colour: p.e.Colour}, Alpha: 1, Leave: b.frames(p.e.LeaveSeconds),
-			Place: Move{From: from, To: r, Ease: framing.Out, Start: b.frames(p.e.EnterSeconds), Span: b.frames(1.2)},
+			Place: Move{
+				From:  from,
+				To:    r,
+				Ease:  framing.Out,
+				Start: b.frames(p.e.EnterSeconds),
+				Span:  b.frames(1.2),
+			},
 		})
 		return
 	}
@@ -80,7 +86,10 @@ func (b *builder) words(t Type, s Setting, e theme.Element, align string, left, 
 	sprite := framing.Rect{X: x - pad, Y: y - pad, W: math.Ceil(s.W) + 2*pad, H: math.Ceil(s.H) + 2*pad}
 	if e.Plate > 0 {
 		m := t.Size * 0.45
-		b.add(Layer{Asset: Asset{Kind: Fill, Colour: e.PlateColour}, Place: Still(framing.Rect{X: x - m*1.3, Y: y - m*0.5, W: s.W + 2.6*m, H: s.H + m}), Alpha: e.Plate,
+		b.add(Layer{Asset: Asset{
+			Kind:   Fill,
+			Colour: e.PlateColour,
+		}, Place: Still(framing.Rect{X: x - m*1.3, Y: y - m*0.5, W: s.W + 2.6*m, H: s.H + m}), Alpha: e.Plate,
 			Enter: b.frames(0.6), Delay: b.frames(e.EnterSeconds), Leave: b.frames(e.LeaveSeconds)})
 	}
 	a := Asset{Kind: Text, Text: t, W: int(sprite.W), H: int(sprite.H)}
@@ -132,7 +141,12 @@ func (b *builder) parts(base Layer, parts []framing.Rect, s Setting, stagger, mo
 	for i, win := range windows {
 		l := base
 		l.Delay = base.Delay + b.frames(step*float64(i))
-		l.Window = Still(framing.Rect{X: win.X / sprite.W, Y: win.Y / sprite.H, W: win.W / sprite.W, H: win.H / sprite.H})
+		l.Window = Still(framing.Rect{
+			X: win.X / sprite.W,
+			Y: win.Y / sprite.H,
+			W: win.W / sprite.W,
+			H: win.H / sprite.H,
+		})
 		at := framing.Rect{X: sprite.X + win.X, Y: sprite.Y + win.Y, W: win.W, H: win.H}
 		l.Place = Still(at)
 		if enter == 0 {
@@ -140,7 +154,13 @@ func (b *builder) parts(base Layer, parts []framing.Rect, s Setting, stagger, mo
 		} else {
 			below := at
 			below.Y += rise
-			l.Place = Move{From: below, To: at, Ease: framing.Out, Start: l.Delay, Span: b.frames(enter * 1.5)}
+			l.Place = Move{
+				From:  below,
+				To:    at,
+				Ease:  framing.Out,
+				Start: l.Delay,
+				Span:  b.frames(enter * 1.5),
+			}
 			l.Enter = b.frames(enter)
 		}
 		b.add(l)
@@ -243,7 +263,12 @@ func (b *builder) caption(words string, from float64) {
 	if lap := b.slide.Overlap; lap > 0 && b.until == 0 {
 		e.LeaveSeconds = b.doc.Rate.Seconds(lap)
 	}
-	b.block(theme.Block{Anchor: c.Anchor, Align: align, Width: c.Width, Elements: []theme.Element{e}}, nil, framing.TitleSafe.Scale(b.w(), b.h()), c.At)
+	b.block(theme.Block{
+		Anchor:   c.Anchor,
+		Align:    align,
+		Width:    c.Width,
+		Elements: []theme.Element{e},
+	}, nil, framing.TitleSafe.Scale(b.w(), b.h()), c.At)
 }
 
 // lay puts decor, watermark and mark over the film.
@@ -287,14 +312,21 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 }
 
 // corner lays words over the whole film, outlined so that they can be read on any.
-func (b *builder) corner(words string, area framing.Rect, size, alpha float64, anchor string, over func(from, to timecode.Frames, l Layer)) {
+func (b *builder) corner(words string, area framing.Rect, size, alpha float64, anchor string,
+	over func(from, to timecode.Frames, l Layer)) {
 	font := ""
 	for name := range b.theme.Fonts {
 		if font == "" || name < font {
 			font = name
 		}
 	}
-	t, s := b.setWords(words, design.Type{Font: font, Size: size, Colour: raster.RGB{R: 255, G: 255, B: 255}, Outline: 0.09, OutlineRGB: raster.RGB{R: 16, G: 18, B: 20}}, "right", area.W, 1)
+	t, s := b.setWords(words, design.Type{
+		Font:       font,
+		Size:       size,
+		Colour:     raster.RGB{R: 255, G: 255, B: 255},
+		Outline:    0.09,
+		OutlineRGB: raster.RGB{R: 16, G: 18, B: 20},
+	}, "right", area.W, 1)
 	left, top := anchored(theme.Block{Anchor: anchor}, area, s.W, s.H, b.short())
 	b.words(t, s, theme.Element{Enter: "none"}, "left", left, top, s.W)
 	l := b.layers[len(b.layers)-1]

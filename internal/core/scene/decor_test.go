@@ -22,8 +22,18 @@ import (
 // A list of credits longer than the frame rolls through it: it begins below
 // and ends above.
 func TestCreditsRoll(t *testing.T) {
-	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "", hd, nil, func(d *doc.Slideshow) {
-		d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "credits", Main: "Crew", Text: strings.Repeat("Bow | Ann Ferry\n", 40)}})
+	sc := filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    3000,
+		H:    2000,
+	}, "", hd, nil, func(d *doc.Slideshow) {
+		d.Slides = append(d.Slides, doc.Slide{
+			ID:     "t",
+			Kind:   doc.Card,
+			Linger: 1,
+			Card:   &doc.Words{Kind: "credits", Main: "Crew", Text: strings.Repeat("Bow | Ann Ferry\n", 40)},
+		})
 	})
 	s := sc.Slides[3]
 	columns := 0
@@ -40,12 +50,26 @@ func TestCreditsRoll(t *testing.T) {
 
 // Decor over a range of slides lasts as long as they do, and goes with them.
 func TestDecorOverARange(t *testing.T) {
-	laid := doc.Laid{From: "b", To: "c", Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1}}
-	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
+	laid := doc.Laid{
+		From:  "b",
+		To:    "c",
+		Decor: design.Decor{Kind: design.Drift, Particles: "snow", Density: 1, Opacity: 1},
+	}
+	sc := filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    3000,
+		H:    2000,
+	}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
 	require.Len(t, sc.Overlays, 1)
 	assert.Equal(t, sc.Slides[1].Start, sc.Overlays[0].Start)
 	assert.Equal(t, sc.Slides[2].End(), sc.Overlays[0].Start+sc.Overlays[0].Length)
-	sc = filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+	sc = filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    3000,
+		H:    2000,
+	}, "full", hd, nil, func(d *doc.Slideshow) {
 		laid.To = "gone"
 		d.Decor = []doc.Laid{laid}
 	})
@@ -69,7 +93,12 @@ func TestMoveAt(t *testing.T) {
 // type the theme does not have gives way to its own.
 func TestCaptionStyles(t *testing.T) {
 	caption := func(change func(*doc.Slideshow)) (Layer, []Finding) {
-		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+		sc := filmOf(t, "tideline", doc.Media{
+			ID:   "p",
+			Kind: doc.PhotoMedia,
+			W:    3000,
+			H:    2000,
+		}, "full", hd, nil, func(d *doc.Slideshow) {
 			d.Slides[1].Caption = "At noon"
 			change(d)
 		})
@@ -80,14 +109,21 @@ func TestCaptionStyles(t *testing.T) {
 	require.NoError(t, err)
 	by, _ := caption(func(*doc.Slideshow) {})
 	assert.InDelta(t, th.Caption.Size*1080, by.Asset.Text.Size, 0.25)
-	film := design.Caption{Type: design.Type{Font: "of another theme", Size: 0.06, Colour: raster.RGB{R: 200}}, Anchor: "upper", Width: 0.6, Enter: "none"}
+	film := design.Caption{
+		Type:   design.Type{Font: "of another theme", Size: 0.06, Colour: raster.RGB{R: 200}},
+		Anchor: "upper",
+		Width:  0.6,
+		Enter:  "none",
+	}
 	of, _ := caption(func(d *doc.Slideshow) { d.CaptionStyle = &film })
 	assert.InDelta(t, 0.06*1080, of.Asset.Text.Size, 0.25)
 	assert.Equal(t, by.Asset.Text.Face, of.Asset.Text.Face)
 	assert.Less(t, of.Place.To.Y, 540.0)
 	own := film
 	own.At = &framing.Point{X: 0.5, Y: 0.5}
-	exception, found := caption(func(d *doc.Slideshow) { d.CaptionStyle, d.Slides[1].CaptionStyle = &film, &own })
+	exception, found := caption(func(d *doc.Slideshow) {
+		d.CaptionStyle, d.Slides[1].CaptionStyle = &film, &own
+	})
 	assert.InDelta(t, 960, exception.Place.To.Centre().X, 2)
 	assert.InDelta(t, 540, exception.Place.To.Centre().Y, 2)
 	assert.Empty(t, found)
@@ -102,7 +138,12 @@ func TestCaptionStyles(t *testing.T) {
 // The words of a text card can be put anywhere by their middle.
 // Captions with times of their own are seen from then to then, and no others.
 func TestLinesAtTheirTimes(t *testing.T) {
-	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
+	sc := filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    3000,
+		H:    2000,
+	}, "full", hd, nil, func(d *doc.Slideshow) {
 		d.Slides[1].Pinned, d.Slides[1].Caption = 8, "not shown"
 		d.Slides[1].Lines = []doc.Line{{From: 0, To: 2, Text: "one"}, {From: 3, Text: "two"}}
 	})
@@ -121,8 +162,18 @@ func TestLinesAtTheirTimes(t *testing.T) {
 }
 
 func TestTextCardsCanBePlaced(t *testing.T) {
-	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) {
-		d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "text", Text: "Half-time", At: &framing.Point{X: 0.3, Y: 0.7}}})
+	sc := filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    3000,
+		H:    2000,
+	}, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Slides = append(d.Slides, doc.Slide{
+			ID:     "t",
+			Kind:   doc.Card,
+			Linger: 1,
+			Card:   &doc.Words{Kind: "text", Text: "Half-time", At: &framing.Point{X: 0.3, Y: 0.7}},
+		})
 	})
 	var words framing.Rect
 	for _, l := range sc.Slides[3].Layers {
@@ -157,8 +208,25 @@ func TestClipsLaidOverSlides(t *testing.T) {
 		{doc.Timing{Begin: 5}, 0, 0},             // when it is over
 		{doc.Timing{After: 1e3}, 0, 0},           // when its slide is over
 	} {
-		sc := filmOf(t, "ledger", doc.Media{ID: "p", Kind: doc.ClipMedia, W: 1280, H: 720, Length: 3 * timecode.SampleRate}, "full", hd, nil, func(d *doc.Slideshow) {
-			d.Decor = []doc.Laid{{From: "a", To: "b", Timing: x.timing, Decor: design.Decor{Kind: design.Sprite, Media: "p", Size: 0.25, Opacity: 1, Path: []design.Waypoint{{X: 0.8, Y: 0.8}}}}}
+		sc := filmOf(t, "ledger", doc.Media{
+			ID:     "p",
+			Kind:   doc.ClipMedia,
+			W:      1280,
+			H:      720,
+			Length: 3 * timecode.SampleRate,
+		}, "full", hd, nil, func(d *doc.Slideshow) {
+			d.Decor = []doc.Laid{{
+				From:   "a",
+				To:     "b",
+				Timing: x.timing,
+				Decor: design.Decor{
+					Kind:    design.Sprite,
+					Media:   "p",
+					Size:    0.25,
+					Opacity: 1,
+					Path:    []design.Waypoint{{X: 0.8, Y: 0.8}},
+				},
+			}}
 		})
 		if x.length == 0 {
 			assert.Empty(t, sc.Overlays, "%+v", x.timing)
@@ -177,8 +245,23 @@ func TestClipsLaidOverSlides(t *testing.T) {
 // Decor whose picture is gone is left out, with all else as it was.
 func TestDecorWithoutItsPicture(t *testing.T) {
 	for id, overlays := range map[string]int{"p": 1, "gone": 0} {
-		laid := doc.Laid{From: "b", To: "b", Decor: design.Decor{Kind: design.Sprite, Media: id, Size: 0.2, Opacity: 1, Path: []design.Waypoint{{X: 0.5, Y: 0.5}}}}
-		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
+		laid := doc.Laid{
+			From: "b",
+			To:   "b",
+			Decor: design.Decor{
+				Kind:    design.Sprite,
+				Media:   id,
+				Size:    0.2,
+				Opacity: 1,
+				Path:    []design.Waypoint{{X: 0.5, Y: 0.5}},
+			},
+		}
+		sc := filmOf(t, "tideline", doc.Media{
+			ID:   "p",
+			Kind: doc.PhotoMedia,
+			W:    3000,
+			H:    2000,
+		}, "full", hd, nil, func(d *doc.Slideshow) { d.Decor = []doc.Laid{laid} })
 		assert.Len(t, sc.Overlays, overlays, id)
 	}
 }
@@ -187,7 +270,13 @@ func TestDecorWithoutItsPicture(t *testing.T) {
 // dark corners and grain laid over what moves.
 func TestClipsHaveLooks(t *testing.T) {
 	old, _ := look.ByID("old-print")
-	sc := filmOf(t, "tideline", doc.Media{ID: "c", Kind: doc.ClipMedia, W: 1920, H: 1080, Length: 96000}, "", hd, nil, func(d *doc.Slideshow) {
+	sc := filmOf(t, "tideline", doc.Media{
+		ID:     "c",
+		Kind:   doc.ClipMedia,
+		W:      1920,
+		H:      1080,
+		Length: 96000,
+	}, "", hd, nil, func(d *doc.Slideshow) {
 		d.Slides[1].Kind = doc.Clip
 		d.Shots = map[doc.MediaID]doc.Shot{"c": {Look: &old}}
 	})
@@ -233,11 +322,21 @@ func of(sc *Scene, k FindingKind) (out []Finding) {
 // A layout that cuts more than a third of a picture away is said, unless it was
 // framed by hand; one that cuts less is not.
 func TestCroppedPicturesAreSaid(t *testing.T) {
-	assert.Len(t, of(one(t, 2000, 3000, "full", hd, nil), Cropped), 1, "an upright picture that fills a wide frame")
+	assert.Len(t, of(one(t, 2000, 3000, "full", hd, nil), Cropped), 1,
+		"an upright picture that fills a wide frame")
 	assert.Empty(t, of(one(t, 3000, 2000, "full", hd, nil), Cropped))
 	assert.Empty(t, of(one(t, 2000, 3000, "upright", hd, nil), Cropped), "shown whole")
-	hand := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 2000, H: 3000}, "full", hd, nil, func(d *doc.Slideshow) {
-		d.Slides[1].Motion = &design.Motion{Kind: design.ByHand, From: framing.Rect{W: 1, H: 0.3}, To: framing.Rect{Y: 0.2, W: 1, H: 0.3}}
+	hand := filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    2000,
+		H:    3000,
+	}, "full", hd, nil, func(d *doc.Slideshow) {
+		d.Slides[1].Motion = &design.Motion{
+			Kind: design.ByHand,
+			From: framing.Rect{W: 1, H: 0.3},
+			To:   framing.Rect{Y: 0.2, W: 1, H: 0.3},
+		}
 	})
 	assert.Empty(t, of(hand, Cropped), "meant")
 }
@@ -288,7 +387,8 @@ func TestSeveralPicturesAreShownLarge(t *testing.T) {
 							area = max(area, now) // pictures may swell or shrink a little
 						}
 						if n == 2 && fr == hd {
-							assert.GreaterOrEqual(t, area, 0.545*framing.TitleSafe.W*framing.TitleSafe.H, "%s, %s", th.ID, kind)
+							assert.GreaterOrEqual(t, area, 0.545*framing.TitleSafe.W*framing.TitleSafe.H,
+								"%s, %s", th.ID, kind)
 						}
 					}
 				}

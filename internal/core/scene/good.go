@@ -13,7 +13,14 @@ import (
 // PictureOf is the picture that a slide without pictures of its own shows, if its
 // theme has a place for one: that of an opening, a closing or a card.
 func PictureOf(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) doc.MediaID {
-	b := &builder{scene: &Scene{W: d.Frame.W, H: d.Frame.H}, of: d.Frame, doc: d, theme: t, lib: lib, slide: plan.Slide{Slide: s}}
+	b := &builder{
+		scene: &Scene{W: d.Frame.W, H: d.Frame.H},
+		of:    d.Frame,
+		doc:   d,
+		theme: t,
+		lib:   lib,
+		slide: plan.Slide{Slide: s},
+	}
 	switch s.Kind {
 	case doc.Opening:
 		return b.picture(&t.Opening, true)

@@ -30,7 +30,12 @@ func (s *Scene) Shown(d doc.Slideshow, lib doc.Library, id doc.SlideID, n timeco
 		n = max(0, min(n-sl.Start, sl.Length-1))
 		for j := range sl.Layers {
 			if p, ok := sl.Layers[j].shown(n, sl.Length); ok {
-				p.Place = framing.Rect{X: p.Place.X / float64(s.W), Y: p.Place.Y / float64(s.H), W: p.Place.W / float64(s.W), H: p.Place.H / float64(s.H)}
+				p.Place = framing.Rect{
+					X: p.Place.X / float64(s.W),
+					Y: p.Place.Y / float64(s.H),
+					W: p.Place.W / float64(s.W),
+					H: p.Place.H / float64(s.H),
+				}
 				p.Crop, p.Focal = unit, FocalPoint(d, lib[p.Media])
 				if c := d.Shot(p.Media).Crop; c != (framing.Rect{}) {
 					p.Crop = c
@@ -52,7 +57,8 @@ func (l *Layer) shown(n, length timecode.Frames) (p Shown, ok bool) {
 	case a.Media == "":
 		return p, false
 	case a.Kind == Photo || a.Kind == Footage:
-		p.Window, p.Begins, p.Ends = l.Window.At(n, length), l.Window.At(0, length), l.Window.At(length-1, length)
+		p.Window, p.Begins, p.Ends = l.Window.At(n, length), l.Window.At(0, length),
+			l.Window.At(length-1, length)
 	case a.Kind == Print:
 		// The sprite is wider than the picture by its mat, turn and shadow.
 		w, _ := a.PrintSize()

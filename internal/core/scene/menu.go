@@ -36,8 +36,15 @@ const MenuItems = 6
 // Menu is a page of a disc's menu in a theme's design, frames long, and its
 // buttons in pixels of the frame: one around each item, then the ways there are.
 // A menu that moves goes round without a jump.
-func Menu(p MenuPage, d doc.Slideshow, t *theme.Theme, lib doc.Library, ts Typesetter, frames timecode.Frames) (*Scene, []framing.Rect) {
-	s := &Scene{W: d.Frame.W, H: d.Frame.H, Rate: d.Rate, Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H), Frames: frames}
+func Menu(p MenuPage, d doc.Slideshow, t *theme.Theme, lib doc.Library, ts Typesetter,
+	frames timecode.Frames) (*Scene, []framing.Rect) {
+	s := &Scene{
+		W:      d.Frame.W,
+		H:      d.Frame.H,
+		Rate:   d.Rate,
+		Matrix: raster.MatrixFor(d.Frame.W, d.Frame.H),
+		Frames: frames,
+	}
 	parts := []timecode.Frames{frames}
 	if p.Moves {
 		parts = []timecode.Frames{frames / 2, frames - frames/2}
@@ -94,7 +101,8 @@ func (b *builder) menu(p MenuPage) (buttons []framing.Rect) {
 		words.Y = picture.Y + picture.H
 		picture = framing.Whole(b.w(), b.h(), picture.Inset(b.short()*0.012))
 		dress := b.menuDress()
-		b.place(theme.Place{Rect: fractions(picture, b.w(), b.h())}, dress, b.lib[p.Items[i].Poster], design.Motion{Kind: design.Still}, i)
+		b.place(theme.Place{Rect: fractions(picture, b.w(), b.h())}, dress, b.lib[p.Items[i].Poster],
+			design.Motion{Kind: design.Still}, i)
 		b.line(p.Items[i].Title, small, words)
 		buttons = append(buttons, picture.Inset(-b.short()*0.008))
 	}

@@ -39,7 +39,8 @@ func TestMenuPages(t *testing.T) {
 			require.Len(t, buttons, n+ways, th.ID)
 			safe := framing.TitleSafe.Scale(1024, 576).Inset(-6)
 			for i, b := range buttons {
-				assert.True(t, b.X >= safe.X && b.Y >= safe.Y && b.X+b.W <= safe.X+safe.W && b.Y+b.H <= safe.Y+safe.H, "%s: %v in %v", th.ID, b, safe)
+				assert.True(t, b.X >= safe.X && b.Y >= safe.Y && b.X+b.W <= safe.X+safe.W && b.Y+
+					b.H <= safe.Y+safe.H, "%s: %v in %v", th.ID, b, safe)
 				for _, o := range buttons[:i] {
 					apart := b.X+b.W <= o.X || o.X+o.W <= b.X || b.Y+b.H <= o.Y || o.Y+o.H <= b.Y
 					assert.True(t, apart, "%s: %v over %v", th.ID, b, o)

@@ -82,7 +82,8 @@ const (
 func (b *builder) mark(m doc.Media) Layer {
 	h := math.Min(markHeight*b.short(), markWidth*b.short()/m.Aspect())
 	w := h * m.Aspect()
-	left, top := anchored(theme.Block{Anchor: "lower-right"}, framing.TitleSafe.Scale(b.w(), b.h()), w, h, b.short())
+	left, top := anchored(theme.Block{Anchor: "lower-right"}, framing.TitleSafe.Scale(b.w(), b.h()), w, h,
+		b.short())
 	at := framing.Rect{X: math.Round(left), Y: math.Round(top), W: w, H: h}
 	return Layer{
 		Asset: Asset{Kind: Photo, Media: m.ID, W: max(2, int(math.Ceil(w))), H: max(2, int(math.Ceil(h)))},

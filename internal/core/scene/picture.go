@@ -43,7 +43,15 @@ type placing struct {
 
 // place puts a picture or clip where the layout says.
 func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion design.Motion, i int) {
-	p := placing{m: m, dress: dress, fit: b.fit(dress, m.ID), tilt: pl.Tilt, motion: motion, mat: dress.Mat * b.short(), radius: dress.Corner * b.short()}
+	p := placing{
+		m:      m,
+		dress:  dress,
+		fit:    b.fit(dress, m.ID),
+		tilt:   pl.Tilt,
+		motion: motion,
+		mat:    dress.Mat * b.short(),
+		radius: dress.Corner * b.short(),
+	}
 	p.w, p.h = b.doc.Size(m)
 	if s := b.doc.Shot(m.ID).Scale; s > 0 && s < 1 && p.dress.Shadow == 0 {
 		p.dress.Shadow = looseShadow // smaller than its place, it lies on the backdrop
@@ -79,7 +87,8 @@ func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion d
 		p.motion.Kind = design.Still // a clip moves by itself
 	}
 	switch {
-	case m.Kind == doc.PhotoMedia && (p.tilt != 0 || (p.mat > 0 && p.fit != design.Fill) || (dress.Mask != "" && p.fit != design.Fill)):
+	case m.Kind == doc.PhotoMedia && (p.tilt != 0 || (p.mat > 0 && p.fit != design.Fill) ||
+		(dress.Mask != "" && p.fit != design.Fill)):
 		b.print(p)
 	default:
 		b.windowed(p)
@@ -213,7 +222,10 @@ func (b *builder) windows(p placing) (from, to framing.Rect) {
 		}
 	default:
 		// Towards what the eye is drawn to, a little differently each time.
-		aim := framing.Point{X: (at.X*p.w-full.X)/full.W + 0.2*p.aim.X, Y: (at.Y*p.h-full.Y)/full.H + 0.2*p.aim.Y}
+		aim := framing.Point{
+			X: (at.X*p.w-full.X)/full.W + 0.2*p.aim.X,
+			Y: (at.Y*p.h-full.Y)/full.H + 0.2*p.aim.Y,
+		}
 		other = framing.Zoom(full, 1+p.motion.Zoom, aim)
 		if keep.W > 0 {
 			moved, ok := framing.Cover(other, kept, p.w, p.h)
@@ -321,7 +333,8 @@ const most = 1.0 / 3
 // hand is meant.
 func (b *builder) cropped(p placing, from, to framing.Rect) {
 	seen := math.Max(from.W*from.H, to.W*to.H)
-	if by := 1 - seen; by > most+1e-6 && p.motion.Kind != design.ByHand && p.m.Kind == doc.PhotoMedia && b.slide.Kind == doc.Pictures {
+	if by := 1 - seen; by > most+1e-6 && p.motion.Kind != design.ByHand && p.m.Kind == doc.PhotoMedia &&
+		b.slide.Kind == doc.Pictures {
 		b.find(Finding{Kind: Cropped, Media: p.m.ID, By: by})
 	}
 }
@@ -348,7 +361,13 @@ func (b *builder) windowed(p placing) {
 		l = b.swell(l, p.inner, p.outer, p.motion, p.inward)
 	}
 	if p.dress.Mask != "" || p.radius > 0 {
-		l.Mask = Asset{Kind: Mask, W: max(2, int(math.Round(p.inner.W))), H: max(2, int(math.Round(p.inner.H))), Radius: int(math.Round(p.radius)), Mask: p.dress.Mask}
+		l.Mask = Asset{
+			Kind:   Mask,
+			W:      max(2, int(math.Round(p.inner.W))),
+			H:      max(2, int(math.Round(p.inner.H))),
+			Radius: int(math.Round(p.radius)),
+			Mask:   p.dress.Mask,
+		}
 	}
 	b.add(l)
 	b.patina(p, l)
@@ -361,7 +380,12 @@ func (b *builder) patina(p placing, clip Layer) {
 	if p.m.Kind != doc.ClipMedia || (lk.Vignette == 0 && lk.Grain == 0) {
 		return
 	}
-	clip.Asset = Asset{Kind: Patina, W: max(2, int(math.Round(p.inner.W))), H: max(2, int(math.Round(p.inner.H))), Look: look.Look{Vignette: lk.Vignette, Grain: lk.Grain}}
+	clip.Asset = Asset{
+		Kind: Patina,
+		W:    max(2, int(math.Round(p.inner.W))),
+		H:    max(2, int(math.Round(p.inner.H))),
+		Look: look.Look{Vignette: lk.Vignette, Grain: lk.Grain},
+	}
 	clip.Window = Still(unit)
 	b.add(clip)
 }
@@ -379,83 +403,4 @@ func snapped(window framing.Rect, a Asset, place framing.Rect) framing.Rect {
 	px.X, px.Y = math.Min(math.Round(px.X), w-place.W), math.Min(math.Round(px.Y), h-place.H)
 	px.W, px.H = place.W, place.H
 	return fractions(px, w, h)
-}
-
-func (b *builder) matLayer(p placing) {
-	if p.tilt == 0 && p.radius == 0 {
-		b.add(Layer{Asset: Asset{Kind: Fill, Colour: p.dress.MatRGB}, Place: Still(p.outer), Alpha: 1})
-		return
-	}
-	a := Asset{Kind: Print, W: int(math.Round(p.outer.W)), H: int(math.Round(p.outer.H)), Degrees: p.tilt, Colour: p.dress.MatRGB, Radius: int(math.Round(p.radius + p.mat))}
-	w, h := a.PrintSize()
-	b.add(Layer{Asset: a, Place: Still(centred(p.outer, float64(w), float64(h))), Window: Still(unit), Alpha: 1})
-}
-
-// PrintSize is the size in pixels of a Print's sprite: the turned rectangle
-// and its shadow.
-func (a Asset) PrintSize() (w, h int) {
-	sin, cos := math.Sincos(a.Degrees * math.Pi / 180)
-	sin, cos = math.Abs(sin), math.Abs(cos)
-	room := float64(2 * (3*a.Blur + 2))
-	return int(math.Ceil(float64(a.W)*cos+float64(a.H)*sin+room))/2*2 + 2, int(math.Ceil(float64(a.W)*sin+float64(a.H)*cos+room))/2*2 + 2
-}
-
-// print is a picture drawn once with all it wears, then moved as a whole.
-func (b *builder) print(p placing) {
-	from, _ := b.windows(placing{m: p.m, fit: p.fit, w: p.w, h: p.h, inner: p.inner, motion: design.Motion{Kind: design.Still}, inward: true})
-	b.cropped(p, from, from)
-	crop := b.uncrop(p.m.ID, from)
-	full := b.fullSize(p.m)
-	if need := p.inner.W / (crop.W * full.X); need > 1 {
-		b.enlarged(p, need)
-	}
-	a := Asset{
-		Kind: Print, Media: p.m.ID, Turn: b.doc.Shot(p.m.ID).Turn, Look: b.look(p.m.ID), Crop: crop,
-		W: int(math.Round(p.outer.W)), H: int(math.Round(p.outer.H)), Mat: int(math.Round(p.mat)), Colour: p.dress.MatRGB,
-		Radius: int(math.Round(p.radius)), Mask: p.dress.Mask, Degrees: p.tilt, Shadow: p.dress.Shadow,
-	}
-	if p.dress.Shadow > 0 {
-		a.Blur = b.shadowBlur()
-	}
-	w, h := a.PrintSize()
-	r := centred(p.outer, float64(w), float64(h))
-	b.add(b.swell(Layer{Asset: a, Window: Still(unit), Alpha: 1, Place: Still(r)}, r, r, p.motion, p.inward))
-}
-
-// swell lets a whole picture grow or shrink a little around the centre of its
-// mat; half the zoom, so that it never leaves its place.
-func (b *builder) swell(l Layer, r, around framing.Rect, m design.Motion, inward bool) Layer {
-	if m.Kind == design.Still || m.Kind == design.ByHand {
-		l.Place = Still(r)
-		return l
-	}
-	k := 1 - math.Min(0.2, m.Zoom/2)
-	c := around.Centre()
-	small := framing.Rect{X: c.X + (r.X-c.X)*k, Y: c.Y + (r.Y-c.Y)*k, W: r.W * k, H: r.H * k}
-	l.Place = Move{From: small, To: r, Ease: b.ease(m)}
-	if !inward {
-		l.Place.From, l.Place.To = r, small
-	}
-	return l
-}
-
-func (b *builder) shadowBlur() int { return max(2, int(b.short()*0.012)) }
-
-func (b *builder) shadow(p placing) {
-	if p.dress.Shadow <= 0 {
-		return
-	}
-	blur := b.shadowBlur()
-	if p.tilt != 0 {
-		a := Asset{Kind: Print, W: int(math.Round(p.outer.W)), H: int(math.Round(p.outer.H)), Degrees: p.tilt, Blur: blur, Shadow: p.dress.Shadow, Colour: p.dress.MatRGB}
-		w, h := a.PrintSize()
-		b.add(Layer{Asset: a, Place: Still(centred(p.outer, float64(w), float64(h))), Window: Still(unit), Alpha: 1})
-		return
-	}
-	place := p.outer.Inset(-float64(3 * blur))
-	place.Y += b.short() * 0.008
-	b.add(Layer{
-		Asset: Asset{Kind: Shadow, W: int(p.outer.W), H: int(p.outer.H), Blur: blur},
-		Place: Still(place), Window: Still(unit), Alpha: p.dress.Shadow,
-	})
 }

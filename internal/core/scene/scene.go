@@ -38,7 +38,8 @@ type Slide struct {
 	Start, Length, Overlap timecode.Frames
 	Into                   transition.Transition
 	Layers                 []Layer
-	Words                  framing.Rect // around its card's words or its caption, without a plate, in fractions of the frame; empty without words
+	// around its card's words or its caption, without a plate, in fractions of the frame; empty without words
+	Words framing.Rect
 }
 
 // End is the frame after the slide's last.
@@ -103,9 +104,10 @@ const (
 type Asset struct {
 	Kind  Kind
 	Media doc.MediaID
-	File  string           // Image: content of a file of the theme
-	Cover bool             // Image: fills W×H instead of fitting in
-	W, H  int              // pixels of the whole prepared picture; Shadow and Print: of the rectangle; Soft: of the window
+	File  string // Image: content of a file of the theme
+	Cover bool   // Image: fills W×H instead of fitting in
+	// pixels of the whole prepared picture; Shadow and Print: of the rectangle; Soft: of the window
+	W, H  int
 	Turn  int              // quarter turns clockwise before anything else
 	Crop  framing.Rect     // Print, Soft: the window of the picture, in fractions
 	Look  look.Look        // Photo, Soft, Print, Footage, Patina

@@ -22,17 +22,34 @@ import (
 // one is a film of a single picture of the given size between opening and
 // closing.
 func one(t *testing.T, w, h int, layout string, frame doc.Frame, details map[string]string) *Scene {
-	return filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, Name: "p.jpg", W: w, H: h}, layout, frame, details, nil)
+	return filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		Name: "p.jpg",
+		W:    w,
+		H:    h,
+	}, layout, frame, details, nil)
 }
 
 // filmOf is one with a medium of its own, changed before it is built.
-func filmOf(t *testing.T, themeID string, m doc.Media, layout string, frame doc.Frame, details map[string]string, change func(*doc.Slideshow)) *Scene {
+func filmOf(t *testing.T, themeID string, m doc.Media, layout string, frame doc.Frame,
+	details map[string]string, change func(*doc.Slideshow)) *Scene {
 	th, err := themestest.Shelf(t).Get(themeID)
 	require.NoError(t, err)
 	lib := doc.Library{m.ID: m}
 	d := doc.New(themeID, 1)
 	d.Frame, d.Details = frame, details
-	d.Slides = []doc.Slide{{ID: "a", Kind: doc.Opening, Linger: 1}, {ID: "b", Kind: doc.Pictures, Layout: layout, Media: []doc.MediaID{m.ID}, Linger: 1}, {ID: "c", Kind: doc.Closing, Linger: 1}}
+	d.Slides = []doc.Slide{{
+		ID:     "a",
+		Kind:   doc.Opening,
+		Linger: 1,
+	}, {
+		ID:     "b",
+		Kind:   doc.Pictures,
+		Layout: layout,
+		Media:  []doc.MediaID{m.ID},
+		Linger: 1,
+	}, {ID: "c", Kind: doc.Closing, Linger: 1}}
 	if change != nil {
 		change(&d)
 	}
@@ -57,7 +74,8 @@ func TestUprightPicturesAreNotCut(t *testing.T) {
 	assert.Equal(t, []Kind{Soft, Print}, kinds(s))
 	p := s.Layers[1]
 	assert.Equal(t, framing.Rect{W: 1, H: 1}, p.Asset.Crop, "all of it is shown")
-	assert.InDelta(t, 2.0/3, float64(p.Asset.W-2*p.Asset.Mat)/float64(p.Asset.H-2*p.Asset.Mat), 0.002, "never stretched")
+	assert.InDelta(t, 2.0/3, float64(p.Asset.W-2*p.Asset.Mat)/float64(p.Asset.H-2*p.Asset.Mat), 0.002,
+		"never stretched")
 	w, h := p.Asset.PrintSize()
 	for n := range s.Length {
 		r := p.Place.At(n, s.Length)
@@ -87,7 +105,11 @@ func TestZoomIsSlow(t *testing.T) {
 }
 
 func TestWordsAreThoseOfTheOrder(t *testing.T) {
-	sc := one(t, 3000, 2000, "full", hd, map[string]string{"names": "Zoë & Co", "date": "12 September", "message": ""})
+	sc := one(t, 3000, 2000, "full", hd, map[string]string{
+		"names":   "Zoë & Co",
+		"date":    "12 September",
+		"message": "",
+	})
 	words := func(s Slide) (out []string) {
 		for _, l := range s.Layers {
 			if l.Asset.Kind == Text {
@@ -96,8 +118,10 @@ func TestWordsAreThoseOfTheOrder(t *testing.T) {
 		}
 		return out
 	}
-	assert.Equal(t, []string{"Zoë & Co", "12 SEPTEMBER"}, words(sc.Slides[0]), "an empty detail prints nothing")
-	assert.Equal(t, []string{"Thank you for watching", "ZOË & CO"}, words(sc.Slides[2]), "the closing has words of its own")
+	assert.Equal(t, []string{"Zoë & Co", "12 SEPTEMBER"}, words(sc.Slides[0]),
+		"an empty detail prints nothing")
+	assert.Equal(t, []string{"Thank you for watching", "ZOË & CO"}, words(sc.Slides[2]),
+		"the closing has words of its own")
 }
 
 // Words fade in once and stay; before they enter they are not there.
@@ -137,7 +161,12 @@ func TestNoFaceIsCut(t *testing.T) {
 	sc := filmOf(t, "tideline", faces(0.02), "full", hd, nil, nil)
 	l := sc.Slides[1].Layers[0]
 	for n := range sc.Slides[1].Length {
-		assert.True(t, l.Window.At(n, sc.Slides[1].Length).Contains(framing.Rect{X: 0.45, Y: 0.02, W: 0.1, H: 0.1}, 1e-9), "frame %d", n)
+		assert.True(t, l.Window.At(n, sc.Slides[1].Length).Contains(framing.Rect{
+			X: 0.45,
+			Y: 0.02,
+			W: 0.1,
+			H: 0.1,
+		}, 1e-9), "frame %d", n)
 	}
 	assert.Empty(t, of(sc, FaceCut))
 	sc = filmOf(t, "tideline", faces(0.02, 0.88), "full", hd, nil, nil)
@@ -152,7 +181,13 @@ func TestNoFaceIsCut(t *testing.T) {
 // as nobody chose another; one whose interest is in the middle may be cropped.
 func TestSpreadPicturesAreNotCropped(t *testing.T) {
 	square := func(interest framing.Rect, hand string) *Scene {
-		return filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2400, Interest: interest}, hand, hd, nil, nil)
+		return filmOf(t, "tideline", doc.Media{
+			ID:       "p",
+			Kind:     doc.PhotoMedia,
+			W:        3000,
+			H:        2400,
+			Interest: interest,
+		}, hand, hd, nil, nil)
 	}
 	shown := func(sc *Scene) float64 {
 		for _, l := range sc.Slides[1].Layers {
@@ -172,19 +207,34 @@ func TestSpreadPicturesAreNotCropped(t *testing.T) {
 // cropping are counted.
 func TestFocalPointByHand(t *testing.T) {
 	for _, fr := range []doc.Frame{hd, {W: 1080, H: 1080}, {W: 1080, H: 1920}} {
-		sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 4000, H: 3000}, "full", fr, nil, func(d *doc.Slideshow) {
+		sc := filmOf(t, "tideline", doc.Media{
+			ID:   "p",
+			Kind: doc.PhotoMedia,
+			W:    4000,
+			H:    3000,
+		}, "full", fr, nil, func(d *doc.Slideshow) {
 			d.Shots = map[doc.MediaID]doc.Shot{"p": {Focal: &framing.Point{X: 0.08, Y: 0.9}}}
 		})
 		s := sc.Slides[1]
 		l := s.Layers[len(s.Layers)-1]
 		assert.True(t, l.Window.At(0, s.Length).Contains(framing.Rect{X: 0.08, Y: 0.9}, 0), "%v", fr)
 	}
-	sc := filmOf(t, "tideline", doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 4000}, "full", hd, nil, func(d *doc.Slideshow) {
+	sc := filmOf(t, "tideline", doc.Media{
+		ID:   "p",
+		Kind: doc.PhotoMedia,
+		W:    3000,
+		H:    4000,
+	}, "full", hd, nil, func(d *doc.Slideshow) {
 		d.Shots = map[doc.MediaID]doc.Shot{"p": {Turn: 1, Crop: framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}}}
 	})
 	l := sc.Slides[1].Layers[0]
 	assert.Equal(t, 1, l.Asset.Turn)
-	assert.True(t, framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5}.Contains(l.Window.At(0, 100), 1e-9), "only the crop is shown")
+	assert.True(t, framing.Rect{
+		X: 0.5,
+		Y: 0.5,
+		W: 0.5,
+		H: 0.5,
+	}.Contains(l.Window.At(0, 100), 1e-9), "only the crop is shown")
 	assert.InDelta(t, 4.0/3, float64(l.Asset.W)/float64(l.Asset.H), 0.01, "prepared as turned")
 }
 
@@ -192,8 +242,18 @@ func TestFocalPointByHand(t *testing.T) {
 // without distortion, in every theme, with and without turn, crop and mat.
 func TestShownIsWhereThePictureIs(t *testing.T) {
 	for _, th := range themestest.Shelf(t).All() {
-		for _, shot := range []doc.Shot{{}, {Turn: 1}, {Crop: framing.Rect{X: 0.25, Y: 0.1, W: 0.5, H: 0.8}}, {Turn: 3, Crop: framing.Rect{X: 0.1, Y: 0.2, W: 0.6, H: 0.7}}} {
-			m := doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 4000, Focus: framing.Point{X: 0.3, Y: 0.4}}
+		for _, shot := range []doc.Shot{{}, {Turn: 1}, {Crop: framing.Rect{X: 0.25, Y: 0.1, W: 0.5, H: 0.8}},
+			{
+				Turn: 3,
+				Crop: framing.Rect{X: 0.1, Y: 0.2, W: 0.6, H: 0.7},
+			}} {
+			m := doc.Media{
+				ID:    "p",
+				Kind:  doc.PhotoMedia,
+				W:     3000,
+				H:     4000,
+				Focus: framing.Point{X: 0.3, Y: 0.4},
+			}
 			lib := doc.Library{"p": m}
 			var d doc.Slideshow
 			sc := filmOf(t, th.ID, m, "", hd, nil, func(f *doc.Slideshow) {
@@ -215,11 +275,16 @@ func TestShownIsWhereThePictureIs(t *testing.T) {
 				if shot.Crop != (framing.Rect{}) {
 					assert.Equal(t, shot.Crop, p.Crop)
 				}
-				want := map[int]framing.Point{0: {X: 0.3, Y: 0.4}, 1: {X: 0.6, Y: 0.3}, 3: {X: 0.4, Y: 0.7}}[shot.Turn]
+				want := map[int]framing.Point{
+					0: {X: 0.3, Y: 0.4},
+					1: {X: 0.6, Y: 0.3},
+					3: {X: 0.4, Y: 0.7},
+				}[shot.Turn]
 				assert.InDelta(t, want.X, p.Focal.X, 1e-9, "%+v", shot)
 				assert.InDelta(t, want.Y, p.Focal.Y, 1e-9, "%+v", shot)
 			}
-			assert.Equal(t, sc.Shown(d, lib, "b", b.Start)[0].Begins, sc.Shown(d, lib, "b", b.Start)[0].Window)
+			assert.Equal(t, sc.Shown(d, lib, "b", b.Start)[0].Begins,
+				sc.Shown(d, lib, "b", b.Start)[0].Window)
 			assert.Empty(t, sc.Shown(d, lib, "nobody", 0))
 		}
 	}
@@ -283,9 +348,28 @@ func TestTitlesKeepToTheSafeArea(t *testing.T) {
 			for _, det := range th.Details {
 				details[det.Key] = strings.Repeat(det.Example+" ", 2)
 			}
-			sc := filmOf(t, th.ID, doc.Media{ID: "p", Kind: doc.PhotoMedia, W: 3000, H: 2000}, "", fr, details, func(d *doc.Slideshow) {
-				d.Slides = append(d.Slides, doc.Slide{ID: "t", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "title", Main: "A day by the water", Smaller: "September"}},
-					doc.Slide{ID: "u", Kind: doc.Card, Linger: 1, Card: &doc.Words{Kind: "text", Main: "Thanks", Text: strings.Repeat("Thank you all for coming. ", 6)}})
+			sc := filmOf(t, th.ID, doc.Media{
+				ID:   "p",
+				Kind: doc.PhotoMedia,
+				W:    3000,
+				H:    2000,
+			}, "", fr, details, func(d *doc.Slideshow) {
+				d.Slides = append(d.Slides, doc.Slide{
+					ID:     "t",
+					Kind:   doc.Card,
+					Linger: 1,
+					Card:   &doc.Words{Kind: "title", Main: "A day by the water", Smaller: "September"},
+				},
+					doc.Slide{
+						ID:     "u",
+						Kind:   doc.Card,
+						Linger: 1,
+						Card: &doc.Words{
+							Kind: "text",
+							Main: "Thanks",
+							Text: strings.Repeat("Thank you all for coming. ", 6),
+						},
+					})
 			})
 			safe := framing.TitleSafe.Scale(float64(fr.W), float64(fr.H))
 			for _, s := range sc.Slides {
@@ -296,7 +380,8 @@ func TestTitlesKeepToTheSafeArea(t *testing.T) {
 						if l.Window.To != (framing.Rect{W: 1, H: 1}) {
 							continue // a part of words that are tested as a whole elsewhere
 						}
-						assert.True(t, safe.Contains(at.Inset(pad), 3), "%s %v: %q at %v", th.ID, fr, l.Asset.Text.Words, at.Inset(pad))
+						assert.True(t, safe.Contains(at.Inset(pad), 3), "%s %v: %q at %v", th.ID, fr,
+							l.Asset.Text.Words, at.Inset(pad))
 					}
 				}
 			}

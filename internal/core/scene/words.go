@@ -89,14 +89,21 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 	if a.Side == "right" {
 		rest.X, rest.Y = 0, 0
 	}
-	b.place(theme.Place{Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()}, Tilt: a.Tilt}, a.Dress, m, b.motion(nil), 0)
+	b.place(theme.Place{
+		Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()},
+		Tilt: a.Tilt,
+	}, a.Dress, m, b.motion(nil), 0)
 	return intersect(rest.Inset(b.short()*0.04), area)
 }
 
 // textCard places a card the operator wrote.
 func (b *builder) textCard(w *doc.Words) {
 	c := b.theme.Card(w.Kind)
-	b.card(c, map[string]string{"main": w.Main, "smaller": w.Smaller, "text": w.Text}, b.own(nearPicture(b.doc, b.slide.ID)), w.At)
+	b.card(c, map[string]string{
+		"main":    w.Main,
+		"smaller": w.Smaller,
+		"text":    w.Text,
+	}, b.own(nearPicture(b.doc, b.slide.ID)), w.At)
 }
 
 // placed is an element of a block that has been set.
@@ -197,7 +204,8 @@ func (b *builder) centredAt(at framing.Point, w, h float64) (left, top float64) 
 
 // stack sets a block's elements, all sizes times k, and measures their
 // height.
-func (b *builder) stack(bl theme.Block, values map[string]string, width, k float64) (set []placed, total float64) {
+func (b *builder) stack(bl theme.Block, values map[string]string, width, k float64) (set []placed,
+	total float64) {
 	for _, e := range bl.Elements {
 		e.Size *= k
 		p := placed{e: e, gap: e.Gap * k * b.short()}
@@ -251,7 +259,8 @@ const textFloor = 0.5
 
 // setWords sets words in at most so many lines, shrinking the type as far as
 // the floor.
-func (b *builder) setWords(words string, y design.Type, align string, width float64, lines int) (Type, Setting) {
+func (b *builder) setWords(words string, y design.Type, align string, width float64, lines int) (Type,
+	Setting) {
 	font := b.theme.Fonts[y.Font]
 	if font.Upper {
 		words = strings.ToUpper(words)
@@ -260,7 +269,17 @@ func (b *builder) setWords(words string, y design.Type, align string, width floa
 		lines = 2
 	}
 	size := y.Size * b.short()
-	t := Type{Words: words, Fonts: b.theme.FontsContent, Face: font.Face, Track: font.Tracking, Leading: font.Leading, Align: align, Colour: y.Colour, Shadow: y.Shadow, OutlineRGB: y.OutlineRGB}
+	t := Type{
+		Words:      words,
+		Fonts:      b.theme.FontsContent,
+		Face:       font.Face,
+		Track:      font.Tracking,
+		Leading:    font.Leading,
+		Align:      align,
+		Colour:     y.Colour,
+		Shadow:     y.Shadow,
+		OutlineRGB: y.OutlineRGB,
+	}
 	for k := 1.0; ; k *= 0.94 {
 		if k < textFloor {
 			k = textFloor

@@ -40,9 +40,11 @@ func db(v float64) float64 { return math.Pow(10, v/20) }
 func TestLoudnessOfEBUTestSignals(t *testing.T) {
 	assert.InDelta(t, -23, measure(sine(1000, db(-23), 20)).Integrated(), 0.1)
 	assert.InDelta(t, -33, measure(sine(1000, db(-33), 20)).Integrated(), 0.1)
-	assert.InDelta(t, -23, measure(sine(1000, db(-36), 10), sine(1000, db(-23), 60), sine(1000, db(-36), 10)).Integrated(), 0.1)
+	assert.InDelta(t, -23, measure(sine(1000, db(-36), 10), sine(1000, db(-23), 60), sine(1000, db(-36), 10)).
+		Integrated(), 0.1)
 	// Case 4: −72, −36, −23, −36, −72 dBFS: the absolute gate drops the ends.
-	assert.InDelta(t, -23, measure(sine(1000, db(-72), 10), sine(1000, db(-36), 10), sine(1000, db(-23), 60), sine(1000, db(-36), 10), sine(1000, db(-72), 10)).Integrated(), 0.1)
+	assert.InDelta(t, -23, measure(sine(1000, db(-72), 10), sine(1000, db(-36), 10), sine(1000, db(-23), 60),
+		sine(1000, db(-36), 10), sine(1000, db(-72), 10)).Integrated(), 0.1)
 	assert.Equal(t, Silence, measure(make([]float32, 96000)).Integrated())
 	assert.Equal(t, Silence, NewMeter().Integrated())
 }
@@ -52,7 +54,8 @@ func TestLoudnessOfEBUTestSignals(t *testing.T) {
 // five times over read −23 short-term; case 12, −20 dBFS for 0.18 s and −30 for 0.22 s
 // twenty-five times over read −23 momentary. EBU Tech 3342 (2016), table 1: cases 1 to 4.
 func TestShortLoudnessAndRangeOfEBUTestSignals(t *testing.T) {
-	assert.InDelta(t, -23, measure(sine(1000, db(-26), 20), sine(1000, db(-20), 20.1), sine(1000, db(-26), 20)).Integrated(), 0.1)
+	assert.InDelta(t, -23, measure(sine(1000, db(-26), 20), sine(1000, db(-20), 20.1),
+		sine(1000, db(-26), 20)).Integrated(), 0.1)
 	var short, moment [][]float32
 	for range 5 {
 		short = append(short, sine(1000, db(-20), 1.34), sine(1000, db(-30), 1.66))
@@ -65,7 +68,8 @@ func TestShortLoudnessAndRangeOfEBUTestSignals(t *testing.T) {
 	for i, c := range []struct {
 		levels []float64
 		lu     float64
-	}{{[]float64{-20, -30}, 10}, {[]float64{-20, -15}, 5}, {[]float64{-40, -20}, 20}, {[]float64{-50, -35, -20, -35, -50}, 15}} {
+	}{{[]float64{-20, -30}, 10}, {[]float64{-20, -15}, 5}, {[]float64{-40, -20}, 20},
+		{[]float64{-50, -35, -20, -35, -50}, 15}} {
 		var parts [][]float32
 		for _, l := range c.levels {
 			parts = append(parts, sine(1000, db(l), 20))
@@ -152,7 +156,12 @@ func mixed(t require.TestingT, tr Track) []float32 {
 
 func TestMixJoinsFadesAndPads(t *testing.T) {
 	out := mixed(t, Track{
-		Music:  []Part{{Source: ones(1000), Length: 1000, Gain: 0.5}, {Source: ones(1100), At: 1000, Length: 1000, Gain: 0.25}}, // the second gives more than it says
+		// the second gives more than it says
+		Music: []Part{{
+			Source: ones(1000),
+			Length: 1000,
+			Gain:   0.5,
+		}, {Source: ones(1100), At: 1000, Length: 1000, Gain: 0.25}},
 		FadeIn: 100, FadeOut: 200, Total: 2500,
 	})
 	require.Len(t, out, 5000)
@@ -164,7 +173,11 @@ func TestMixJoinsFadesAndPads(t *testing.T) {
 	assert.InDelta(t, 0, out[2*1999], 1e-6, "faded out where the music ends")
 	assert.Zero(t, out[2*2400], "silence after the music")
 
-	out = mixed(t, Track{Music: []Part{{Source: ones(5000), Length: 5000, Gain: 0.5}}, FadeOut: 100, Total: 1000})
+	out = mixed(t, Track{
+		Music:   []Part{{Source: ones(5000), Length: 5000, Gain: 0.5}},
+		FadeOut: 100,
+		Total:   1000,
+	})
 	assert.InDelta(t, 0, out[2*999], 1e-6, "music longer than the film fades out with it")
 	assert.InDelta(t, 0.5, out[2*800], 1e-6)
 }
@@ -174,14 +187,21 @@ func TestMixJoinsFadesAndPads(t *testing.T) {
 func TestMixIsExactlyAsLongAsTheFilm(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		tr := Track{
-			Total:  Samples(rapid.IntRange(0, 20000).Draw(t, "total")),
-			FadeIn: Samples(rapid.IntRange(0, 9000).Draw(t, "in")), FadeOut: Samples(rapid.IntRange(0, 9000).Draw(t, "out")),
+			Total:   Samples(rapid.IntRange(0, 20000).Draw(t, "total")),
+			FadeIn:  Samples(rapid.IntRange(0, 9000).Draw(t, "in")),
+			FadeOut: Samples(rapid.IntRange(0, 9000).Draw(t, "out")),
 		}
 		for range rapid.IntRange(0, 4).Draw(t, "songs") {
 			tr.Music = append(tr.Music, Part{
-				Source: ones(Samples(rapid.IntRange(0, 9000).Draw(t, "gives"))), At: Samples(rapid.IntRange(0, 9000).Draw(t, "at")),
-				Length: Samples(rapid.IntRange(0, 9000).Draw(t, "says")), Gain: rapid.Float64Range(0, 4).Draw(t, "gain"),
-				FadeIn: Samples(rapid.IntRange(0, 5000).Draw(t, "fade")), Points: []Point{{At: 10, Gain: 2}, {At: 900, Gain: 0}},
+				Source: ones(Samples(rapid.IntRange(0, 9000).Draw(t, "gives"))),
+				At:     Samples(rapid.IntRange(0, 9000).Draw(t, "at")),
+				Length: Samples(rapid.IntRange(0, 9000).Draw(t, "says")),
+				Gain:   rapid.Float64Range(0, 4).Draw(t, "gain"),
+				FadeIn: Samples(rapid.IntRange(0, 5000).Draw(t, "fade")),
+				Points: []Point{{At: 10, Gain: 2}, {
+					At:   900,
+					Gain: 0,
+				}},
 			})
 		}
 		out := mixed(t, tr)
@@ -194,7 +214,10 @@ func TestMixIsExactlyAsLongAsTheFilm(t *testing.T) {
 
 func TestMixPassesErrorsOn(t *testing.T) {
 	broken := errors.New("broken")
-	err := Track{Music: []Part{{Source: &slice{fail: broken}, Length: 10, Gain: 1}}, Total: 10}.Mix(nil, func([]float32) error { return nil })
+	err := Track{
+		Music: []Part{{Source: &slice{fail: broken}, Length: 10, Gain: 1}},
+		Total: 10,
+	}.Mix(nil, func([]float32) error { return nil })
 	assert.ErrorIs(t, err, broken)
 	assert.ErrorContains(t, err, "song 1")
 	assert.ErrorIs(t, Track{Total: 10}.Mix(nil, func([]float32) error { return broken }), broken)
@@ -214,7 +237,14 @@ func TestPeaks(t *testing.T) {
 func TestClipsAreHeardOverSongs(t *testing.T) {
 	out := mixed(t, Track{
 		Music: []Part{{Source: ones(4000), Length: 4000, Gain: 0.25}},
-		Over:  []Part{{Source: ones(5000), At: 1000, Length: 2000, Gain: 0.5, FadeIn: 100, FadeOut: 100}, {Source: ones(10), At: 3500, Length: 200, Gain: 0.3}},
+		Over: []Part{{
+			Source:  ones(5000),
+			At:      1000,
+			Length:  2000,
+			Gain:    0.5,
+			FadeIn:  100,
+			FadeOut: 100,
+		}, {Source: ones(10), At: 3500, Length: 200, Gain: 0.3}},
 		Total: 4000,
 	})
 	require.Len(t, out, 8000)
@@ -226,7 +256,10 @@ func TestClipsAreHeardOverSongs(t *testing.T) {
 	assert.InDelta(t, 0.55, out[2*3505], 1e-6)
 	assert.InDelta(t, 0.25, out[2*3600], 1e-6, "a clip with less sound than it lasts is silent then")
 	broken := errors.New("broken")
-	err := Track{Over: []Part{{Source: &slice{fail: broken}, Length: 10, Gain: 1}}, Total: 10}.Mix(nil, func([]float32) error { return nil })
+	err := Track{
+		Over:  []Part{{Source: &slice{fail: broken}, Length: 10, Gain: 1}},
+		Total: 10,
+	}.Mix(nil, func([]float32) error { return nil })
 	assert.ErrorIs(t, err, broken)
 	assert.ErrorContains(t, err, "clip 1")
 }
@@ -234,7 +267,16 @@ func TestClipsAreHeardOverSongs(t *testing.T) {
 // A volume line runs straight from point to point, and level outside; fades of
 // the part's own come on top.
 func TestVolumeLine(t *testing.T) {
-	out := mixed(t, Track{Over: []Part{{Source: ones(4000), Length: 4000, Gain: 0.5, FadeOut: 400, Points: []Point{{At: 1000, Gain: 1}, {At: 2000, Gain: 0.2}}}}, Total: 4000})
+	out := mixed(t, Track{
+		Over: []Part{{
+			Source:  ones(4000),
+			Length:  4000,
+			Gain:    0.5,
+			FadeOut: 400,
+			Points:  []Point{{At: 1000, Gain: 1}, {At: 2000, Gain: 0.2}},
+		}},
+		Total: 4000,
+	})
 	assert.InDelta(t, 0.5, out[2*10], 1e-6)
 	assert.InDelta(t, 0.5, out[2*1000], 1e-6)
 	assert.InDelta(t, 0.3, out[2*1500], 1e-6)
@@ -273,17 +315,27 @@ func TestCrossFadesKeepTheirPower(t *testing.T) {
 // meter of BS.1770-4 annex 2, whatever is in it.
 func TestTracksAreBroughtToTheirLoudness(t *testing.T) {
 	for _, target := range []float64{-14, -23} {
-		out := mixed(t, Track{Music: []Part{{Source: &slice{p: append(sine(1000, 0.05, 6), sine(440, 0.9, 4)...)}, Length: 480000, Gain: 1}}, Total: 480000, LUFS: target})
+		out := mixed(t, Track{
+			Music: []Part{{
+				Source: &slice{p: append(sine(1000, 0.05, 6), sine(440, 0.9, 4)...)},
+				Length: 480000,
+				Gain:   1,
+			}},
+			Total: 480000,
+			LUFS:  target,
+		})
 		m := measure(out)
 		assert.InDelta(t, target, m.Integrated(), 0.3)
 		assert.LessOrEqual(t, m.PeakDB(), CeilingDB+0.05)
 	}
 	rapid.Check(t, func(t *rapid.T) {
 		p := make([]float32, 2*20000)
-		hz, phase, amp := rapid.Float64Range(20, 20000).Draw(t, "hz"), rapid.Float64Range(0, 6).Draw(t, "phase"), rapid.Float64Range(0, 4).Draw(t, "amplitude")
+		hz, phase, amp := rapid.Float64Range(20, 20000).Draw(t, "hz"), rapid.Float64Range(0, 6).
+			Draw(t, "phase"), rapid.Float64Range(0, 4).Draw(t, "amplitude")
 		burst := rapid.IntRange(1, 20000).Draw(t, "burst")
 		for i := range burst {
-			p[2*i], p[2*i+1] = float32(amp*math.Sin(2*math.Pi*hz*float64(i)/48000+phase)), float32(amp*math.Cos(2*math.Pi*hz*float64(i)/48000))
+			p[2*i], p[2*i+1] = float32(amp*math.Sin(2*math.Pi*hz*float64(i)/48000+phase)),
+				float32(amp*math.Cos(2*math.Pi*hz*float64(i)/48000))
 		}
 		out := mixed(t, Track{Music: []Part{{Source: &slice{p: p}, Length: 20000, Gain: 1}}, Total: 20000})
 		require.LessOrEqual(t, measure(out).PeakDB(), CeilingDB+0.1)
@@ -291,7 +343,10 @@ func TestTracksAreBroughtToTheirLoudness(t *testing.T) {
 		require.Equal(t, out, again)
 	})
 	quiet := sine(300, 0.2, 1)
-	assert.Equal(t, quiet, mixed(t, Track{Music: []Part{{Source: &slice{p: quiet}, Length: 48000, Gain: 1}}, Total: 48000}), "what is below the ceiling is left alone, sample for sample")
+	assert.Equal(t, quiet, mixed(t, Track{
+		Music: []Part{{Source: &slice{p: quiet}, Length: 48000, Gain: 1}},
+		Total: 48000,
+	}), "what is below the ceiling is left alone, sample for sample")
 }
 
 // Music gives way before the first word, stays down over short pauses, and comes back.
@@ -307,7 +362,13 @@ func TestMusicGivesWayToAVoice(t *testing.T) {
 	assert.InDelta(t, 8*48000, float64(spoken[0].To), 600)
 	out := mixed(t, Track{
 		Music: []Part{{Source: ones(48000 * 16), Length: 48000 * 16, Gain: 0.5}},
-		Duck:  Duck{DB: -12, Attack: 48000 / 2, Release: 48000, Ahead: 48000 / 4, Spoken: spoken}, Total: 48000 * 16,
+		Duck: Duck{
+			DB:      -12,
+			Attack:  48000 / 2,
+			Release: 48000,
+			Ahead:   48000 / 4,
+			Spoken:  spoken,
+		}, Total: 48000 * 16,
 	})
 	level := func(seconds float64) float64 { return float64(out[2*int(seconds*48000)]) }
 	assert.InDelta(t, 0.5, level(4.2), 1e-3)

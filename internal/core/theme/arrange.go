@@ -89,7 +89,12 @@ func grid(in framing.Rect, n int, gap, picture float64) []framing.Rect {
 		row, col := i/cols, i%cols
 		inRow := min(cols, n-row*cols)
 		left := in.X + (in.W-cw*float64(inRow)-gap*float64(inRow-1))/2
-		out = append(out, framing.Rect{X: left + float64(col)*(cw+gap), Y: in.Y + float64(row)*(ch+gap), W: cw, H: ch})
+		out = append(out, framing.Rect{
+			X: left + float64(col)*(cw+gap),
+			Y: in.Y + float64(row)*(ch+gap),
+			W: cw,
+			H: ch,
+		})
 	}
 	return out
 }
@@ -125,10 +130,20 @@ func beside(r framing.Rect, n int, gap float64, down bool) []framing.Rect {
 		inFile := float64(min(per, n-file*per))
 		if down {
 			w, h := (r.W-gap*float64(files-1))/float64(files), (r.H-gap*(inFile-1))/inFile
-			out = append(out, framing.Rect{X: r.X + float64(file)*(w+gap), Y: r.Y + float64(k)*(h+gap), W: w, H: h})
+			out = append(out, framing.Rect{
+				X: r.X + float64(file)*(w+gap),
+				Y: r.Y + float64(k)*(h+gap),
+				W: w,
+				H: h,
+			})
 		} else {
 			w, h := (r.W-gap*(inFile-1))/inFile, (r.H-gap*float64(files-1))/float64(files)
-			out = append(out, framing.Rect{X: r.X + float64(k)*(w+gap), Y: r.Y + float64(file)*(h+gap), W: w, H: h})
+			out = append(out, framing.Rect{
+				X: r.X + float64(k)*(w+gap),
+				Y: r.Y + float64(file)*(h+gap),
+				W: w,
+				H: h,
+			})
 		}
 	}
 	return out
@@ -159,7 +174,10 @@ func around(in framing.Rect, x, y, size, picture float64) framing.Rect {
 	}
 	cx, cy := in.X+in.W*x, in.Y+in.H*y
 	return framing.Rect{
-		X: math.Max(in.X, math.Min(cx-w/2, in.X+in.W-w)), Y: math.Max(in.Y, math.Min(cy-h/2, in.Y+in.H-h)), W: w, H: h,
+		X: math.Max(in.X, math.Min(cx-w/2, in.X+in.W-w)),
+		Y: math.Max(in.Y, math.Min(cy-h/2, in.Y+in.H-h)),
+		W: w,
+		H: h,
 	}
 }
 
@@ -191,7 +209,8 @@ func stagger(in framing.Rect, n int, picture float64) []framing.Rect {
 func scattered(in framing.Rect, n int, picture float64) []framing.Rect {
 	points := [][][2]float64{
 		{{0.5, 0.5}}, {{0.3, 0.42}, {0.7, 0.58}}, {{0.26, 0.36}, {0.72, 0.4}, {0.5, 0.72}},
-		{{0.26, 0.3}, {0.74, 0.34}, {0.3, 0.72}, {0.72, 0.7}}, {{0.2, 0.32}, {0.52, 0.26}, {0.8, 0.38}, {0.34, 0.72}, {0.68, 0.74}},
+		{{0.26, 0.3}, {0.74, 0.34}, {0.3, 0.72}, {0.72, 0.7}}, {{0.2, 0.32}, {0.52, 0.26}, {0.8, 0.38},
+			{0.34, 0.72}, {0.68, 0.74}},
 		{{0.2, 0.28}, {0.52, 0.26}, {0.82, 0.34}, {0.22, 0.74}, {0.5, 0.72}, {0.8, 0.74}},
 	}[min(n, 6)-1]
 	size := []float64{0.84, 0.56, 0.5, 0.46, 0.4, 0.36}[min(n, 6)-1]

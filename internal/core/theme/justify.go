@@ -89,7 +89,8 @@ func Cuts(place, picture float64, need framing.Point) bool {
 // much as possible is covered, at the layout's own angles. needs is how much of
 // each picture's width and height must be seen (nil: unknown); whole says that the
 // layout shows pictures whole.
-func (l Layout) Suited(places []Place, aspects []float64, needs []framing.Point, frame float64, whole bool) []Place {
+func (l Layout) Suited(places []Place, aspects []float64, needs []framing.Point, frame float64,
+	whole bool) []Place {
 	// A mat is a share of the frame's shorter side, on all sides of a picture.
 	mx, my := l.Mat/math.Max(1, frame), l.Mat/math.Max(1, 1/frame)
 	inside := func(r framing.Rect, k float64) framing.Rect {
@@ -112,11 +113,13 @@ func (l Layout) Suited(places []Place, aspects []float64, needs []framing.Point,
 			}
 		}
 	}
-	if !whole && cut <= mostCut || whole && (len(places) > 2 || covered >= leastCovered*framing.TitleSafe.W*framing.TitleSafe.H) {
+	if !whole && cut <= mostCut || whole &&
+		(len(places) > 2 || covered >= leastCovered*framing.TitleSafe.W*framing.TitleSafe.H) {
 		return places
 	}
 	out := make([]Place, len(places))
-	for i, r := range Justified(aspects, frame, inside(framing.ActionSafe, 1), math.Max(min(l.Gap, 0.03), 0.015)+2*l.Mat) {
+	for i, r := range Justified(aspects, frame, inside(framing.ActionSafe, 1), math.Max(min(l.Gap, 0.03),
+		0.015)+2*l.Mat) {
 		out[i] = Place{Rect: inside(r, -1), Tilt: places[i].Tilt}
 	}
 	return out

@@ -21,7 +21,8 @@ var identifier = regexp.MustCompile(`^[a-z][a-z0-9-]{0,39}$`)
 func (t *Theme) Presentable(source []byte) error {
 	named := func(path, id string) error {
 		if !identifier.MatchString(id) {
-			return fmt.Errorf("%s: %q must be lower-case letters, figures and hyphens, beginning with a letter, at most 40", path, id)
+			return fmt.Errorf("%s: %q must be lower-case letters, figures and hyphens, beginning with a "+
+				"letter, at most 40", path, id)
 		}
 		return nil
 	}
@@ -60,5 +61,7 @@ func printable(source []byte) error {
 // Unprintable reports whether a text has control characters, other than the ends of lines and
 // tabs.
 func Unprintable(s string) bool {
-	return strings.ContainsFunc(s, func(r rune) bool { return unicode.IsControl(r) && r != '\n' && r != '\r' && r != '\t' })
+	return strings.ContainsFunc(s, func(r rune) bool {
+		return unicode.IsControl(r) && r != '\n' && r != '\r' && r != '\t'
+	})
 }

@@ -64,7 +64,8 @@ func (t *Theme) validate() error {
 		name string
 		card *Card
 		keys []string
-	}{{"opening", &t.Opening, nil}, {"title_card", &t.Title, own}, {"text_card", &t.Text, own}, {"credits", &t.Credits, own}, {"closing", &t.Closing, nil}} {
+	}{{"opening", &t.Opening, nil}, {"title_card", &t.Title, own}, {"text_card", &t.Text, own},
+		{"credits", &t.Credits, own}, {"closing", &t.Closing, nil}} {
 		if err := t.validateCard(c.card, c.keys); err != nil {
 			return fmt.Errorf("%s.%w", c.name, err)
 		}
@@ -174,12 +175,15 @@ func (t *Theme) validateCard(c *Card, keys []string) error {
 }
 
 func (t *Theme) validateBlock(b Block, keys []string) error {
-	if !slices.Contains(design.Anchors, b.Anchor) || (b.Align != "left" && b.Align != "centre" && b.Align != "right") || !in(b.Width, 0.1, 1) || !in(b.Shift, -0.5, 0.5) {
+	if !slices.Contains(design.Anchors, b.Anchor) || (b.Align != "left" && b.Align != "centre" &&
+		b.Align != "right") || !in(b.Width, 0.1, 1) || !in(b.Shift, -0.5, 0.5) {
 		return fmt.Errorf("anchor and align must be known, width 0.1 to 1 and shift -0.5 to 0.5")
 	}
 	for i, e := range b.Elements {
-		if !in(e.Gap, 0, 0.5) || !e.Enter.Known() || !in(e.EnterSeconds, 0, 60) || !in(e.LeaveSeconds, 0, 60) || e.Lines < 0 || e.Lines > 100 {
-			return fmt.Errorf("elements[%d]: gap must be 0 to 0.5, times 0 to 60 s, lines 0 to 100 and enter known", i)
+		if !in(e.Gap, 0, 0.5) || !e.Enter.Known() || !in(e.EnterSeconds, 0, 60) ||
+			!in(e.LeaveSeconds, 0, 60) || e.Lines < 0 || e.Lines > 100 {
+			return fmt.Errorf("elements[%d]: gap must be 0 to 0.5, times 0 to 60 s, lines 0 to 100 and "+
+				"enter known", i)
 		}
 		if e.Rule > 0 {
 			if !in(e.Rule, 0, 1) || !in(e.Thickness, 0.0005, 0.05) {
@@ -190,7 +194,9 @@ func (t *Theme) validateBlock(b Block, keys []string) error {
 		if err := t.validateType(e.Type); err != nil {
 			return fmt.Errorf("elements[%d].%w", i, err)
 		}
-		known := slices.ContainsFunc(t.Details, func(d Detail) bool { return d.Key == e.Detail }) || slices.Contains(keys, e.Detail)
+		known := slices.ContainsFunc(t.Details, func(d Detail) bool {
+			return d.Key == e.Detail
+		}) || slices.Contains(keys, e.Detail)
 		if e.Detail != "" && !known {
 			return fmt.Errorf("elements[%d].detail: %q is not among details", i, e.Detail)
 		}

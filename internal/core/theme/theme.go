@@ -136,7 +136,8 @@ func (t *Theme) Written(details map[string]string) map[string]string {
 func (t *Theme) Tinted(details map[string]string) *Theme {
 	var pairs []string
 	for _, d := range t.Details {
-		if v := strings.ToLower(details[d.Key]); d.Type == OfColour && v != "" && v != strings.ToLower(d.Example) && d.Check(v) == nil {
+		if v := strings.ToLower(details[d.Key]); d.Type == OfColour && v != "" &&
+			v != strings.ToLower(d.Example) && d.Check(v) == nil {
 			pairs = append(pairs, strconv.Quote(strings.ToLower(d.Example)), strconv.Quote(v))
 		}
 	}
@@ -202,9 +203,10 @@ type Aside struct {
 // whole is anchored in the title-safe area (or in what the card's picture
 // leaves of it).
 type Block struct {
-	Anchor   string    `json:"anchor"` // centre, left, right, upper, lower, upper-left, upper-right, lower-left, lower-right
-	Align    string    `json:"align"`  // left, centre, right
-	Width    float64   `json:"width"`  // share of the area's width
+	// centre, left, right, upper, lower, upper-left, upper-right, lower-left, lower-right
+	Anchor   string    `json:"anchor"`
+	Align    string    `json:"align"` // left, centre, right
+	Width    float64   `json:"width"` // share of the area's width
 	Shift    float64   `json:"shift,omitempty"`
 	Elements []Element `json:"elements"`
 }
@@ -241,15 +243,16 @@ var Masks = []string{"", "oval", "arch", "blot"}
 // Layout says where one to six pictures sit in a slide, by an arrangement that
 // knows every frame shape, or by places given for a shape.
 type Layout struct {
-	ID       string                    `json:"id"`
-	Name     string                    `json:"name"`
-	Suits    string                    `json:"suits"` // wide, upright or any
-	Share    float64                   `json:"share"` // of the chances it is taken when it suits
-	Pictures int                       `json:"pictures"`
-	Arrange  Arrangement               `json:"arrange"`
-	Margin   float64                   `json:"margin,omitempty"`
-	Gap      float64                   `json:"gap,omitempty"`
-	Tilt     float64                   `json:"tilt,omitempty"` // degrees; pictures lean to either side in turn
+	ID       string      `json:"id"`
+	Name     string      `json:"name"`
+	Suits    string      `json:"suits"` // wide, upright or any
+	Share    float64     `json:"share"` // of the chances it is taken when it suits
+	Pictures int         `json:"pictures"`
+	Arrange  Arrangement `json:"arrange"`
+	Margin   float64     `json:"margin,omitempty"`
+	Gap      float64     `json:"gap,omitempty"`
+	// degrees; pictures lean to either side in turn
+	Tilt     float64                   `json:"tilt,omitempty"`
 	Backdrop *design.Backdrop          `json:"backdrop,omitempty"`
 	Motion   *design.Motion            `json:"motion,omitempty"`
 	Places   map[framing.Shape][]Place `json:"places,omitempty"`

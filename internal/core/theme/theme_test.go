@@ -60,19 +60,24 @@ func TestBrokenThemesAreRefusedWithThePath(t *testing.T) {
 // Every arrangement puts every picture inside the frame in every shape, and
 // apart from those that overlap on purpose no two pictures meet.
 func TestArrangementsHoldInEveryShape(t *testing.T) {
-	for _, a := range []theme.Arrangement{theme.Full, theme.Single, theme.Grid, theme.Lead, theme.Strip, theme.Stagger, theme.Scatter} {
+	for _, a := range []theme.Arrangement{theme.Full, theme.Single, theme.Grid, theme.Lead, theme.Strip,
+		theme.Stagger, theme.Scatter} {
 		for _, shape := range framing.Shapes {
 			for n := 1; n <= 6; n++ {
 				places := a.Places(n, shape.Aspect(), 0.06, 0.02, 4, 1.5)
 				require.Len(t, places, n, "%s %s", a, shape)
 				for i, p := range places {
-					assert.True(t, framing.Rect{W: 1, H: 1}.Contains(p.Rect, 1e-9), "%s %s %d of %d: %v", a, shape, i, n, p.Rect)
+					assert.True(t, framing.Rect{
+						W: 1,
+						H: 1,
+					}.Contains(p.Rect, 1e-9), "%s %s %d of %d: %v", a, shape, i, n, p.Rect)
 					assert.Greater(t, p.Rect.W*p.Rect.H, 0.02, "%s %s %d of %d", a, shape, i, n)
 					if a != theme.Grid && a != theme.Lead && a != theme.Strip {
 						continue
 					}
 					for _, o := range places[:i] {
-						apart := p.Rect.X >= o.Rect.X+o.Rect.W-1e-9 || o.Rect.X >= p.Rect.X+p.Rect.W-1e-9 || p.Rect.Y >= o.Rect.Y+o.Rect.H-1e-9 || o.Rect.Y >= p.Rect.Y+p.Rect.H-1e-9
+						apart := p.Rect.X >= o.Rect.X+o.Rect.W-1e-9 || o.Rect.X >= p.Rect.X+p.Rect.W-1e-9 ||
+							p.Rect.Y >= o.Rect.Y+o.Rect.H-1e-9 || o.Rect.Y >= p.Rect.Y+p.Rect.H-1e-9
 						assert.True(t, apart, "%s %s %d of %d", a, shape, i, n)
 					}
 				}
@@ -84,7 +89,11 @@ func TestArrangementsHoldInEveryShape(t *testing.T) {
 // Worked by hand: 151 s less 5 and 6 leave 140; at 4 s a slide 35 slides, each
 // with as many pictures as the layouts hold on average.
 func TestPicturesThatSuit(t *testing.T) {
-	th := theme.Theme{Opening: theme.Card{Seconds: 5}, Closing: theme.Card{Seconds: 6}, Pace: theme.Pace{Seconds: 4, Quickest: 2, Calmest: 7},
+	th := theme.Theme{Opening: theme.Card{Seconds: 5}, Closing: theme.Card{Seconds: 6}, Pace: theme.Pace{
+		Seconds:  4,
+		Quickest: 2,
+		Calmest:  7,
+	},
 		Layouts: []theme.Layout{{Pictures: 1, Share: 3}, {Pictures: 2, Share: 1}}}
 	least, usual, most := th.SuitsPictures(151)
 	assert.Equal(t, []int{25, 44, 88}, []int{least, usual, most})
@@ -94,7 +103,10 @@ func TestPicturesThatSuit(t *testing.T) {
 
 // Transitions without a direction take turns; one that has its own keeps it.
 func TestJoinsTakeTurns(t *testing.T) {
-	j := theme.Joins{Rule: "turns", Set: []transition.Transition{{Kind: "push"}, {Kind: "wipe", Direction: transition.Up}}}
+	j := theme.Joins{
+		Rule: "turns",
+		Set:  []transition.Transition{{Kind: "push"}, {Kind: "wipe", Direction: transition.Up}},
+	}
 	assert.Equal(t, transition.Left, j.At(0, 1).Direction)
 	assert.Equal(t, transition.Up, j.At(1, 1).Direction)
 	assert.Equal(t, transition.Right, j.At(2, 1).Direction)
@@ -134,5 +146,9 @@ func TestColoursFromDetails(t *testing.T) {
 	require.NoError(t, choice.Check("To let"))
 	require.NoError(t, choice.Check(""))
 	require.ErrorContains(t, choice.Check("Gone"), "none of For sale, To let")
-	require.ErrorContains(t, theme.Detail{Label: "Team colour", Example: "#d8352a", Type: theme.OfColour}.Check("red"), "not a colour like #d8352a")
+	require.ErrorContains(t, theme.Detail{
+		Label:   "Team colour",
+		Example: "#d8352a",
+		Type:    theme.OfColour,
+	}.Check("red"), "not a colour like #d8352a")
 }

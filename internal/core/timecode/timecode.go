@@ -186,7 +186,8 @@ func (r Rate) ParseTimecode(s string) (Frames, error) {
 		return 0, fmt.Errorf("timecode %q is out of range at %s frames a second", s, r)
 	}
 	if d > 0 && v[2] == 0 && v[1]%10 != 0 && v[3] < d {
-		return 0, fmt.Errorf("timecode %q does not exist: frame numbers 0 to %d are dropped in that minute", s, d-1)
+		return 0, fmt.Errorf("timecode %q does not exist: frame numbers 0 to %d are dropped in that minute",
+			s, d-1)
 	}
 	minutes := v[0]*60 + v[1]
 	return Frames((minutes*60+v[2])*nom + v[3] - d*(minutes-minutes/10)), nil
@@ -211,7 +212,8 @@ func (l Length) In(r Rate) float64 {
 // rate of so many whole frames a second.
 func ParseLength(text string, r Rate) (Length, error) {
 	text = strings.TrimSpace(text)
-	fail := fmt.Errorf("%q is not a length: type seconds (4.5), minutes and seconds (1:02), frames (108f) or timecode (0:00:04:12)", text)
+	fail := fmt.Errorf("%q is not a length: type seconds (4.5), minutes and seconds (1:02), frames (108f) "+
+		"or timecode (0:00:04:12)", text)
 	number := func(s string) (float64, bool) {
 		v, err := strconv.ParseFloat(strings.Replace(strings.TrimSpace(s), ",", ".", 1), 64)
 		return v, err == nil && v >= 0 && v < 1e6 && !strings.ContainsAny(s, "xXpPeEnN_+-")

@@ -50,7 +50,8 @@ func smooth(t float64) float64 { return framing.InOut.At(t) }
 
 // glow adds light: the second slide comes before the first has gone.
 func (p *painter) glow() {
-	p.dst.Add(p.a, p.b, raster.Share(smooth(math.Min(1, (1-p.s)*1.2))), raster.Share(smooth(math.Min(1, p.s*1.2))))
+	p.dst.Add(p.a, p.b, raster.Share(smooth(math.Min(1, (1-p.s)*1.2))),
+		raster.Share(smooth(math.Min(1, p.s*1.2))))
 }
 
 // through goes by way of a colour.
@@ -115,11 +116,19 @@ func (p *painter) edge(f *raster.Frame, x, y float64) {
 	case px > 0:
 		p.dst.Draw(f.Sprite(), framing.Rect{W: math.Ceil(px/2)*2 + 2, H: p.h}, framing.Rect{W: 1, H: p.h}, 1)
 	case px < 0:
-		p.dst.Draw(f.Sprite(), framing.Rect{X: math.Floor((p.w+px)/2)*2 - 2, W: p.w, H: p.h}, framing.Rect{X: p.w - 1, W: 1, H: p.h}, 1)
+		p.dst.Draw(f.Sprite(), framing.Rect{
+			X: math.Floor((p.w+px)/2)*2 - 2,
+			W: p.w,
+			H: p.h,
+		}, framing.Rect{X: p.w - 1, W: 1, H: p.h}, 1)
 	case py > 0:
 		p.dst.Draw(f.Sprite(), framing.Rect{W: p.w, H: math.Ceil(py/2)*2 + 2}, framing.Rect{W: p.w, H: 1}, 1)
 	case py < 0:
-		p.dst.Draw(f.Sprite(), framing.Rect{Y: math.Floor((p.h+py)/2)*2 - 2, W: p.w, H: p.h}, framing.Rect{Y: p.h - 1, W: p.w, H: 1}, 1)
+		p.dst.Draw(f.Sprite(), framing.Rect{
+			Y: math.Floor((p.h+py)/2)*2 - 2,
+			W: p.w,
+			H: p.h,
+		}, framing.Rect{Y: p.h - 1, W: p.w, H: 1}, 1)
 	}
 }
 
@@ -149,7 +158,12 @@ func (p *painter) zoom() {
 		defer frames.Put(f)
 		f.Copy(p.dst)
 		k := 0.6 + 0.4*framing.Out.At(1.8*s)
-		f.Draw(p.b.Sprite(), framing.Rect{X: p.w * (1 - k) / 2, Y: p.h * (1 - k) / 2, W: p.w * k, H: p.h * k}, p.all, 1)
+		f.Draw(p.b.Sprite(), framing.Rect{
+			X: p.w * (1 - k) / 2,
+			Y: p.h * (1 - k) / 2,
+			W: p.w * k,
+			H: p.h * k,
+		}, p.all, 1)
 		p.dst.Reveal(f, Transition{Kind: "iris"}.maps(p.dst.W, p.dst.H), s, 0.2)
 	case "swell":
 		p.dst.Copy(p.b)
@@ -171,7 +185,8 @@ func (p *painter) fold() {
 		if d == Down {
 			top, bottom, y = p.b, p.a, hb
 		}
-		p.dst.Draw(top.Sprite(), framing.Rect{W: p.w, H: math.Ceil(y/2)*2 + 2}, p.all, 1) // under the row in which both meet
+		// under the row in which both meet
+		p.dst.Draw(top.Sprite(), framing.Rect{W: p.w, H: math.Ceil(y/2)*2 + 2}, p.all, 1)
 		p.dst.Draw(bottom.Sprite(), framing.Rect{Y: y, W: p.w, H: p.h - y}, p.all, 1)
 	} else {
 		wb := p.w * s
@@ -253,7 +268,8 @@ func (p *painter) page() {
 	// It throws a little shade on the front it lies on.
 	for i := range steps {
 		lo, hi := x0-back-shadow*0.5*float64(i+1)/steps, x0-back-shadow*0.5*float64(i)/steps
-		p.dst.Fill(strip(math.Max(0, lo), math.Max(0, hi)), raster.Black, 0.2*(1-float64(i)/steps)*math.Min(1, 6*p.s))
+		p.dst.Fill(strip(math.Max(0, lo), math.Max(0, hi)), raster.Black, 0.2*(1-float64(i)/steps)*math.Min(1,
+			6*p.s))
 	}
 	pale := raster.RGB{R: 236, G: 233, B: 226}.In(p.m)
 	folded := w - x0 // of the sheet, which shows through from the other side
@@ -329,7 +345,10 @@ func (p *painter) soften(f *raster.Frame, k float64) {
 	half := raster.NewFrame(max(2, p.dst.W/4*2), max(2, p.dst.H/4*2))
 	small := raster.NewFrame(w, h)
 	shrink := func(from, to *raster.Frame) {
-		to.Draw(from.Sprite(), framing.Rect{W: float64(to.W), H: float64(to.H)}, framing.Rect{W: float64(from.W), H: float64(from.H)}, 1)
+		to.Draw(from.Sprite(), framing.Rect{
+			W: float64(to.W),
+			H: float64(to.H),
+		}, framing.Rect{W: float64(from.W), H: float64(from.H)}, 1)
 	}
 	shrink(f, half)
 	quarter := raster.NewFrame(max(2, half.W/4*2), max(2, half.H/4*2))

@@ -24,7 +24,8 @@ type Transition struct {
 	Direction Direction    `json:"direction,omitempty"` // where it moves; empty takes turns
 	Soft      float64      `json:"soft,omitempty"`      // width of soft edges, share of the way, 0 to 1
 	Colour    raster.RGB   `json:"colour,omitzero"`     // of "through" and "light"
-	Shutter   float64      `json:"shutter,omitempty"`   // motion blur, as the angle of a shutter in degrees; 0: the film's
+	// motion blur, as the angle of a shutter in degrees; 0: the film's
+	Shutter float64 `json:"shutter,omitempty"`
 }
 
 // Direction is where a transition moves to.
@@ -66,7 +67,20 @@ var Families = []Family{
 }
 
 // directed are the kinds that have a direction.
-var directed = map[Kind]bool{"wipe": true, "diagonal": true, "doors": true, "blinds": true, "push": true, "cover": true, "reveal": true, "drift": true, "fold": true, "page": true, "light": true, "tiles": true}
+var directed = map[Kind]bool{
+	"wipe":     true,
+	"diagonal": true,
+	"doors":    true,
+	"blinds":   true,
+	"push":     true,
+	"cover":    true,
+	"reveal":   true,
+	"drift":    true,
+	"fold":     true,
+	"page":     true,
+	"light":    true,
+	"tiles":    true,
+}
 
 // Known reports whether k is a kind of transition.
 func (k Kind) Known() bool {
@@ -180,7 +194,20 @@ func (t Transition) Draw(dst, a, b *raster.Frame, s float64, m raster.Matrix) {
 }
 
 // softness is the width of edges where a transition does not say.
-var softness = map[Kind]float64{"wipe": 0.12, "diagonal": 0.12, "doors": 0.1, "blinds": 0.25, "iris": 0.08, "diamond": 0.08, "frame": 0.06, "clock": 0.04, "tiles": 0.08, "mosaic": 0.1, "cloud": 0.3, "grain": 0.7}
+var softness = map[Kind]float64{
+	"wipe":     0.12,
+	"diagonal": 0.12,
+	"doors":    0.1,
+	"blinds":   0.25,
+	"iris":     0.08,
+	"diamond":  0.08,
+	"frame":    0.06,
+	"clock":    0.04,
+	"tiles":    0.08,
+	"mosaic":   0.1,
+	"cloud":    0.3,
+	"grain":    0.7,
+}
 
 // spare frames, of any size.
 var frames sync.Pool
@@ -269,7 +296,9 @@ func (t Transition) order(aspect float64) func(x, y float64) float64 {
 		r := math.Hypot(aspect, 1) / 2
 		return func(x, y float64) float64 { return math.Hypot((x-0.5)*aspect, y-0.5) / r }
 	case "diamond":
-		return func(x, y float64) float64 { return (math.Abs(x-0.5)*aspect + math.Abs(y-0.5)) / (aspect/2 + 0.5) }
+		return func(x, y float64) float64 {
+			return (math.Abs(x-0.5)*aspect + math.Abs(y-0.5)) / (aspect/2 + 0.5)
+		}
 	case "frame":
 		return func(x, y float64) float64 { return math.Max(fold(x), fold(y)) }
 	case "clock":

@@ -46,7 +46,9 @@ func every(t *testing.T, check func(t *testing.T, tr Transition, w, h int)) {
 		for _, d := range dirs {
 			for _, size := range [][2]int{{96, 54}, {54, 96}, {60, 60}} {
 				tr := Transition{Kind: k, Seconds: 1, Direction: d}
-				t.Run(fmt.Sprintf("%s %s %d×%d", k, d, size[0], size[1]), func(t *testing.T) { check(t, tr, size[0], size[1]) })
+				t.Run(fmt.Sprintf("%s %s %d×%d", k, d, size[0], size[1]), func(t *testing.T) {
+					check(t, tr, size[0], size[1])
+				})
 			}
 		}
 	}
@@ -57,7 +59,10 @@ func TestThereAreEnoughAndAllAreValid(t *testing.T) {
 	for _, k := range kinds() {
 		assert.NoError(t, Transition{Kind: k, Seconds: 1}.Validate())
 	}
-	for _, bad := range []Transition{{Kind: "melt"}, {Kind: "wipe", Seconds: 11}, {Kind: "wipe", Direction: "north"}, {Kind: "wipe", Soft: 2}, {Kind: "wipe", Ease: "jumpy"}} {
+	for _, bad := range []Transition{{Kind: "melt"}, {
+		Kind:    "wipe",
+		Seconds: 11,
+	}, {Kind: "wipe", Direction: "north"}, {Kind: "wipe", Soft: 2}, {Kind: "wipe", Ease: "jumpy"}} {
 		assert.Error(t, bad.Validate(), "%+v", bad)
 	}
 }

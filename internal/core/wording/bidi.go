@@ -14,7 +14,8 @@ const (
 )
 
 // fromTheRight are the scripts that are written from right to left.
-var fromTheRight = []*unicode.RangeTable{unicode.Hebrew, unicode.Arabic, unicode.Syriac, unicode.Thaana, unicode.Nko, unicode.Samaritan, unicode.Mandaic, unicode.Adlam, unicode.Hanifi_Rohingya}
+var fromTheRight = []*unicode.RangeTable{unicode.Hebrew, unicode.Arabic, unicode.Syriac, unicode.Thaana,
+	unicode.Nko, unicode.Samaritan, unicode.Mandaic, unicode.Adlam, unicode.Hanifi_Rohingya}
 
 // Isolated is a value that is put into a text, such that it orders nothing but itself: what is
 // written from right to left does not move what stands before or after it.

@@ -29,12 +29,14 @@ func TestNamesFromTheRightStayInTheirPlace(t *testing.T) {
 	}
 	runs := ordered(wording.Beside("عمر", "24 crews"))
 	assert.Contains(t, runs[len(runs)-1], "24 crews", "the number stands after the name")
-	assert.Equal(t, "Salt & Tar · 12", wording.Beside("Salt & Tar", "12"), "nothing is marked where nothing needs it")
+	assert.Equal(t, "Salt & Tar · 12", wording.Beside("Salt & Tar", "12"),
+		"nothing is marked where nothing needs it")
 	assert.Equal(t, "عمر", wording.Bare(wording.Isolated("عمر")))
 	assert.Equal(t, "Ida", wording.Bare(wording.Isolated("Ida")))
 }
 
 func TestQuotesAreIsolated(t *testing.T) {
-	assert.Equal(t, "Row 3 is called “\u2068عمر <30>\u2069” too", wording.IsolatedQuotes("Row 3 is called “عمر <30>” too"))
+	assert.Equal(t, "Row 3 is called “\u2068عمر <30>\u2069” too",
+		wording.IsolatedQuotes("Row 3 is called “عمر <30>” too"))
 	assert.Equal(t, "Row 3 is called “Omar” too", wording.IsolatedQuotes("Row 3 is called “Omar” too"))
 }

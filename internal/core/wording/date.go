@@ -9,11 +9,15 @@ import (
 // inFigures are the forms in which lists write a date with its year; in those below
 // months have names.
 var (
-	inFigures = []string{time.DateOnly, "2.1.2006", "2/1/2006", "2-1-2006", "1/2/2006", "2006/1/2", "2.1.06", "2/1/06"}
-	inWords   = []string{"2 January 2006", "2 Jan 2006", "2 Jan. 2006", "January 2, 2006", "Monday 2 January 2006", "Monday, 2 January 2006"}
-	loose     = []string{"2 January 2006", "2 Jan 2006", "January 2 2006", "Monday 2 January 2006"}
-	spoken    = []string{"2 January 2006", "Monday 2 January 2006", "Monday, 2 January 2006", "January 2, 2006", "Monday, January 2, 2006",
-		"Monday 2 January", "2 January", "January 2", "2 Jan 2006", "Jan 2, 2006", "January 2006", time.DateOnly, "2.1.2006", "02.01.2006",
+	inFigures = []string{time.DateOnly, "2.1.2006", "2/1/2006", "2-1-2006", "1/2/2006", "2006/1/2", "2.1.06",
+		"2/1/06"}
+	inWords = []string{"2 January 2006", "2 Jan 2006", "2 Jan. 2006", "January 2, 2006",
+		"Monday 2 January 2006", "Monday, 2 January 2006"}
+	loose  = []string{"2 January 2006", "2 Jan 2006", "January 2 2006", "Monday 2 January 2006"}
+	spoken = []string{"2 January 2006", "Monday 2 January 2006", "Monday, 2 January 2006",
+		"January 2, 2006", "Monday, January 2, 2006",
+		"Monday 2 January", "2 January", "January 2", "2 Jan 2006", "Jan 2, 2006", "January 2006",
+		time.DateOnly, "2.1.2006", "02.01.2006",
 		"2. January 2006", "Monday, 2. January 2006", "2. January", "2 de January de 2006"}
 )
 

@@ -14,7 +14,8 @@ func Counted(n int, word string) string {
 	if n == 1 {
 		return "1 " + word
 	}
-	if stem, ok := strings.CutSuffix(word, "y"); ok && !strings.HasSuffix(stem, "a") && !strings.HasSuffix(stem, "e") && !strings.HasSuffix(stem, "o") {
+	if stem, ok := strings.CutSuffix(word, "y"); ok && !strings.HasSuffix(stem, "a") &&
+		!strings.HasSuffix(stem, "e") && !strings.HasSuffix(stem, "o") {
 		return fmt.Sprintf("%d %sies", n, stem)
 	}
 	return fmt.Sprintf("%d %ss", n, word)

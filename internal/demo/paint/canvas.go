@@ -35,7 +35,13 @@ type canvas struct {
 }
 
 func newCanvas(w, h int, seed uint64) *canvas {
-	return &canvas{w: w, h: h, aspect: float64(w) / float64(h), px: make([]float32, w*h*3), rng: rand.New(rand.NewPCG(seed, 77))}
+	return &canvas{
+		w:      w,
+		h:      h,
+		aspect: float64(w) / float64(h),
+		px:     make([]float32, w*h*3),
+		rng:    rand.New(rand.NewPCG(seed, 77)),
+	}
 }
 
 func (c *canvas) rnd(lo, hi float64) float64 { return lo + c.rng.Float64()*(hi-lo) }
@@ -128,7 +134,8 @@ func (c *canvas) stroke(a, b pt, thick float64, v rgb, alpha float64) {
 		return
 	}
 	nx, ny := -dy/l*thick/2, dx/l*thick/2
-	c.poly(v, alpha, pt{a.x + nx, a.y + ny}, pt{b.x + nx, b.y + ny}, pt{b.x - nx, b.y - ny}, pt{a.x - nx, a.y - ny})
+	c.poly(v, alpha, pt{a.x + nx, a.y + ny}, pt{b.x + nx, b.y + ny}, pt{b.x - nx, b.y - ny},
+		pt{a.x - nx, a.y - ny})
 }
 
 // glow adds light around a point.

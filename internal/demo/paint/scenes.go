@@ -68,7 +68,8 @@ var dusk = []palette{
 	{hex(0x18264f), hex(0xc9607a), hex(0xd98a97), hex(0x4b3d6e), hex(0x4a4470), hex(0x10162f), hex(0xffae8a)},
 }
 
-var night = palette{hex(0x060b1c), hex(0x24345c), hex(0x1c2745), hex(0x0c1328), hex(0x16233f), hex(0x04070f), hex(0x9fb4d8)}
+var night = palette{hex(0x060b1c), hex(0x24345c), hex(0x1c2745), hex(0x0c1328), hex(0x16233f), hex(0x04070f),
+	hex(0x9fb4d8)}
 
 // sky paints the sky down to the horizon; the sun stands at sx.
 func (c *canvas) sky(p palette, horizon, sx float64, clouds float64) {
@@ -139,7 +140,8 @@ var hairs = []rgb{hex(0x2b1d14), hex(0x5c3a1e), hex(0x9c6b35), hex(0x17130f), he
 func (c *canvas) crew(x, y, size float64, club [2]uint32, stroke float64, light float64) {
 	main, second := hex(club[0]).times(light), hex(club[1]).times(light)
 	// Reflection first, then the hull over it.
-	c.shape([]pt{{x - size*0.48, y}, {x + size*0.5, y}, {x + size*0.36, y + size*0.1}, {x - size*0.36, y + size*0.1}}, 0.4, plain(main.times(0.4)))
+	c.shape([]pt{{x - size*0.48, y}, {x + size*0.5, y}, {x + size*0.36, y + size*0.1},
+		{x - size*0.36, y + size*0.1}}, 0.4, plain(main.times(0.4)))
 	wood := hex(0x7a4a22).times(light)
 	for i := range 4 {
 		cx := x - size*0.27 + float64(i)*size*0.17
@@ -148,18 +150,25 @@ func (c *canvas) crew(x, y, size float64, club [2]uint32, stroke float64, light 
 		skin := skins[(int(club[0])+i)%len(skins)].times(light)
 		// Oar: from the hands over the gunwale to the blade.
 		hand := pt{cx + lean*1.6 + size*0.035, y - size*0.062}
-		blade := pt{cx - size*0.055*math.Sin(stroke+0.5) + size*0.03, y + size*0.055 - size*0.02*math.Max(0, reach)}
+		blade := pt{cx - size*0.055*math.Sin(stroke+0.5) + size*0.03, y + size*0.055 - size*0.02*math.Max(0,
+			reach)}
 		c.stroke(hand, blade, size*0.007, hex(0xd9c7a0).times(light), 1)
 		c.ellipse(blade.x, blade.y, size*0.022, size*0.008, 0.5, second, 1)
 		c.ellipse(blade.x, blade.y+size*0.01, size*0.035, size*0.004, 0, hex(0xffffff), 0.35*light)
 		// Trunk, arms, head, cap.
-		c.poly(main, 1, pt{cx - size*0.032, y - size*0.02}, pt{cx + size*0.03, y - size*0.02}, pt{cx + lean + size*0.028, y - size*0.098}, pt{cx + lean - size*0.026, y - size*0.098})
-		c.poly(second, 1, pt{cx + lean*0.5 - size*0.03, y - size*0.055}, pt{cx + lean*0.5 + size*0.029, y - size*0.055}, pt{cx + lean*0.55 + size*0.029, y - size*0.067}, pt{cx + lean*0.55 - size*0.03, y - size*0.067})
+		c.poly(main, 1, pt{cx - size*0.032, y - size*0.02}, pt{cx + size*0.03, y - size*0.02},
+			pt{cx + lean + size*0.028, y - size*0.098}, pt{cx + lean - size*0.026, y - size*0.098})
+		c.poly(second, 1, pt{cx + lean*0.5 - size*0.03, y - size*0.055}, pt{cx + lean*0.5 + size*0.029,
+			y - size*0.055}, pt{cx + lean*0.55 + size*0.029, y - size*0.067}, pt{cx + lean*0.55 - size*0.03,
+			y - size*0.067})
 		c.stroke(pt{cx + lean, y - size*0.09}, hand, size*0.014, skin, 1)
 		c.ellipse(cx+lean*1.15, y-size*0.122, size*0.019, size*0.024, 0, skin, 1)
-		c.ellipse(cx+lean*1.15-size*0.003, y-size*0.136, size*0.02, size*0.012, 0, hairs[(int(club[1])+i*3)%len(hairs)].times(light), 1)
+		c.ellipse(cx+lean*1.15-size*0.003, y-size*0.136, size*0.02, size*0.012, 0,
+			hairs[(int(club[1])+i*3)%len(hairs)].times(light), 1)
 	}
-	hull := []pt{{x - size*0.5, y - size*0.045}, {x - size*0.3, y - size*0.022}, {x + size*0.3, y - size*0.022}, {x + size*0.53, y - size*0.055}, {x + size*0.4, y + size*0.012}, {x - size*0.4, y + size*0.012}}
+	hull := []pt{{x - size*0.5, y - size*0.045}, {x - size*0.3, y - size*0.022},
+		{x + size*0.3, y - size*0.022}, {x + size*0.53, y - size*0.055}, {x + size*0.4, y + size*0.012},
+		{x - size*0.4, y + size*0.012}}
 	c.shape(hull, 1, func(_, yy float64) rgb {
 		if yy < y-size*0.012 {
 			return main.mix(wood, 0.1)
@@ -168,7 +177,8 @@ func (c *canvas) crew(x, y, size float64, club [2]uint32, stroke float64, light 
 	})
 	for i := range 7 {
 		d := float64(i)
-		c.ellipse(x-size*(0.5+d*0.05), y+size*0.012, size*0.035, size*0.004, 0, hex(0xf4fbff), 0.4*light*(1-d/8))
+		c.ellipse(x-size*(0.5+d*0.05), y+size*0.012, size*0.035, size*0.004, 0, hex(0xf4fbff),
+			0.4*light*(1-d/8))
 	}
 }
 
@@ -191,7 +201,8 @@ func (c *canvas) pennants(a, b pt, sag, size float64, club [2]uint32, time float
 func lanterns(c *canvas, s Spec) {
 	p := night
 	if c.rng.IntN(3) == 0 {
-		p = palette{hex(0x0d1533), hex(0x6a3f5f), hex(0x3a2b52), hex(0x141a38), hex(0x2a2748), hex(0x060917), hex(0xc9a6c0)}
+		p = palette{hex(0x0d1533), hex(0x6a3f5f), hex(0x3a2b52), hex(0x141a38), hex(0x2a2748), hex(0x060917),
+			hex(0xc9a6c0)}
 	}
 	horizon := c.rnd(0.34, 0.46)
 	c.sky(p, horizon, c.aspect*0.8, c.rnd(0.2, 0.6))
@@ -208,7 +219,8 @@ func lanterns(c *canvas, s Spec) {
 	var all []lantern
 	for i := range 7 + c.rng.IntN(5) {
 		d := math.Pow(c.rng.Float64(), 1.4)
-		all = append(all, lantern{c.rnd(0.05, 0.95)*c.aspect + s.Time*0.02*(0.4+d), horizon + 0.05 + 0.44*d, 0.05 + 0.16*d, warm[(i+int(s.Seed))%len(warm)]})
+		all = append(all, lantern{c.rnd(0.05, 0.95)*c.aspect + s.Time*0.02*(0.4+d), horizon + 0.05 + 0.44*d,
+			0.05 + 0.16*d, warm[(i+int(s.Seed))%len(warm)]})
 	}
 	slices.SortFunc(all, func(a, b lantern) int { return int(math.Copysign(1, a.y-b.y)) })
 	n := noise(c.rng.Uint64())
@@ -217,11 +229,14 @@ func lanterns(c *canvas, s Spec) {
 		for k := range 26 {
 			d := float64(k) / 26
 			wob := n.at(l.x*40+float64(k)*1.7, s.Time*1.5+float64(k)) - 0.5
-			c.ellipse(l.x+wob*l.size*0.4, l.y+0.01+d*l.size*2.1, l.size*(0.22-0.12*d)*(0.6+n.at(float64(k), l.x*9)), l.size*0.022, 0, l.v, 0.5*(1-d))
+			c.ellipse(l.x+wob*l.size*0.4, l.y+0.01+d*l.size*2.1, l.size*(0.22-0.12*d)*(0.6+
+				n.at(float64(k), l.x*9)), l.size*0.022, 0, l.v, 0.5*(1-d))
 		}
 		bob := math.Sin(s.Time*1.7+l.x*20) * 0.004
 		y := l.y + bob
-		c.poly(hex(0x120d0a), 1, pt{l.x - l.size*0.62, y - l.size*0.14}, pt{l.x + l.size*0.62, y - l.size*0.14}, pt{l.x + l.size*0.4, y + l.size*0.06}, pt{l.x - l.size*0.4, y + l.size*0.06})
+		c.poly(hex(0x120d0a), 1, pt{l.x - l.size*0.62, y - l.size*0.14},
+			pt{l.x + l.size*0.62, y - l.size*0.14}, pt{l.x + l.size*0.4, y + l.size*0.06},
+			pt{l.x - l.size*0.4, y + l.size*0.06})
 		c.stroke(pt{l.x, y - l.size*0.1}, pt{l.x, y - l.size*1.05}, l.size*0.03, hex(0x1b130d), 1)
 		c.glow(l.x, y-l.size*0.75, l.size*0.75, l.v, 0.42)
 		c.ellipse(l.x, y-l.size*0.72, l.size*0.21, l.size*0.27, 0, l.v.times(1.25), 1)
@@ -231,7 +246,9 @@ func lanterns(c *canvas, s Spec) {
 			c.stroke(pt{l.x - l.size*0.19, ry}, pt{l.x + l.size*0.19, ry}, l.size*0.012, l.v.times(0.55), 0.8)
 		}
 		c.ellipse(l.x-l.size*0.33, y-l.size*0.3, l.size*0.07, l.size*0.09, 0, l.v.times(0.42), 1)
-		c.poly(l.v.times(0.22), 1, pt{l.x - l.size*0.45, y - l.size*0.1}, pt{l.x - l.size*0.42, y - l.size*0.24}, pt{l.x - l.size*0.24, y - l.size*0.24}, pt{l.x - l.size*0.2, y - l.size*0.1})
+		c.poly(l.v.times(0.22), 1, pt{l.x - l.size*0.45, y - l.size*0.1},
+			pt{l.x - l.size*0.42, y - l.size*0.24}, pt{l.x - l.size*0.24, y - l.size*0.24},
+			pt{l.x - l.size*0.2, y - l.size*0.1})
 	}
 }
 
@@ -248,9 +265,12 @@ func headland(c *canvas, s Spec) {
 // tower is a lighthouse with its foot at x, y.
 func (c *canvas) tower(x, y, size float64, p palette, lit bool) {
 	rock := hex(0x3a3630).mix(p.deep, 0.4)
-	c.poly(rock, 1, pt{x - size*0.5, y + size*0.04}, pt{x - size*0.3, y - size*0.06}, pt{x - size*0.08, y - size*0.1}, pt{x + size*0.2, y - size*0.09}, pt{x + size*0.45, y - size*0.02}, pt{x + size*0.6, y + size*0.04})
+	c.poly(rock, 1, pt{x - size*0.5, y + size*0.04}, pt{x - size*0.3, y - size*0.06},
+		pt{x - size*0.08, y - size*0.1}, pt{x + size*0.2, y - size*0.09}, pt{x + size*0.45, y - size*0.02},
+		pt{x + size*0.6, y + size*0.04})
 	base := y - size*0.08
-	c.shape([]pt{{x - size*0.12, base}, {x - size*0.075, base - size*0.8}, {x + size*0.075, base - size*0.8}, {x + size*0.12, base}}, 1, func(xx, yy float64) rgb {
+	c.shape([]pt{{x - size*0.12, base}, {x - size*0.075, base - size*0.8}, {x + size*0.075, base - size*0.8},
+		{x + size*0.12, base}}, 1, func(xx, yy float64) rgb {
 		v := hex(0xf0ebe0)
 		if int((base-yy)/(size*0.16))%2 == 1 {
 			v = hex(0xb4432f)
@@ -258,12 +278,16 @@ func (c *canvas) tower(x, y, size float64, p palette, lit bool) {
 		return v.mix(p.horizon, 0.12).times(0.62 + 0.5*math.Exp(-math.Pow((xx-x+size*0.03)/(size*0.07), 2)))
 	})
 	top := base - size*0.8
-	c.poly(hex(0x2d2f36), 1, pt{x - size*0.1, top}, pt{x + size*0.1, top}, pt{x + size*0.1, top - size*0.025}, pt{x - size*0.1, top - size*0.025})
-	c.poly(hex(0xffe9b0), 1, pt{x - size*0.05, top - size*0.025}, pt{x + size*0.05, top - size*0.025}, pt{x + size*0.05, top - size*0.13}, pt{x - size*0.05, top - size*0.13})
-	c.poly(hex(0x7a2c22), 1, pt{x - size*0.075, top - size*0.13}, pt{x, top - size*0.22}, pt{x + size*0.075, top - size*0.13})
+	c.poly(hex(0x2d2f36), 1, pt{x - size*0.1, top}, pt{x + size*0.1, top}, pt{x + size*0.1, top - size*0.025},
+		pt{x - size*0.1, top - size*0.025})
+	c.poly(hex(0xffe9b0), 1, pt{x - size*0.05, top - size*0.025}, pt{x + size*0.05, top - size*0.025},
+		pt{x + size*0.05, top - size*0.13}, pt{x - size*0.05, top - size*0.13})
+	c.poly(hex(0x7a2c22), 1, pt{x - size*0.075, top - size*0.13}, pt{x, top - size*0.22},
+		pt{x + size*0.075, top - size*0.13})
 	if lit {
 		c.glow(x, top-size*0.08, size*0.22, hex(0xffe2a0), 0.9)
-		c.poly(hex(0xffe9b8), 0.14, pt{x, top - size*0.07}, pt{x + size*14, top - size*2.4}, pt{x + size*14, top + size*0.8})
+		c.poly(hex(0xffe9b8), 0.14, pt{x, top - size*0.07}, pt{x + size*14, top - size*2.4},
+			pt{x + size*14, top + size*0.8})
 	}
 }
 
@@ -286,17 +310,21 @@ func pots(c *canvas, _ Spec) {
 	wall := []rgb{hex(0xcfc4b2), hex(0xa9b3ae), hex(0xd6b89c), hex(0x8f9aa0)}[c.rng.IntN(4)]
 	light := c.rnd(0.1, 0.9) * c.aspect
 	c.each(0, 1, func(x, y float64) rgb {
-		return wall.times((0.62 + 0.55*math.Exp(-math.Pow((x-light)/0.7, 2))) * (0.92 + 0.16*n.fractal(x*5, y*5, 4)))
+		return wall.times((0.62 + 0.55*math.Exp(-math.Pow((x-light)/0.7, 2))) * (0.92 +
+			0.16*n.fractal(x*5, y*5, 4)))
 	})
 	c.soften(0.006)
-	glazes := []rgb{hex(0x2f5f73), hex(0x8c4a2f), hex(0xe2d8c2), hex(0x5a6b3c), hex(0x1f2c33), hex(0xb98a4a), hex(0x7fa6a0)}
+	glazes := []rgb{hex(0x2f5f73), hex(0x8c4a2f), hex(0xe2d8c2), hex(0x5a6b3c), hex(0x1f2c33), hex(0xb98a4a),
+		hex(0x7fa6a0)}
 	for row := range 3 {
 		y := 0.32 + 0.31*float64(row)
 		board := hex(0x6e4c30)
-		c.shape([]pt{{0, y}, {c.aspect, y}, {c.aspect, y + 0.035}, {0, y + 0.035}}, 1, func(x, yy float64) rgb {
-			return board.times(0.7 + 0.5*n.fractal(x*3, yy*90, 3))
-		})
-		c.poly(hex(0x1a120c), 0.35, pt{0, y + 0.035}, pt{c.aspect, y + 0.035}, pt{c.aspect, y + 0.06}, pt{0, y + 0.06})
+		c.shape([]pt{{0, y}, {c.aspect, y}, {c.aspect, y + 0.035}, {0, y + 0.035}}, 1,
+			func(x, yy float64) rgb {
+				return board.times(0.7 + 0.5*n.fractal(x*3, yy*90, 3))
+			})
+		c.poly(hex(0x1a120c), 0.35, pt{0, y + 0.035}, pt{c.aspect, y + 0.035}, pt{c.aspect, y + 0.06},
+			pt{0, y + 0.06})
 		for x := c.rnd(0.04, 0.12); x < c.aspect-0.05; {
 			w, h := c.rnd(0.05, 0.11), c.rnd(0.08, 0.2)
 			g := glazes[c.rng.IntN(len(glazes))]
@@ -317,7 +345,8 @@ func pots(c *canvas, _ Spec) {
 				if yy > y-h*0.16 {
 					v = v.mix(hex(0xa06a44), 0.75)
 				}
-				return v.mix(rgb{1, 1, 1}, 0.6*math.Exp(-math.Pow((d+0.42)/0.08, 2)-math.Pow((yy-y+h*0.68)/(h*0.14), 2)))
+				return v.mix(rgb{1, 1, 1},
+					0.6*math.Exp(-math.Pow((d+0.42)/0.08, 2)-math.Pow((yy-y+h*0.68)/(h*0.14), 2)))
 			})
 			x += w*1.25 + c.rnd(0.01, 0.05)
 		}
@@ -345,6 +374,7 @@ func evening(c *canvas, s Spec) {
 		}
 	}
 	for i := range 6 + c.rng.IntN(4) {
-		c.figure(c.aspect*(0.06+0.1*float64(i))+c.rnd(-0.03, 0.03), c.rnd(1.0, 1.12), c.rnd(0.5, 0.62), s.Club, i%3 == 0)
+		c.figure(c.aspect*(0.06+0.1*float64(i))+c.rnd(-0.03, 0.03), c.rnd(1.0, 1.12), c.rnd(0.5, 0.62),
+			s.Club, i%3 == 0)
 	}
 }

@@ -167,14 +167,16 @@ func (m *mixer) flute(freq, seconds float64) func(float64) float64 {
 	return func(t float64) float64 {
 		env := math.Min(1, t/0.06) * math.Min(1, math.Max(0, (seconds-t)/0.12))
 		phase += 2 * math.Pi * freq / Rate * (1 + 0.004*math.Sin(2*math.Pi*5.2*t)*math.Min(1, t*2))
-		return env * (math.Sin(phase) + 0.28*math.Sin(2*phase) + 0.08*math.Sin(3*phase) + 0.02*(m.rng.Float64()-0.5))
+		return env * (math.Sin(phase) + 0.28*math.Sin(2*phase) + 0.08*math.Sin(3*phase) +
+			0.02*(m.rng.Float64()-0.5))
 	}
 }
 
 func bell(freq float64) func(float64) float64 {
 	return func(t float64) float64 {
 		v := 0.0
-		for _, h := range [][3]float64{{1, 1, 1.2}, {2.01, 0.5, 1.8}, {3.01, 0.3, 2.9}, {4.23, 0.14, 4.5}, {5.4, 0.08, 6}} {
+		for _, h := range [][3]float64{{1, 1, 1.2}, {2.01, 0.5, 1.8}, {3.01, 0.3, 2.9}, {4.23, 0.14, 4.5},
+			{5.4, 0.08, 6}} {
 			v += h[1] * math.Sin(2*math.Pi*freq*h[0]*t) * math.Exp(-t*h[2])
 		}
 		return v * math.Min(1, t*500)
@@ -249,7 +251,9 @@ func (m *mixer) kick(at, gain float64) {
 
 func (m *mixer) snare(at, gain float64) {
 	m.add(at, 0.22, gain*0.6, 0.05, m.noise(19))
-	m.add(at, 0.15, gain, 0.05, func(s float64) float64 { return math.Sin(2*math.Pi*190*s) * math.Exp(-s*26) })
+	m.add(at, 0.15, gain, 0.05, func(s float64) float64 {
+		return math.Sin(2*math.Pi*190*s) * math.Exp(-s*26)
+	})
 }
 
 func (m *mixer) hat(at, gain float64) { m.add(at, 0.06, gain, -0.3, m.noise(70)) }
@@ -285,7 +289,8 @@ func (m *mixer) drums(p Piece, t, beat float64, bar int) {
 
 // melody is a motif of two bars, answered, varied and brought home.
 func (m *mixer) melody(p Piece, beat float64) {
-	rhythms := [][]float64{{1, 0.5, 0.5, 1, 1}, {1.5, 0.5, 1, 1}, {0.5, 0.5, 1, 1.5, 0.5}, {2, 1, 1}, {1, 1, 0.5, 0.5, 1}}
+	rhythms := [][]float64{{1, 0.5, 0.5, 1, 1}, {1.5, 0.5, 1, 1}, {0.5, 0.5, 1, 1.5, 0.5}, {2, 1, 1},
+		{1, 1, 0.5, 0.5, 1}}
 	motif := rhythms[m.rng.IntN(len(rhythms))]
 	reply := rhythms[m.rng.IntN(len(rhythms))]
 	d := 4

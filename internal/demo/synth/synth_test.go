@@ -11,7 +11,16 @@ import (
 // throughout, and its loudness pulses at the beat: the autocorrelation of its
 // energy at one beat is far above that at 0.8 beats.
 func TestPieceKeepsItsTempo(t *testing.T) {
-	p := Piece{BPM: 120, Bars: 12, Root: 60, Mood: Lively, Seed: 3, Chords: []int{0, 4, 5, 3}, Drums: true, Arpeggi: true}
+	p := Piece{
+		BPM:     120,
+		Bars:    12,
+		Root:    60,
+		Mood:    Lively,
+		Seed:    3,
+		Chords:  []int{0, 4, 5, 3},
+		Drums:   true,
+		Arpeggi: true,
+	}
 	s := Render(p)
 	assert.Len(t, s, int(p.Seconds()*Rate)*2)
 	peak := 0.0

@@ -85,7 +85,8 @@ func (d *Disc) err() error { return errors.New(C.GoString(C.dvdnav_err_to_string
 // next gets the next block: an event and, of picture and sound, a sector.
 func (d *Disc) next() (event C.int32_t, sector []byte, err error) {
 	var n C.int32_t
-	if C.dvdnav_get_next_block(d.nav, (*C.uint8_t)(unsafe.Pointer(&d.buf[0])), &event, &n) != C.DVDNAV_STATUS_OK {
+	if C.dvdnav_get_next_block(d.nav, (*C.uint8_t)(unsafe.Pointer(&d.buf[0])), &event,
+		&n) != C.DVDNAV_STATUS_OK {
 		return 0, nil, d.err()
 	}
 	switch event {
@@ -107,7 +108,8 @@ func (d *Disc) now() Place {
 		return Place{Page: int(C.nelko_page(d.nav))} // each page is a video object of its own
 	}
 	var title, part C.int32_t
-	if C.dvdnav_is_domain_vts(d.nav) != 0 && C.dvdnav_current_title_info(d.nav, &title, &part) == C.DVDNAV_STATUS_OK {
+	if C.dvdnav_is_domain_vts(d.nav) != 0 && C.dvdnav_current_title_info(d.nav, &title,
+		&part) == C.DVDNAV_STATUS_OK {
 		return Place{Title: max(0, int(title))}
 	}
 	return Place{}

@@ -46,7 +46,12 @@ func On(t testing.TB, s *store.Store, b *store.Blobs, set house.Settings) *house
 func Order(t testing.TB, h *house.House) store.Order {
 	t.Helper()
 	o, err := h.Orders.Open(context.Background(), orders.New{
-		Head:    orders.Head{Client: "The Gannets", ClientEmail: "gannets@saltmere.example", Event: "Regatta", Due: time.Now()},
+		Head: orders.Head{
+			Client:      "The Gannets",
+			ClientEmail: "gannets@saltmere.example",
+			Event:       "Regatta",
+			Due:         time.Now(),
+		},
 		Details: map[string]string{"names": "The Gannets", "date": "2026"},
 	}, nil)
 	require.NoError(t, err)
@@ -76,7 +81,10 @@ func Three(t testing.TB) map[string][]byte {
 // ToMusic fits to the music, however short or long that makes pictures: songs of tests
 // are short.
 func ToMusic() edit.Op {
-	return edit.Several{Called: "Fitted, however short", Ops: []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}}}
+	return edit.Several{
+		Called: "Fitted, however short",
+		Ops:    []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}},
+	}
 }
 
 // Ready is an order that could be rendered, at a small size: three photos
@@ -118,7 +126,8 @@ func Photo(t testing.TB, seed int) []byte {
 func Song(t testing.TB, seconds float64) []byte {
 	t.Helper()
 	path := filepath.Join(t.TempDir(), "song.flac")
-	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("sine=330:d=%g", seconds), path).CombinedOutput()
+	out, err := exec.Command("ffmpeg", "-v", "error", "-f", "lavfi", "-i", fmt.Sprintf("sine=330:d=%g",
+		seconds), path).CombinedOutput()
 	require.NoError(t, err, string(out))
 	b, err := os.ReadFile(path)
 	require.NoError(t, err)
@@ -131,7 +140,8 @@ func Bring(t testing.TB, h *house.House, orderID int64, files map[string][]byte)
 	t.Helper()
 	ctx := context.Background()
 	for name, b := range files {
-		m, err := h.Intake.Receive(ctx, orderID, fmt.Sprintf("%d/%s", orderID, name), name, bytes.NewReader(b))
+		m, err := h.Intake.Receive(ctx, orderID, fmt.Sprintf("%d/%s", orderID, name), name,
+			bytes.NewReader(b))
 		require.NoError(t, err)
 		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}

@@ -49,7 +49,12 @@ func Find(p raster.Pixels) ([]framing.Rect, error) {
 			continue
 		}
 		s := float64(d.Scale)
-		out = append(out, framing.Rect{X: (float64(d.Col) - s/2) / float64(p.W), Y: (float64(d.Row) - s/2) / float64(p.H), W: s / float64(p.W), H: s / float64(p.H)})
+		out = append(out, framing.Rect{
+			X: (float64(d.Col) - s/2) / float64(p.W),
+			Y: (float64(d.Row) - s/2) / float64(p.H),
+			W: s / float64(p.W),
+			H: s / float64(p.H),
+		})
 	}
 	return out, nil
 }

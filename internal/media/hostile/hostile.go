@@ -36,15 +36,41 @@ func (f File) Path(dir string) string { return filepath.Join(dir, f.Name) }
 // Files are all of them.
 func Files() []File {
 	return []File{
-		{Name: "live.mp4", Does: "is a list of addresses that never ends (RFC 8216)", make: text("#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXT-X-MEDIA-SEQUENCE:1\n#EXTINF:9,\nhttp://127.0.0.1:9/a.ts\n")},
-		{Name: "dynamic.mp4", Does: "is a list that is to be fetched again and again (ISO/IEC 23009-1)", make: text(`<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="dynamic" availabilityStartTime="2026-01-01T00:00:00Z" minimumUpdatePeriod="PT2S" profiles="urn:mpeg:dash:profile:isoff-live:2011"><Period><AdaptationSet><SegmentTemplate media="$Number$.m4s" initialization="i.mp4" duration="2"/><Representation id="a" bandwidth="1" mimeType="video/mp4"/></AdaptationSet></Period></MPD>`)},
-		{Name: "list.mp3", Does: "names a file of the machine", make: text("ffconcat version 1.0\nfile /etc/passwd\n")},
-		{Name: "address.svg", Does: "names a file and an address", Ready: true, make: text(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="400" height="300"><image xlink:href="file:///etc/passwd" width="100" height="100"/><image xlink:href="http://127.0.0.1:9/a.png" width="100" height="100"/><rect width="400" height="300" fill="red"/></svg>`)},
+		{
+			Name: "live.mp4",
+			Does: "is a list of addresses that never ends (RFC 8216)",
+			make: text("#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXT-X-MEDIA-SEQUENCE:1\n#EXTINF:9,\nhttp://127.0.0.1:9/a.ts\n"),
+		},
+		{
+			Name: "dynamic.mp4",
+			Does: "is a list that is to be fetched again and again (ISO/IEC 23009-1)",
+			make: text(`<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011" type="dynamic" availabilityStartTime="2026-01-01T00:00:00Z" minimumUpdatePeriod="PT2S" profiles="urn:mpeg:dash:profile:isoff-live:2011"><Period><AdaptationSet><SegmentTemplate media="$Number$.m4s" initialization="i.mp4" duration="2"/><Representation id="a" bandwidth="1" mimeType="video/mp4"/></AdaptationSet></Period></MPD>`),
+		},
+		{
+			Name: "list.mp3",
+			Does: "names a file of the machine",
+			make: text("ffconcat version 1.0\nfile /etc/passwd\n"),
+		},
+		{
+			Name:  "address.svg",
+			Does:  "names a file and an address",
+			Ready: true,
+			make:  text(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="400" height="300"><image xlink:href="file:///etc/passwd" width="100" height="100"/><image xlink:href="http://127.0.0.1:9/a.png" width="100" height="100"/><rect width="400" height="300" fill="red"/></svg>`),
+		},
 		{Name: "entities.svg", Does: "is 3 GB once its entities are replaced", make: text(entities())},
 		{Name: "use.svg", Does: "draws one line a thousand million times", make: text(nested(9, 10))},
 		{Name: "turbulence.svg", Does: "draws noise for minutes", make: text(turbulence())},
-		{Name: "vast.svg", Does: "says it is 10⁹ pixels wide", Ready: true, make: text(`<svg xmlns="http://www.w3.org/2000/svg" width="1000000000" height="1000000000"><rect width="10" height="10"/></svg>`)},
-		{Name: "script.jpg", Does: "is a script for a reader of pictures that runs scripts", make: text(`<?xml version="1.0"?><image><read filename="/etc/passwd"/><write filename="/tmp/out.png"/></image>`)},
+		{
+			Name:  "vast.svg",
+			Does:  "says it is 10⁹ pixels wide",
+			Ready: true,
+			make:  text(`<svg xmlns="http://www.w3.org/2000/svg" width="1000000000" height="1000000000"><rect width="10" height="10"/></svg>`),
+		},
+		{
+			Name: "script.jpg",
+			Does: "is a script for a reader of pictures that runs scripts",
+			make: text(`<?xml version="1.0"?><image><read filename="/etc/passwd"/><write filename="/tmp/out.png"/></image>`),
+		},
 		{Name: "interlaced.png", Does: "is 2.4 GB once decoded, all at once", make: interlaced(19900)},
 		{Name: "progressive.jpg", Does: "is 1.2 GB while it is decoded", make: progressive(20000)},
 		{Name: "claims.jpg", Does: "says 19,999×19,999 and holds 1200×800", make: claims},
@@ -55,19 +81,32 @@ func Files() []File {
 		{Name: "claims.avif", Does: "says 16,384×16,384 and holds 64×64", make: claimsAVIF},
 		{Name: "bomb.jpg", Does: "is a zip of 1 GB in 1 MB", make: zipped},
 		{Name: "hertz.wav", Does: "says one sample a second: 5 hours", make: wav(1, 2, 20000, 80000)},
-		{Name: "endless.wav", Does: "says it has 4 GB of sound and holds a second", Ready: true, make: wav(44100, 2, 44100, 0xffffffff-36)},
+		{
+			Name:  "endless.wav",
+			Does:  "says it has 4 GB of sound and holds a second",
+			Ready: true,
+			make:  wav(44100, 2, 44100, 0xffffffff-36),
+		},
 		{Name: "eight.wav", Does: "has eight channels", Ready: true, make: wav(48000, 8, 48000, 0)},
 		{Name: "channels.wav", Does: "says it has 60,000 channels", make: wav(48000, 60000, 2, 0)},
-		{Name: "large.mov", Does: "has frames of 16,000×16,000", make: ffmpeg("color=red:s=16000x16000:r=1:d=1", "-frames:v", "1", "-c:v", "mjpeg", "-q:v", "31")},
+		{
+			Name: "large.mov",
+			Does: "has frames of 16,000×16,000",
+			make: ffmpeg("color=red:s=16000x16000:r=1:d=1", "-frames:v", "1", "-c:v", "mjpeg", "-q:v", "31"),
+		},
 		{Name: "longest.mp4", Does: "says it lasts for years", Ready: true, make: years},
 		{Name: "empty.jpg", Does: "is empty", make: text("")},
-		{Name: "noise.mp4", Does: "begins like a clip and goes on like nothing", make: func(_ context.Context, path string) error {
-			b := append([]byte{0, 0, 0, 24}, "ftypisom\x00\x00\x02\x00isomiso2\x7f\xff\xff\xffmoov"...)
-			for i := range 100000 {
-				b = append(b, byte(i*i>>3))
-			}
-			return write(path, b)
-		}},
+		{
+			Name: "noise.mp4",
+			Does: "begins like a clip and goes on like nothing",
+			make: func(_ context.Context, path string) error {
+				b := append([]byte{0, 0, 0, 24}, "ftypisom\x00\x00\x02\x00isomiso2\x7f\xff\xff\xffmoov"...)
+				for i := range 100000 {
+					b = append(b, byte(i*i>>3))
+				}
+				return write(path, b)
+			},
+		},
 	}
 }
 
@@ -101,7 +140,8 @@ func nested(levels, each int) string {
 	var b strings.Builder
 	b.WriteString(`<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" width="400" height="300"><defs><path id="g0" d="M0 0L9 9"/>`)
 	for i := 1; i <= levels; i++ {
-		fmt.Fprintf(&b, `<g id="g%d">%s</g>`, i, strings.Repeat(fmt.Sprintf(`<use xlink:href="#g%d"/>`, i-1), each))
+		fmt.Fprintf(&b, `<g id="g%d">%s</g>`, i, strings.Repeat(fmt.Sprintf(`<use xlink:href="#g%d"/>`, i-1),
+			each))
 	}
 	fmt.Fprintf(&b, `</defs><use xlink:href="#g%d"/></svg>`, levels)
 	return b.String()
@@ -159,7 +199,9 @@ func interlaced(side int64) func(context.Context, string) error {
 		head = binary.BigEndian.AppendUint32(head, uint32(side))
 		chunk("IHDR", append(head, 16, 2, 0, 0, 1))
 		size := int64(0)
-		for _, p := range [][4]int64{{0, 0, 8, 8}, {4, 0, 8, 8}, {0, 4, 4, 8}, {2, 0, 4, 4}, {0, 2, 2, 4}, {1, 0, 2, 2}, {0, 1, 1, 2}} { // PNG, 8.2
+		// PNG, 8.2
+		for _, p := range [][4]int64{{0, 0, 8, 8}, {4, 0, 8, 8}, {0, 4, 4, 8}, {2, 0, 4, 4}, {0, 2, 2, 4},
+			{1, 0, 2, 2}, {0, 1, 1, 2}} {
 			w, h := (side-p[0]+p[2]-1)/p[2], (side-p[1]+p[3]-1)/p[3]
 			size += h * (1 + w*6)
 		}
@@ -175,7 +217,8 @@ func progressive(side int) func(context.Context, string) error {
 	return func(_ context.Context, path string) error {
 		out := []byte{0xff, 0xd8, 0xff, 0xdb, 0, 67, 0}
 		out = append(out, bytes.Repeat([]byte{16}, 64)...)
-		out = append(out, 0xff, 0xc2, 0, 17, 8, byte(side>>8), byte(side), byte(side>>8), byte(side), 3, 1, 0x11, 0, 2, 0x11, 0, 3, 0x11, 0)
+		out = append(out, 0xff, 0xc2, 0, 17, 8, byte(side>>8), byte(side), byte(side>>8), byte(side), 3, 1,
+			0x11, 0, 2, 0x11, 0, 3, 0x11, 0)
 		out = append(out, 0xff, 0xc4, 0, 20, 0, 1) // one code, of one bit, for no difference
 		out = append(append(out, make([]byte, 15)...), 0)
 		out = append(out, 0xff, 0xda, 0, 12, 3, 1, 0, 2, 0, 3, 0, 0, 0, 0)
@@ -252,7 +295,9 @@ func strip(side uint32) func(context.Context, string) error {
 			out = append(out, 0)
 		}
 		binary.LittleEndian.PutUint32(out[4:], uint32(len(out)))
-		fields := [][3]uint32{{256, 4, side}, {257, 4, side}, {258, 3, uint32(bits)}, {259, 3, 8}, {262, 3, 2}, {273, 4, uint32(from)}, {277, 3, 3}, {278, 4, side}, {279, 4, uint32(len(data))}, {284, 3, 1}}
+		fields := [][3]uint32{{256, 4, side}, {257, 4, side}, {258, 3, uint32(bits)}, {259, 3, 8},
+			{262, 3, 2}, {273, 4, uint32(from)}, {277, 3, 3}, {278, 4, side}, {279, 4, uint32(len(data))},
+			{284, 3, 1}}
 		out = binary.LittleEndian.AppendUint16(out, uint16(len(fields)))
 		for _, f := range fields {
 			count := uint32(1)
@@ -295,7 +340,8 @@ func frames(_ context.Context, path string) error {
 
 func ffmpeg(source string, args ...string) func(context.Context, string) error {
 	return func(ctx context.Context, path string) error {
-		args := append(append([]string{"-v", "error", "-nostdin", "-y", "-f", "lavfi", "-i", source}, args...), path)
+		args := append(append([]string{"-v", "error", "-nostdin", "-y", "-f", "lavfi", "-i", source},
+			args...), path)
 		if out, err := exec.CommandContext(ctx, "ffmpeg", args...).CombinedOutput(); err != nil {
 			return fmt.Errorf("%s: %w", out, err)
 		}
@@ -304,7 +350,8 @@ func ffmpeg(source string, args ...string) func(context.Context, string) error {
 }
 
 // patched changes what follows a mark in a file that ffmpeg makes.
-func patched(ctx context.Context, path, mark string, at int, with []byte, source string, args ...string) error {
+func patched(ctx context.Context, path, mark string, at int, with []byte, source string,
+	args ...string) error {
 	if err := ffmpeg(source, args...)(ctx, path); err != nil {
 		return err
 	}
@@ -328,18 +375,24 @@ func patched(ctx context.Context, path, mark string, at int, with []byte, source
 }
 
 func claimsAVIF(ctx context.Context, path string) error {
-	return patched(ctx, path, "ispe", 8, []byte{0, 0, 0x40, 0, 0, 0, 0x40, 0}, "testsrc2=s=64x64:d=1", "-frames:v", "1", "-c:v", "libaom-av1", "-still-picture", "1", "-cpu-used", "8", "-f", "avif")
+	return patched(ctx, path, "ispe", 8, []byte{0, 0, 0x40, 0, 0, 0, 0x40, 0}, "testsrc2=s=64x64:d=1",
+		"-frames:v", "1", "-c:v", "libaom-av1", "-still-picture", "1", "-cpu-used", "8", "-f", "avif")
 }
 
 // years is a clip whose track and film last for as long as 32 bits can say.
 func years(ctx context.Context, path string) error {
-	return patched(ctx, path, "mdhd", 20, []byte{0x7f, 0xff, 0xff, 0xff}, "testsrc2=s=64x64:d=1:r=10", "-pix_fmt", "yuv420p", "-video_track_timescale", "10")
+	return patched(ctx, path, "mdhd", 20, []byte{0x7f, 0xff, 0xff, 0xff}, "testsrc2=s=64x64:d=1:r=10",
+		"-pix_fmt", "yuv420p", "-video_track_timescale", "10")
 }
 
 func zipped(_ context.Context, path string) error {
 	var b bytes.Buffer
 	w := zip.NewWriter(&b)
-	f, err := w.CreateRaw(&zip.FileHeader{Name: "photo.jpg", Method: zip.Deflate, UncompressedSize64: 1 << 30})
+	f, err := w.CreateRaw(&zip.FileHeader{
+		Name:               "photo.jpg",
+		Method:             zip.Deflate,
+		UncompressedSize64: 1 << 30,
+	})
 	if err != nil {
 		return err
 	}

@@ -116,7 +116,15 @@ func words(t scene.Type) (w C.nelko_words, free func(), err error) {
 		return w, nil, err
 	}
 	text, face := C.CString(clean(t.Words)), C.CString(clean(t.Face))
-	w = C.nelko_words{_map: m, text: text, face: face, size: C.double(t.Size), spacing: C.double(t.Track * t.Size), leading: C.double(t.Leading), width: C.int(t.Width)}
+	w = C.nelko_words{
+		_map:    m,
+		text:    text,
+		face:    face,
+		size:    C.double(t.Size),
+		spacing: C.double(t.Track * t.Size),
+		leading: C.double(t.Leading),
+		width:   C.int(t.Width),
+	}
 	switch t.Align {
 	case "centre":
 		w.align = 1
@@ -153,7 +161,8 @@ func measure(t scene.Type) (scene.Setting, error) {
 		if r.W < 0 {
 			r.X, r.W = r.X+r.W, -r.W
 		}
-		if ch, _ := utf8.DecodeRuneInString(text[min(int(c.index), len(text)):]); unicode.IsSpace(ch) || ch == utf8.RuneError {
+		if ch, _ := utf8.DecodeRuneInString(text[min(int(c.index), len(text)):]); unicode.IsSpace(ch) ||
+			ch == utf8.RuneError {
 			open = false
 			continue
 		}
@@ -198,7 +207,8 @@ func draw(t scene.Type, w, h int, c raster.RGB, outline float64, oc raster.RGB) 
 	rgb := func(c raster.RGB) C.nelko_rgb {
 		return C.nelko_rgb{C.double(c.R) / 255, C.double(c.G) / 255, C.double(c.B) / 255}
 	}
-	if C.nelko_draw(&cw, C.int(w), C.int(h), C.int(t.Pad()), rgb(c), C.double(outline), rgb(oc), (*C.uchar)(unsafe.Pointer(&p.Pix[0]))) != 0 {
+	if C.nelko_draw(&cw, C.int(w), C.int(h), C.int(t.Pad()), rgb(c), C.double(outline), rgb(oc),
+		(*C.uchar)(unsafe.Pointer(&p.Pix[0]))) != 0 {
 		return p, errors.New("the words cannot be drawn")
 	}
 	return p, nil

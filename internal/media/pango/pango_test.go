@@ -23,7 +23,14 @@ func TestMain(m *testing.M) {
 }
 
 func typed(words, face string) scene.Type {
-	return scene.Type{Words: words, Face: face, Size: 60, Width: 600, Align: "centre", Colour: raster.RGB{R: 255, G: 240, B: 200}}
+	return scene.Type{
+		Words:  words,
+		Face:   face,
+		Size:   60,
+		Width:  600,
+		Align:  "centre",
+		Colour: raster.RGB{R: 255, G: 240, B: 200},
+	}
 }
 
 func ink(t *testing.T, y scene.Type) (p raster.Pixels, sum int) {
@@ -40,7 +47,8 @@ func ink(t *testing.T, y scene.Type) (p raster.Pixels, sum int) {
 // Any script is set and leaves ink, none of it cut off at the sprite's edge,
 // and every letter has a place within the words.
 func TestAnyScript(t *testing.T) {
-	for _, words := range []string{"The Gannets", "Zoë & <b>Søn</b>", "مرحبا بالعالم", "海の祭り", "שלום", "🚣 crew", "Ελλάδα", "นักพายเรือ", "fjord gypsy"} {
+	for _, words := range []string{"The Gannets", "Zoë & <b>Søn</b>", "مرحبا بالعالم", "海の祭り", "שלום",
+		"🚣 crew", "Ελλάδα", "นักพายเรือ", "fjord gypsy"} {
 		y := typed(words, "Fraunces,Noto Serif Semi-Bold")
 		p, sum := ink(t, y)
 		assert.Greater(t, sum, 20000, words)

@@ -1,5 +1,6 @@
 // Package vips is the part of libvips that Nelko uses: reading pictures of
-// any common format upright, in sRGB and scaled; writing JPEG. Startup must be called once before anything else.
+// any common format upright, in sRGB and scaled; writing JPEG. Startup must be called once before
+// anything else.
 package vips
 
 /*
@@ -65,7 +66,13 @@ const Drawing = "svgload"
 // readable lists the format readers a client's pictures may use. Others, such
 // as the ones that run scripts or draw text files, are refused.
 var readable = map[string]bool{
-	"jpegload": true, "pngload": true, "webpload": true, "tiffload": true, "heifload": true, "gifload": true, Drawing: true,
+	"jpegload": true,
+	"pngload":  true,
+	"webpload": true,
+	"tiffload": true,
+	"heifload": true,
+	"gifload":  true,
+	Drawing:    true,
 }
 
 // ReadHeader reads a file's header without decoding its pixels.
@@ -91,7 +98,8 @@ func ReadHeader(path string) (Header, error) {
 		return h, lastError("reading the picture's header")
 	}
 	h.Width, h.Height, h.Orientation = int(head.w), int(head.h), int(head.orientation)
-	h.Taken, h.TakenOffset, h.Camera = C.GoString(&head.taken[0]), C.GoString(&head.offset[0]), exifText(C.GoString(&head.camera[0]))
+	h.Taken, h.TakenOffset, h.Camera = C.GoString(&head.taken[0]), C.GoString(&head.offset[0]),
+		exifText(C.GoString(&head.camera[0]))
 	h.Needs = needs(h, int64(head.bands), int64(head.bytes), head.whole != 0, C.GoString(&head.sampling[0]))
 	return h, nil
 }
@@ -213,13 +221,16 @@ func Resize(p raster.Pixels, w, h int) (raster.Pixels, error) {
 	if p.W == w && p.H == h {
 		return p, nil
 	}
-	if p.Channels != 3 && p.Channels != 4 || len(p.Pix) != p.W*p.H*p.Channels || len(p.Pix) == 0 || w < 1 || h < 1 {
-		return raster.Pixels{}, fmt.Errorf("resizing %d×%d pixels of %d channels to %d×%d", p.W, p.H, p.Channels, w, h)
+	if p.Channels != 3 && p.Channels != 4 || len(p.Pix) != p.W*p.H*p.Channels || len(p.Pix) == 0 || w < 1 ||
+		h < 1 {
+		return raster.Pixels{}, fmt.Errorf("resizing %d×%d pixels of %d channels to %d×%d", p.W, p.H,
+			p.Channels, w, h)
 	}
 	runtime.LockOSThread()
 	defer runtime.UnlockOSThread()
 	var out C.nelko_pixels
-	if C.nelko_resize(unsafe.Pointer(&p.Pix[0]), C.int(p.W), C.int(p.H), C.int(p.Channels), C.int(w), C.int(h), &out) != 0 {
+	if C.nelko_resize(unsafe.Pointer(&p.Pix[0]), C.int(p.W), C.int(p.H), C.int(p.Channels), C.int(w),
+		C.int(h), &out) != 0 {
 		return raster.Pixels{}, lastError("resizing")
 	}
 	return take(&out), nil
@@ -234,7 +245,8 @@ func JPEG(p raster.Pixels, quality int) ([]byte, error) {
 	}
 	var buf unsafe.Pointer
 	var n C.size_t
-	if C.nelko_jpeg(unsafe.Pointer(&p.Pix[0]), C.int(p.W), C.int(p.H), C.int(p.Channels), C.int(quality), &buf, &n) != 0 {
+	if C.nelko_jpeg(unsafe.Pointer(&p.Pix[0]), C.int(p.W), C.int(p.H), C.int(p.Channels), C.int(quality),
+		&buf, &n) != 0 {
 		return nil, lastError("writing JPEG")
 	}
 	defer C.g_free(C.gpointer(buf))

@@ -14,7 +14,8 @@ import (
 func SmallDisk(t testing.TB, size string) (b *store.Blobs, small string) {
 	t.Helper()
 	small = Small(t, size)
-	b, err := store.OpenBlobs(t.Context(), "file://"+filepath.Join(small, "blobs"), filepath.Join(small, "cache"))
+	b, err := store.OpenBlobs(t.Context(), "file://"+filepath.Join(small, "blobs"),
+		filepath.Join(small, "cache"))
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -63,7 +63,8 @@ func migrated(t testing.TB) string {
 	_, err = conn.ExecContext(ctx, "SELECT pg_advisory_lock(hashtext($1))", name)
 	require.NoError(t, err)
 	var there bool
-	require.NoError(t, conn.QueryRowContext(ctx, "SELECT EXISTS (SELECT 1 FROM pg_database WHERE datname = $1)", name).Scan(&there))
+	require.NoError(t, conn.QueryRowContext(ctx,
+		"SELECT EXISTS (SELECT 1 FROM pg_database WHERE datname = $1)", name).Scan(&there))
 	if there {
 		return name
 	}
@@ -130,7 +131,8 @@ func made(t testing.TB, template string) (*store.Store, string) {
 func Blobs(t testing.TB) *store.Blobs {
 	t.Helper()
 	dir := t.TempDir()
-	b, err := store.OpenBlobs(context.Background(), "file://"+filepath.ToSlash(filepath.Join(dir, "blobs")), filepath.Join(dir, "cache"))
+	b, err := store.OpenBlobs(context.Background(), "file://"+filepath.ToSlash(filepath.Join(dir, "blobs")),
+		filepath.Join(dir, "cache"))
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, b.Close()) })
 	return b

@@ -36,7 +36,8 @@ func (p *pages) bringing(w http.ResponseWriter, r *http.Request) (*bringView, bo
 		return nil, false
 	case errors.Is(err, store.ErrNotFound):
 		p.Message(w, r, http.StatusNotFound, "There is nothing here",
-			"The address may have been cut short when it was copied. Open it from the message, or ask for it again.", "", "")
+			"The address may have been cut short when it was copied. Open it from the message, or ask for "+
+				"it again.", "", "")
 		return nil, false
 	case err != nil:
 		p.Fail(w, r, err)

@@ -96,14 +96,19 @@ func Routes(r chi.Router, shell *page.Shell, rooms Rooms) {
 	r.Get("/watch/{token}/poster.jpg", p.watchPoster)
 	r.Get("/watch/{token}/{render}/card.jpg", p.watchCard)
 	r.Post("/watch/{token}/played", p.watchPlayed)
-	r.With(page.SmallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany), httprate.LimitBy(30, time.Minute, page.ByAddress, tooMany)).Post("/watch/{token}/password", p.watchUnlock)
-	r.With(page.SmallForm, httprate.LimitBy(30, time.Minute, byTokenAndAddress, tooMany)).Post("/watch/{token}/remarks", p.watchRemark)
-	r.With(page.SmallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany)).Post("/watch/{token}/approve", p.watchApprove)
+	r.With(page.SmallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany),
+		httprate.LimitBy(30, time.Minute, page.ByAddress, tooMany)).Post("/watch/{token}/password",
+		p.watchUnlock)
+	r.With(page.SmallForm, httprate.LimitBy(30, time.Minute, byTokenAndAddress, tooMany)).
+		Post("/watch/{token}/remarks", p.watchRemark)
+	r.With(page.SmallForm, httprate.LimitBy(10, time.Minute, byTokenAndAddress, tooMany)).
+		Post("/watch/{token}/approve", p.watchApprove)
 	r.Get("/oembed", p.oEmbed)
 
 	r.Get("/bring/{token}", p.bringPage)
 	r.Get("/bring/{token}/brought", p.brought)
-	r.With(httprate.LimitBy(240, time.Minute, byToken, tooMany)).Get("/bring/{token}/opening.jpg", p.bringOpening)
+	r.With(httprate.LimitBy(240, time.Minute, byToken, tooMany)).Get("/bring/{token}/opening.jpg",
+		p.bringOpening)
 	r.With(page.SmallForm, httprate.LimitBy(30, time.Minute, byToken, tooMany)).
 		Post("/bring/{token}/details", p.bringDetails)
 	sent := r.With(httprate.LimitBy(1200, time.Minute, page.ByAddress, tooMany))

@@ -36,7 +36,8 @@ func (p *pages) watchFilm(w http.ResponseWriter, r *http.Request) {
 	name := ""
 	if r.URL.Query().Get("download") != "" {
 		if !v.Link.Downloadable {
-			p.Message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.", "/watch/"+chi.URLParam(r, "token"), "Watch the film")
+			p.Message(w, r, http.StatusForbidden, "Not for download", "This film is for watching here.",
+				"/watch/"+chi.URLParam(r, "token"), "Watch the film")
 			return
 		}
 		of, err := p.Links.OrderOf(r.Context(), v, rd)
@@ -76,10 +77,12 @@ func (p *pages) watchSizes(w http.ResponseWriter, r *http.Request) {
 		}
 		average := int(float64(x.Size) * 8 / x.Seconds)
 		more := ""
-		if w, h, codecs, err := p.Films.Head(r.Context(), x); err == nil { // without them it plays all the same
+		// without them it plays all the same
+		if w, h, codecs, err := p.Films.Head(r.Context(), x); err == nil {
 			more = fmt.Sprintf(",RESOLUTION=%dx%d,CODECS=%q", w, h, codecs)
 		}
-		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d%s\n%d/list.m3u8\n", making.Busiest(x), average, more, x.ID)
+		fmt.Fprintf(w, "#EXT-X-STREAM-INF:BANDWIDTH=%d,AVERAGE-BANDWIDTH=%d%s\n%d/list.m3u8\n",
+			making.Busiest(x), average, more, x.ID)
 	}
 }
 

@@ -33,7 +33,15 @@ const (
 )
 
 func (p *pages) setCookie(w http.ResponseWriter, r *http.Request, name, value string, until time.Time) {
-	http.SetCookie(w, &http.Cookie{Name: name, Value: value, Path: "/watch/" + chi.URLParam(r, "token"), Expires: until, HttpOnly: true, SameSite: http.SameSiteLaxMode, Secure: p.HTTPS()})
+	http.SetCookie(w, &http.Cookie{
+		Name:     name,
+		Value:    value,
+		Path:     "/watch/" + chi.URLParam(r, "token"),
+		Expires:  until,
+		HttpOnly: true,
+		SameSite: http.SameSiteLaxMode,
+		Secure:   p.HTTPS(),
+	})
 }
 
 // addressIsKey keeps an address that opens a page by itself from being passed
@@ -50,10 +58,13 @@ func (p *pages) watched(w http.ResponseWriter, r *http.Request) (delivery.Watche
 	v, err := p.Links.Open(r.Context(), key, page.QueryInt(r, "film", 0))
 	switch {
 	case errors.Is(err, delivery.ErrClosed):
-		p.Message(w, r, http.StatusGone, "This link is closed", fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "", "")
+		p.Message(w, r, http.StatusGone, "This link is closed",
+			fmt.Sprintf("What was here can no longer be watched. Ask %s for a new link.", v.Studio.Name), "",
+			"")
 		return v, false
 	case errors.Is(err, store.ErrNotFound):
-		p.Message(w, r, http.StatusNotFound, "There is no film here", "The address may have been cut short when it was copied. Open it from the mail, or ask for it again.", "", "")
+		p.Message(w, r, http.StatusNotFound, "There is no film here", "The address may have been cut short "+
+			"when it was copied. Open it from the mail, or ask for it again.", "", "")
 		return v, false
 	case err != nil:
 		p.Fail(w, r, err)
@@ -72,7 +83,9 @@ func (p *pages) watched(w http.ResponseWriter, r *http.Request) (delivery.Watche
 			p.setCookie(w, r, deviceCookie, c.Value, v.Link.ExpiresAt)
 		}
 		if err := p.Links.Admit(r.Context(), v, c.Value); errors.Is(err, delivery.ErrDevices) {
-			p.Message(w, r, http.StatusForbidden, "Open elsewhere already", fmt.Sprintf("This link is open on %d devices, as many as it may be. Watch it on one of them, or ask %s.", v.Link.Devices, v.Studio.Name), "", "")
+			p.Message(w, r, http.StatusForbidden, "Open elsewhere already",
+				fmt.Sprintf("This link is open on %d devices, as many as it may be. Watch it on one of "+
+					"them, or ask %s.", v.Link.Devices, v.Studio.Name), "", "")
 			return v, false
 		} else if err != nil {
 			p.Fail(w, r, err)
@@ -83,7 +96,9 @@ func (p *pages) watched(w http.ResponseWriter, r *http.Request) (delivery.Watche
 }
 
 func (p *pages) askPassword(w http.ResponseWriter, r *http.Request, v delivery.Watched, wrong string) {
-	p.Render(w, r, http.StatusUnauthorized, "password", struct{ Version, Token, StudioName, Wrong string }{p.Version, chi.URLParam(r, "token"), v.Studio.Name, wrong})
+	p.Render(w, r, http.StatusUnauthorized, "password", struct {
+		Version, Token, StudioName, Wrong string
+	}{p.Version, chi.URLParam(r, "token"), v.Studio.Name, wrong})
 }
 
 func (p *pages) watchUnlock(w http.ResponseWriter, r *http.Request) {
@@ -106,17 +121,19 @@ type watchView struct {
 	delivery.Watched
 	Version, Token, StudioName, Length string
 	Ending                             string // of the plain film
-	First                              string // where the pieces of the smallest size are, which plays before anything else is there
-	Opening                            int64  // bytes of its first piece, with what stands before it
-	Next                               int    // bits a second that the next larger size takes
-	Streams, Captioned                 bool
-	Downloads                          []sizeView
-	Shape                              string // of the frame, for the page's layout
-	Film                               string // query of the film's addresses; empty for the first
-	Cards                              []filmCard
-	Proof                              *draftView
-	Embedded                           bool
-	OEmbed                             string // address of its description; empty: it may not be shown elsewhere
+	// where the pieces of the smallest size are, which plays before anything else is there
+	First              string
+	Opening            int64 // bytes of its first piece, with what stands before it
+	Next               int   // bits a second that the next larger size takes
+	Streams, Captioned bool
+	Downloads          []sizeView
+	Shape              string // of the frame, for the page's layout
+	Film               string // query of the film's addresses; empty for the first
+	Cards              []filmCard
+	Proof              *draftView
+	Embedded           bool
+	// address of its description; empty: it may not be shown elsewhere
+	OEmbed string
 }
 
 // filmCard is one of several films behind a link.
@@ -158,7 +175,12 @@ func (p *pages) showFilm(w http.ResponseWriter, r *http.Request, wrong string) {
 			p.Fail(w, r, err)
 			return
 		}
-		view.Proof = &draftView{Shown: shown, Wrong: wrong, Who: r.PostFormValue("who"), Moment: r.PostFormValue("seconds")}
+		view.Proof = &draftView{
+			Shown:  shown,
+			Wrong:  wrong,
+			Who:    r.PostFormValue("who"),
+			Moment: r.PostFormValue("seconds"),
+		}
 		if wrong != "" {
 			status = http.StatusUnprocessableEntity
 		}
@@ -170,7 +192,13 @@ func (p *pages) showFilm(w http.ResponseWriter, r *http.Request, wrong string) {
 }
 
 func (p *pages) watchView(r *http.Request, v delivery.Watched) (*watchView, error) {
-	view := &watchView{Watched: v, Version: p.Version, Token: chi.URLParam(r, "token"), StudioName: v.Studio.Name, Shape: "16 / 9"}
+	view := &watchView{
+		Watched:    v,
+		Version:    p.Version,
+		Token:      chi.URLParam(r, "token"),
+		StudioName: v.Studio.Name,
+		Shape:      "16 / 9",
+	}
 	if v.Render.ID == 0 {
 		return view, nil
 	}
@@ -182,7 +210,8 @@ func (p *pages) watchView(r *http.Request, v delivery.Watched) (*watchView, erro
 	if len(films) > 1 {
 		for i, f := range films {
 			here := f.Render.ID == v.Render.ID
-			view.Cards = append(view.Cards, filmCard{f.Render.ID, f.Title, page.Minutes(f.Render.Seconds), here})
+			view.Cards = append(view.Cards, filmCard{f.Render.ID, f.Title, page.Minutes(f.Render.Seconds),
+				here})
 			if here && i > 0 {
 				view.Film = fmt.Sprintf("?film=%d", f.Render.ID)
 			}
@@ -193,7 +222,8 @@ func (p *pages) watchView(r *http.Request, v delivery.Watched) (*watchView, erro
 	if n := len(v.Sizes); view.Streams && n > 0 {
 		least := v.Sizes[n-1]
 		view.Next = making.Busiest(v.Sizes[max(0, n-2)])
-		view.First, view.Opening = fmt.Sprintf("/watch/%s/%d", view.Token, least.ID), opening(least.StreamList)
+		view.First, view.Opening = fmt.Sprintf("/watch/%s/%d", view.Token, least.ID),
+			opening(least.StreamList)
 	}
 	if x := v.Render.Setting; x != nil && x.Captions != profile.Burnt {
 		_, err := p.Films.Captions(r.Context(), v)
@@ -201,7 +231,8 @@ func (p *pages) watchView(r *http.Request, v delivery.Watched) (*watchView, erro
 	}
 	if v.Link.Downloadable {
 		for _, x := range v.Files() {
-			view.Downloads = append(view.Downloads, sizeView{x.ID, x.Profile, making.Extension(x), fmt.Sprintf("%.0f MB", max(1, float64(x.Size)/1e6))})
+			view.Downloads = append(view.Downloads, sizeView{x.ID, x.Profile, making.Extension(x),
+				fmt.Sprintf("%.0f MB", max(1, float64(x.Size)/1e6))})
 		}
 	}
 	return view, nil
@@ -225,7 +256,8 @@ func (p *pages) watchEmbedded(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	if !v.Link.Embed {
-		p.Message(w, r, http.StatusForbidden, "Not for other pages", "This film is watched on its own page.", "", "")
+		p.Message(w, r, http.StatusForbidden, "Not for other pages", "This film is watched on its own page.",
+			"", "")
 		return
 	}
 	view, err := p.watchView(r, v)
@@ -235,7 +267,8 @@ func (p *pages) watchEmbedded(w http.ResponseWriter, r *http.Request) {
 	}
 	view.Embedded = true
 	h := w.Header()
-	h.Set("Content-Security-Policy", strings.Replace(h.Get("Content-Security-Policy"), "frame-ancestors 'none'", "frame-ancestors "+strings.Join(sites(v.Studio), " "), 1))
+	h.Set("Content-Security-Policy", strings.Replace(h.Get("Content-Security-Policy"),
+		"frame-ancestors 'none'", "frame-ancestors "+strings.Join(sites(v.Studio), " "), 1))
 	p.Render(w, r, http.StatusOK, "embedded", view)
 }
 
@@ -281,9 +314,17 @@ func (p *pages) oEmbed(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "application/json")
 	_ = json.NewEncoder(w).Encode(map[string]any{ // whoever asked is gone
-		"version": "1.0", "type": "video", "title": v.Delivery.Title, "provider_name": v.Studio.Name, "width": width, "height": height,
-		"thumbnail_url": p.Links.Address(token) + "/poster.jpg", "thumbnail_width": thumbW, "thumbnail_height": thumbH,
-		"html": fmt.Sprintf(`<iframe src="%s/embed" width="%d" height="%d" allow="fullscreen" allowfullscreen style="border:0" title="Film"></iframe>`, p.Links.Address(token), width, height),
+		"version":          "1.0",
+		"type":             "video",
+		"title":            v.Delivery.Title,
+		"provider_name":    v.Studio.Name,
+		"width":            width,
+		"height":           height,
+		"thumbnail_url":    p.Links.Address(token) + "/poster.jpg",
+		"thumbnail_width":  thumbW,
+		"thumbnail_height": thumbH,
+		"html": fmt.Sprintf(
+			`<iframe src="%s/embed" width="%d" height="%d" allow="fullscreen" allowfullscreen style="border:0" title="Film"></iframe>`, p.Links.Address(token), width, height),
 	})
 }
 
@@ -300,7 +341,8 @@ func (p *pages) watchLook(w http.ResponseWriter, r *http.Request) {
 	}
 	w.Header().Set("Content-Type", "text/css; charset=utf-8")
 	w.Header().Set("Cache-Control", "private, max-age=600")
-	fmt.Fprintf(w, "html{background:%s}body.themed{background:inherit;color:%s}body.themed .quiet{color:inherit;opacity:.8}body.themed a:not(.button){color:inherit}\n", css(paper), css(ink))
+	fmt.Fprintf(w, "html{background:%s}body.themed{background:inherit;color:%s}body.themed "+
+		".quiet{color:inherit;opacity:.8}body.themed a:not(.button){color:inherit}\n", css(paper), css(ink))
 }
 
 func css(c raster.RGB) string { return fmt.Sprintf("#%02x%02x%02x", c.R, c.G, c.B) }

@@ -145,7 +145,9 @@ var decoder = func() *form.Decoder {
 
 // required are the types of fields that must be in a form.
 var required = map[reflect.Type]string{
-	reflect.TypeFor[Amount](): "number", reflect.TypeFor[Share](): "number", reflect.TypeFor[raster.RGB](): "colour like #1f6f78",
+	reflect.TypeFor[Amount]():     "number",
+	reflect.TypeFor[Share]():      "number",
+	reflect.TypeFor[raster.RGB](): "colour like #1f6f78",
 }
 
 // Decode reads a form into a struct; the first field that is wrong, in the

@@ -14,7 +14,8 @@ import (
 )
 
 // awayText is said on every page while the store of files is away.
-const awayText = "The studio’s folder of files is away, as when a mount dropped. What needs it waits, and goes on by itself once it is back; nothing is lost."
+const awayText = "The studio’s folder of files is away, as when a mount dropped. What needs it waits, and " +
+	"goes on by itself once it is back; nothing is lost."
 
 // away is awayText while the store of files is away, else empty.
 func (s *Shell) away() string {
@@ -40,31 +41,43 @@ func (s *Shell) Fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.As(err, &invalid):
 		http.Error(w, invalid.Problem, http.StatusUnprocessableEntity)
 	case errors.Is(err, store.ErrNotFound):
-		s.Message(w, r, http.StatusNotFound, "Not here", "What this address names does not exist, or not any more.", "/", "To the day sheet")
+		s.Message(w, r, http.StatusNotFound, "Not here",
+			"What this address names does not exist, or not any more.", "/", "To the day sheet")
 	case errors.Is(err, store.ErrAway):
 		slog.ErrorContext(r.Context(), "files are away", "path", routePattern(r), "error", err)
 		s.Message(w, r, http.StatusServiceUnavailable, "Files are away", awayText, r.URL.Path, "Try again")
 	case store.Full(err):
 		slog.ErrorContext(r.Context(), "the disk is full", "path", routePattern(r), "error", err)
-		s.Message(w, r, http.StatusInsufficientStorage, "No room", "The studio’s disk is full. Nothing that was kept is lost. Once there is room again, try again.", r.URL.Path, "Try again")
+		s.Message(w, r, http.StatusInsufficientStorage, "No room",
+			"The studio’s disk is full. Nothing that was kept is lost. Once there is room again, try again.",
+			r.URL.Path, "Try again")
 	case store.NoText(err):
-		http.Error(w, "What was typed holds signs that are no text. Take them out and try again.", http.StatusBadRequest)
+		http.Error(w, "What was typed holds signs that are no text. Take them out and try again.",
+			http.StatusBadRequest)
 	case r.Context().Err() != nil:
 		w.WriteHeader(499) // the browser went away
 	default:
 		slog.ErrorContext(r.Context(), "request failed", "path", routePattern(r), "error", err)
 		s.Message(w, r, http.StatusServiceUnavailable, "Not just now",
-			"The server cannot do this at the moment; its log says why. Nothing that was kept is lost. Try again in a moment.", r.URL.Path, "Try again")
+			"The server cannot do this at the moment; its log says why. Nothing that was kept is lost. Try "+
+				"again in a moment.", r.URL.Path, "Try again")
 	}
 }
 
 // Message shows a page of its own, or plain text to scripts.
-func (s *Shell) Message(w http.ResponseWriter, r *http.Request, status int, title, text, back, backText string) {
+func (s *Shell) Message(w http.ResponseWriter, r *http.Request, status int, title, text, back,
+	backText string) {
 	if r.Header.Get("HX-Request") != "" || r.Header.Get("Tus-Resumable") != "" {
 		http.Error(w, text, status)
 		return
 	}
-	s.Render(w, r, status, "message", map[string]any{"Title": title, "Text": text, "Back": back, "BackText": backText, "Version": s.Version})
+	s.Render(w, r, status, "message", map[string]any{
+		"Title":    title,
+		"Text":     text,
+		"Back":     back,
+		"BackText": backText,
+		"Version":  s.Version,
+	})
 }
 
 // TooOften answers what was tried too often.

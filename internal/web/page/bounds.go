@@ -24,7 +24,9 @@ const (
 // it itself.
 func bringsFiles(path string) bool {
 	return beginsWith(path, "/uploads", "/bring-uploads", "/standins/", "/orders/open", "/music") ||
-		slices.ContainsFunc([]string{"/narration", "/subtitles", "/settings/mark"}, func(p string) bool { return strings.HasSuffix(path, p) })
+		slices.ContainsFunc([]string{"/narration", "/subtitles", "/settings/mark"}, func(p string) bool {
+			return strings.HasSuffix(path, p)
+		})
 }
 
 // beginsWith reports whether an address begins with one of some.
@@ -54,7 +56,8 @@ func bounded(within, silent time.Duration) func(http.Handler) http.Handler {
 			c := http.NewResponseController(w)
 			if bringsFiles(r.URL.Path) {
 				// Also of what no handler reads.
-				_ = c.SetReadDeadline(time.Now().Add(silent)) // each read sets it anew, and fails if it cannot be
+				// each read sets it anew, and fails if it cannot be
+				_ = c.SetReadDeadline(time.Now().Add(silent))
 				r.Body = &unbroken{r.Body, c, silent, time.Now().Add(limit)}
 				next.ServeHTTP(w, r)
 				return

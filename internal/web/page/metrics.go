@@ -17,7 +17,8 @@ var requests = promauto.NewHistogramVec(prometheus.HistogramOpts{
 
 // methods are those counted by name. A request can name any other, and every
 // label is kept for good.
-var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPatch, http.MethodDelete, http.MethodOptions, http.MethodPut}
+var methods = []string{http.MethodGet, http.MethodHead, http.MethodPost, http.MethodPatch, http.MethodDelete,
+	http.MethodOptions, http.MethodPut}
 
 // methodOf is a request's method as it is counted and logged.
 func methodOf(r *http.Request) string {

@@ -44,7 +44,8 @@ func Around(b Bounds) []func(http.Handler) http.Handler {
 func securityHeaders(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; media-src 'self' blob:; worker-src 'self' blob:; "+
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src "+
+			"'self'; media-src 'self' blob:; worker-src 'self' blob:; "+
 			"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "same-origin")
@@ -71,7 +72,8 @@ func wholeText(next http.Handler) http.Handler {
 // stand-ins know HEAD themselves.
 func headAsGet(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if r.Method == http.MethodHead && !beginsWith(r.URL.Path, "/uploads", "/bring-uploads", "/standins/") {
+		if r.Method == http.MethodHead && !beginsWith(r.URL.Path, "/uploads", "/bring-uploads",
+			"/standins/") {
 			get := *r
 			get.Method = http.MethodGet
 			r = &get
@@ -126,7 +128,8 @@ func requestLog(next http.Handler) http.Handler {
 		took := time.Since(start)
 		countRequest(r, ww.Status(), took)
 		level := slog.LevelDebug
-		if ww.Status() >= 500 || (r.Method != http.MethodGet && r.Method != http.MethodHead && r.Method != http.MethodPatch) {
+		if ww.Status() >= 500 || (r.Method != http.MethodGet && r.Method != http.MethodHead &&
+			r.Method != http.MethodPatch) {
 			level = slog.LevelInfo
 		}
 		slog.Log(r.Context(), level, "request", "method", methodOf(r), "path", routePattern(r),

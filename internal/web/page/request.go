@@ -60,7 +60,8 @@ func UserIn(ctx context.Context) *store.User {
 func (s *Shell) OwnersOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if User(r).Role != store.Owner {
-			s.Message(w, r, http.StatusForbidden, "For owners", "Only an owner of the studio can change its settings.", "/", "To the day sheet")
+			s.Message(w, r, http.StatusForbidden, "For owners",
+				"Only an owner of the studio can change its settings.", "/", "To the day sheet")
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -100,7 +101,8 @@ func SmallForm(next http.Handler) http.Handler {
 func LocalPath(p string) string {
 	odd := func(r rune) bool { return r < ' ' || r == 0x7f || r == '\\' }
 	u, err := url.Parse(p)
-	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(p, "/") || strings.HasPrefix(p, "//") || strings.ContainsFunc(p, odd) || strings.ContainsFunc(u.Path, odd) {
+	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(p, "/") || strings.HasPrefix(p, "//") ||
+		strings.ContainsFunc(p, odd) || strings.ContainsFunc(u.Path, odd) {
 		return "/"
 	}
 	return p

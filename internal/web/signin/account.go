@@ -22,7 +22,8 @@ const mostSessions = 12
 
 // showAccount shows the page of one's own account, and recovery codes that were
 // made just now.
-func (a *account) showAccount(w http.ResponseWriter, r *http.Request, status int, n *page.Notice, codes []string) {
+func (a *account) showAccount(w http.ResponseWriter, r *http.Request, status int, n *page.Notice,
+	codes []string) {
 	b, err := a.Noted(r, "Your account", n)
 	if err != nil {
 		a.Fail(w, r, err)
@@ -91,7 +92,8 @@ func (a *account) accountDone(w http.ResponseWriter, r *http.Request, u store.Us
 }
 
 func (a *account) changePassword(w http.ResponseWriter, r *http.Request) {
-	u, err := a.Accounts.ChangePassword(r.Context(), page.User(r).ID, r.PostForm.Get("present"), r.PostForm.Get("password"))
+	u, err := a.Accounts.ChangePassword(r.Context(), page.User(r).ID, r.PostForm.Get("present"),
+		r.PostForm.Get("password"))
 	a.accountDone(w, r, u, err, "Your password is changed. You are signed out everywhere else.")
 }
 

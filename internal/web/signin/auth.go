@@ -79,7 +79,8 @@ func (d *Door) showSignIn(w http.ResponseWriter, r *http.Request, status int, v 
 		d.Fail(w, r, err)
 		return
 	}
-	v.Title, v.Version, v.Studio, v.Demo, v.At = "Sign in", d.Version, st.Name, st.Demo, d.Accounts.PasskeysAt()
+	v.Title, v.Version, v.Studio, v.Demo, v.At = "Sign in", d.Version, st.Name, st.Demo,
+		d.Accounts.PasskeysAt()
 	d.Render(w, r, status, "signin", v)
 }
 
@@ -151,7 +152,8 @@ func (d *Door) signOut(w http.ResponseWriter, r *http.Request) {
 
 // noteSignOut notes who goes; nobody if the session was over already.
 func (d *Door) noteSignOut(r *http.Request) error {
-	u, err := d.Accounts.InSession(r.Context(), d.Sessions.GetInt64(r.Context(), inUser), d.Sessions.GetInt(r.Context(), inEra))
+	u, err := d.Accounts.InSession(r.Context(), d.Sessions.GetInt64(r.Context(), inUser),
+		d.Sessions.GetInt(r.Context(), inEra))
 	if errors.Is(err, store.ErrNotFound) {
 		return nil
 	}

@@ -11,7 +11,8 @@ import (
 // read addresses: tabs and line breaks do not count, and backslashes are
 // slashes (WHATWG URL, 4.4).
 func FuzzLocalPath(f *testing.F) {
-	for _, s := range []string{"/orders/1", "//host", "/%09/host", "/\\host", "https://host", "/\t/host", "/%5chost", "javascript:x", "/a?b=//c", "/..//host", ""} {
+	for _, s := range []string{"/orders/1", "//host", "/%09/host", "/\\host", "https://host", "/\t/host",
+		"/%5chost", "javascript:x", "/a?b=//c", "/..//host", ""} {
 		f.Add(s)
 	}
 	here, err := url.Parse("https://studio.example/signin")

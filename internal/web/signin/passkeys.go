@@ -58,8 +58,15 @@ func (d *Door) askPasskey(w http.ResponseWriter, r *http.Request) {
 		d.Fail(w, r, err)
 		return
 	}
-	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Value: d.sealed.seal(state, d.Now().Add(passkeyFor)), Path: passkeyPath,
-		MaxAge: int(passkeyFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: d.HTTPS()})
+	http.SetCookie(w, &http.Cookie{
+		Name:     passkeyCookie,
+		Value:    d.sealed.seal(state, d.Now().Add(passkeyFor)),
+		Path:     passkeyPath,
+		MaxAge:   int(passkeyFor.Seconds()),
+		HttpOnly: true,
+		SameSite: http.SameSiteStrictMode,
+		Secure:   d.HTTPS(),
+	})
 	d.showOptions(w, options)
 }
 
@@ -81,10 +88,17 @@ func (d *Door) byPasskey(w http.ResponseWriter, r *http.Request) {
 	if c, err := r.Cookie(passkeyCookie); err == nil {
 		state = d.sealed.open(c.Value, d.Now())
 	}
-	http.SetCookie(w, &http.Cookie{Name: passkeyCookie, Path: passkeyPath, MaxAge: -1, HttpOnly: true, Secure: d.HTTPS()})
+	http.SetCookie(w, &http.Cookie{
+		Name:     passkeyCookie,
+		Path:     passkeyPath,
+		MaxAge:   -1,
+		HttpOnly: true,
+		Secure:   d.HTTPS(),
+	})
 	u, err := d.Accounts.ByPasskey(r.Context(), state, answer)
 	if errors.Is(err, accounts.ErrSignIn) {
-		http.Error(w, "That passkey is not known here. Sign in with the password.", http.StatusUnprocessableEntity)
+		http.Error(w, "That passkey is not known here. Sign in with the password.",
+			http.StatusUnprocessableEntity)
 		return
 	}
 	if err == nil {

@@ -59,11 +59,27 @@ func (d *Door) begin(w http.ResponseWriter, r *http.Request, u store.User, next 
 	if err != nil {
 		return err
 	}
-	http.SetCookie(w, &http.Cookie{Name: knownCookie, Value: key, Path: "/signin", MaxAge: int(accounts.DeviceFor.Seconds()), HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: d.Sessions.Cookie.Secure})
+	http.SetCookie(w, &http.Cookie{
+		Name:     knownCookie,
+		Value:    key,
+		Path:     "/signin",
+		MaxAge:   int(accounts.DeviceFor.Seconds()),
+		HttpOnly: true,
+		SameSite: http.SameSiteStrictMode,
+		Secure:   d.Sessions.Cookie.Secure,
+	})
 	now := d.Now().Unix()
 	address, _ := page.ByAddress(r) // empty where there is none
 	agent := strings.ToValidUTF8(r.UserAgent(), "")
-	for k, v := range map[string]any{inUser: u.ID, inEra: u.SessionEra, inUsed: now, inBegan: now, inAgent: agent[:min(len(agent), 300)], inAddress: address, inName: token.New()} {
+	for k, v := range map[string]any{
+		inUser:    u.ID,
+		inEra:     u.SessionEra,
+		inUsed:    now,
+		inBegan:   now,
+		inAgent:   agent[:min(len(agent), 300)],
+		inAddress: address,
+		inName:    token.New(),
+	} {
 		d.Sessions.Put(ctx, k, v)
 	}
 	for _, k := range []string{inHalf, inHalfAt, inNext} {
@@ -95,7 +111,12 @@ func (d *Door) showCode(w http.ResponseWriter, r *http.Request, status int, n *p
 		d.Fail(w, r, err)
 		return
 	}
-	d.Render(w, r, status, "signincode", signInView{Title: "Sign in", Version: d.Version, Studio: st.Name, Notice: n})
+	d.Render(w, r, status, "signincode", signInView{
+		Title:   "Sign in",
+		Version: d.Version,
+		Studio:  st.Name,
+		Notice:  n,
+	})
 }
 
 // tellCode takes the second step of signing in.
@@ -108,12 +129,14 @@ func (d *Door) tellCode(w http.ResponseWriter, r *http.Request) {
 	now := d.Now()
 	key := fmt.Sprint("code ", id)
 	if !d.tries.take(key, triesOfCode, now) {
-		d.showCode(w, r, http.StatusTooManyRequests, page.Bad("Too many tries. Wait some minutes, then try again."))
+		d.showCode(w, r, http.StatusTooManyRequests,
+			page.Bad("Too many tries. Wait some minutes, then try again."))
 		return
 	}
 	u, err := d.Accounts.SecondStep(r.Context(), id, r.PostForm.Get("code"), now)
 	if errors.Is(err, accounts.ErrSignIn) {
-		d.showCode(w, r, http.StatusUnprocessableEntity, page.Bad("That is not the code. Each is taken once: wait for the next, or use a recovery code."))
+		d.showCode(w, r, http.StatusUnprocessableEntity,
+			page.Bad("That is not the code. Each is taken once: wait for the next, or use a recovery code."))
 		return
 	}
 	if err == nil {
@@ -139,8 +162,13 @@ func (a *account) sessionsOf(r *http.Request, u *store.User) (out []sessionView,
 		if a.Sessions.GetInt64(ctx, inUser) != u.ID || a.Sessions.GetInt(ctx, inEra) != u.SessionEra {
 			return nil
 		}
-		v := sessionView{Name: a.Sessions.GetString(ctx, inName), Agent: browserName(a.Sessions.GetString(ctx, inAgent)), Address: a.Sessions.GetString(ctx, inAddress),
-			Began: time.Unix(a.Sessions.GetInt64(ctx, inBegan), 0), Used: time.Unix(a.Sessions.GetInt64(ctx, inUsed), 0)}
+		v := sessionView{
+			Name:    a.Sessions.GetString(ctx, inName),
+			Agent:   browserName(a.Sessions.GetString(ctx, inAgent)),
+			Address: a.Sessions.GetString(ctx, inAddress),
+			Began:   time.Unix(a.Sessions.GetInt64(ctx, inBegan), 0),
+			Used:    time.Unix(a.Sessions.GetInt64(ctx, inUsed), 0),
+		}
 		v.Here = v.Name == here
 		out = append(out, v)
 		return nil
@@ -165,8 +193,10 @@ func browserName(agent string) string {
 		}
 		return ""
 	}
-	name := find([2]string{"Firefox/", "Firefox"}, [2]string{"Edg/", "Edge"}, [2]string{"OPR/", "Opera"}, [2]string{"Chrome/", "Chrome"}, [2]string{"Safari/", "Safari"})
-	on := find([2]string{"iPhone", "iPhone"}, [2]string{"iPad", "iPad"}, [2]string{"Android", "Android"}, [2]string{"Windows", "Windows"}, [2]string{"Mac OS", "macOS"}, [2]string{"Linux", "Linux"})
+	name := find([2]string{"Firefox/", "Firefox"}, [2]string{"Edg/", "Edge"}, [2]string{"OPR/", "Opera"},
+		[2]string{"Chrome/", "Chrome"}, [2]string{"Safari/", "Safari"})
+	on := find([2]string{"iPhone", "iPhone"}, [2]string{"iPad", "iPad"}, [2]string{"Android", "Android"},
+		[2]string{"Windows", "Windows"}, [2]string{"Mac OS", "macOS"}, [2]string{"Linux", "Linux"})
 	switch {
 	case name == "" && on == "":
 		return "an unknown browser"
@@ -183,7 +213,8 @@ func (a *account) endSession(w http.ResponseWriter, r *http.Request) {
 	name := r.PostForm.Get("session")
 	u := page.User(r)
 	err := a.Sessions.Iterate(r.Context(), func(ctx context.Context) error {
-		if name == "" || a.Sessions.GetInt64(ctx, inUser) != u.ID || a.Sessions.GetString(ctx, inName) != name {
+		if name == "" || a.Sessions.GetInt64(ctx, inUser) != u.ID ||
+			a.Sessions.GetString(ctx, inName) != name {
 			return nil
 		}
 		return a.Sessions.Destroy(ctx)
@@ -248,14 +279,16 @@ func (a *account) setSecondStep(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "/account", http.StatusSeeOther)
 		return
 	}
-	codes, err := a.Accounts.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(), r.PostForm.Get("code"), a.Now())
+	codes, err := a.Accounts.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(), r.PostForm.Get("code"),
+		a.Now())
 	if a.accountFailed(w, r, err) {
 		return
 	}
 	a.Sessions.Remove(r.Context(), inPending)
 	page.User(r).TOTPSecret = key.Secret()
 	w.Header().Set("Cache-Control", "no-store")
-	a.showAccount(w, r, http.StatusOK, page.Good("From now on you sign in with a code of your authenticator. Keep the recovery codes: they are shown only now."), codes)
+	a.showAccount(w, r, http.StatusOK, page.Good("From now on you sign in with a code of your "+
+		"authenticator. Keep the recovery codes: they are shown only now."), codes)
 }
 
 // dropSecondStep goes back to the password alone.

@@ -14,8 +14,9 @@ import (
 var (
 	triesOfOne     = limit{10, 10 * time.Minute} // of one account from one address
 	triesOfAddress = limit{60, time.Minute}      // of any account from one address
-	triesOfAccount = limit{100, time.Hour}       // of one account from anywhere, by browsers that are not known
-	triesOfCode    = limit{6, 5 * time.Minute}   // of a second step
+	// of one account from anywhere, by browsers that are not known
+	triesOfAccount = limit{100, time.Hour}
+	triesOfCode    = limit{6, 5 * time.Minute} // of a second step
 )
 
 // limit is so many failures within a time.

@@ -28,16 +28,20 @@ func (s *settings) signInAtHost(w http.ResponseWriter, r *http.Request) {
 	s.Sessions.Put(r.Context(), hostState, state)
 	s.Sessions.Put(r.Context(), hostVerifier, verifier)
 	// A page with a link: the policy lets forms lead to this server only.
-	s.Message(w, r, http.StatusOK, "Sign in at the host", "The host asks whether the studio may put films there, and sends you back here.", address, "Go to the host")
+	s.Message(w, r, http.StatusOK, "Sign in at the host",
+		"The host asks whether the studio may put films there, and sends you back here.", address,
+		"Go to the host")
 }
 
 func (s *settings) backFromHost(w http.ResponseWriter, r *http.Request) {
-	state, verifier := s.Sessions.PopString(r.Context(), hostState), s.Sessions.PopString(r.Context(), hostVerifier)
+	state, verifier := s.Sessions.PopString(r.Context(), hostState), s.Sessions.PopString(r.Context(),
+		hostVerifier)
 	q := r.URL.Query()
 	var err error
 	switch {
 	case state == "" || q.Get("state") != state:
-		err = invalid.Field("host", "This answer of the host belongs to no sign-in that was begun here. Begin again.")
+		err = invalid.Field("host",
+			"This answer of the host belongs to no sign-in that was begun here. Begin again.")
 	case q.Get("code") == "":
 		err = invalid.Field("host", "The host was told not to sign the studio in.")
 	default:
@@ -45,7 +49,8 @@ func (s *settings) backFromHost(w http.ResponseWriter, r *http.Request) {
 	}
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
-		s.Message(w, r, http.StatusUnprocessableEntity, "Not signed in", wrong.Problem, "/settings#host", "Back to the settings")
+		s.Message(w, r, http.StatusUnprocessableEntity, "Not signed in", wrong.Problem, "/settings#host",
+			"Back to the settings")
 		return
 	}
 	if err != nil {

@@ -73,7 +73,9 @@ func (s *settings) showSettings(w http.ResponseWriter, r *http.Request, status i
 		Host        *store.HostAccount
 		HostAddress string
 		Least       int // characters of a password
-	}{b, asides, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st), append(slices.Clone(delivery.LetterFields), s.Shelf.DetailKeys()...), account, s.Hosting.Host, accounts.MinPassword})
+	}{b, asides, users, st, shelf.MaxMarkBytes >> 20, own, ways, timecode.Names(), letterViews(st),
+		append(slices.Clone(delivery.LetterFields), s.Shelf.DetailKeys()...), account, s.Hosting.Host,
+		accounts.MinPassword})
 }
 
 // settled answers a change of the settings: what was done, or what was wrong
@@ -99,7 +101,17 @@ func (s *settings) forgetTransition(w http.ResponseWriter, r *http.Request) {
 
 func (s *settings) changeStudio(w http.ResponseWriter, r *http.Request) {
 	set := shelf.Settings{Name: r.PostFormValue("name")}
-	for field, to := range map[string]**string{"watermark": &set.Watermark, "mark": &set.Mark, "language": &set.Language, "sites": &set.Sites, "folder": &set.Folder, "file_names": &set.FileNames, "photos": &set.Photos, "contact": &set.Contact, "credits": &set.Credits} {
+	for field, to := range map[string]**string{
+		"watermark":  &set.Watermark,
+		"mark":       &set.Mark,
+		"language":   &set.Language,
+		"sites":      &set.Sites,
+		"folder":     &set.Folder,
+		"file_names": &set.FileNames,
+		"photos":     &set.Photos,
+		"contact":    &set.Contact,
+		"credits":    &set.Credits,
+	} {
 		if r.PostForm.Has(field) {
 			text := r.PostForm.Get(field)
 			*to = &text
@@ -166,7 +178,8 @@ func given[N ~int | ~float64](n *N) N {
 
 func (s *settings) forgetProfile(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
-	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name), s.Shelf.ForgetProfile(r.Context(), name))
+	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name),
+		s.Shelf.ForgetProfile(r.Context(), name))
 }
 
 // changeLetters keeps what clients are written in the studio's own words.
@@ -178,7 +191,10 @@ func (s *settings) changeLetters(w http.ResponseWriter, r *http.Request) {
 	}
 	mails := map[string]store.RunMail{}
 	for _, what := range delivery.Letters {
-		l := store.RunMail{Subject: strings.TrimSpace(r.PostFormValue(what + "-subject")), Text: strings.TrimSpace(r.PostFormValue(what + "-text"))}
+		l := store.RunMail{
+			Subject: strings.TrimSpace(r.PostFormValue(what + "-subject")),
+			Text:    strings.TrimSpace(r.PostFormValue(what + "-text")),
+		}
 		if err = errors.Join(err, delivery.CheckLetter(l, s.Shelf.DetailKeys())); l.Text != "" {
 			mails[what] = l
 		}
@@ -201,7 +217,10 @@ func (s *settings) changeKeeping(w http.ResponseWriter, r *http.Request) {
 		st, err = s.Shelf.Studio(r.Context())
 	}
 	if err == nil {
-		err = s.Shelf.Change(r.Context(), shelf.Settings{Name: st.Name, Keeping: &shelf.Keeping{Deleted: f.Deleted, Archived: f.Archived, Trail: f.Trail}})
+		err = s.Shelf.Change(r.Context(), shelf.Settings{
+			Name:    st.Name,
+			Keeping: &shelf.Keeping{Deleted: f.Deleted, Archived: f.Archived, Trail: f.Trail},
+		})
 	}
 	s.settled(w, r, "What is over is kept for so long from now on.", err)
 }
@@ -214,13 +233,15 @@ type letterView struct {
 
 func letterViews(st store.Studio) (out []letterView) {
 	for i, what := range delivery.Letters {
-		out = append(out, letterView{what, []string{"A film is there", "A draft is there", "A draft waits for an answer"}[i], st.Mails[what]})
+		out = append(out, letterView{what, []string{"A film is there", "A draft is there",
+			"A draft waits for an answer"}[i], st.Mails[what]})
 	}
 	return out
 }
 
 func (s *settings) addUser(w http.ResponseWriter, r *http.Request) {
-	u, err := s.Accounts.Add(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"), r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
+	u, err := s.Accounts.Add(r.Context(), r.PostFormValue("email"), r.PostFormValue("name"),
+		r.PostFormValue("password"), store.Role(r.PostFormValue("role")))
 	s.settled(w, r, u.Name+" can sign in now.", err)
 }
 
@@ -240,13 +261,18 @@ func (s *settings) markFrom(r *http.Request) (string, error) {
 	var tooLarge *http.MaxBytesError
 	switch {
 	case errors.As(err, &tooLarge):
-		return "", &invalid.Input{Field: "picture", Problem: fmt.Sprintf("The picture cannot be the mark: it is larger than %d MB.", shelf.MaxMarkBytes>>20)}
+		return "", &invalid.Input{
+			Field: "picture",
+			Problem: fmt.Sprintf("The picture cannot be the mark: it is larger than %d MB.",
+				shelf.MaxMarkBytes>>20),
+		}
 	case r.PostFormValue("remove") != "":
 		return "Films rendered from now on are without the picture.", s.Shelf.ClearMark(r.Context())
 	case err != nil:
 		return "", &invalid.Input{Field: "picture", Problem: "Choose a picture to be the mark."}
 	}
-	return "The picture stands in the corner of every film rendered from now on.", s.Shelf.SetMark(r.Context(), head.Filename, f)
+	return "The picture stands in the corner of every film rendered from now on.",
+		s.Shelf.SetMark(r.Context(), head.Filename, f)
 }
 
 // markPicture shows the studio's mark.
@@ -281,11 +307,17 @@ func (s *settings) changeUser(w http.ResponseWriter, r *http.Request) {
 	switch act := r.PostForm.Get("act"); {
 	case err != nil:
 	case act == "second":
-		err, done = s.Accounts.ForgetSecondStep(r.Context(), who), f.Name+" signs in with the password alone, until another second step is set."
+		err, done = s.Accounts.ForgetSecondStep(r.Context(), who), f.Name+
+			" signs in with the password alone, until another second step is set."
 	case act == "remove":
-		err, done = s.Accounts.Remove(r.Context(), who), "The account is removed. What was done by it keeps its name."
+		err, done = s.Accounts.Remove(r.Context(), who),
+			"The account is removed. What was done by it keeps its name."
 	default:
-		err, done = s.Accounts.Change(r.Context(), who, accounts.Person{Name: f.Name, Role: f.Role, Disabled: f.Disabled}), f.Name+" is changed."
+		err, done = s.Accounts.Change(r.Context(), who, accounts.Person{
+			Name:     f.Name,
+			Role:     f.Role,
+			Disabled: f.Disabled,
+		}), f.Name+" is changed."
 		if f.Disabled {
 			done = f.Name + " cannot sign in any more."
 		}

@@ -26,7 +26,13 @@ type trailAsked struct {
 
 // asked narrows the trail to what was asked for; days are whole, in local time.
 func (t trailAsked) asked() (store.Asked, error) {
-	q := store.Asked{What: t.What, UserID: t.User, OrderID: int64(given(t.Order)), Before: int64(given(t.Before)), Most: trailLines + 1}
+	q := store.Asked{
+		What:    t.What,
+		UserID:  t.User,
+		OrderID: int64(given(t.Order)),
+		Before:  int64(given(t.Before)),
+		Most:    trailLines + 1,
+	}
 	var err error
 	day := func(field, text string, plus int) (at time.Time) {
 		if text == "" || err != nil {

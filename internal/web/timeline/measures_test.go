@@ -37,7 +37,8 @@ func TestAllOfItOnOnePage(t *testing.T) {
 				row, _ := measures(total, slide, slide*share)
 				for _, s := range rowSeconds {
 					if s <= width/shortestSlide*slide*share && high(total, s) <= onePage {
-						assert.LessOrEqual(t, high(total, row), onePage, "%g s of slides of %g s in rows of %g s", total, slide, row)
+						assert.LessOrEqual(t, high(total, row), onePage,
+							"%g s of slides of %g s in rows of %g s", total, slide, row)
 						break
 					}
 				}

@@ -71,9 +71,21 @@ func (d *drawing) sound(r *row, from, row float64) {
 			continue
 		}
 		last := p.Pieces[len(p.Pieces)-1]
-		b := soundBar{X: max(0, x(start)), Begins: start >= from-0.001, Ends: end <= from+row+0.001, Spoken: p.Role == doc.Narration, Made: len(p.Made) > 0,
-			Name: d.Library[p.Media].Name, At: p.Index, Media: p.Media, Start: start, End: end, From: float64(p.Begin) / timecode.SampleRate,
-			To: float64(last.Begin+last.Length) / timecode.SampleRate, Long: float64(d.Library[p.Media].Length) / timecode.SampleRate}
+		b := soundBar{
+			X:      max(0, x(start)),
+			Begins: start >= from-0.001,
+			Ends:   end <= from+row+0.001,
+			Spoken: p.Role == doc.Narration,
+			Made:   len(p.Made) > 0,
+			Name:   d.Library[p.Media].Name,
+			At:     p.Index,
+			Media:  p.Media,
+			Start:  start,
+			End:    end,
+			From:   float64(p.Begin) / timecode.SampleRate,
+			To:     float64(last.Begin+last.Length) / timecode.SampleRate,
+			Long:   float64(d.Library[p.Media].Length) / timecode.SampleRate,
+		}
 		b.W = min(width, x(end)) - b.X
 		r.Sound = append(r.Sound, b)
 	}
@@ -114,7 +126,8 @@ func (d *drawing) wave(from, row float64) string {
 func (d *drawing) peak(second, span float64) (byte, bool) {
 	for _, p := range d.music {
 		for _, piece := range p.Pieces {
-			start, end := float64(piece.Start)/timecode.SampleRate, float64(piece.Start+piece.Length)/timecode.SampleRate
+			start, end := float64(piece.Start)/timecode.SampleRate,
+				float64(piece.Start+piece.Length)/timecode.SampleRate
 			if second < start || second >= end {
 				continue
 			}

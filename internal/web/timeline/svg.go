@@ -39,14 +39,16 @@ func (v View) Drawn() []Drawn {
 			s := v.Slides[i]
 			for _, p := range s.Pieces {
 				if p.Row == n {
-					b.put(`<rect class="outline" data-of="`, esc(string(s.ID)), `" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `"/>`)
+					b.put(`<rect class="outline" data-of="`, esc(string(s.ID)), `" x="`, p.X, `" y="`, p.Y,
+						`" width="`, p.W, `" height="`, v.SlideH, `"/>`)
 				}
 			}
 			v.edges(b, s, n)
 		}
 		for _, m := range v.Marks {
 			if m.Row == n {
-				b.put(`<g><line x1="`, m.X, `" x2="`, m.X, `" y1="`, m.Y, `" y2="`, m.Y2, `" stroke="`, m.Colour, `" stroke-width="2"/><text class="mark-word" x="`, m.TextX, `" y="`, m.TextY,
+				b.put(`<g><line x1="`, m.X, `" x2="`, m.X, `" y1="`, m.Y, `" y2="`, m.Y2, `" stroke="`,
+					m.Colour, `" stroke-width="2"/><text class="mark-word" x="`, m.TextX, `" y="`, m.TextY,
 					`" text-anchor="`, m.Anchor, `">`, esc(m.Label), `</text></g>`)
 			}
 		}
@@ -75,7 +77,8 @@ func (v View) page(rows []Drawn, known []string) string {
 	b := &svg{}
 	b.put(`<div class="rows" id="rows" role="listbox" aria-multiselectable="true" aria-label="Slides in running order. Arrow keys choose, Alt with arrow keys moves, Delete takes out.">`)
 	for n, r := range rows {
-		b.put(`<svg class="row" id="row-`, int64(n), `" role="presentation" viewBox="0 0 `, v.Width, ` `, v.RowH, `" data-row="`, int64(n), `" data-sum="`, r.Sum, `">`)
+		b.put(`<svg class="row" id="row-`, int64(n), `" role="presentation" viewBox="0 0 `, v.Width, ` `,
+			v.RowH, `" data-row="`, int64(n), `" data-sum="`, r.Sum, `">`)
 		if n >= len(known) || known[n] != r.Sum {
 			b.put(r.SVG)
 		}
@@ -92,16 +95,21 @@ func (v View) edges(b *svg, s slide, row int) {
 			continue
 		}
 		if p.Join > 0 && s.Before != "" {
-			b.put(`<rect class="join-edge" data-of="`, esc(string(s.Before)), `" data-from="`, int64(s.Start), `" x="`, p.X+p.Join-3, `" y="`, p.Y, `" width="6" height="`, v.SlideH/4, `"><title>Drag: the transition’s length</title></rect>`)
+			b.put(`<rect class="join-edge" data-of="`, esc(string(s.Before)), `" data-from="`, int64(s.Start),
+				`" x="`, p.X+p.Join-3, `" y="`, p.Y, `" width="6" height="`, v.SlideH/4,
+				`"><title>Drag: the transition’s length</title></rect>`)
 		}
 		if p.Last && !s.Whole {
-			b.put(`<rect class="edge" data-of="`, esc(string(s.ID)), `" data-from="`, int64(s.Start), `" x="`, max(p.X, p.X+p.W-4), `" y="`, p.Y+v.SlideH*0.6, `" width="6" height="`, v.SlideH*0.4, `"><title>Drag: the slide’s seconds</title></rect>`)
+			b.put(`<rect class="edge" data-of="`, esc(string(s.ID)), `" data-from="`, int64(s.Start), `" x="`,
+				max(p.X, p.X+p.W-4), `" y="`, p.Y+v.SlideH*0.6, `" width="6" height="`, v.SlideH*0.4,
+				`"><title>Drag: the slide’s seconds</title></rect>`)
 		}
 	}
 }
 
 func (v View) row(b *svg, r row) {
-	b.put(`<g><rect class="time-line" x="0" y="0" width="`, v.Width, `" height="16" fill="#f4f4f4" data-first="`, int64(r.First), `"/>`)
+	b.put(`<g><rect class="time-line" x="0" y="0" width="`, v.Width,
+		`" height="16" fill="#f4f4f4" data-first="`, int64(r.First), `"/>`)
 	for _, t := range r.Ticks {
 		top := 11
 		if t.Major {
@@ -137,16 +145,23 @@ func (v View) soundBar(b *svg, s soundBar) {
 	if s.Spoken {
 		y, h, word, class = v.WaveY, 5, "speaks: ", "sound-bar spoken"
 	}
-	b.put(`<g class="`, class, `" data-at="`, int64(s.At), `" data-media="`, esc(string(s.Media)), `" data-from="`, s.From, `" data-to="`, s.To, `" data-start="`, s.Start, `" data-end="`, s.End, `" data-seconds="`, s.Long, `" data-name="`, esc(s.Name), `">`)
-	b.put(`<rect class="sound-body" data-grip="body" x="`, s.X, `" y="`, y-2, `" width="`, max(1, s.W), `" height="`, h+4, `"><title>`, esc(s.Name), `: drag to where it begins</title></rect><rect class="sound-line" x="`, s.X, `" y="`, y, `" width="`, max(1, s.W), `" height="`, h, `"/>`)
+	b.put(`<g class="`, class, `" data-at="`, int64(s.At), `" data-media="`, esc(string(s.Media)),
+		`" data-from="`, s.From, `" data-to="`, s.To, `" data-start="`, s.Start, `" data-end="`, s.End,
+		`" data-seconds="`, s.Long, `" data-name="`, esc(s.Name), `">`)
+	b.put(`<rect class="sound-body" data-grip="body" x="`, s.X, `" y="`, y-2, `" width="`, max(1, s.W),
+		`" height="`, h+4, `"><title>`, esc(s.Name),
+		`: drag to where it begins</title></rect><rect class="sound-line" x="`, s.X, `" y="`, y, `" width="`,
+		max(1, s.W), `" height="`, h, `"/>`)
 	if s.Begins {
 		b.put(`<text x="`, s.X+4, `" y="`, v.WaveY+12, `">`, word, esc(s.Name), `</text>`)
 	}
 	if s.Begins && !s.Made {
-		b.put(`<rect class="sound-edge" data-grip="from" x="`, max(0, s.X-3), `" y="`, v.WaveY, `" width="7" height="`, v.WaveH, `"><title>Drag: where `, esc(s.Name), ` begins</title></rect>`)
+		b.put(`<rect class="sound-edge" data-grip="from" x="`, max(0, s.X-3), `" y="`, v.WaveY,
+			`" width="7" height="`, v.WaveH, `"><title>Drag: where `, esc(s.Name), ` begins</title></rect>`)
 	}
 	if s.Ends && !s.Made {
-		b.put(`<rect class="sound-edge" data-grip="to" x="`, min(v.Width-7, s.X+s.W-4), `" y="`, v.WaveY, `" width="7" height="`, v.WaveH, `"><title>Drag: where `, esc(s.Name), ` ends</title></rect>`)
+		b.put(`<rect class="sound-edge" data-grip="to" x="`, min(v.Width-7, s.X+s.W-4), `" y="`, v.WaveY,
+			`" width="7" height="`, v.WaveH, `"><title>Drag: where `, esc(s.Name), ` ends</title></rect>`)
 	}
 	b.put(`</g>`)
 }
@@ -157,8 +172,12 @@ func (v View) slide(b *svg, s slide, row int) {
 	id, label := esc(string(s.ID)), esc(s.Label)
 	most := slices.MaxFunc(s.Pieces, func(a, b piece) int { return cmp.Compare(a.W, b.W) })
 	if most.Row == row {
-		b.put(`<g class="slide" id="slide-`, id, `" role="option" tabindex="-1" aria-selected="false" aria-label="`, label, `" data-slide="`, id, `" data-start="`, int64(s.Start), `" data-length="`, int64(s.Length),
-			`" data-fixed="`, strconv.FormatBool(s.Fixed), `" data-kind="`, s.Kind, `" data-pictures="`, int64(s.Pictures), `" data-pinned="`, strconv.FormatBool(s.Pinned), `" data-placed="`, strconv.FormatBool(s.Placed), `"><title>`, label, `</title>`)
+		b.put(`<g class="slide" id="slide-`, id,
+			`" role="option" tabindex="-1" aria-selected="false" aria-label="`, label, `" data-slide="`, id,
+			`" data-start="`, int64(s.Start), `" data-length="`, int64(s.Length),
+			`" data-fixed="`, strconv.FormatBool(s.Fixed), `" data-kind="`, s.Kind, `" data-pictures="`,
+			int64(s.Pictures), `" data-pinned="`, strconv.FormatBool(s.Pinned), `" data-placed="`,
+			strconv.FormatBool(s.Placed), `"><title>`, label, `</title>`)
 	} else {
 		b.put(`<g class="rest" data-of="`, id, `" aria-hidden="true"><title>`, label, `</title>`)
 	}
@@ -166,20 +185,27 @@ func (v View) slide(b *svg, s slide, row int) {
 		if p.Row != row {
 			continue
 		}
-		b.put(`<svg x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `" viewBox="0 0 `, p.W, ` `, v.SlideH, `"><rect width="`, p.W, `" height="`, v.SlideH, `" fill="#2f3a40"/>`)
+		b.put(`<svg x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `" viewBox="0 0 `, p.W,
+			` `, v.SlideH, `"><rect width="`, p.W, `" height="`, v.SlideH, `" fill="#2f3a40"/>`)
 		for _, i := range p.Images {
-			b.put(`<image data-href="`, esc(i.Href), `" x="`, i.X, `" y="0" width="`, i.W, `" height="`, v.SlideH, `" preserveAspectRatio="`, i.Fit, `"/>`)
+			b.put(`<image data-href="`, esc(i.Href), `" x="`, i.X, `" y="0" width="`, i.W, `" height="`,
+				v.SlideH, `" preserveAspectRatio="`, i.Fit, `"/>`)
 		}
 		if p.Join > 0 {
-			b.put(`<polygon points="0,0 `, p.Join, `,0 0,`, v.SlideH, `" fill="#f4f4f4" fill-opacity="0.55"/><line x1="0" y1="`, v.SlideH, `" x2="`, p.Join, `" y2="0" stroke="#ffffff" stroke-width="1.5"/>`)
+			b.put(`<polygon points="0,0 `, p.Join, `,0 0,`, v.SlideH,
+				`" fill="#f4f4f4" fill-opacity="0.55"/><line x1="0" y1="`, v.SlideH, `" x2="`, p.Join,
+				`" y2="0" stroke="#ffffff" stroke-width="1.5"/>`)
 		}
 		if s.Words != "" && p.Row == most.Row {
 			b.put(`<text class="words" x="`, p.Join+4, `" y="13">`, esc(s.Words), `</text>`)
 		}
 		if p.Caption != "" {
-			b.put(`<rect x="0" y="`, v.CaptionY, `" width="`, p.W, `" height="16" fill="#1d1d1d" fill-opacity="0.72"/><text x="4" y="`, v.CaptionTextY, `" fill="#ffffff" class="!fill-white">`, esc(p.Caption), `</text>`)
+			b.put(`<rect x="0" y="`, v.CaptionY, `" width="`, p.W,
+				`" height="16" fill="#1d1d1d" fill-opacity="0.72"/><text x="4" y="`, v.CaptionTextY,
+				`" fill="#ffffff" class="!fill-white">`, esc(p.Caption), `</text>`)
 		}
-		b.put(`</svg><rect class="frame" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH, `"/>`)
+		b.put(`</svg><rect class="frame" x="`, p.X, `" y="`, p.Y, `" width="`, p.W, `" height="`, v.SlideH,
+			`"/>`)
 	}
 	for _, r := range s.Remarks {
 		if r.Row != row {
@@ -195,7 +221,9 @@ func (v View) slide(b *svg, s slide, row int) {
 		if x+wide > v.Width {
 			x -= wide
 		}
-		b.put(`<g class="remark"><title>`, esc(r.Text), `</title><line x1="`, r.X, `" x2="`, r.X, `" y1="`, r.Y, `" y2="`, r.Y+v.SlideH, `"/><rect x="`, x, `" y="`, r.Y, `" width="`, wide, `" height="15"/><text x="`, x+4, `" y="`, r.Y+11, `">`, esc(string(words)), `</text></g>`)
+		b.put(`<g class="remark"><title>`, esc(r.Text), `</title><line x1="`, r.X, `" x2="`, r.X, `" y1="`,
+			r.Y, `" y2="`, r.Y+v.SlideH, `"/><rect x="`, x, `" y="`, r.Y, `" width="`, wide,
+			`" height="15"/><text x="`, x+4, `" y="`, r.Y+11, `">`, esc(string(words)), `</text></g>`)
 	}
 	b.put(`</g>`)
 }

@@ -152,7 +152,8 @@ func measures(total, slideSeconds, shortest float64) (row, slideH float64) {
 		}
 		n := math.Max(1, math.Ceil(total/s-1e-9))
 		h := slideHeight(n)
-		off := math.Abs(math.Log(slideSeconds/s*width/h/1.55)) + 2*math.Min(2, math.Max(0, n*(h+rulerH+waveH+rowGap)/tall-1)) +
+		off := math.Abs(math.Log(slideSeconds/s*width/h/1.55)) +
+			2*math.Min(2, math.Max(0, n*(h+rulerH+waveH+rowGap)/tall-1)) +
 			0.6*(1-total/(n*s)) // rows that stay empty
 		if n*(h+rulerH+waveH+rowGap) > onePage {
 			off += 10
@@ -177,7 +178,8 @@ func Draw(f Film) View {
 	for _, s := range f.Plan.Slides {
 		shortest = min(shortest, rate.Seconds(s.Length))
 	}
-	row, slideH := measures(rate.Seconds(end), rate.Seconds(f.Plan.Frames)/float64(max(1, len(f.Plan.Slides))), shortest)
+	row, slideH := measures(rate.Seconds(end),
+		rate.Seconds(f.Plan.Frames)/float64(max(1, len(f.Plan.Slides))), shortest)
 	v := View{Fits: row}
 	if f.Seconds > 0 {
 		row = max(leastSeconds, min(f.Seconds, mostSeconds))
@@ -185,8 +187,10 @@ func Draw(f Film) View {
 	}
 	per := rate.Frames(row)
 	n := max(1, int((end+per-1)/per))
-	v.Width, v.RowH, v.SlideH, v.WaveY, v.WaveH = width, rulerH+slideH+waveH+rowGap, slideH, rulerH+slideH, waveH
-	v.CaptionY, v.CaptionTextY, v.FramesPerRow, v.Seconds, v.Own = slideH-16, slideH-4, per, row, f.Seconds > 0
+	v.Width, v.RowH, v.SlideH, v.WaveY, v.WaveH = width, rulerH+slideH+waveH+rowGap, slideH, rulerH+slideH,
+		waveH
+	v.CaptionY, v.CaptionTextY, v.FramesPerRow, v.Seconds, v.Own = slideH-16, slideH-4, per, row,
+		f.Seconds > 0
 	d := drawing{Film: f, per: per, slideH: slideH}
 	d.placed = f.Plan.Sound.Placed(f.Library)
 	d.music = Songs(d.placed)
@@ -198,10 +202,12 @@ func Draw(f Film) View {
 		v.Slides = append(v.Slides, d.slide(i))
 	}
 	if f.Plan.Frames > 0 {
-		v.Marks = append(v.Marks, d.mark(f.Plan.Frames, "pictures end", "#1d1d1d", 3, rulerH+slideH, rulerH+13))
+		v.Marks = append(v.Marks, d.mark(f.Plan.Frames, "pictures end", "#1d1d1d", 3, rulerH+slideH, rulerH+
+			13))
 	}
 	if f.Plan.Music > 0 {
-		v.Marks = append(v.Marks, d.mark(f.Plan.MusicEnd, "music ends", "#0a5a66", rulerH+slideH, rulerH+slideH+waveH, rulerH+slideH+14))
+		v.Marks = append(v.Marks, d.mark(f.Plan.MusicEnd, "music ends", "#0a5a66", rulerH+slideH, rulerH+
+			slideH+waveH, rulerH+slideH+14))
 	}
 	return v
 }
@@ -240,7 +246,12 @@ func (d *drawing) row(i int) row {
 	for s := 0; float64(s) < row; s += step {
 		major := s%major == 0
 		x := round(float64(s) / row * width)
-		r.Ticks = append(r.Ticks, tick{X: x, X3: x + 3, Major: major, Label: strings.TrimSuffix(timecode.Clock(math.Round(from)+float64(s)), ".0")})
+		r.Ticks = append(r.Ticks, tick{
+			X:     x,
+			X3:    x + 3,
+			Major: major,
+			Label: strings.TrimSuffix(timecode.Clock(math.Round(from)+float64(s)), ".0"),
+		})
 	}
 	r.Wave = d.wave(from, row)
 	d.sound(&r, from, row)
@@ -261,7 +272,8 @@ func (d *drawing) slide(i int) slide {
 		v.Label += fmt.Sprintf(", own in %s: %s", d.Shape.Frame.Ratio(), wording.Listed(own))
 	}
 	v.Words = s.Caption
-	v.Kind, v.Whole, v.Pictures, v.Pinned, v.Placed = string(s.Kind), s.Kind == doc.Clip, len(s.Media), s.Pinned > 0, s.Placed
+	v.Kind, v.Whole, v.Pictures, v.Pinned, v.Placed = string(s.Kind), s.Kind == doc.Clip, len(s.Media),
+		s.Pinned > 0, s.Placed
 	var lap timecode.Frames
 	if i > 0 {
 		if lap = d.Plan.Slides[i-1].Overlap; lap > 0 {
@@ -350,7 +362,17 @@ func Describe(lib doc.Library, s doc.Slide) string {
 func (d *drawing) mark(n timecode.Frames, label, colour string, top, bottom, text float64) mark {
 	row := (n - 1) / d.per
 	x := d.x(n - row*d.per)
-	m := mark{Row: int(row), X: math.Min(x, width-1), Y: top, Y2: bottom, TextX: x + 4, TextY: text, Colour: colour, Anchor: "start", Label: label}
+	m := mark{
+		Row:    int(row),
+		X:      math.Min(x, width-1),
+		Y:      top,
+		Y2:     bottom,
+		TextX:  x + 4,
+		TextY:  text,
+		Colour: colour,
+		Anchor: "start",
+		Label:  label,
+	}
 	if x > width-80 {
 		m.TextX, m.Anchor = x-4, "end"
 	}

@@ -30,7 +30,12 @@ func a(t *rapid.T) Film {
 	for i := range rapid.IntRange(1, 40).Draw(t, "slides") {
 		id := doc.MediaID(fmt.Sprint("p", i))
 		f.Library[id] = doc.Media{ID: id, Kind: doc.PhotoMedia, Name: "<b>&'\"" + string(id), W: 300, H: 200}
-		s := plan.Slide{Slide: doc.Slide{ID: doc.SlideID(fmt.Sprint("s", i)), Kind: doc.Pictures, Media: []doc.MediaID{id}, Linger: 1}}
+		s := plan.Slide{Slide: doc.Slide{
+			ID:     doc.SlideID(fmt.Sprint("s", i)),
+			Kind:   doc.Pictures,
+			Media:  []doc.MediaID{id},
+			Linger: 1,
+		}}
 		s.Caption = rapid.SampledFrom([]string{"", "Ada & Ben <3", "“Zoë”\u202e"}).Draw(t, "caption")
 		s.Start = f.Plan.Frames
 		s.Length = timecode.Frames(rapid.IntRange(10, 900).Draw(t, "length"))
@@ -49,7 +54,12 @@ func a(t *rapid.T) Film {
 	f.Plan.Music, f.Plan.MusicEnd = song.Length, timecode.Frames(seconds*25)
 	f.Seconds = rapid.SampledFrom([]float64{0, 0, 5, 37, 1000}).Draw(t, "seconds")
 	n := rapid.IntRange(1, len(f.Plan.Slides)).Draw(t, "remarked")
-	f.Remarks = []Remark{{Number: n, At: rapid.Float64Range(0, 400).Draw(t, "at"), Who: "A <client>", Text: "Not & this: \"one\" please, it is wrong"}}
+	f.Remarks = []Remark{{
+		Number: n,
+		At:     rapid.Float64Range(0, 400).Draw(t, "at"),
+		Who:    "A <client>",
+		Text:   "Not & this: \"one\" please, it is wrong",
+	}}
 	return f
 }
 
@@ -59,13 +69,16 @@ func TestSlidesLieWhereTheyAreSeen(t *testing.T) {
 		f := a(t)
 		v := Draw(f)
 		per := v.FramesPerRow
-		assert.GreaterOrEqual(t, timecode.Frames(len(v.Rows))*per, max(f.Plan.Frames, f.Plan.MusicEnd), "all of it is in a row")
-		assert.Less(t, timecode.Frames(len(v.Rows)-1)*per, max(f.Plan.Frames, f.Plan.MusicEnd), "no row is empty")
+		assert.GreaterOrEqual(t, timecode.Frames(len(v.Rows))*per, max(f.Plan.Frames, f.Plan.MusicEnd),
+			"all of it is in a row")
+		assert.Less(t, timecode.Frames(len(v.Rows)-1)*per, max(f.Plan.Frames, f.Plan.MusicEnd),
+			"no row is empty")
 		unit := width / float64(per)
 		for i, s := range v.Slides {
 			of, long, joined := f.Plan.Slides[i], 0.0, 0.0
 			for k, p := range s.Pieces {
-				assert.InDelta(t, float64(p.Row)*width+p.X, float64(of.Start)*unit+long, 0.03, "it goes on where it left off")
+				assert.InDelta(t, float64(p.Row)*width+p.X, float64(of.Start)*unit+long, 0.03,
+					"it goes on where it left off")
 				assert.LessOrEqual(t, p.X+p.W, width+0.02)
 				assert.Equal(t, k == len(s.Pieces)-1, p.Last)
 				long += p.W
@@ -148,7 +161,13 @@ func TestDrawnRowsAreWellFormed(t *testing.T) {
 // The wave and the bars of the music lie where they are heard.
 func TestSoundLiesWhereItIsHeard(t *testing.T) {
 	f := Film{
-		Library: doc.Library{"song": {ID: "song", Kind: doc.SongMedia, Name: "song.flac", Length: 10 * timecode.SampleRate, Heard: &doc.Heard{}}},
+		Library: doc.Library{"song": {
+			ID:     "song",
+			Kind:   doc.SongMedia,
+			Name:   "song.flac",
+			Length: 10 * timecode.SampleRate,
+			Heard:  &doc.Heard{},
+		}},
 		Waves:   map[doc.MediaID][]byte{"song": make([]byte, 500)},
 		Seconds: 5,
 	}
@@ -168,7 +187,8 @@ func TestSoundLiesWhereItIsHeard(t *testing.T) {
 	assert.Equal(t, []float64{163.2, 489.6}, v.Rows[1].Bars, "at 6 and 8 s")
 	quiet, loud := "h1.4v1.0", "h1.4v24.0"
 	assert.NotContains(t, v.Rows[0].Wave, loud)
-	assert.Equal(t, 83, strings.Count(v.Rows[1].Wave, loud), "a second of five, in strokes two units wide, and those it touches")
+	assert.Equal(t, 83, strings.Count(v.Rows[1].Wave, loud),
+		"a second of five, in strokes two units wide, and those it touches")
 	assert.Contains(t, v.Rows[1].Wave, quiet)
 	require.Len(t, v.Rows[1].Sound, 1)
 	assert.False(t, v.Rows[1].Sound[0].Begins)
