@@ -352,11 +352,15 @@ func (in *Intake) examine(ctx context.Context, m store.Media) error {
 // lookAgain looks at a medium that was taken before. That it would be refused now, and why,
 // is no error: what it was then stays.
 func (in *Intake) lookAgain(ctx context.Context, m store.Media) (l media.Looked, why string, err error) {
+	begun := time.Now()
 	path, err := in.Blobs.Path(ctx, m.SHA256)
 	if err != nil {
 		return l, "", err
 	}
 	l, err = media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
+	if err = in.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
+		return l, "", err // nothing is known of the file
+	}
 	var refused *media.Refused
 	if errors.As(err, &refused) {
 		return l, refused.Reason, nil

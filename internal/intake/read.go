@@ -41,7 +41,8 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	}
 	wanted, done := in.whileWanted(ctx, m.ID)
 	defer done()
-	err = in.look(wanted, m, path, j)
+	begun := time.Now()
+	err = in.look(wanted, m, path, begun, j)
 	if errors.Is(context.Cause(wanted), errDismissed) {
 		return nil
 	}
@@ -73,11 +74,16 @@ func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, f
 	return ctx, func() { end(nil) }
 }
 
-// look looks at a file and notes what it is, or leaves it to who has more time.
-func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) (err error) {
+// look looks at a file, which is begun at that moment, and notes what it is, or leaves it to who has more time.
+func (in *Intake) look(ctx context.Context, m store.Media, path string, begun time.Time, j Read) (
+	err error) {
 	var refused *media.Refused
 	if media.IsRaw(m.Name) && m.Original == nil {
-		if path, err = in.develop(ctx, &m, path); errors.As(err, &refused) {
+		path, err = in.develop(ctx, &m, path)
+		if err = in.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
+			return err
+		}
+		if errors.As(err, &refused) {
 			return in.settle(ctx, &m, refused.Reason)
 		} else if err != nil {
 			return fmt.Errorf("%s: %w", m.Name, err)
@@ -88,7 +94,7 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, j Read) 
 		with.Pictures = in.Patient
 	}
 	l, err := with.LookAt(ctx, path, m.Name, ThumbSide)
-	if err = in.Blobs.Blame(ctx, err); errors.Is(err, store.ErrAway) {
+	if err = in.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
 		return err // nothing is known of the file
 	}
 	if song := errors.Is(err, media.ErrSong); song || errors.Is(err, media.ErrSlow) {

@@ -67,6 +67,7 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	if err != nil || !mine {
 		return err
 	}
+	begun := time.Now()
 	err = mk.attempt(ctx, r)
 	if errors.Is(err, errTaken) {
 		return mk.taken(ctx, r)
@@ -74,7 +75,7 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 	if store.Full(err) {
 		err = errors.Join(render.ErrFull, err)
 	}
-	err = mk.Blobs.Blame(ctx, err)
+	err = mk.Blobs.Blame(ctx, begun, err)
 	for _, lacking := range []error{store.ErrAway, render.ErrFull} {
 		if errors.Is(err, lacking) && ctx.Err() == nil {
 			// Nothing is wrong with the film: it waits for the store, or for room.

@@ -51,7 +51,8 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 	if err := p.set(ctx, d.ID, store.DeliveryRunning, map[string]any{"error": ""}, ""); err != nil {
 		return 0, err
 	}
-	err = p.Blobs.Blame(ctx, p.press(ctx, x, films))
+	begun := time.Now()
+	err = p.Blobs.Blame(ctx, begun, p.press(ctx, x, films))
 	if errors.Is(err, store.ErrAway) {
 		return filmsLook, p.set(ctx, d.ID, store.DeliveryWaiting,
 			map[string]any{"error": store.ErrAway.Error()}, "")

@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -35,9 +36,14 @@ type Blobs struct {
 	at     string                 // where it is, without secrets
 	mark   atomic.Pointer[string] // which the store must carry; nil: any
 	seen   atomic.Int64           // when it last did, in Unix nanoseconds
+	away   atomic.Int64           // when it last was found not to
 	local  string                 // folder of the bucket if it is one, else ""
 	cache  string                 // folder for local copies
 	temp   ownTemp
+
+	watched  sync.Once
+	unwatch  context.CancelFunc
+	watching sync.WaitGroup
 }
 
 // OpenBlobs opens the store at any gocloud.dev URL, such as
@@ -68,7 +74,14 @@ func OpenBlobs(ctx context.Context, rawURL, cache string) (*Blobs, error) {
 }
 
 // Close releases the store.
-func (b *Blobs) Close() error { return errors.Join(b.closeTemp(), b.bucket.Close()) }
+func (b *Blobs) Close() error {
+	b.watched.Do(func() {}) // not any more
+	if b.unwatch != nil {
+		b.unwatch()
+	}
+	b.watching.Wait()
+	return errors.Join(b.closeTemp(), b.bucket.Close())
+}
 
 func key(sha string) string { return sha[:2] + "/" + sha }
 
@@ -208,7 +221,7 @@ func (b *Blobs) Open(ctx context.Context, sha string) (*blob.Reader, error) {
 	}
 	r, err := b.bucket.NewReader(ctx, key(sha), nil)
 	if gcerrors.Code(err) == gcerrors.NotFound {
-		return nil, fmt.Errorf("%w: %w", ErrGone, err)
+		return nil, b.orAway(ctx, fmt.Errorf("%w: %w", ErrGone, err))
 	}
 	if err != nil {
 		return nil, fmt.Errorf("reading file %s…: %w", sha[:8], err)
@@ -228,7 +241,7 @@ func (b *Blobs) Path(ctx context.Context, sha string) (string, error) {
 	if b.local != "" {
 		path := filepath.Join(b.local, filepath.FromSlash(key(sha)))
 		if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
-			return "", ErrGone
+			return "", b.orAway(ctx, ErrGone)
 		}
 		return path, nil
 	}
@@ -265,12 +278,25 @@ func (b *Blobs) Exists(ctx context.Context, sha string) (bool, error) {
 	if err := b.Here(ctx); err != nil {
 		return false, err
 	}
-	return b.bucket.Exists(ctx, key(sha))
+	there, err := b.bucket.Exists(ctx, key(sha))
+	if !there && err == nil {
+		err = b.orAway(ctx, nil) // it may have gone with the store, after it was asked for
+	}
+	return there, err
+}
+
+// orAway is err, or that the store is away by now: that a file is not there says nothing then.
+func (b *Blobs) orAway(ctx context.Context, err error) error {
+	if away := b.Here(ctx); away != nil {
+		return away
+	}
+	return err
 }
 
 // Damaged reads a file back and says what is wrong with it, and how much was
 // read; name is what it is called there. An error says that nothing is known.
 func (b *Blobs) Damaged(ctx context.Context, sha, name string) (why string, n int64, err error) {
+	begun := time.Now()
 	there, err := b.Exists(ctx, sha)
 	if err != nil {
 		return "", 0, err // the store is away
@@ -285,7 +311,7 @@ func (b *Blobs) Damaged(ctx context.Context, sha, name string) (why string, n in
 	n = in.Size()
 	got, err := SumOf(in)
 	if err := errors.Join(err, in.Close()); err != nil {
-		if err := b.Here(ctx); err != nil {
+		if err := b.HereSince(ctx, begun); err != nil {
 			return "", n, err
 		}
 		return fmt.Sprintf("%s cannot be read (%v)", name, err), n, nil

@@ -83,6 +83,7 @@ func (s *Store) mark(ctx context.Context, b *Blobs, restored bool) error {
 	if err != nil {
 		return fmt.Errorf("the mark of the store of files: %w", err)
 	}
+	b.watched.Do(b.watch)
 	return nil
 }
 
@@ -127,19 +128,61 @@ func (b *Blobs) Here(ctx context.Context) error {
 	if err == nil && got != *want {
 		err = fmt.Errorf("%w: what is at %s carries another mark", ErrAway, b.at)
 	}
-	if err == nil {
+	switch {
+	case err == nil:
 		b.seen.Store(time.Now().UnixNano())
+	case errors.Is(err, ErrAway):
+		b.away.Store(time.Now().UnixNano())
 	}
 	return err
 }
 
-// Blame gives an error its cause if that is the store being away. nil stays nil.
-func (b *Blobs) Blame(ctx context.Context, err error) error {
+// HereSince is Here of all the time since a moment: what took a while may have failed for the
+// store being away though it is back by now.
+func (b *Blobs) HereSince(ctx context.Context, since time.Time) error {
+	if err := b.Here(ctx); err != nil {
+		return err
+	}
+	if b.away.Load() >= since.UnixNano() {
+		return fmt.Errorf("%w, or was a moment ago", ErrAway)
+	}
+	return nil
+}
+
+// Blame gives the error of what was begun at that moment its cause, if that is the store being
+// away meanwhile. nil stays nil.
+func (b *Blobs) Blame(ctx context.Context, begun time.Time, err error) error {
 	if err == nil || errors.Is(err, ErrAway) || ctx.Err() != nil {
 		return err
 	}
-	if away := b.Here(ctx); away != nil {
+	if away := b.HereSince(ctx, begun); away != nil {
 		return fmt.Errorf("%w: %w", away, err)
 	}
 	return err
+}
+
+// watchEvery is how often a folder's mark is looked at: an absence that is shorter is not noticed
+// unless something is asked for meanwhile.
+const watchEvery = 250 * time.Millisecond
+
+// watch keeps looking whether the store is there, until it is closed.
+func (b *Blobs) watch() {
+	every := watchEvery
+	if b.local == "" {
+		every = seenFor
+	}
+	ctx, end := context.WithCancel(context.Background())
+	b.unwatch = end
+	b.watching.Go(func() {
+		tick := time.NewTicker(every)
+		defer tick.Stop()
+		for {
+			select {
+			case <-ctx.Done():
+				return
+			case <-tick.C:
+				_ = b.Here(ctx) // which remembers when it was away
+			}
+		}
+	})
 }

@@ -2,12 +2,14 @@ package store_test
 
 import (
 	"context"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -168,4 +170,25 @@ func TestStoringAndRemovingAtOnce(t *testing.T) {
 	close(stop)
 	sweepers.Wait()
 	assert.Greater(t, removals.Load(), int64(20))
+}
+
+// What took a while may have failed for files that were away meanwhile, though they are back by
+// the time it is asked why.
+func TestWhatTookAWhileIsBlamedOnFilesThatWereAway(t *testing.T) {
+	ctx, s, b := context.Background(), storetest.Open(t), storetest.Blobs(t)
+	require.NoError(t, s.Mark(ctx, b))
+	failed := errors.New("no picture")
+	before := time.Now()
+	assert.Equal(t, failed, b.Blame(ctx, before, failed), "they were there")
+	dir := b.Folders()[0]
+	require.NoError(t, os.Rename(dir, dir+".away"))
+	time.Sleep(4 * store.WatchEvery)
+	require.NoError(t, os.Rename(dir+".away", dir))
+	require.NoError(t, b.Here(ctx))
+	back := time.Now()
+	assert.ErrorIs(t, b.Blame(ctx, before, failed), store.ErrAway)
+	assert.ErrorIs(t, b.Blame(ctx, before, failed), failed)
+	assert.NoError(t, b.Blame(ctx, before, nil))
+	assert.Eventually(t, func() bool { return b.Blame(ctx, time.Now(), failed) == failed }, time.Second, 10*time.Millisecond)
+	assert.Equal(t, failed, b.Blame(ctx, back.Add(store.WatchEvery), failed), "begun once they were back")
 }
