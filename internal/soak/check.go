@@ -65,7 +65,13 @@ func (s *studio) check(ctx context.Context, db *store.Store) error {
 		case there > most:
 			s.wrong(&s.f.Double, "order %d: %d renders were asked for and %d are there", id, most, there)
 		case mains < there:
-			s.wrong(&s.f.Unfinished, "order %d: of %d renders %d are done", id, there, mains)
+			var why []string
+			if err := tx.Model(&store.Render{}).Where("order_id = ? AND state <> 'done'", id).
+				Pluck("state || ': ' || error", &why).Error; err != nil {
+				return err
+			}
+			s.wrong(&s.f.Unfinished, "order %d: of %d renders %d are done (%s)", id, there, mains,
+				strings.Join(why, "; "))
 		}
 	}
 	if err := s.checkFilms(ctx, db); err != nil {
