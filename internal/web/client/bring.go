@@ -25,22 +25,22 @@ type bringView struct {
 }
 
 // bringing finds what a client's page is for, or tells the client kindly why not.
-func (p *pages) bringing(w http.ResponseWriter, r *http.Request) (*bringView, bool) {
+func (b bringer) bringing(w http.ResponseWriter, r *http.Request) (*bringView, bool) {
 	addressIsKey(w)
-	v := &bringView{Version: p.Version, Token: chi.URLParam(r, "token")}
-	of, err := p.Pages.Page(r.Context(), v.Token)
+	v := &bringView{Version: b.Version, Token: chi.URLParam(r, "token")}
+	of, err := b.Pages.Page(r.Context(), v.Token)
 	switch {
 	case errors.Is(err, intake.ErrClosed):
-		p.Message(w, r, http.StatusGone, "This page is closed",
+		b.Message(w, r, http.StatusGone, "This page is closed",
 			"Nothing can be sent in here any more. Ask the studio for a new link.", "", "")
 		return nil, false
 	case errors.Is(err, store.ErrNotFound):
-		p.Message(w, r, http.StatusNotFound, "There is nothing here",
+		b.Message(w, r, http.StatusNotFound, "There is nothing here",
 			"The address may have been cut short when it was copied. Open it from the message, or ask for "+
 				"it again.", "", "")
 		return nil, false
 	case err != nil:
-		p.Fail(w, r, err)
+		b.Fail(w, r, err)
 		return nil, false
 	}
 	v.Page, v.StudioName, v.Event, v.Asked, v.Opening = of.Page, of.Studio, of.Event, of.Asked, of.Opening
@@ -69,16 +69,16 @@ func broughtInWords(list []store.Media) string {
 	return wording.Counted(here, "file") + " here. Thank you."
 }
 
-func (p *pages) bringPage(w http.ResponseWriter, r *http.Request) {
-	if v, ok := p.bringing(w, r); ok {
-		p.Render(w, r, http.StatusOK, "bring", v)
+func (b bringer) bringPage(w http.ResponseWriter, r *http.Request) {
+	if v, ok := b.bringing(w, r); ok {
+		b.Render(w, r, http.StatusOK, "bring", v)
 	}
 }
 
 // brought is the part of the page that says what has come.
-func (p *pages) brought(w http.ResponseWriter, r *http.Request) {
-	if v, ok := p.bringing(w, r); ok {
-		p.Render(w, r, http.StatusOK, "brought", v)
+func (b bringer) brought(w http.ResponseWriter, r *http.Request) {
+	if v, ok := b.bringing(w, r); ok {
+		b.Render(w, r, http.StatusOK, "brought", v)
 	}
 }
 
@@ -93,9 +93,9 @@ func detailsIn(form url.Values) map[string]string {
 	return out
 }
 
-func (p *pages) bringDetails(w http.ResponseWriter, r *http.Request) {
-	err := p.Pages.Say(r.Context(), chi.URLParam(r, "token"), detailsIn(r.PostForm))
-	v, ok := p.bringing(w, r)
+func (b bringer) bringDetails(w http.ResponseWriter, r *http.Request) {
+	err := b.Pages.Say(r.Context(), chi.URLParam(r, "token"), detailsIn(r.PostForm))
+	v, ok := b.bringing(w, r)
 	if !ok {
 		return
 	}
@@ -103,18 +103,18 @@ func (p *pages) bringDetails(w http.ResponseWriter, r *http.Request) {
 	if v.Said = "Sent. The studio has it."; err != nil {
 		v.Said, v.Wrong, status = "", "This was not kept: "+err.Error(), http.StatusUnprocessableEntity
 	}
-	p.Render(w, r, status, "bring", v)
+	b.Render(w, r, status, "bring", v)
 }
 
 // bringOpening is the film's opening as it would be with what the client types.
-func (p *pages) bringOpening(w http.ResponseWriter, r *http.Request) {
-	v, ok := p.bringing(w, r)
+func (b bringer) bringOpening(w http.ResponseWriter, r *http.Request) {
+	v, ok := b.bringing(w, r)
 	if !ok {
 		return
 	}
-	jpg, err := p.Pages.Opening(r.Context(), v.Token, detailsIn(r.URL.Query()))
+	jpg, err := b.Pages.Opening(r.Context(), v.Token, detailsIn(r.URL.Query()))
 	if err != nil {
-		p.Fail(w, r, err)
+		b.Fail(w, r, err)
 		return
 	}
 	page.SendJPEG(w, jpg, "no-store")

@@ -73,15 +73,19 @@ type Page struct {
 	Opening       bool // the film has one, which can be looked at
 }
 
-// pages are the clients' pages.
+// pages are those of links: films and proofs.
 type pages struct {
 	*page.Shell
 	Rooms
 }
 
+// bringer has the page on which a client brings material in.
+type bringer struct{ *pages }
+
 // Routes are reached by whoever has an address: there is no sign-in.
 func Routes(r chi.Router, shell *page.Shell, rooms Rooms) {
 	p := &pages{shell, rooms}
+	b := bringer{p}
 	tooMany := httprate.WithLimitHandler(shell.TooOften)
 	r.Get("/watch/{token}", p.watch)
 	r.Get("/watch/{token}/embed", p.watchEmbedded)
@@ -105,12 +109,12 @@ func Routes(r chi.Router, shell *page.Shell, rooms Rooms) {
 		Post("/watch/{token}/approve", p.watchApprove)
 	r.Get("/oembed", p.oEmbed)
 
-	r.Get("/bring/{token}", p.bringPage)
-	r.Get("/bring/{token}/brought", p.brought)
+	r.Get("/bring/{token}", b.bringPage)
+	r.Get("/bring/{token}/brought", b.brought)
 	r.With(httprate.LimitBy(240, time.Minute, byToken, tooMany)).Get("/bring/{token}/opening.jpg",
-		p.bringOpening)
+		b.bringOpening)
 	r.With(page.SmallForm, httprate.LimitBy(30, time.Minute, byToken, tooMany)).
-		Post("/bring/{token}/details", p.bringDetails)
+		Post("/bring/{token}/details", b.bringDetails)
 	sent := r.With(httprate.LimitBy(1200, time.Minute, page.ByAddress, tooMany))
 	sent.Handle("/bring-uploads/*", p.Uploads)
 	sent.Handle("/bring-uploads", p.Uploads)
