@@ -138,13 +138,16 @@ test("one look for a selection, one transition for all joins; exceptions stay", 
   assert.ok(await page.isVisible("#panel-look"), "what was open stays open");
   await panel("light");
   const picture = await page.getAttribute("#look", "src");
-  // Being moved, it shows itself before it is set.
-  await page.locator("#panel-light [type=range][name=tone-light]").evaluate((range) => {
+  // Being moved, it shows itself before it is set. A hand that moves it tells of it again and again.
+  await page.waitForFunction((was) => {
+    const look = document.querySelector("#look");
+    if (look.src.includes("/try/tone") && look.dataset.tasteMs && !look.src.endsWith(was)) return true;
+    const range = document.querySelector("#panel-light [type=range][name=tone-light]");
     range.value = "20";
     range.dispatchEvent(new Event("input", { bubbles: true }));
-  });
+    return false;
+  }, picture, { polling: 700 });
   assert.equal(await page.inputValue("#tone-light"), "20");
-  await page.waitForFunction((was) => document.querySelector("#look").src.includes("/try/tone") && document.querySelector("#look").dataset.tasteMs && !document.querySelector("#look").src.endsWith(was), picture);
   await edited(() => page.locator("#panel-light [type=range][name=tone-light]").dispatchEvent("change"));
   await page.waitForFunction(() => document.querySelector("#tone-light")?.value === "20");
 
