@@ -189,6 +189,8 @@ func TestWhatTookAWhileIsBlamedOnFilesThatWereAway(t *testing.T) {
 	assert.ErrorIs(t, b.Blame(ctx, before, failed), store.ErrAway)
 	assert.ErrorIs(t, b.Blame(ctx, before, failed), failed)
 	assert.NoError(t, b.Blame(ctx, before, nil))
-	assert.Eventually(t, func() bool { return b.Blame(ctx, time.Now(), failed) == failed }, time.Second, 10*time.Millisecond)
+	assert.Eventually(t, func() bool {
+		return b.Blame(ctx, time.Now(), failed) == failed
+	}, time.Second, 10*time.Millisecond)
 	assert.Equal(t, failed, b.Blame(ctx, back.Add(store.WatchEvery), failed), "begun once they were back")
 }
