@@ -74,7 +74,8 @@ func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, f
 	return ctx, func() { end(nil) }
 }
 
-// look looks at a file, which is begun at that moment, and notes what it is, or leaves it to who has more time.
+// look looks at a file, which is begun at that moment, and notes what it is, or leaves it to who has
+// more time.
 func (in *Intake) look(ctx context.Context, m store.Media, path string, begun time.Time, j Read) (
 	err error) {
 	var refused *media.Refused
