@@ -1,6 +1,4 @@
 package store
 
-import "time"
-
 // WatchEvery is how often a folder of files is looked at.
-const WatchEvery = time.Duration(watchEvery)
+const WatchEvery = watchEvery

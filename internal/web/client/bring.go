@@ -29,18 +29,8 @@ func (b bringer) bringing(w http.ResponseWriter, r *http.Request) (*bringView, b
 	addressIsKey(w)
 	v := &bringView{Version: b.Version, Token: chi.URLParam(r, "token")}
 	of, err := b.Pages.Page(r.Context(), v.Token)
-	switch {
-	case errors.Is(err, intake.ErrClosed):
-		b.Message(w, r, http.StatusGone, "This page is closed",
-			"Nothing can be sent in here any more. Ask the studio for a new link.", "", "")
-		return nil, false
-	case errors.Is(err, store.ErrNotFound):
-		b.Message(w, r, http.StatusNotFound, "There is nothing here",
-			"The address may have been cut short when it was copied. Open it from the message, or ask for "+
-				"it again.", "", "")
-		return nil, false
-	case err != nil:
-		b.Fail(w, r, err)
+	if err != nil {
+		b.closed(w, r, err)
 		return nil, false
 	}
 	v.Page, v.StudioName, v.Event, v.Asked, v.Opening = of.Page, of.Studio, of.Event, of.Asked, of.Opening
@@ -48,6 +38,21 @@ func (b bringer) bringing(w http.ResponseWriter, r *http.Request) (*bringView, b
 	v.Takes = fmt.Sprintf("%s, %d GB together", wording.Counted(v.Files, "file"), v.Bytes>>30)
 	v.Count = broughtInWords(v.Brought)
 	return v, true
+}
+
+// closed tells a client kindly why a page cannot be had.
+func (b bringer) closed(w http.ResponseWriter, r *http.Request, err error) {
+	switch {
+	case errors.Is(err, intake.ErrClosed):
+		b.Message(w, r, http.StatusGone, "This page is closed",
+			"Nothing can be sent in here any more. Ask the studio for a new link.", "", "")
+	case errors.Is(err, store.ErrNotFound):
+		b.Message(w, r, http.StatusNotFound, "There is nothing here",
+			"The address may have been cut short when it was copied. Open it from the message, or ask for "+
+				"it again.", "", "")
+	default:
+		b.Fail(w, r, err)
+	}
 }
 
 func broughtInWords(list []store.Media) string {
@@ -108,13 +113,10 @@ func (b bringer) bringDetails(w http.ResponseWriter, r *http.Request) {
 
 // bringOpening is the film's opening as it would be with what the client types.
 func (b bringer) bringOpening(w http.ResponseWriter, r *http.Request) {
-	v, ok := b.bringing(w, r)
-	if !ok {
-		return
-	}
-	jpg, err := b.Pages.Opening(r.Context(), v.Token, detailsIn(r.URL.Query()))
+	addressIsKey(w)
+	jpg, err := b.Pages.Opening(r.Context(), chi.URLParam(r, "token"), detailsIn(r.URL.Query()))
 	if err != nil {
-		b.Fail(w, r, err)
+		b.closed(w, r, err)
 		return
 	}
 	page.SendJPEG(w, jpg, "no-store")
