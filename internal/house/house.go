@@ -222,3 +222,8 @@ func (h *House) Close() {
 	h.Looking.Close()
 	h.reading.close()
 }
+
+// Painting counts the steps of the demo's painting that are left.
+func (h *House) Painting(ctx context.Context) (int64, error) {
+	return queue.Waiting(ctx, h.Store, "demo")
+}

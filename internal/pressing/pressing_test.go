@@ -19,7 +19,6 @@ import (
 
 	discs "nelko/internal/core/disc"
 	"nelko/internal/core/profile"
-	"nelko/internal/disc"
 	"nelko/internal/disc/player"
 	"nelko/internal/house"
 	"nelko/internal/house/housetest"
@@ -306,12 +305,12 @@ func TestADiscOfFiles(t *testing.T) {
 	r, err := store.One[store.Render](h.Store.DB, "id = ?", m.Setting.Titles[0].RenderID)
 	require.NoError(t, err)
 	var sum string
-	require.NoError(t, h.Pressing.Serve(ctx, id, "The Gannets.mp4", func(e disc.Entry, in io.ReadSeeker) {
+	require.NoError(t, h.Pressing.Serve(ctx, id, "The Gannets.mp4", func(_ string, in io.ReadSeeker) {
 		sum, err = store.SumOf(in)
 	}))
 	require.NoError(t, err)
 	assert.Equal(t, *r.SHA256, sum)
-	require.NoError(t, h.Pressing.Serve(ctx, id, "index.html", func(_ disc.Entry, in io.ReadSeeker) {
+	require.NoError(t, h.Pressing.Serve(ctx, id, "index.html", func(_ string, in io.ReadSeeker) {
 		b, err := io.ReadAll(in)
 		require.NoError(t, err)
 		assert.Contains(t, string(b), `src="The%20Gannets.mp4"`)

@@ -159,7 +159,7 @@ func shown(ctx context.Context, stream func(io.Writer) error, args []string, for
 
 // Serve reads a file of a data disc from its image.
 func (p *Pressing) Serve(ctx context.Context, id int64, name string,
-	serve func(disc.Entry, io.ReadSeeker)) error {
+	serve func(name string, in io.ReadSeeker)) error {
 	x, _, err := p.Find(ctx, id)
 	if err != nil {
 		return err
@@ -171,5 +171,5 @@ func (p *Pressing) Serve(ctx context.Context, id int64, name string,
 	if err != nil {
 		return err
 	}
-	return disc.Serve(path, name, serve)
+	return disc.Serve(path, name, func(e disc.Entry, in io.ReadSeeker) { serve(e.Name, in) })
 }

@@ -4,6 +4,7 @@ package web
 
 import (
 	"cmp"
+	"context"
 	"encoding/base64"
 	"html/template"
 	"net/http"
@@ -22,7 +23,9 @@ import (
 	"nelko/internal/store"
 	"nelko/internal/uploads"
 	"nelko/internal/web/client"
+	"nelko/internal/web/orderpage"
 	"nelko/internal/web/page"
+	"nelko/internal/web/runpage"
 	"nelko/internal/web/signin"
 	"nelko/internal/web/studio"
 )
@@ -153,112 +156,49 @@ func (s *Server) routes() http.Handler {
 }
 
 func (s *Server) operatorRoutes(r chi.Router) {
-	r.Get("/", s.daySheet)
 	r.Get("/events", s.events)
-	r.Get("/orders/new", s.newOrderPage)
-	r.Post("/orders", s.newOrder)
-	r.Post("/orders/open", s.openZip)
-	r.Get("/media/{media}/thumb", s.thumbnail)
-	r.Get("/media/{media}/file", s.mediaFile)
-	r.Get("/media/{media}/strip", s.filmstrip)
-	r.Get("/renders/{render}/film.{ending}", s.film)
-	r.Get("/renders/{render}/captions.{ending:srt|vtt}", s.captions)
-	r.Get("/queue", s.queuePage)
-	r.Post("/queue/{render}/{act:first|cancel}", s.actOnQueue)
-	r.Get("/find", s.find)
-	s.runRoutes(r)
-	s.musicRoutes(r)
-	s.discRoutes(r)
-	r.Get("/deliveries", s.deliveriesPage)
-	r.Get("/deliveries/{delivery}", s.historyPage)
 	r.Handle("/uploads/*", s.uploads.Studio())
 	r.Handle("/uploads", s.uploads.Studio())
-	if s.StandIns {
-		r.Get("/standins", s.mailboxPage)
-	}
-	r.Route("/orders/{order}", func(r chi.Router) {
-		r.Get("/", s.orderPage)
-		r.Get("/live", s.orderLive)
-		r.Get("/{leaf:material|soundtrack|check|deliveries}", s.orderPage)
-		r.Get("/margin", s.orderMargin)
-		r.Get("/frame", s.orderFrame)
-		r.Get("/held", s.held)
-		r.Get("/recast", s.recast)
-		r.Get("/shapes", s.shapes)
-		r.Get("/like", s.like)
-		r.Get("/presets", s.presetNames)
-		r.Post("/presets", s.keepPreset)
-		r.Post("/presets/give", s.givePreset)
-		r.Post("/presets/forget", s.forgetPreset)
-		r.Get("/try/{op}", s.tryEdit)
-		r.Get("/moment", s.orderMoment)
-		r.Post("/as-pattern", s.givePart)
-		r.Get("/themes", s.themePicker)
-		r.Post("/theme", s.takeTheme)
-		r.Post("/transitions", s.keepTransition)
-		r.Get("/themes/{theme}/still.jpg", s.themeStill)
-		r.Get("/themes/{theme}/loop", s.themeLoop)
-		r.Get("/play/{revision}/film.m3u8", s.playFilm)
-		r.Get("/play/{revision}/picture.m3u8", s.playPicture)
-		r.Get("/play/{revision}/{segment}.ts", s.playSegment)
-		r.Get("/play/{revision}/sound/{file}", s.playSound)
-		r.Post("/head", s.changeHead)
-		r.Post("/{act:archive|delete|restore|copy}", s.actOnOrder)
-		r.Post("/edit/{op}", s.editOrder)
-		r.Get("/history", s.pastPage)
-		r.Post("/history/{step}", s.goTo)
-		r.Post("/meant", s.mean)
-		r.Post("/undo", s.undo)
-		r.Post("/redo", s.redo)
-		r.Post("/media/{media}/dismiss", s.dismiss)
-		r.Post("/media/{media}/erase", s.eraseMedium)
-		r.Post("/erase", s.eraseMedia)
-		r.Post("/media/{media}/stars", s.rate)
-		r.Post("/media/{media}/time", s.retime)
-		r.Post("/clock", s.shiftClock)
-		r.Get("/{file:cut.otio|contact-sheet.pdf|running-order.pdf}", s.orderFile)
-		r.Get("/order.zip", s.orderZip)
-		r.Post("/subtitles", s.takeSubtitles)
-		r.Get("/captions.{ending:srt|vtt}", s.captionsNow)
-		r.Post("/accept", s.accept)
-		r.Post("/music", s.takeSong)
-		r.Post("/narration", s.takeNarration)
-		r.Get("/soundtrack.{kind:m3u8|xspf}", s.writePlaylist)
-		r.Get("/why", s.why)
-		r.Get("/remedies", s.remedies)
-		r.Get("/beats", s.heldBeats)
-		r.Get("/version", s.tryVersion)
-		r.Get("/version.wav", s.versionSound)
-		r.Post("/playlist", s.readPlaylist)
-		r.Post("/holds", s.holdBack)
-		r.Post("/page", s.openPage)
-		r.Post("/page/close", s.closePage)
-		r.Get("/albums", s.albums)
-		r.Post("/albums", s.fetchAlbum)
-		r.Post("/renders", s.startRender)
-		r.Post("/renders/{render}/cancel", s.cancelRender)
-		r.Post("/renders/{render}/again", s.renderAgain)
-		r.Post("/renders/{render}/anew", s.renderAnew)
-		r.Post("/renders/{render}/put", s.putFile)
-		r.Post("/files/{delivery}/settle", s.settleFile)
-		r.Post("/deliveries/{delivery}/again", s.sendAgain)
-		r.Post("/deliveries/{delivery}/giveup", s.giveUp)
-		r.Post("/proof", s.sendProof)
-		r.Post("/approval", s.askApproval)
-		r.Post("/remarks/{remark}/answer", s.answerRemark)
-		r.Post("/remarks/{remark}/tick", s.tickRemark)
-		r.Post("/discs", s.makeDisc)
-		r.Post("/discs/{disc}/{act:again|close|handed|burn}", s.actOnDisc)
-		r.Post("/host", s.putOnHost)
-		r.Post("/host/{delivery}/again", s.hostAgain)
-		r.Post("/links", s.makeLink)
-		r.Post("/card.pdf", s.card)
-		r.Post("/links/{link}/close", s.closeLink)
+	orderpage.Routes(r, s.Shell, orderpage.Rooms{
+		Orders:      s.House.Orders,
+		Intake:      s.House.Intake,
+		Looking:     s.House.Looking,
+		Making:      s.House.Making,
+		Proofs:      s.House.Proofs,
+		Delivery:    s.House.Delivery,
+		Pressing:    s.House.Pressing,
+		Hosting:     s.House.Hosting,
+		Interchange: s.House.Interchange,
+		Runs:        s.House.Runs,
+		Shelf:       s.House.Shelf,
+		BeingStored: s.uploads.BeingStored,
+	})
+	runpage.Routes(r, s.Shell, runpage.Rooms{
+		Runs:     s.House.Runs,
+		Orders:   s.House.Orders,
+		Looking:  s.House.Looking,
+		Pressing: s.House.Pressing,
+		Shelf:    s.House.Shelf,
 	})
 	studio.Routes(r, s.Shell, studio.Rooms{
-		Accounts: s.House.Accounts,
-		Shelf:    s.House.Shelf,
-		Hosting:  s.House.Hosting,
-		Trail:    s.House.Store.Trail,
+		Accounts:    s.House.Accounts,
+		Orders:      s.House.Orders,
+		Runs:        s.House.Runs,
+		Intake:      s.House.Intake,
+		Interchange: s.House.Interchange,
+		Making:      s.House.Making,
+		Delivery:    s.House.Delivery,
+		Pressing:    s.House.Pressing,
+		Hosting:     s.House.Hosting,
+		Shelf:       s.House.Shelf,
+		Blobs:       s.House.Blobs,
+		Trail:       s.House.Store.Trail,
+		Painting:    s.House.Painting,
+		StandIns:    s.StandIns,
+		Tray:        &standin.Drive{Store: s.House.Store},
+		Mails: func(ctx context.Context) ([]store.StandinMail, error) {
+			return standin.Mails(ctx, s.House.Store)
+		},
+		VideoHost: s.VideoHost,
 	})
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/httprate"
 
+	"nelko/internal/invalid"
 	"nelko/internal/store"
 )
 
@@ -112,4 +113,25 @@ func LocalPath(p string) string {
 func Posted(r *http.Request) url.Values {
 	_ = r.ParseForm()
 	return r.PostForm
+}
+
+// FormInt is a whole number of a form; 0 if it is none.
+func FormInt(r *http.Request, name string) int64 {
+	n, err := strconv.ParseInt(strings.TrimSpace(r.PostFormValue(name)), 10, 64)
+	if err != nil {
+		return 0
+	}
+	return n
+}
+
+// FormIDs are the numbers a form names under a name; for rows, none is all.
+func FormIDs(r *http.Request, name string) (out []int64, err error) {
+	for _, v := range r.PostForm[name] {
+		id, err := strconv.ParseInt(v, 10, 64)
+		if err != nil {
+			return nil, invalid.Field(name, "%q is none of the %s.", v, name)
+		}
+		out = append(out, id)
+	}
+	return out, nil
 }
