@@ -57,7 +57,7 @@ func (c *verifyCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	files, lost, err := a.House.Intake.Verify(ctx, c.All, 1000, 0)
+	files, lost, err := a.House.Intake.Material.Verify(ctx, c.All, 1000, 0)
 	for _, l := range lost {
 		of := "no order"
 		if len(l.Orders) > 0 {

@@ -237,8 +237,8 @@ func (a *App) attend(ctx context.Context, hear func(store.Event)) {
 	}
 	go a.House.Shelf.Watch(ctx)
 	go a.House.KeepTidy(ctx)
-	go a.House.Runs.WatchFolders(ctx)
-	go a.House.Intake.WatchFolder(ctx)
+	go a.House.Runs.Material.WatchFolders(ctx)
+	go a.House.Intake.Watched.WatchFolder(ctx)
 	go a.House.Store.Listen(ctx, func(e store.Event) {
 		a.House.Hear(e)
 		if hear != nil {

@@ -61,7 +61,7 @@ func TestBackupAndRestore(t *testing.T) {
 			if !assert.NoError(t, err) {
 				return
 			}
-			_, err = a.House.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{
+			_, err = a.House.Orders.Edits.Edit(ctx, id, d.Slideshow.Head, edit.Shift{
 				Slides: []doc.SlideID{d.Doc.Slides[1].ID},
 				By:     1,
 			}, nil)
@@ -208,7 +208,7 @@ func TestSweep(t *testing.T) {
 	gone := housetest.Ready(t, h)
 	housetest.Bring(t, h, gone, map[string][]byte{"own.jpg": housetest.Photo(t, 9)})
 	film := housetest.Rendered(t, h, kept)
-	require.NoError(t, h.Orders.Delete(ctx, gone))
+	require.NoError(t, h.Orders.Keeping.Delete(ctx, gone))
 
 	cache := h.Blobs.Cache()
 	long := time.Now().Add(-40 * 24 * time.Hour)

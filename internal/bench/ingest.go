@@ -84,7 +84,7 @@ func Ingest(ctx context.Context, out io.Writer, h *house.House, photos int) erro
 
 // bringIn receives photos into an order of their own and looks at them.
 func bringIn(ctx context.Context, h *house.House, files [][]byte, n int) error {
-	row, err := h.Orders.Open(ctx, orders.New{Head: orders.Head{
+	row, err := h.Orders.Heads.Open(ctx, orders.New{Head: orders.Head{
 		Client: "Bench",
 		Event:  "Ingest",
 		Due:    time.Now(),
@@ -98,18 +98,18 @@ func bringIn(ctx context.Context, h *house.House, files [][]byte, n int) error {
 		g.Go(func() error {
 			tail := binary.BigEndian.AppendUint64(nil, uint64(row.ID)<<32|uint64(i))
 			r := io.MultiReader(bytes.NewReader(files[i%len(files)]), bytes.NewReader(tail))
-			m, err := h.Intake.Receive(ctx, row.ID, fmt.Sprintf("bench-%d-%d", row.ID, i),
+			m, err := h.Intake.In.Receive(ctx, row.ID, fmt.Sprintf("bench-%d-%d", row.ID, i),
 				fmt.Sprintf("%04d.jpg", i), r)
 			if err != nil {
 				return err
 			}
-			return h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true})
+			return h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true})
 		})
 	}
 	if err := g.Wait(); err != nil {
 		return err
 	}
-	if err := h.Intake.Pour(ctx, intake.Pour{OrderID: row.ID}); err != nil {
+	if err := h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: row.ID}); err != nil {
 		return err
 	}
 	d, err := h.Orders.Load(ctx, row.ID)

@@ -193,7 +193,7 @@ func (b *pagesBench) order() error {
 // fill fills an order with so many pictures: one painted photo, made different
 // by a few bytes after its end.
 func (b *pagesBench) fill(name string, pictures int) error {
-	o, err := b.House.Orders.Open(b.ctx, orders.New{
+	o, err := b.House.Orders.Heads.Open(b.ctx, orders.New{
 		Head:    orders.Head{Client: "Many", Event: "Bench", Due: time.Now()},
 		Details: map[string]string{"names": "Many", "date": "2026"},
 	}, &b.user)
@@ -255,7 +255,7 @@ func (b *pagesBench) fill(name string, pictures int) error {
 	if err != nil {
 		return errors.Join(err, b.problems)
 	}
-	if err := b.House.Intake.Pour(b.ctx, intake.Pour{OrderID: o.ID}); err != nil {
+	if err := b.House.Intake.Pourer.Pour(b.ctx, intake.Pour{OrderID: o.ID}); err != nil {
 		return err
 	}
 	for _, op := range []edit.Op{edit.Split{Slides: b.slides()}, edit.AnyTime(),
@@ -297,7 +297,7 @@ func (b *pagesBench) head() int {
 }
 
 func (b *pagesBench) edit(op edit.Op) error {
-	_, err := b.House.Orders.Edit(b.ctx, b.id, b.head(), op, &b.user)
+	_, err := b.House.Orders.Edits.Edit(b.ctx, b.id, b.head(), op, &b.user)
 	return errors.Join(err, b.problems)
 }
 

@@ -48,7 +48,7 @@ func Run(ctx context.Context, out io.Writer, h *house.House, o RunOptions) error
 	if err != nil {
 		return err
 	}
-	s, err := h.Runs.Sheet(ctx, id)
+	s, err := h.Runs.Sheets.Sheet(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -200,7 +200,7 @@ func fillRun(ctx context.Context, h *house.House, o RunOptions) (int64, error) {
 		return 0, err
 	}
 	put := func(path string, b []byte) error {
-		return h.Runs.Receive(ctx, id, "bench-"+path, path, bytes.NewReader(b), nil)
+		return h.Runs.Material.Receive(ctx, id, "bench-"+path, path, bytes.NewReader(b), nil)
 	}
 	// A few pictures, each encoded in many ways: to the program they are as many
 	// different ones.
@@ -255,17 +255,17 @@ func openRun(ctx context.Context, h *house.House, name, csv string) (int64, erro
 	if err != nil {
 		return 0, err
 	}
-	r, err := h.Runs.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 1, 0), Table: &t}, nil)
+	r, err := h.Runs.Lists.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 1, 0), Table: &t}, nil)
 	if err != nil {
 		return 0, err
 	}
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 	return r.ID, err
 }
 
 // settleRun does what the queue would until all material is in the films.
 func settleRun(ctx context.Context, h *house.House, id int64) error {
-	if err := h.Runs.Sort(ctx, runs.Sort{RunID: id}); err != nil {
+	if err := h.Runs.Material.Sort(ctx, runs.Sort{RunID: id}); err != nil {
 		return err
 	}
 	tx := h.Store.DB.WithContext(ctx)
@@ -274,7 +274,7 @@ func settleRun(ctx context.Context, h *house.House, id int64) error {
 		return err
 	}
 	for _, m := range waiting {
-		if err := h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}); err != nil {
+		if err := h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}); err != nil {
 			return err
 		}
 	}
@@ -283,12 +283,12 @@ func settleRun(ctx context.Context, h *house.House, id int64) error {
 		return err
 	}
 	for _, o := range all {
-		if err := h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}); err != nil {
+		if err := h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}); err != nil {
 			return err
 		}
 	}
 	for range 2 {
-		if _, err := h.Runs.Tend(ctx, runs.Tend{RunID: id}); err != nil {
+		if _, err := h.Runs.Patterns.Tend(ctx, runs.Tend{RunID: id}); err != nil {
 			return err
 		}
 	}
@@ -320,7 +320,7 @@ func memoryOfWaiting(ctx context.Context, out io.Writer, h *house.House, films i
 		return err
 	}
 	for name, b := range map[string][]byte{"song.flac": song, "a.jpg": jpg} {
-		if err := h.Runs.Receive(ctx, id, "waiting-"+name, name, bytes.NewReader(b), nil); err != nil {
+		if err := h.Runs.Material.Receive(ctx, id, "waiting-"+name, name, bytes.NewReader(b), nil); err != nil {
 			return err
 		}
 	}
@@ -336,7 +336,7 @@ func memoryOfWaiting(ctx context.Context, out io.Writer, h *house.House, films i
 	}
 	before := inUse()
 	t, err := measured(func() error {
-		done, err := h.Runs.Go(ctx, id, runs.Render)
+		done, err := h.Runs.Acts.Go(ctx, id, runs.Render)
 		if err == nil && done.Begun != films {
 			err = fmt.Errorf("%d of %d films were queued: %s", done.Begun, films, done.InWords())
 		}
@@ -350,7 +350,7 @@ func memoryOfWaiting(ctx context.Context, out io.Writer, h *house.House, films i
 		"waiting_films=%d\nwaiting_queue_s=%.2f\nwaiting_heap_before_mb=%.1f\nwaiting_heap_after_mb=%.1f\nwaiting_mb_per_film=%.3f\n", films, t.seconds, before, after, (after-before)/float64(films)); err != nil {
 		return err
 	}
-	_, err = h.Runs.Cancel(ctx, id)
+	_, err = h.Runs.Work.Cancel(ctx, id)
 	return errors.Join(err, h.Store.DB.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		return tx.Exec("DELETE FROM river_job WHERE kind = 'render'").Error
 	}))

@@ -92,7 +92,7 @@ func Twins(ctx context.Context, out io.Writer, h *house.House) error {
 
 // twin opens an order and brings the material in.
 func twin(ctx context.Context, h *house.House, n int, files map[string][]byte) (int64, error) {
-	o, err := h.Orders.Open(ctx, orders.New{
+	o, err := h.Orders.Heads.Open(ctx, orders.New{
 		Head:    orders.Head{Client: fmt.Sprint("Twin ", n), Event: "Bench", Due: time.Now()},
 		Details: map[string]string{"names": "The Twins", "date": "2026"},
 	}, nil)
@@ -100,22 +100,22 @@ func twin(ctx context.Context, h *house.House, n int, files map[string][]byte) (
 		return 0, err
 	}
 	for name, b := range files {
-		m, err := h.Intake.Receive(ctx, o.ID, fmt.Sprint(n, name), name, bytes.NewReader(b))
+		m, err := h.Intake.In.Receive(ctx, o.ID, fmt.Sprint(n, name), name, bytes.NewReader(b))
 		if err == nil {
-			err = h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true})
+			err = h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true})
 		}
 		if err != nil {
 			return 0, err
 		}
 	}
-	if err := h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}); err != nil {
+	if err := h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}); err != nil {
 		return 0, err
 	}
 	d, err := h.Orders.Load(ctx, o.ID)
 	if err != nil {
 		return 0, err
 	}
-	_, err = h.Orders.Edit(ctx, o.ID, d.Slideshow.Head, edit.Several{
+	_, err = h.Orders.Edits.Edit(ctx, o.ID, d.Slideshow.Head, edit.Several{
 		Called: "Fitted",
 		Ops:    []edit.Op{edit.AnyTime(), edit.Fit{Mode: doc.ToMusic}},
 	}, nil)

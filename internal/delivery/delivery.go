@@ -248,7 +248,7 @@ func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery,
 			return err
 		}
 	}
-	return dl.Orders.NoteDelivery(ctx, tx, d, "Made the link")
+	return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Made the link")
 }
 
 // Forget does away with the kept tokens of links that have expired, and tells
@@ -285,6 +285,6 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Closed the link")
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Closed the link")
 	})
 }

@@ -140,7 +140,7 @@ func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error 
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "To be put into "+folder.Shown(st.Folder))
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "To be put into "+folder.Shown(st.Folder))
 	})
 }
 
@@ -175,7 +175,7 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, said)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -243,7 +243,7 @@ func (dl *Delivery) Put(ctx context.Context, j Put) error {
 		}).Error; err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
 	})
 }
 
@@ -284,7 +284,7 @@ func (dl *Delivery) olderFound(ctx context.Context, p store.Placement, what stri
 		}).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
 	})
 }
 
@@ -303,7 +303,7 @@ func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
 			Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Not put: "+why)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Not put: "+why)
 	})
 }
 

@@ -134,7 +134,7 @@ func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Given up")
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Given up")
 	})
 }
 
@@ -182,7 +182,7 @@ func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, s
 		if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "To be mailed to "+o.ClientEmail)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed to "+o.ClientEmail)
 	})
 }
 
@@ -217,7 +217,7 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 			if err := dl.TellOfProof(ctx, tx, l.ID); err != nil {
 				return err
 			}
-			return dl.Orders.NoteDelivery(ctx, tx, d, "To be mailed again")
+			return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed again")
 		})
 	case store.LinkDelivery:
 		l, err := store.One[store.Link](tx, "delivery_id = ?", d.ID)

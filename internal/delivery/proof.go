@@ -103,7 +103,7 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		}).Error; err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, said)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -121,6 +121,6 @@ func (dl *Delivery) proofFailed(ctx context.Context, j ProofMail, why string) er
 		if why == MayHaveGone {
 			said = "May have been mailed: "
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, said+why)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said+why)
 	})
 }

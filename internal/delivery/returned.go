@@ -188,7 +188,7 @@ func (dl *Delivery) MailCameBack(ctx context.Context, r Returned) (done bool, er
 				return err
 			}
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "The mail to "+l.MailedTo+" came back: "+r.Why)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "The mail to "+l.MailedTo+" came back: "+r.Why)
 	})
 	return done && err == nil, err
 }

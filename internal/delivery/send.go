@@ -121,7 +121,7 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryDone).Error; err != nil {
 			return err
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, "Mailed to "+l.MailedTo)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Mailed to "+l.MailedTo)
 	})
 }
 
@@ -162,6 +162,6 @@ func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) e
 		if why == MayHaveGone {
 			said = "May have been mailed to "
 		}
-		return dl.Orders.NoteDelivery(ctx, tx, d, said+l.MailedTo)
+		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said+l.MailedTo)
 	})
 }

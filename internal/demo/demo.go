@@ -45,7 +45,7 @@ func Begin(ctx context.Context, s *house.House) error {
 		n := o.newOrder()
 		now := s.Orders.Now()
 		n.Due = time.Date(now.Year(), now.Month(), now.Day()+o.due, 0, 0, 0, 0, time.UTC)
-		if _, err := s.Orders.Open(ctx, n, nil); err != nil {
+		if _, err := s.Orders.Heads.Open(ctx, n, nil); err != nil {
 			return fmt.Errorf("demo: %w", err)
 		}
 	}
@@ -136,7 +136,7 @@ func (p Painter) Make(ctx context.Context, j Make) error {
 		}
 	} else {
 		err = o.material(ctx, number, func(name string, data []byte) error {
-			_, err := s.Intake.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name,
+			_, err := s.Intake.In.Receive(ctx, row.ID, fmt.Sprintf("demo-%d-%s", number, name), name,
 				bytes.NewReader(data))
 			return err
 		})
@@ -164,7 +164,7 @@ func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
 		return err
 	}
 	if w.Doc.Fit.Mode != doc.ToMusic {
-		if _, err := s.Orders.Edit(ctx, orderID, w.Slideshow.Head, edit.Fit{Mode: doc.ToMusic},
+		if _, err := s.Orders.Edits.Edit(ctx, orderID, w.Slideshow.Head, edit.Fit{Mode: doc.ToMusic},
 			nil); err != nil {
 			return err
 		}
@@ -404,7 +404,7 @@ func library(ctx context.Context, s *house.House) error {
 		if err != nil {
 			return err
 		}
-		song, err := s.Intake.AddSong(ctx, songs[id].Name+".flac", bytes.NewReader(b))
+		song, err := s.Intake.Songs.AddSong(ctx, songs[id].Name+".flac", bytes.NewReader(b))
 		var there *invalid.Input
 		if errors.As(err, &there) {
 			continue // an earlier attempt got so far
@@ -413,7 +413,7 @@ func library(ctx context.Context, s *house.House) error {
 			return err
 		}
 		n.MediaID = song.MediaID
-		if err := s.Intake.Note(ctx, n); err != nil {
+		if err := s.Intake.Songs.Note(ctx, n); err != nil {
 			return err
 		}
 	}

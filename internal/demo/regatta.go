@@ -106,7 +106,7 @@ func beginRun(ctx context.Context, s *house.House) error {
 		return err
 	}
 	now := s.Orders.Now()
-	run, err := s.Runs.Open(ctx, runs.New{
+	run, err := s.Runs.Lists.Open(ctx, runs.New{
 		Name:  runName,
 		Event: runEvent,
 		Due:   time.Date(now.Year(), now.Month(), now.Day()+runDays, 0, 0, 0, 0, time.UTC),
@@ -122,7 +122,7 @@ func beginRun(ctx context.Context, s *house.House) error {
 		}},
 		edit.Shape{Frame: doc.Frame{W: 1280, H: 720}},
 	} {
-		if _, err := s.Orders.Do(ctx, *run.PatternID, op, nil); err != nil {
+		if _, err := s.Orders.Edits.Do(ctx, *run.PatternID, op, nil); err != nil {
 			return err
 		}
 	}
@@ -157,7 +157,7 @@ func (p Painter) makeRun(ctx context.Context, j Make) error {
 		return err
 	}
 	put := func(path string, data []byte) error {
-		return s.Runs.Receive(ctx, run.ID, "demo-run-"+path, path, bytes.NewReader(data), nil)
+		return s.Runs.Material.Receive(ctx, run.ID, "demo-run-"+path, path, bytes.NewReader(data), nil)
 	}
 	switch {
 	case j.Finish:
@@ -248,7 +248,7 @@ func paintPhoto(s paint.Spec, after time.Duration, path string,
 func finishRun(ctx context.Context, s *house.House, id int64) error {
 	sheet := func(until func(runs.Row) bool) (*runs.Sheet, error) {
 		for {
-			sh, err := s.Runs.Sheet(ctx, id)
+			sh, err := s.Runs.Sheets.Sheet(ctx, id)
 			if err != nil {
 				return nil, err
 			}
@@ -281,6 +281,6 @@ func finishRun(ctx context.Context, s *house.House, id int64) error {
 	if _, err = sheet(func(r runs.Row) bool { return r.Render != nil && r.Render.State.Over() }); err != nil {
 		return err
 	}
-	_, err = s.Runs.Go(ctx, id, runs.Mail)
+	_, err = s.Runs.Acts.Go(ctx, id, runs.Mail)
 	return err
 }

@@ -20,7 +20,7 @@ func TestTheRegatta(t *testing.T) {
 	require.NoError(t, beginRun(context.Background(), h))
 	run, err := store.One[store.Run](h.Store.DB, "name = ?", runName)
 	require.NoError(t, err)
-	s, err := h.Runs.Sheet(context.Background(), run.ID)
+	s, err := h.Runs.Sheets.Sheet(context.Background(), run.ID)
 	require.NoError(t, err)
 	require.Len(t, s.Rows, 24)
 	assert.Equal(t, "names missing", s.Rows[nameless].Needs[list.DetailRole("names")])

@@ -205,7 +205,7 @@ func (h *Hosting) Put(ctx context.Context, orderID int64, n New) error {
 		}).Error, tx.Create(&u).Error, h.Queue.Insert(ctx, tx, Send{d.ID})); err != nil {
 			return err
 		}
-		return h.Orders.NoteDelivery(ctx, tx, d, "To be put on the host")
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "To be put on the host")
 	})
 }
 
@@ -221,7 +221,7 @@ func (h *Hosting) Again(ctx context.Context, id int64) error {
 			h.Queue.Insert(ctx, tx, Send{id})); err != nil {
 			return err
 		}
-		return h.Orders.NoteDelivery(ctx, tx, d, "To be tried again")
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "To be tried again")
 	})
 }
 
@@ -239,7 +239,7 @@ func (h *Hosting) ended(ctx context.Context, id int64, d, u map[string]any, said
 			Where("delivery_id = ?", id).Updates(u).Error); err != nil {
 			return err
 		}
-		return h.Orders.NoteDelivery(ctx, tx, row, said)
+		return h.Orders.Heads.NoteDelivery(ctx, tx, row, said)
 	})
 }
 

@@ -41,19 +41,19 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 
 	was := housetest.Load(t, h, id)
 	head := orders.Head{Client: "Somebody else", Event: "Other", Due: time.Now()}
-	require.Error(t, h.Orders.UpdateWanted(ctx, id, head, []store.DeliveryKind{"pigeon"}, nil))
+	require.Error(t, h.Orders.Heads.UpdateWanted(ctx, id, head, []store.DeliveryKind{"pigeon"}, nil))
 	assert.Equal(t, was.Order.Client, housetest.Load(t, h, id).Order.Client, "head and wanted ways")
-	require.NoError(t, h.Orders.UpdateWanted(ctx, id, head, []store.DeliveryKind{store.DiscDelivery}, nil))
+	require.NoError(t, h.Orders.Heads.UpdateWanted(ctx, id, head, []store.DeliveryKind{store.DiscDelivery}, nil))
 	assert.Equal(t, "Somebody else", housetest.Load(t, h, id).Order.Client)
 
 	// A film nobody can make is no draft, and leaves no link behind.
-	_, err = h.Orders.Do(ctx, id, edit.Fit{Mode: doc.AtPace, Pace: 7}, nil)
+	_, err = h.Orders.Edits.Do(ctx, id, edit.Fit{Mode: doc.AtPace, Pace: 7}, nil)
 	require.NoError(t, err)
 	slides := make([]doc.SlideID, 0, len(was.Doc.Slides))
 	for _, s := range was.Doc.Slides {
 		slides = append(slides, s.ID)
 	}
-	_, err = h.Orders.Do(ctx, id, edit.Remove{Slides: slides}, nil)
+	_, err = h.Orders.Edits.Do(ctx, id, edit.Remove{Slides: slides}, nil)
 	require.NoError(t, err)
 	_, err = h.Proofs.Send(ctx, id, proofs.New{Title: "Draft", Days: 7})
 	require.Error(t, err)
@@ -62,11 +62,16 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 	// A row that cannot follow its pattern goes neither back nor forward.
 	require.NoError(t, h.Store.DB.Exec("WITH r AS (INSERT INTO runs (name, due) VALUES ('Run', now()) "+
 		"RETURNING id) UPDATE orders SET run_id = r.id, run_key = 'a' FROM r WHERE orders.id = ?", id).Error)
-	h.Orders.Following = func(context.Context, *gorm.DB, store.Order) (edit.Op, error) {
-		return nil, errors.New("the pattern cannot be read")
-	}
+	h.Orders.Edits.Rows = unreadable{h.Orders.Edits.Rows}
 	now := housetest.Load(t, h, id).Slideshow.Head
-	_, err = h.Orders.Undo(ctx, id, now, nil)
+	_, err = h.Orders.Edits.Undo(ctx, id, now, nil)
 	require.ErrorContains(t, err, "the pattern cannot be read")
 	assert.Equal(t, now, housetest.Load(t, h, id).Slideshow.Head, "undo with following")
+}
+
+// unreadable are rows whose pattern cannot be read.
+type unreadable struct{ orders.Rows }
+
+func (unreadable) Following(context.Context, *gorm.DB, store.Order) (edit.Op, error) {
+	return nil, errors.New("the pattern cannot be read")
 }

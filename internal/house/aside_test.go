@@ -29,7 +29,7 @@ func TestWhatCannotBeReadIsPutAside(t *testing.T) {
 		t.Helper()
 		th, err := h.Shelf.Themes.Get(id)
 		require.NoError(t, err)
-		_, err = h.Orders.Do(t.Context(), o.ID, edit.SetTheme{
+		_, err = h.Orders.Edits.Do(t.Context(), o.ID, edit.SetTheme{
 			Theme:   th.ID,
 			Version: th.Content,
 			Name:    th.Name,
@@ -63,7 +63,7 @@ func TestWhatCannotBeReadIsPutAside(t *testing.T) {
 	st, err := h.Shelf.Studio(t.Context())
 	require.NoError(t, err)
 	assert.Equal(t, "kept", st.Mark, "the other settings are as they were")
-	sheet, err := h.Orders.DaySheet(t.Context(), orders.Query{})
+	sheet, err := h.Orders.Days.DaySheet(t.Context(), orders.Query{})
 	require.NoError(t, err)
 	require.Len(t, sheet.Orders, 3)
 	for _, x := range sheet.Orders {
@@ -76,7 +76,7 @@ func TestWhatCannotBeReadIsPutAside(t *testing.T) {
 	assert.NotEmpty(t, d.ThemeLost)
 	assert.Equal(t, plan.Stops, d.Checks[0].Weight)
 	assert.Equal(t, "theme", d.Checks[0].Field)
-	_, err = h.Orders.Do(t.Context(), o.ID, edit.Details{Values: map[string]string{"names": "Terns"}}, nil)
+	_, err = h.Orders.Edits.Do(t.Context(), o.ID, edit.Details{Values: map[string]string{"names": "Terns"}}, nil)
 	assert.ErrorContains(t, err, "The theme “charter” of this film cannot be read")
 	_, err = h.Making.Begin(t.Context(), o.ID, "")
 	assert.ErrorContains(t, err, "charter")

@@ -52,7 +52,7 @@ func TestDeletedIsReallyGone(t *testing.T) {
 	keep := func(k shelf.Keeping) {
 		require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: studio.Name, Keeping: &k}))
 	}
-	require.NoError(t, h.Orders.Delete(ctx, gone))
+	require.NoError(t, h.Orders.Keeping.Delete(ctx, gone))
 	later := func(days int) {
 		now := time.Now().AddDate(0, 0, days)
 		h.Orders.Now = func() time.Time { return now }
@@ -108,7 +108,7 @@ func TestDeletedIsReallyGone(t *testing.T) {
 	assert.True(t, there, "what others have stays")
 
 	// What was put away is deleted after its days, and the trail forgets after its own.
-	require.NoError(t, h.Orders.Archive(ctx, stays))
+	require.NoError(t, h.Orders.Keeping.Archive(ctx, stays))
 	keep(shelf.Keeping{Deleted: 7, Archived: 30, Trail: 100})
 	later(200)
 	assert.True(t, erased())
@@ -134,7 +134,7 @@ func TestLostMaterialIsNamed(t *testing.T) {
 	b, err := os.ReadFile(path)
 	require.NoError(t, err)
 	verify := func() []string {
-		files, lost, err := h.Intake.Verify(ctx, true, 0, 0)
+		files, lost, err := h.Intake.Material.Verify(ctx, true, 0, 0)
 		require.NoError(t, err)
 		require.Positive(t, files)
 		var out []string
@@ -164,7 +164,7 @@ func TestLostMaterialIsNamed(t *testing.T) {
 		}
 		assert.Equal(t, []string{m.Name}, verify(), name)
 		assert.NotEmpty(t, housetest.Load(t, h, id).Media[0].Damage)
-		again, err := h.Intake.Receive(ctx, id, "again "+name, m.Name, bytes.NewReader(b))
+		again, err := h.Intake.In.Receive(ctx, id, "again "+name, m.Name, bytes.NewReader(b))
 		require.NoError(t, err)
 		assert.Contains(t, again.Reason, "is whole again")
 		assert.True(t, again.Heals(), "it is told as good news, not as a refusal")

@@ -127,7 +127,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		return nil, err
 	}
 	h.Orders = orders.NewRoom(s, h.Shelf, film.House{Tools: tools, Shelf: on}, set.Now)
-	h.Intake = &intake.Intake{
+	h.Intake = intake.With(intake.Config{
 		Store:   s,
 		Blobs:   b,
 		Queue:   q,
@@ -137,7 +137,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		Photos:  set.Photos,
 		Quick:   h.reading.quick,
 		Patient: h.reading.patient,
-	}
+	})
 	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, h.reading.drawing, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
 	h.Making = &making.Making{
@@ -185,7 +185,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		Delivery: h.Delivery,
 		Now:      set.Now,
 	}
-	h.Runs = &runs.Runs{
+	h.Runs = runs.With(runs.Config{
 		Store:    s,
 		Blobs:    b,
 		Queue:    q,
@@ -198,9 +198,9 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		Delivery: h.Delivery,
 		Now:      set.Now,
 		Watch:    set.Watch,
-	}
-	h.Orders.Moved, h.Orders.Following = h.Runs.Moved, h.Runs.Following
-	return h, h.Orders.ChangedAll(ctx)
+	})
+	h.Orders.Edits.Rows = h.Runs.Patterns
+	return h, h.Orders.Days.ChangedAll(ctx)
 }
 
 // Rooms are the rooms with jobs.
@@ -214,7 +214,7 @@ func (h *House) Hear(e store.Event) {
 		h.Shelf.Forget()
 	}
 	h.Looking.Changed(e)
-	h.Runs.Hear(e)
+	h.Runs.Sheets.Hear(e)
 }
 
 // Close ends what the rooms do in the background.

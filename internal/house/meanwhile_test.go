@@ -32,14 +32,14 @@ func TestAFileIsNotRefusedForTheStoreBeingAwayMeanwhile(t *testing.T) {
 	h := housetest.Open(t)
 	require.NoError(t, h.Store.Mark(t.Context(), h.Blobs))
 	o := housetest.Order(t, h)
-	m, err := h.Intake.Receive(t.Context(), o.ID, "up", "a.svg", strings.NewReader(endless()))
+	m, err := h.Intake.In.Receive(t.Context(), o.ID, "up", "a.svg", strings.NewReader(endless()))
 	require.NoError(t, err)
 	dir := h.Blobs.Folders()[0]
 	// Where its reader was not at it yet when the store went, it is read once more.
 	for ahead := 300 * time.Millisecond; ; ahead *= 2 {
 		require.Less(t, ahead, 10*time.Second, "the reader never was at it")
 		said := make(chan error, 1)
-		go func() { said <- h.Intake.Read(t.Context(), intake.Read{MediaID: m.ID, Slow: true}) }()
+		go func() { said <- h.Intake.Reader.Read(t.Context(), intake.Read{MediaID: m.ID, Slow: true}) }()
 		time.Sleep(ahead)
 		require.NoError(t, os.Rename(dir, dir+".away"))
 		time.Sleep(600 * time.Millisecond)

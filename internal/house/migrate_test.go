@@ -61,7 +61,7 @@ func TestAnEarlierDatabaseIsMigrated(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, on.Content, d.Doc.ThemeVersion)
 		// Undo goes back through revisions of before.
-		_, err = h.Orders.Undo(ctx, id, d.Slideshow.Head, nil)
+		_, err = h.Orders.Edits.Undo(ctx, id, d.Slideshow.Head, nil)
 		assert.NoError(t, err)
 	}
 	var renders []store.Render

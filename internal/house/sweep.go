@@ -68,9 +68,9 @@ func (s Swept) String() string {
 func (h *House) Sweep(ctx context.Context, dryRun bool) (s Swept, err error) {
 	note := func(e error) { err = errors.Join(err, e) }
 	var e error
-	s.Orders, e = h.Orders.Purge(ctx, dryRun)
+	s.Orders, e = h.Orders.Keeping.Purge(ctx, dryRun)
 	note(e)
-	s.Refused, e = h.Intake.ForgetRefused(ctx, dryRun)
+	s.Refused, e = h.Intake.Pages.ForgetRefused(ctx, dryRun)
 	note(e)
 	s.Segments, e = h.Making.Kept.Evict(ctx, dryRun)
 	note(e)

@@ -68,7 +68,7 @@ func (h *House) Tidy(ctx context.Context) error {
 	if reminded > 0 {
 		slog.InfoContext(ctx, "reminded of proofs", "clients", reminded)
 	}
-	note("having songs listened to", h.Intake.Relisten(ctx))
+	note("having songs listened to", h.Intake.Songs.Relisten(ctx))
 	s, err := h.Sweep(ctx, false)
 	note("swept in part", err)
 	if s != (Swept{}) {
@@ -86,7 +86,7 @@ func (h *House) readBack(ctx context.Context, note func(what string, err error))
 		slog.ErrorContext(ctx, "films were damaged and are made again", "films", len(v.Damaged), "first",
 			v.Damaged[0].Why)
 	}
-	_, lost, err := h.Intake.Verify(ctx, false, verifyAtOnce, verifyRest)
+	_, lost, err := h.Intake.Material.Verify(ctx, false, verifyAtOnce, verifyRest)
 	note("reading material back", err)
 	for _, l := range lost {
 		slog.ErrorContext(ctx, "a file is damaged or missing; send it in again", "file", l.Name, "why", l.Why,

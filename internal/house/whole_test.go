@@ -86,18 +86,18 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	h := housetest.On(t, work, blobs, house.Settings{})
 	id := housetest.Ready(t, h)
 	d := housetest.Load(t, h, id)
-	_, err = h.Orders.Edit(ctx, id, d.Slideshow.Head, edit.Shift{
+	_, err = h.Orders.Edits.Edit(ctx, id, d.Slideshow.Head, edit.Shift{
 		Slides: []doc.SlideID{d.Doc.Slides[1].ID},
 		By:     1,
 	}, nil)
 	require.NoError(t, err)
-	head, err := h.Orders.Undo(ctx, id, d.Slideshow.Head+1, nil)
+	head, err := h.Orders.Edits.Undo(ctx, id, d.Slideshow.Head+1, nil)
 	require.NoError(t, err)
-	_, err = h.Orders.Redo(ctx, id, head, nil)
+	_, err = h.Orders.Edits.Redo(ctx, id, head, nil)
 	require.NoError(t, err)
 	_, err = h.Orders.LoadAt(ctx, id, 2)
 	require.NoError(t, err)
-	require.NoError(t, h.Orders.Update(ctx, id, orders.Head{
+	require.NoError(t, h.Orders.Heads.Update(ctx, id, orders.Head{
 		Client:      "A",
 		ClientEmail: "a@saltmere.example",
 		Event:       "B",
@@ -116,14 +116,14 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, h.Delivery.CountView(ctx, w))
 	require.NoError(t, h.Delivery.Close(ctx, id, l.ID))
-	_, err = h.Intake.Thumbnail(ctx, d.Media[0].ID)
+	_, err = h.Intake.Material.Thumbnail(ctx, d.Media[0].ID)
 	require.NoError(t, err)
 	sha, _, err := h.Blobs.Put(ctx, bytes.NewReader([]byte("of nobody")))
 	require.NoError(t, err)
 	_, err = work.RemoveBlob(ctx, h.Blobs, sha, 0)
 	require.NoError(t, err)
-	require.NoError(t, h.Orders.Archive(ctx, id))
-	require.NoError(t, h.Orders.Delete(ctx, id))
+	require.NoError(t, h.Orders.Keeping.Archive(ctx, id))
+	require.NoError(t, h.Orders.Keeping.Delete(ctx, id))
 	h.Close()
 	work.Close()
 

@@ -37,13 +37,13 @@ var UsualLimits = Limits{Files: 200, GB: 5, Days: 30}
 
 // OpenPage opens a page on which an order's client brings material in. A page
 // of before is closed.
-func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.ClientPage, error) {
+func (h *Pages) OpenPage(ctx context.Context, orderID int64, l Limits) (store.ClientPage, error) {
 	p := store.ClientPage{
 		OrderID:   orderID,
 		Files:     l.Files,
 		Bytes:     int64(l.GB) << 30,
-		ExpiresAt: in.Now().AddDate(0, 0, l.Days),
-		CreatedAt: in.Now(),
+		ExpiresAt: h.Now().AddDate(0, 0, l.Days),
+		CreatedAt: h.Now(),
 		Details:   map[string]string{},
 	}
 	switch {
@@ -56,8 +56,8 @@ func (in *Intake) OpenPage(ctx context.Context, orderID int64, l Limits) (store.
 	}
 	p.Token = token.New()
 	p.TokenHash = token.Hash(p.Token)
-	return p, in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := closePages(tx, orderID, in.Now()); err != nil {
+	return p, h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := closePages(tx, orderID, h.Now()); err != nil {
 			return err
 		}
 		if err := tx.Create(&p).Error; err != nil {
@@ -76,9 +76,9 @@ func closePages(tx *gorm.DB, orderID int64, now time.Time) error {
 }
 
 // ClosePage closes an order's page. What came by it stays.
-func (in *Intake) ClosePage(ctx context.Context, orderID int64) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := closePages(tx, orderID, in.Now()); err != nil {
+func (h *Pages) ClosePage(ctx context.Context, orderID int64) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := closePages(tx, orderID, h.Now()); err != nil {
 			return err
 		}
 		if err := store.Note(tx, store.DidLink, orderID, "Closed the client's page"); err != nil {
@@ -90,9 +90,9 @@ func (in *Intake) ClosePage(ctx context.Context, orderID int64) error {
 
 // PageOf is an order's page that is open or of which something waits; nil if
 // there is none.
-func (in *Intake) PageOf(ctx context.Context, orderID int64) (*store.ClientPage, error) {
-	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx).Order("id DESC"),
-		"order_id = ? AND (said_at IS NOT NULL OR (closed_at IS NULL AND expires_at > ?))", orderID, in.Now())
+func (h *Pages) PageOf(ctx context.Context, orderID int64) (*store.ClientPage, error) {
+	p, err := store.One[store.ClientPage](h.Store.DB.WithContext(ctx).Order("id DESC"),
+		"order_id = ? AND (said_at IS NOT NULL OR (closed_at IS NULL AND expires_at > ?))", orderID, h.Now())
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	}
@@ -107,13 +107,13 @@ type Page struct {
 
 // Page is the page with a token. One that is closed is ErrClosed, with the
 // page; an unknown one store.ErrNotFound.
-func (in *Intake) Page(ctx context.Context, key string) (p Page, err error) {
-	db := in.Store.DB.WithContext(ctx)
+func (h *Pages) Page(ctx context.Context, key string) (p Page, err error) {
+	db := h.Store.DB.WithContext(ctx)
 	if p.ClientPage, err = store.One[store.ClientPage](db, "token_hash = ?", token.Hash(key)); err != nil {
 		return p, err
 	}
 	_, err = store.One[store.Order](db.Select("id"), "id = ? AND deleted_at IS NULL", p.OrderID)
-	if errors.Is(err, store.ErrNotFound) || (err == nil && !p.Open(in.Now())) {
+	if errors.Is(err, store.ErrNotFound) || (err == nil && !p.Open(h.Now())) {
 		return p, ErrClosed
 	}
 	if err != nil {
@@ -142,22 +142,22 @@ const (
 
 // ForgetRefused does away with what came by clients' pages and was refused a day ago, and tells
 // how many files that were.
-func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err error) {
+func (h *Pages) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err error) {
 	old := func(tx *gorm.DB) *gorm.DB {
 		return tx.Model(&store.Media{}).
 			Where("client_page_id IS NOT NULL AND state = 'refused' AND created_at < ?",
-				in.Now().Add(-refusedFor))
+				h.Now().Add(-refusedFor))
 	}
 	if dryRun {
-		return n, old(in.Store.DB.WithContext(ctx)).Count(&n).Error
+		return n, old(h.Store.DB.WithContext(ctx)).Count(&n).Error
 	}
 	var of []int64
-	if err := old(in.Store.DB.WithContext(ctx)).Where("order_id IS NOT NULL").Distinct().Pluck("order_id",
+	if err := old(h.Store.DB.WithContext(ctx)).Where("order_id IS NOT NULL").Distinct().Pluck("order_id",
 		&of).Error; err != nil {
 		return 0, err
 	}
 	for _, id := range of {
-		err := in.Store.Tx(ctx, func(tx *gorm.DB) error {
+		err := h.Store.Tx(ctx, func(tx *gorm.DB) error {
 			res := old(tx).Where("order_id = ?", id).Delete(&store.Media{})
 			if res.Error != nil || res.RowsAffected == 0 {
 				return res.Error
@@ -167,7 +167,7 @@ func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err 
 				"Removed what came by the client’s page and was refused a day ago"); err != nil {
 				return err
 			}
-			return in.Orders.Changed(ctx, tx, id)
+			return h.Orders.Days.Changed(ctx, tx, id)
 		})
 		if err != nil {
 			return n, err
@@ -179,7 +179,7 @@ func (in *Intake) ForgetRefused(ctx context.Context, dryRun bool) (n int64, err 
 // tooMuch says why a client's page does not take one more file; empty: it
 // does. The page's row is locked, so that files that come together count one
 // after another.
-func (in *Intake) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
+func (h *room) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
 	p, err := store.One[store.ClientPage](tx.Clauses(clause.Locking{Strength: "UPDATE"}), "id = ?",
 		*m.ClientPageID)
 	if err != nil {
@@ -198,13 +198,13 @@ func (in *Intake) tooMuch(tx *gorm.DB, m *store.Media) (string, error) {
 }
 
 // ReceiveByPage is Receive of what a client brings in by the page with a token.
-func (in *Intake) ReceiveByPage(ctx context.Context, key, uploadID, name string, r io.Reader) (store.Media,
+func (h *Pages) ReceiveByPage(ctx context.Context, key, uploadID, name string, r io.Reader) (store.Media,
 	error) {
-	p, err := store.One[store.ClientPage](in.Store.DB.WithContext(ctx), "token_hash = ?", token.Hash(key))
+	p, err := store.One[store.ClientPage](h.Store.DB.WithContext(ctx), "token_hash = ?", token.Hash(key))
 	if err != nil {
 		return store.Media{}, err
 	}
-	return in.receive(ctx, store.Media{
+	return h.receive(ctx, store.Media{
 		OrderID:      &p.OrderID,
 		UploadID:     uploadID,
 		Name:         media.Base(name),
@@ -214,15 +214,15 @@ func (in *Intake) ReceiveByPage(ctx context.Context, key, uploadID, name string,
 
 // MayReceiveByPage tells whether the page with a token takes a file of so many
 // bytes, where so much is on its way by it, and by all pages, already.
-func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64, coming, all Load) error {
-	p, err := in.Page(ctx, key)
+func (h *Pages) MayReceiveByPage(ctx context.Context, key string, size int64, coming, all Load) error {
+	p, err := h.Page(ctx, key)
 	switch {
 	case errors.Is(err, ErrClosed), errors.Is(err, store.ErrNotFound):
 		return invalid.Field("order", "This page is closed.")
 	case err != nil:
 		return err
 	}
-	db := in.Store.DB.WithContext(ctx)
+	db := h.Store.DB.WithContext(ctx)
 	n, err := had(db, p.ID)
 	if err != nil {
 		return err
@@ -247,12 +247,12 @@ func (in *Intake) MayReceiveByPage(ctx context.Context, key string, size int64, 
 
 // Say keeps what a client filled in, until it is accepted. Only details that
 // the order's theme asks for are kept.
-func (in *Intake) Say(ctx context.Context, key string, details map[string]string) error {
-	p, err := in.Page(ctx, key)
+func (h *Pages) Say(ctx context.Context, key string, details map[string]string) error {
+	p, err := h.Page(ctx, key)
 	if err != nil {
 		return err
 	}
-	d, err := in.Orders.Load(ctx, p.OrderID)
+	d, err := h.Orders.Load(ctx, p.OrderID)
 	if err != nil {
 		return err
 	}
@@ -267,12 +267,12 @@ func (in *Intake) Say(ctx context.Context, key string, details map[string]string
 		}
 		said[asked.Key] = v
 	}
-	now := in.Now()
+	now := h.Now()
 	p.Details, p.SaidAt = said, &now
 	if len(said) == 0 {
 		p.SaidAt = nil
 	}
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Select("details", "said_at").Save(&p.ClientPage).Error; err != nil {
 			return err
 		}

@@ -15,7 +15,7 @@ import (
 
 // hold marks a medium that is held back: where the order says so, and what a
 // client brings in.
-func (in *Intake) hold(tx *gorm.DB, m *store.Media) error {
+func (h *room) hold(tx *gorm.DB, m *store.Media) error {
 	if m.ClientPageID != nil {
 		m.Held = true
 		return nil
@@ -28,8 +28,8 @@ func (in *Intake) hold(tx *gorm.DB, m *store.Media) error {
 
 // HoldBack has what comes into an order from now on held back until it is
 // accepted, or no more. What is held already stays so.
-func (in *Intake) HoldBack(ctx context.Context, orderID int64, holds bool) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Held) HoldBack(ctx context.Context, orderID int64, holds bool) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Order{}).Where("id = ?", orderID).Update("holds", holds)
 		if res.Error == nil && res.RowsAffected == 0 {
 			return fmt.Errorf("order %d: %w", orderID, store.ErrNotFound)
@@ -43,9 +43,9 @@ func (in *Intake) HoldBack(ctx context.Context, orderID int64, holds bool) error
 
 // Accept lets what an order holds back into its film, the details that its
 // client filled in as well, or only the media named. It gives how many media.
-func (in *Intake) Accept(ctx context.Context, orderID int64, author *int64, only ...int64) (n int,
+func (h *Held) Accept(ctx context.Context, orderID int64, author *int64, only ...int64) (n int,
 	err error) {
-	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		which := tx.Model(&store.Media{}).Where("order_id = ? AND held AND state <> 'refused'", orderID)
 		if len(only) > 0 {
 			which = which.Where("id IN ?", only)
@@ -55,20 +55,20 @@ func (in *Intake) Accept(ctx context.Context, orderID int64, author *int64, only
 			return res.Error
 		}
 		if len(only) == 0 {
-			if err := in.acceptDetails(ctx, tx, orderID, author); err != nil {
+			if err := h.acceptDetails(ctx, tx, orderID, author); err != nil {
 				return err
 			}
 		}
-		if err := in.Queue.Insert(ctx, tx, Pour{orderID}); err != nil {
+		if err := h.Queue.Insert(ctx, tx, Pour{orderID}); err != nil {
 			return err
 		}
-		return in.Orders.Changed(ctx, tx, orderID)
+		return h.Orders.Days.Changed(ctx, tx, orderID)
 	})
 	return n, err
 }
 
 // acceptDetails sets what the client filled in.
-func (in *Intake) acceptDetails(ctx context.Context, tx *gorm.DB, orderID int64, author *int64) error {
+func (h *Held) acceptDetails(ctx context.Context, tx *gorm.DB, orderID int64, author *int64) error {
 	var pages []store.ClientPage
 	if err := tx.Where("order_id = ? AND said_at IS NOT NULL", orderID).Order("said_at").
 		Find(&pages).Error; err != nil || len(pages) == 0 {
@@ -85,13 +85,13 @@ func (in *Intake) acceptDetails(ctx context.Context, tx *gorm.DB, orderID int64,
 		return err
 	}
 	// Another theme may have been taken since, which asks for other details.
-	d, err := in.Orders.LoadIn(ctx, tx, orderID)
+	d, err := h.Orders.LoadIn(ctx, tx, orderID)
 	if err != nil {
 		return err
 	}
 	maps.DeleteFunc(said, func(k, _ string) bool {
 		return !slices.ContainsFunc(d.Theme.Details, func(x theme.Detail) bool { return x.Key == k })
 	})
-	_, err = in.Orders.DoIn(ctx, tx, orderID, edit.Details{Values: said}, author)
+	_, err = h.Orders.Edits.DoIn(ctx, tx, orderID, edit.Details{Values: said}, author)
 	return err
 }

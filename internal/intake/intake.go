@@ -22,23 +22,6 @@ import (
 	"nelko/internal/store"
 )
 
-// Intake is the room.
-type Intake struct {
-	Store  *store.Store
-	Blobs  *store.Blobs
-	Queue  orders.Queue
-	Orders *orders.Orders
-	Now    func() time.Time
-	// Quick read pictures in processes of their own, Patient those that take long;
-	// nil: in this one.
-	Quick, Patient *media.Readers
-
-	Photos string // address of the photo source, where the studio has set no other
-	Folder string // whose sub-folders are named by orders and looked into; empty: none
-
-	still Stillness // of the watched folder
-}
-
 // Read is the job that looks at a received file.
 type Read struct {
 	MediaID int64 `json:"media_id"`
@@ -80,7 +63,7 @@ func (r Read) InsertOpts() river.InsertOpts {
 var turnsFrom = time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // toRead has a file looked at. Orders take turns: the first files of all come before the second ones.
-func (in *Intake) toRead(ctx context.Context, tx *gorm.DB, m *store.Media, r Read) error {
+func (h *room) toRead(ctx context.Context, tx *gorm.DB, m *store.Media, r Read) error {
 	r.MediaID = m.ID
 	switch {
 	case m.RunID != nil:
@@ -95,7 +78,7 @@ func (in *Intake) toRead(ctx context.Context, tx *gorm.DB, m *store.Media, r Rea
 	if err != nil {
 		return err
 	}
-	if err := in.Queue.Insert(ctx, tx, r); err != nil {
+	if err := h.Queue.Insert(ctx, tx, r); err != nil {
 		return err
 	}
 	turn := turnsFrom.Add(time.Duration(place) * time.Second)
@@ -114,23 +97,23 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[Read]{
 		Needs: in.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Read]) error {
-			err := in.Read(ctx, j.Args)
+			err := in.Reader.Read(ctx, j.Args)
 			if store.Full(err) {
 				return queue.Later(fullFor) // nothing is wrong with the file
 			}
 			return err
 		},
-		Refuse: in.refuse,
+		Refuse: in.Reader.refuse,
 	})
 	js.Serve(fetching, 1)
 	queue.Handle(js, queue.Kind[Fetch]{
 		Needs: in.Blobs.Here,
-		Work:  func(ctx context.Context, j queue.Job[Fetch]) error { return in.Fetch(ctx, j.Args) },
+		Work:  func(ctx context.Context, j queue.Job[Fetch]) error { return in.Source.Fetch(ctx, j.Args) },
 	})
 	queue.Handle(js, queue.Kind[Pour]{
 		Needs: in.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Pour]) error {
-			err := in.Pour(ctx, j.Args)
+			err := in.Pourer.Pour(ctx, j.Args)
 			var c *orders.Conflict
 			if errors.As(err, &c) {
 				return queue.Later(time.Second)
@@ -143,9 +126,9 @@ func (in *Intake) Jobs(js *queue.Jobs) {
 // Receive keeps a received file and has it looked at. uploadID names the
 // upload: receiving the same one twice does nothing. The file is there wholly
 // or, on an error, not at all.
-func (in *Intake) Receive(ctx context.Context, orderID int64, uploadID, name string,
+func (h *Receiver) Receive(ctx context.Context, orderID int64, uploadID, name string,
 	r io.Reader) (store.Media, error) {
-	return in.receive(ctx, store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}, r)
+	return h.receive(ctx, store.Media{OrderID: &orderID, UploadID: uploadID, Name: media.Base(name)}, r)
 }
 
 // Known is a file of which more is known than it says itself.
@@ -158,8 +141,8 @@ type Known struct {
 }
 
 // ReceiveKnown is Receive of a file of which more is known.
-func (in *Intake) ReceiveKnown(ctx context.Context, k Known, r io.Reader) (store.Media, error) {
-	return in.receive(ctx, store.Media{
+func (h *Receiver) ReceiveKnown(ctx context.Context, k Known, r io.Reader) (store.Media, error) {
+	return h.receive(ctx, store.Media{
 		OrderID:  &k.OrderID,
 		UploadID: k.Upload,
 		Name:     k.Name,
@@ -169,23 +152,23 @@ func (in *Intake) ReceiveKnown(ctx context.Context, k Known, r io.Reader) (store
 	}, r)
 }
 
-func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (store.Media, error) {
+func (h *room) receive(ctx context.Context, m store.Media, r io.Reader) (store.Media, error) {
 	orderID, uploadID := *m.OrderID, m.UploadID
-	if old, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?",
+	if old, err := store.One[store.Media](h.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?",
 		uploadID); err == nil {
 		return old, nil
 	} else if !errors.Is(err, store.ErrNotFound) {
 		return m, err
 	}
 	var err error
-	if m.SHA256, m.Size, err = in.Blobs.Keep(ctx, r); err != nil {
+	if m.SHA256, m.Size, err = h.Blobs.Keep(ctx, r); err != nil {
 		return m, fmt.Errorf("%s: %w", m.Name, err)
 	}
-	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := store.KeepBlob(tx, m.SHA256, m.Size); err != nil {
 			return err
 		}
-		if err := in.Take(ctx, tx, &m); err != nil {
+		if err := h.Take(ctx, tx, &m); err != nil {
 			return err
 		}
 		if err := store.Note(tx, store.DidUpload, orderID, m.Name); err != nil {
@@ -199,13 +182,13 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 			return err
 		}
 		if others == 0 || m.State == store.Refused {
-			return in.Orders.Changed(ctx, tx, orderID)
+			return h.Orders.Days.Changed(ctx, tx, orderID)
 		}
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: orderID})
 	})
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		// another process received the same upload
-		return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?",
+		return store.One[store.Media](h.Store.DB.WithContext(ctx).Omit("waveform"), "upload_id = ?",
 			uploadID)
 	}
 	return m, err
@@ -213,9 +196,9 @@ func (in *Intake) receive(ctx context.Context, m store.Media, r io.Reader) (stor
 
 // Take registers a file whose content is kept as a medium of an order or of a
 // Run, and has it looked at. One that is there already is refused.
-func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
+func (h *room) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	m.State = store.Waiting
-	if err := in.hold(tx, m); err != nil {
+	if err := h.hold(tx, m); err != nil {
 		return err
 	}
 	// A pattern's own material is the Run's, so that all rows may show it.
@@ -247,7 +230,7 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 		return err
 	}
 	if m.State != store.Refused && m.ClientPageID != nil {
-		if m.Reason, err = in.tooMuch(tx, m); err != nil {
+		if m.Reason, err = h.tooMuch(tx, m); err != nil {
 			return err
 		}
 		if m.Reason != "" {
@@ -257,7 +240,7 @@ func (in *Intake) Take(ctx context.Context, tx *gorm.DB, m *store.Media) error {
 	if err := tx.Create(m).Error; err != nil || m.State == store.Refused {
 		return err
 	}
-	return in.toRead(ctx, tx, m, Read{Song: slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
+	return h.toRead(ctx, tx, m, Read{Song: slices.Contains(sounds, strings.ToLower(path.Ext(m.Name)))})
 }
 
 // home is the order whose film a medium goes into; 0 if there is none.
@@ -276,8 +259,8 @@ func home(tx *gorm.DB, m *store.Media) (int64, error) {
 }
 
 // MayReceive tells whether there is an order to bring files into.
-func (in *Intake) MayReceive(ctx context.Context, orderID int64) error {
-	_, err := store.One[store.Order](in.Store.DB.WithContext(ctx), "id = ? AND deleted_at IS NULL", orderID)
+func (h *room) MayReceive(ctx context.Context, orderID int64) error {
+	_, err := store.One[store.Order](h.Store.DB.WithContext(ctx), "id = ? AND deleted_at IS NULL", orderID)
 	if errors.Is(err, store.ErrNotFound) {
 		return invalid.Field("order", "there is no such order")
 	}

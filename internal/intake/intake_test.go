@@ -27,33 +27,33 @@ func TestReceivingTwiceAndTwins(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
 	jpg := housetest.Photo(t, 1)
-	a, err := s.Intake.Receive(ctx, o.ID, "u1", `C:\photos\a.jpg`, bytes.NewReader(jpg))
+	a, err := s.Intake.In.Receive(ctx, o.ID, "u1", `C:\photos\a.jpg`, bytes.NewReader(jpg))
 	require.NoError(t, err)
 	assert.Equal(t, "a.jpg", a.Name)
-	b, err := s.Intake.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(jpg))
+	b, err := s.Intake.In.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(jpg))
 	require.NoError(t, err)
 	assert.Equal(t, a.ID, b.ID, "the same upload")
-	twin, err := s.Intake.Receive(ctx, o.ID, "u2", "copy of a.jpg", bytes.NewReader(jpg))
+	twin, err := s.Intake.In.Receive(ctx, o.ID, "u2", "copy of a.jpg", bytes.NewReader(jpg))
 	require.NoError(t, err)
 	assert.Equal(t, store.Refused, twin.State)
 	assert.Contains(t, twin.Reason, "the same file as a.jpg")
-	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, twin.ID))
+	require.NoError(t, s.Intake.Material.Dismiss(ctx, o.ID, twin.ID))
 	assert.Len(t, housetest.Load(t, s, o.ID).Media, 1)
 
-	bad, err := s.Intake.Receive(ctx, o.ID, "u3", "letter.jpg", strings.NewReader("Dear studio"))
+	bad, err := s.Intake.In.Receive(ctx, o.ID, "u3", "letter.jpg", strings.NewReader("Dear studio"))
 	require.NoError(t, err)
-	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: bad.ID}))
-	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: a.ID}))
-	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: a.ID}), "an attempt after a crash")
-	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: 12345}))
+	require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: bad.ID}))
+	require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: a.ID}))
+	require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: a.ID}), "an attempt after a crash")
+	require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: 12345}))
 	w := housetest.Load(t, s, o.ID)
 	assert.Equal(t, store.Ready, w.Media[0].State)
 	assert.NotNil(t, w.Media[0].Thumbnail)
 	assert.Equal(t, store.Refused, w.Media[1].State)
 	assert.Contains(t, w.Media[1].Reason, "not a photo")
-	require.NoError(t, s.Intake.Dismiss(ctx, o.ID, a.ID), "only what is refused or waits can be dismissed")
+	require.NoError(t, s.Intake.Material.Dismiss(ctx, o.ID, a.ID), "only what is refused or waits can be dismissed")
 	assert.Len(t, housetest.Load(t, s, o.ID).Media, 2)
-	_, err = s.Intake.Receive(ctx, 999, "u4", "a.jpg", bytes.NewReader(jpg))
+	_, err = s.Intake.In.Receive(ctx, 999, "u4", "a.jpg", bytes.NewReader(jpg))
 	assert.Error(t, err, "no such order")
 }
 
@@ -64,12 +64,12 @@ func TestPoursTakeEverything(t *testing.T) {
 	o := housetest.Order(t, s)
 	var jobs []intake.Read
 	for i := range 4 {
-		m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"),
+		m, err := s.Intake.In.Receive(ctx, o.ID, fmt.Sprint(i), fmt.Sprint(i, ".jpg"),
 			bytes.NewReader(housetest.Photo(t, i)))
 		require.NoError(t, err)
 		jobs = append(jobs, intake.Read{MediaID: m.ID, Song: true})
 	}
-	bad, err := s.Intake.Receive(ctx, o.ID, "bad", "bad.jpg", strings.NewReader("no picture"))
+	bad, err := s.Intake.In.Receive(ctx, o.ID, "bad", "bad.jpg", strings.NewReader("no picture"))
 	require.NoError(t, err)
 	pours := func() (n int) {
 		require.NoError(t, s.Store.DB.Raw("SELECT count(*) FROM river_job WHERE kind = 'pour'").
@@ -77,16 +77,16 @@ func TestPoursTakeEverything(t *testing.T) {
 		return n
 	}
 	for i, j := range append(jobs, intake.Read{MediaID: bad.ID}) {
-		require.NoError(t, s.Intake.Read(ctx, j))
+		require.NoError(t, s.Intake.Reader.Read(ctx, j))
 		assert.Equal(t, i+1, pours(), "each file brings a pour, refused ones too")
-		require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+		require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	}
 	w := housetest.Load(t, s, o.ID)
 	assert.Len(t, w.Doc.Uses(), 4)
 	assert.LessOrEqual(t, w.Slideshow.Head, 3, "in few steps")
 	head := w.Slideshow.Head
-	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
-	same, err := s.Orders.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}}, nil)
+	require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	same, err := s.Orders.Edits.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, head, same, "an edit that changes nothing makes no revision")
 }
@@ -104,15 +104,15 @@ func TestManyAtOnce(t *testing.T) {
 	var wg sync.WaitGroup
 	for i := range n {
 		wg.Go(func() {
-			m, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("many", i), fmt.Sprintf("%d.jpg", i),
+			m, err := s.Intake.In.Receive(ctx, o.ID, fmt.Sprint("many", i), fmt.Sprintf("%d.jpg", i),
 				bytes.NewReader(photos[i]))
 			if assert.NoError(t, err) {
-				assert.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+				assert.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 			}
 		})
 	}
 	wg.Wait()
-	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	row, err := store.One[store.Order](s.Store.DB, "id = ?", o.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "No music yet", row.StepText)
@@ -137,7 +137,7 @@ func TestAWrongClock(t *testing.T) {
 	set("a.jpg", "One", &noon)
 	set("b.jpg", "Two", &noon)
 	set("c.jpg", "Two", nil)
-	n, err := s.Intake.Shift(ctx, o.ID, "Two", -90*time.Minute)
+	n, err := s.Intake.Material.Shift(ctx, o.ID, "Two", -90*time.Minute)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
 	at := map[string]*time.Time{}
@@ -151,7 +151,7 @@ func TestAWrongClock(t *testing.T) {
 		camera string
 		by     time.Duration
 	}{{"Three", time.Hour}, {"Two", 0}, {"Two", 500 * 24 * time.Hour}} {
-		_, err := s.Intake.Shift(ctx, o.ID, bad.camera, bad.by)
+		_, err := s.Intake.Material.Shift(ctx, o.ID, bad.camera, bad.by)
 		var inv *invalid.Input
 		assert.ErrorAs(t, err, &inv)
 	}
@@ -165,25 +165,25 @@ func TestErasingAPicture(t *testing.T) {
 	d := housetest.Load(t, h, id)
 	m := d.Media[slices.IndexFunc(d.Media, func(m store.Media) bool { return m.Kind == doc.PhotoMedia })]
 	var input *invalid.Input
-	require.ErrorAs(t, h.Intake.Erase(ctx, id, m.ID), &input, "it is in the film")
+	require.ErrorAs(t, h.Intake.Material.Erase(ctx, id, m.ID), &input, "it is in the film")
 	shown := d.Slideshow.Head
 	i := slices.IndexFunc(d.Doc.Slides, func(s doc.Slide) bool { return slices.Contains(s.Media, m.DocID()) })
 	housetest.Edit(t, h, id, edit.Remove{Slides: []doc.SlideID{d.Doc.Slides[i].ID}})
 	without := housetest.Load(t, h, id)
 	require.False(t, without.Doc.Uses()[m.DocID()])
 	other := housetest.Order(t, h)
-	require.ErrorIs(t, h.Intake.Erase(ctx, other.ID, m.ID), store.ErrNotFound)
-	require.NoError(t, h.Intake.Erase(ctx, id, m.ID))
+	require.ErrorIs(t, h.Intake.Material.Erase(ctx, other.ID, m.ID), store.ErrNotFound)
+	require.NoError(t, h.Intake.Material.Erase(ctx, id, m.ID))
 	after := housetest.Load(t, h, id)
 	assert.Len(t, after.Media, len(d.Media)-1)
-	_, err := h.Orders.Undo(ctx, id, after.Slideshow.Head, nil)
+	_, err := h.Orders.Edits.Undo(ctx, id, after.Slideshow.Head, nil)
 	require.ErrorAs(t, err, &input)
 	assert.Contains(t, input.Problem, "erased")
-	_, err = h.Orders.GoTo(ctx, id, after.Slideshow.Head, shown, nil)
+	_, err = h.Orders.Edits.GoTo(ctx, id, after.Slideshow.Head, shown, nil)
 	require.ErrorAs(t, err, &input)
 	assert.Equal(t, without.Slideshow.Head, housetest.Load(t, h, id).Slideshow.Head, "nothing moved")
 	housetest.Edit(t, h, id, edit.Recast{})
-	_, err = h.Orders.Undo(ctx, id, housetest.Load(t, h, id).Slideshow.Head, nil)
+	_, err = h.Orders.Edits.Undo(ctx, id, housetest.Load(t, h, id).Slideshow.Head, nil)
 	require.NoError(t, err, "what never showed it is gone back to as ever")
 	free, err := h.Store.FreeBlobs(ctx, 100)
 	require.NoError(t, err)

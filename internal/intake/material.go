@@ -18,8 +18,8 @@ import (
 
 // Dismiss forgets a file that was refused, or is not read yet; whoever reads it
 // ends.
-func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Material) Dismiss(ctx context.Context, orderID, mediaID int64) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if res := tx.Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = "+
 			"?)) AND state IN ('refused', 'waiting')", mediaID, orderID, orderID).
 			Delete(&store.Media{}); res.Error != nil || res.RowsAffected == 0 {
@@ -29,21 +29,21 @@ func (in *Intake) Dismiss(ctx context.Context, orderID, mediaID int64) error {
 			"Dismissed a file that was refused, or not read yet"); err != nil {
 			return err
 		}
-		return in.Orders.Changed(ctx, tx, orderID)
+		return r.Orders.Days.Changed(ctx, tx, orderID)
 	})
 }
 
 // Erase does away with a ready medium of an order that its film does not show
 // and does not play: its row now, its file once nothing else has it. Steps of
 // the history that showed it cannot be gone back to any more.
-func (in *Intake) Erase(ctx context.Context, orderID, mediaID int64) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Material) Erase(ctx context.Context, orderID, mediaID int64) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		// The film stands still meanwhile.
 		if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}),
 			"order_id = ? AND position = 0", orderID); err != nil {
 			return err
 		}
-		d, err := in.Orders.LoadIn(ctx, tx, orderID)
+		d, err := r.Orders.LoadIn(ctx, tx, orderID)
 		if err != nil {
 			return err
 		}
@@ -63,17 +63,17 @@ func (in *Intake) Erase(ctx context.Context, orderID, mediaID int64) error {
 		if err := store.Note(tx, store.DidDelete, orderID, "Erased a file of the material"); err != nil {
 			return err
 		}
-		return in.Orders.Changed(ctx, tx, orderID)
+		return r.Orders.Days.Changed(ctx, tx, orderID)
 	})
 }
 
 // EraseAll does away with media of an order, many at once: what the film shows or plays of them
 // is left out of it first. Steps of the history that showed them cannot be gone back to.
-func (in *Intake) EraseAll(ctx context.Context, orderID int64, ids []int64, author *int64) error {
+func (r *Material) EraseAll(ctx context.Context, orderID int64, ids []int64, author *int64) error {
 	if len(ids) == 0 {
 		return invalid.Field("media", "Choose the files first.")
 	}
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var all []store.Media
 		err := tx.Omit("waveform").
 			Where("id = ANY (?) AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))",
@@ -85,7 +85,7 @@ func (in *Intake) EraseAll(ctx context.Context, orderID int64, ids []int64, auth
 			return invalid.Field("media",
 				"Some of the files are not this order’s own, or are gone; nothing was removed.")
 		}
-		if err := in.TakeOut(ctx, tx, orderID, all, author); err != nil {
+		if err := r.TakeOut(ctx, tx, orderID, all, author); err != nil {
 			return err
 		}
 		return store.Note(tx, store.DidDelete, orderID, "Removed "+wording.Counted(len(all), "file")+
@@ -95,7 +95,7 @@ func (in *Intake) EraseAll(ctx context.Context, orderID int64, ids []int64, auth
 
 // TakeOut leaves media out of an order's film, and of its pattern's where that is seen with them,
 // and does away with their rows; their files go once nothing else has them.
-func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media,
+func (r *Material) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media,
 	author *int64) error {
 	o, err := store.One[store.Order](tx.Select("id", "run_id", "run_key"), "id = ?", orderID)
 	if err != nil {
@@ -112,7 +112,7 @@ func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all [
 		}
 	}
 	for _, film := range films {
-		if err := in.leaveOut(ctx, tx, film, all, author); err != nil {
+		if err := r.leaveOut(ctx, tx, film, all, author); err != nil {
 			return err
 		}
 	}
@@ -124,7 +124,7 @@ func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all [
 		return err
 	}
 	for _, film := range films {
-		if err := in.Orders.Changed(ctx, tx, film); err != nil {
+		if err := r.Orders.Days.Changed(ctx, tx, film); err != nil {
 			return err
 		}
 	}
@@ -132,13 +132,13 @@ func (in *Intake) TakeOut(ctx context.Context, tx *gorm.DB, orderID int64, all [
 }
 
 // leaveOut takes out of a film what it shows or plays of media. It stands still meanwhile.
-func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media,
+func (r *Material) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all []store.Media,
 	author *int64) error {
 	if _, err := store.One[store.Slideshow](tx.Clauses(clause.Locking{Strength: "UPDATE"}),
 		"order_id = ? AND position = 0", orderID); err != nil {
 		return err
 	}
-	d, err := in.Orders.LoadIn(ctx, tx, orderID)
+	d, err := r.Orders.LoadIn(ctx, tx, orderID)
 	if err != nil {
 		return err
 	}
@@ -153,7 +153,7 @@ func (in *Intake) leaveOut(ctx context.Context, tx *gorm.DB, orderID int64, all 
 	if len(shown) == 0 {
 		return nil
 	}
-	_, err = in.Orders.DoIn(ctx, tx, orderID, edit.LeaveOut{Media: shown, Gone: true}, author)
+	_, err = r.Orders.Edits.DoIn(ctx, tx, orderID, edit.LeaveOut{Media: shown, Gone: true}, author)
 	return err
 }
 
@@ -163,7 +163,7 @@ const farthest = 400 * 24 * time.Hour
 // Shift corrects the clock of a camera: all of the order's pictures it took,
 // or those whose camera is unknown if it has no name, were taken later by so
 // much, or earlier. It gives how many.
-func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by time.Duration) (n int,
+func (r *Material) Shift(ctx context.Context, orderID int64, camera string, by time.Duration) (n int,
 	err error) {
 	if by == 0 || by.Abs() > farthest {
 		return 0, &invalid.Input{
@@ -171,14 +171,14 @@ func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by ti
 			Problem: "A clock is put right by up to 400 days, and by more than nothing.",
 		}
 	}
-	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Media{}).Where("order_id = ? AND state = 'ready' AND kind <> 'song' AND "+
 			"captured IS NOT NULL AND coalesce(seen->>'camera', '') = ?", orderID, camera).
 			Update("captured", gorm.Expr("captured + make_interval(secs => ?)", by.Seconds()))
 		if n = int(res.RowsAffected); res.Error != nil || n == 0 {
 			return res.Error
 		}
-		return in.Orders.Changed(ctx, tx, orderID)
+		return r.Orders.Days.Changed(ctx, tx, orderID)
 	})
 	if err == nil && n == 0 {
 		err = &invalid.Input{Field: "camera", Problem: "No picture with a time is of this camera."}
@@ -188,9 +188,9 @@ func (in *Intake) Shift(ctx context.Context, orderID int64, camera string, by ti
 
 // ShiftBy is Shift by two pictures of the same moment: all pictures of the
 // camera that took the wrong one are shifted by what is between the two.
-func (in *Intake) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int, error) {
+func (r *Material) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int, error) {
 	var two []store.Media
-	if err := in.Store.DB.WithContext(ctx).Select("id", "captured", "seen").
+	if err := r.Store.DB.WithContext(ctx).Select("id", "captured", "seen").
 		Where("order_id = ? AND id IN ? AND captured IS NOT NULL", orderID, []int64{right, wrong}).
 		Find(&two).Error; err != nil {
 		return 0, err
@@ -216,12 +216,12 @@ func (in *Intake) ShiftBy(ctx context.Context, orderID, right, wrong int64) (int
 			Problem: "Both pictures are of the same camera, so its clock cannot be told by them.",
 		}
 	}
-	return in.Shift(ctx, orderID, of(two[1]), two[0].Captured.Sub(*two[1].Captured))
+	return r.Shift(ctx, orderID, of(two[1]), two[0].Captured.Sub(*two[1].Captured))
 }
 
 // Retime sets when a picture or clip was taken; nil is unknown.
-func (in *Intake) Retime(ctx context.Context, orderID, mediaID int64, at *time.Time) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Material) Retime(ctx context.Context, orderID, mediaID int64, at *time.Time) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Media{}).
 			Where("id = ? AND order_id = ? AND state = 'ready' AND kind <> 'song'", mediaID, orderID).
 			Update("captured", at)
@@ -231,16 +231,16 @@ func (in *Intake) Retime(ctx context.Context, orderID, mediaID int64, at *time.T
 		if res.Error != nil {
 			return res.Error
 		}
-		return in.Orders.Changed(ctx, tx, orderID)
+		return r.Orders.Days.Changed(ctx, tx, orderID)
 	})
 }
 
 // Rate gives a medium 1 to 5 stars, none with 0, or sets it aside with −1.
-func (in *Intake) Rate(ctx context.Context, orderID, mediaID int64, stars int) error {
+func (r *Material) Rate(ctx context.Context, orderID, mediaID int64, stars int) error {
 	if stars < -1 || stars > 5 {
 		return &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
 	}
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Media{}).
 			Where("id = ? AND (order_id = ? OR run_id IN (SELECT id FROM runs WHERE pattern_id = ?))",
 				mediaID, orderID, orderID).Update("stars", stars)
@@ -255,8 +255,8 @@ func (in *Intake) Rate(ctx context.Context, orderID, mediaID int64, stars int) e
 }
 
 // Thumbnail is the thumbnail of a medium, by its content.
-func (in *Intake) Thumbnail(ctx context.Context, mediaID int64) (string, error) {
-	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Select("thumbnail"), "id = ?", mediaID)
+func (r *Material) Thumbnail(ctx context.Context, mediaID int64) (string, error) {
+	m, err := store.One[store.Media](r.Store.DB.WithContext(ctx).Select("thumbnail"), "id = ?", mediaID)
 	if err == nil && m.Thumbnail == nil {
 		err = store.ErrNotFound
 	}
@@ -267,19 +267,19 @@ func (in *Intake) Thumbnail(ctx context.Context, mediaID int64) (string, error) 
 }
 
 // Medium is a ready medium.
-func (in *Intake) Medium(ctx context.Context, mediaID int64) (store.Media, error) {
-	return store.One[store.Media](in.Store.DB.WithContext(ctx).Omit("waveform"), "id = ? AND state = 'ready'",
+func (h *room) Medium(ctx context.Context, mediaID int64) (store.Media, error) {
+	return store.One[store.Media](h.Store.DB.WithContext(ctx).Omit("waveform"), "id = ? AND state = 'ready'",
 		mediaID)
 }
 
 // Waveforms are the waveforms of songs, by content.
-func (in *Intake) Waveforms(ctx context.Context, songs []doc.MediaID) (map[doc.MediaID][]byte, error) {
+func (r *Material) Waveforms(ctx context.Context, songs []doc.MediaID) (map[doc.MediaID][]byte, error) {
 	out := map[doc.MediaID][]byte{}
 	if len(songs) == 0 {
 		return out, nil
 	}
 	var rows []store.Media
-	if err := in.Store.DB.WithContext(ctx).Select("DISTINCT ON (sha256) sha256, waveform").
+	if err := r.Store.DB.WithContext(ctx).Select("DISTINCT ON (sha256) sha256, waveform").
 		Where("sha256 IN ? AND state = 'ready'", songs).Find(&rows).Error; err != nil {
 		return nil, err
 	}

@@ -50,18 +50,18 @@ type Wanted struct {
 }
 
 // AddSong takes a song into the studio's library. The same file twice is refused.
-func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, error) {
+func (h *Music) AddSong(ctx context.Context, name string, r io.Reader) (Song, error) {
 	m := store.Media{
-		UploadID: fmt.Sprintf("music/%d/%s", in.now().UnixNano(), media.Base(name)),
+		UploadID: fmt.Sprintf("music/%d/%s", h.now().UnixNano(), media.Base(name)),
 		Name:     media.Base(name),
 		State:    store.Waiting,
 	}
 	var err error
-	if m.SHA256, m.Size, err = in.Blobs.Keep(ctx, r); err != nil {
+	if m.SHA256, m.Size, err = h.Blobs.Keep(ctx, r); err != nil {
 		return Song{}, fmt.Errorf("%s: %w", m.Name, err)
 	}
 	var s Song
-	err = in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var twin string
 		if err := tx.Raw("SELECT m.name FROM music JOIN media m ON m.id = music.media_id WHERE m.sha256 = "+
 			"? AND m.state <> 'refused'", m.SHA256).Scan(&twin).Error; err != nil {
@@ -79,29 +79,29 @@ func (in *Intake) AddSong(ctx context.Context, name string, r io.Reader) (Song, 
 		if err := tx.Create(&m).Error; err != nil {
 			return err
 		}
-		s = Song{Music: store.Music{MediaID: m.ID, AddedAt: in.now()}, Media: m}
+		s = Song{Music: store.Music{MediaID: m.ID, AddedAt: h.now()}, Media: m}
 		if err := tx.Create(&s.Music).Error; err != nil {
 			return err
 		}
 		if err := store.Note(tx, store.DidUpload, 0, m.Name); err != nil {
 			return err
 		}
-		return in.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: true})
+		return h.Queue.Insert(ctx, tx, Read{MediaID: m.ID, Song: true})
 	})
 	return s, err
 }
 
-func (in *Intake) now() time.Time {
-	if in.Now == nil {
+func (h *room) now() time.Time {
+	if h.Now == nil {
 		return time.Now()
 	}
-	return in.Now()
+	return h.Now()
 }
 
 // Music lists the library: favourites first, then by name, or by closeness to a length.
-func (in *Intake) Music(ctx context.Context, w Wanted) ([]Song, error) {
+func (h *Music) Music(ctx context.Context, w Wanted) ([]Song, error) {
 	var all []store.Music
-	if err := in.Store.DB.WithContext(ctx).Find(&all).Error; err != nil {
+	if err := h.Store.DB.WithContext(ctx).Find(&all).Error; err != nil {
 		return nil, err
 	}
 	ids := make([]int64, len(all))
@@ -109,7 +109,7 @@ func (in *Intake) Music(ctx context.Context, w Wanted) ([]Song, error) {
 		ids[i] = m.MediaID
 	}
 	var files []store.Media
-	if err := in.Store.DB.WithContext(ctx).Omit("waveform").Find(&files, "id IN ?", ids).Error; err != nil {
+	if err := h.Store.DB.WithContext(ctx).Omit("waveform").Find(&files, "id IN ?", ids).Error; err != nil {
 		return nil, err
 	}
 	byID := map[int64]store.Media{}
@@ -177,7 +177,7 @@ func (w Wanted) away(s Song) float64 {
 // Licences are doubts about songs of the studio's music in a film that anybody may watch
 // who has its address: licences that have ended by a day, and those whose words must be
 // read, because nothing but words says what they allow.
-func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Time) (out []plan.Check,
+func (h *Music) Licences(ctx context.Context, songs []doc.MediaID, day time.Time) (out []plan.Check,
 	err error) {
 	if len(songs) == 0 {
 		return nil, nil
@@ -187,7 +187,7 @@ func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Ti
 		SHA256 string `gorm:"column:sha256"`
 		Name   string
 	}
-	err = in.Store.DB.WithContext(ctx).Table("music").Select("music.*, media.sha256, media.name").
+	err = h.Store.DB.WithContext(ctx).Table("music").Select("music.*, media.sha256, media.name").
 		Joins("JOIN media ON media.id = music.media_id").
 		Where("media.sha256 IN ? AND (music.licence <> '' OR music.licence_until IS NOT NULL)", songs).
 		Order("music.media_id").Find(&noted).Error
@@ -216,13 +216,13 @@ func (in *Intake) Licences(ctx context.Context, songs []doc.MediaID, day time.Ti
 }
 
 // Note changes what the studio wrote about a song.
-func (in *Intake) Note(ctx context.Context, n store.Music) error {
+func (h *Music) Note(ctx context.Context, n store.Music) error {
 	for _, text := range []string{n.Mood, n.Occasion, n.Licence} {
 		if len(text) > 500 {
 			return &invalid.Input{Field: "licence", Problem: "That is longer than 500 letters."}
 		}
 	}
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Music{}).Where("media_id = ?", n.MediaID).Select("mood", "occasion",
 			"favourite", "licence", "licence_until").Updates(&n)
 		if res.Error == nil && res.RowsAffected == 0 {
@@ -233,8 +233,8 @@ func (in *Intake) Note(ctx context.Context, n store.Music) error {
 }
 
 // DropSong takes a song out of the library. Orders that have taken it keep it.
-func (in *Intake) DropSong(ctx context.Context, id int64) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Music) DropSong(ctx context.Context, id int64) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Delete(&store.Music{}, "media_id = ?", id)
 		if res.Error == nil && res.RowsAffected == 0 {
 			return store.ErrNotFound
@@ -251,8 +251,8 @@ func (in *Intake) DropSong(ctx context.Context, id int64) error {
 
 // TakeSong brings a song of the library into an order, as if it had been received, but
 // without reading it again.
-func (in *Intake) TakeSong(ctx context.Context, order, id int64) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Music) TakeSong(ctx context.Context, order, id int64) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if _, err := store.One[store.Music](tx, "media_id = ?", id); err != nil {
 			return err
 		}
@@ -273,22 +273,22 @@ func (in *Intake) TakeSong(ctx context.Context, order, id int64) error {
 		} else if !errors.Is(err, store.ErrNotFound) {
 			return err
 		}
-		if err := in.Take(ctx, tx, &m); err != nil {
+		if err := h.Take(ctx, tx, &m); err != nil {
 			return err
 		}
 		if m.State == store.Refused {
 			return &invalid.Input{Field: "song", Problem: fmt.Sprintf("%s: %s.", m.Name, m.Reason)}
 		}
-		m.State, m.CreatedAt = ready.State, in.now()
+		m.State, m.CreatedAt = ready.State, h.now()
 		if err := tx.Save(&m).Error; err != nil {
 			return err
 		}
-		return in.Queue.Insert(ctx, tx, Pour{OrderID: order})
+		return h.Queue.Insert(ctx, tx, Pour{OrderID: order})
 	})
 }
 
 // Speak takes narration that was recorded, to be heard at a second of the film.
-func (in *Intake) Speak(ctx context.Context, order int64, name string, at float64, r io.Reader) (store.Media,
+func (h *Music) Speak(ctx context.Context, order int64, name string, at float64, r io.Reader) (store.Media,
 	error) {
 	if !(at >= 0 && at < 86400) {
 		return store.Media{}, &invalid.Input{
@@ -296,9 +296,9 @@ func (in *Intake) Speak(ctx context.Context, order int64, name string, at float6
 			Problem: "Narration begins at a second of the film, from 0.",
 		}
 	}
-	return in.receive(ctx, store.Media{
+	return h.receive(ctx, store.Media{
 		OrderID:  &order,
-		UploadID: fmt.Sprintf("spoken/%d/%d", order, in.now().UnixNano()),
+		UploadID: fmt.Sprintf("spoken/%d/%d", order, h.now().UnixNano()),
 		Name:     media.Base(name),
 		SpokenAt: &at,
 	}, r)
@@ -307,8 +307,8 @@ func (in *Intake) Speak(ctx context.Context, order int64, name string, at float6
 // Relisten has songs listened to that came in before there was an ear for their beat and
 // key, and clips looked at of which it is not known where their decoding may begin, some at
 // a time.
-func (in *Intake) Relisten(ctx context.Context) error {
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Music) Relisten(ctx context.Context) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var ids []int64
 		if err := tx.Model(&store.Media{}).Where("state = ? AND (kind = ? AND (heard IS NULL OR heard #> "+
 			"'{rhythm,Key}' IS NULL) OR kind = ? AND seen #> '{examined}' IS NULL)",
@@ -317,7 +317,7 @@ func (in *Intake) Relisten(ctx context.Context) error {
 			return err
 		}
 		for _, id := range ids {
-			if err := in.Queue.Insert(ctx, tx, Read{MediaID: id}); err != nil {
+			if err := h.Queue.Insert(ctx, tx, Read{MediaID: id}); err != nil {
 				return err
 			}
 		}
@@ -326,18 +326,18 @@ func (in *Intake) Relisten(ctx context.Context) error {
 }
 
 // hear listens to a song that is known already.
-func (in *Intake) hear(ctx context.Context, m store.Media) error {
-	l, refused, err := in.lookAgain(ctx, m)
+func (r *Reader) hear(ctx context.Context, m store.Media) error {
+	l, refused, err := r.lookAgain(ctx, m)
 	if err != nil || refused != "" {
 		return err
 	}
-	return in.Store.DB.WithContext(ctx).Model(&m).Select("heard").
+	return r.Store.DB.WithContext(ctx).Model(&m).Select("heard").
 		Updates(&store.Media{Heard: l.Facts.Heard}).Error
 }
 
 // examine looks at a clip that is known already, for where its decoding may begin.
-func (in *Intake) examine(ctx context.Context, m store.Media) error {
-	l, refused, err := in.lookAgain(ctx, m)
+func (r *Reader) examine(ctx context.Context, m store.Media) error {
+	l, refused, err := r.lookAgain(ctx, m)
 	if err != nil {
 		return err
 	}
@@ -346,19 +346,19 @@ func (in *Intake) examine(ctx context.Context, m store.Media) error {
 	if refused == "" {
 		seen.Track, seen.Starts, seen.Faulty = l.Facts.Track, l.Facts.Starts, l.Facts.Faulty
 	}
-	return in.Store.DB.WithContext(ctx).Model(&m).Select("seen").Updates(&store.Media{Seen: &seen}).Error
+	return r.Store.DB.WithContext(ctx).Model(&m).Select("seen").Updates(&store.Media{Seen: &seen}).Error
 }
 
 // lookAgain looks at a medium that was taken before. That it would be refused now, and why,
 // is no error: what it was then stays.
-func (in *Intake) lookAgain(ctx context.Context, m store.Media) (l media.Looked, why string, err error) {
+func (r *Reader) lookAgain(ctx context.Context, m store.Media) (l media.Looked, why string, err error) {
 	begun := time.Now()
-	path, err := in.Blobs.Path(ctx, m.SHA256)
+	path, err := r.Blobs.Path(ctx, m.SHA256)
 	if err != nil {
 		return l, "", err
 	}
-	l, err = media.Looker{Pictures: in.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
-	if err = in.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
+	l, err = media.Looker{Pictures: r.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
+	if err = r.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
 		return l, "", err // nothing is known of the file
 	}
 	var refused *media.Refused
@@ -372,10 +372,10 @@ func (in *Intake) lookAgain(ctx context.Context, m store.Media) (l media.Looked,
 }
 
 // SongWave is the waveform of a song of the library.
-func (in *Intake) SongWave(ctx context.Context, id int64) ([]byte, error) {
-	if _, err := store.One[store.Music](in.Store.DB.WithContext(ctx), "media_id = ?", id); err != nil {
+func (h *Music) SongWave(ctx context.Context, id int64) ([]byte, error) {
+	if _, err := store.One[store.Music](h.Store.DB.WithContext(ctx), "media_id = ?", id); err != nil {
 		return nil, err
 	}
-	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx).Select("waveform"), "id = ?", id)
+	m, err := store.One[store.Media](h.Store.DB.WithContext(ctx).Select("waveform"), "id = ?", id)
 	return m.Waveform, err
 }

@@ -23,32 +23,32 @@ func TestTheStudiosMusic(t *testing.T) {
 	h := housetest.Open(t)
 	in := h.Intake
 	add := func(name string, seconds float64) intake.Song {
-		s, err := in.AddSong(ctx, name, bytes.NewReader(housetest.Song(t, seconds)))
+		s, err := in.Songs.AddSong(ctx, name, bytes.NewReader(housetest.Song(t, seconds)))
 		require.NoError(t, err)
 		return s
 	}
 	short, long := add("short.flac", 12), add("long.flac", 30)
 	o := housetest.Order(t, h)
 	var wrong *invalid.Input
-	require.ErrorAs(t, in.TakeSong(ctx, o.ID, short.MediaID), &wrong, "not listened to yet")
+	require.ErrorAs(t, in.Songs.TakeSong(ctx, o.ID, short.MediaID), &wrong, "not listened to yet")
 	for _, s := range []intake.Song{short, long} {
-		require.NoError(t, in.Read(ctx, intake.Read{MediaID: s.MediaID, Song: true}))
+		require.NoError(t, in.Reader.Read(ctx, intake.Read{MediaID: s.MediaID, Song: true}))
 	}
-	_, err := in.AddSong(ctx, "again.flac", bytes.NewReader(housetest.Song(t, 12)))
+	_, err := in.Songs.AddSong(ctx, "again.flac", bytes.NewReader(housetest.Song(t, 12)))
 	require.ErrorAs(t, err, &wrong)
 	assert.Contains(t, wrong.Problem, "short.flac")
 
 	until := time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC)
-	require.NoError(t, in.Note(ctx, store.Music{
+	require.NoError(t, in.Songs.Note(ctx, store.Music{
 		MediaID:      long.MediaID,
 		Mood:         "glad",
 		Favourite:    true,
 		Licence:      "one year",
 		LicenceUntil: &until,
 	}))
-	require.ErrorIs(t, in.Note(ctx, store.Music{MediaID: 999}), store.ErrNotFound)
+	require.ErrorIs(t, in.Songs.Note(ctx, store.Music{MediaID: 999}), store.ErrNotFound)
 	names := func(w intake.Wanted) (out []string) {
-		all, err := in.Music(ctx, w)
+		all, err := in.Songs.Music(ctx, w)
 		require.NoError(t, err)
 		for _, s := range all {
 			out = append(out, s.Media.Name)
@@ -62,13 +62,13 @@ func TestTheStudiosMusic(t *testing.T) {
 	assert.Equal(t, []string{"short.flac"}, names(intake.Wanted{Long: 20}))
 	assert.Equal(t, []string{"long.flac"}, names(intake.Wanted{FavouritesOnly: true}))
 	assert.Empty(t, names(intake.Wanted{Fast: 200}), "a tone has no tempo")
-	wave, err := in.SongWave(ctx, long.MediaID)
+	wave, err := in.Songs.SongWave(ctx, long.MediaID)
 	require.NoError(t, err)
 	assert.Len(t, wave, 1500)
 
-	require.NoError(t, in.TakeSong(ctx, o.ID, long.MediaID))
-	require.ErrorAs(t, in.TakeSong(ctx, o.ID, long.MediaID), &wrong, "it is there already")
-	require.NoError(t, in.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	require.NoError(t, in.Songs.TakeSong(ctx, o.ID, long.MediaID))
+	require.ErrorAs(t, in.Songs.TakeSong(ctx, o.ID, long.MediaID), &wrong, "it is there already")
+	require.NoError(t, in.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	d := housetest.Load(t, h, o.ID)
 	require.Len(t, d.Doc.Soundtrack.Songs(), 1)
 	m := d.Library[d.Doc.Soundtrack.Songs()[0]]
@@ -77,25 +77,25 @@ func TestTheStudiosMusic(t *testing.T) {
 
 	until = time.Date(2026, 3, 1, 0, 0, 0, 0, time.UTC)
 	songs := d.Doc.Soundtrack.Songs()
-	require.NoError(t, in.Note(ctx, store.Music{
+	require.NoError(t, in.Songs.Note(ctx, store.Music{
 		MediaID:      long.MediaID,
 		Licence:      "weddings only",
 		LicenceUntil: &until,
 	}))
-	doubts, err := in.Licences(ctx, songs, until)
+	doubts, err := in.Songs.Licences(ctx, songs, until)
 	require.NoError(t, err)
 	require.Len(t, doubts, 1)
 	assert.Contains(t, doubts[0].Text, "“weddings only”", "its words are to be read")
-	doubts, err = in.Licences(ctx, songs, until.AddDate(0, 0, 1))
+	doubts, err = in.Songs.Licences(ctx, songs, until.AddDate(0, 0, 1))
 	require.NoError(t, err)
 	require.Len(t, doubts, 1)
 	assert.Contains(t, doubts[0].Text, "ended on 1 March 2026")
-	doubts, err = in.Licences(ctx, []doc.MediaID{"another"}, until)
+	doubts, err = in.Songs.Licences(ctx, []doc.MediaID{"another"}, until)
 	require.NoError(t, err)
 	assert.Empty(t, doubts)
 
-	require.NoError(t, in.DropSong(ctx, long.MediaID))
-	require.ErrorIs(t, in.DropSong(ctx, long.MediaID), store.ErrNotFound)
+	require.NoError(t, in.Songs.DropSong(ctx, long.MediaID))
+	require.ErrorIs(t, in.Songs.DropSong(ctx, long.MediaID), store.ErrNotFound)
 	assert.Len(t, housetest.Load(t, h, o.ID).Doc.Soundtrack.Songs(), 1, "the order keeps it")
 }
 
@@ -105,25 +105,25 @@ func TestNarrationAndSongsOfBefore(t *testing.T) {
 	ctx := context.Background()
 	h := housetest.Open(t)
 	o := housetest.Order(t, h)
-	m, err := h.Intake.Speak(ctx, o.ID, "take 1", 7.5, bytes.NewReader(housetest.Song(t, 3)))
+	m, err := h.Intake.Songs.Speak(ctx, o.ID, "take 1", 7.5, bytes.NewReader(housetest.Song(t, 3)))
 	require.NoError(t, err)
-	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
-	require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	require.NoError(t, h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+	require.NoError(t, h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	items := housetest.Load(t, h, o.ID).Doc.Soundtrack.Items
 	require.Len(t, items, 1)
 	assert.Equal(t, doc.Narration, items[0].Role)
 	assert.Equal(t, 7.5, *items[0].At)
 	var wrong *invalid.Input
-	_, err = h.Intake.Speak(ctx, o.ID, "take 2", -1, bytes.NewReader(nil))
+	_, err = h.Intake.Songs.Speak(ctx, o.ID, "take 2", -1, bytes.NewReader(nil))
 	require.ErrorAs(t, err, &wrong)
 
 	require.NoError(t, h.Store.DB.Exec("UPDATE media SET heard = NULL").Error)
-	require.NoError(t, h.Intake.Relisten(ctx))
+	require.NoError(t, h.Intake.Songs.Relisten(ctx))
 	var jobs int64
 	require.NoError(t, h.Store.DB.Raw(
 		"SELECT count(*) FROM river_job WHERE kind = 'ingest' AND (args->>'media_id')::bigint = ?", m.ID).
 		Scan(&jobs).Error)
 	assert.Positive(t, jobs)
-	require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+	require.NoError(t, h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	assert.NotNil(t, housetest.Load(t, h, o.ID).Library[m.DocID()].Heard)
 }

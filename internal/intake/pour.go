@@ -31,15 +31,15 @@ func (Pour) InsertOpts() river.InsertOpts {
 
 // Pour brings all ready media into the order's slideshow that are neither in
 // it nor left out by hand.
-func (in *Intake) Pour(ctx context.Context, j Pour) error {
-	d, err := in.Orders.Load(ctx, j.OrderID)
+func (p *Pourer) Pour(ctx context.Context, j Pour) error {
+	d, err := p.Orders.Load(ctx, j.OrderID)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	if moreToCome(d, in.Now()) {
+	if moreToCome(d, p.Now()) {
 		return nil
 	}
 	used := d.Doc.Uses()
@@ -58,9 +58,9 @@ func (in *Intake) Pour(ctx context.Context, j Pour) error {
 		}
 	}
 	if len(ids) == 0 {
-		return in.Store.Tx(ctx, func(tx *gorm.DB) error { return in.Orders.Changed(ctx, tx, j.OrderID) })
+		return p.Store.Tx(ctx, func(tx *gorm.DB) error { return p.Orders.Days.Changed(ctx, tx, j.OrderID) })
 	}
-	_, err = in.Orders.Edit(ctx, j.OrderID, d.Slideshow.Head, edit.Pour{Media: ids}, nil)
+	_, err = p.Orders.Edits.Edit(ctx, j.OrderID, d.Slideshow.Head, edit.Pour{Media: ids}, nil)
 	return err // a conflict is tried again by the queue
 }
 

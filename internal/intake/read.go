@@ -20,14 +20,14 @@ const ThumbSide = 480
 
 // Read looks at a waiting file: kind, size, capture time, thumbnail, waveform.
 // A file that cannot be used is refused with the reason.
-func (in *Intake) Read(ctx context.Context, j Read) error {
-	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
+func (r *Reader) Read(ctx context.Context, j Read) error {
+	m, err := store.One[store.Media](r.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
 	if err == nil && m.State == store.Ready && m.Kind == doc.SongMedia && m.Heard == nil {
-		return in.hear(ctx, m)
+		return r.hear(ctx, m)
 	}
 	if err == nil && m.State == store.Ready && m.Kind == doc.ClipMedia &&
 		(m.Seen == nil || !m.Seen.Examined) {
-		return in.examine(ctx, m)
+		return r.examine(ctx, m)
 	}
 	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
 		return nil // removed, or done by an earlier attempt
@@ -35,14 +35,14 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 	if err != nil {
 		return err
 	}
-	path, err := in.Blobs.Path(ctx, m.SHA256)
+	path, err := r.Blobs.Path(ctx, m.SHA256)
 	if err != nil {
 		return err
 	}
-	wanted, done := in.whileWanted(ctx, m.ID)
+	wanted, done := r.whileWanted(ctx, m.ID)
 	defer done()
 	begun := time.Now()
-	err = in.look(wanted, m, path, begun, j)
+	err = r.look(wanted, m, path, begun, j)
 	if errors.Is(context.Cause(wanted), errDismissed) {
 		return nil
 	}
@@ -53,7 +53,7 @@ func (in *Intake) Read(ctx context.Context, j Read) error {
 var errDismissed = errors.New("the file was dismissed")
 
 // whileWanted ends the context when a medium is there no longer.
-func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, func()) {
+func (r *Reader) whileWanted(ctx context.Context, id int64) (context.Context, func()) {
 	ctx, end := context.WithCancelCause(ctx)
 	go func() {
 		tick := time.NewTicker(time.Second)
@@ -64,7 +64,7 @@ func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, f
 				return
 			case <-tick.C:
 				var n int64
-				if err := in.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("id = ?", id).
+				if err := r.Store.DB.WithContext(ctx).Model(&store.Media{}).Where("id = ?", id).
 					Count(&n).Error; err == nil && n == 0 {
 					end(errDismissed)
 				}
@@ -76,31 +76,31 @@ func (in *Intake) whileWanted(ctx context.Context, id int64) (context.Context, f
 
 // look looks at a file, which is begun at that moment, and notes what it is, or leaves it to who has
 // more time.
-func (in *Intake) look(ctx context.Context, m store.Media, path string, begun time.Time, j Read) (
+func (r *Reader) look(ctx context.Context, m store.Media, path string, begun time.Time, j Read) (
 	err error) {
 	var refused *media.Refused
 	if media.IsRaw(m.Name) && m.Original == nil {
-		path, err = in.develop(ctx, &m, path)
-		if err = in.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
+		path, err = r.develop(ctx, &m, path)
+		if err = r.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
 			return err
 		}
 		if errors.As(err, &refused) {
-			return in.settle(ctx, &m, refused.Reason)
+			return r.settle(ctx, &m, refused.Reason)
 		} else if err != nil {
 			return fmt.Errorf("%s: %w", m.Name, err)
 		}
 	}
-	with := media.Looker{Pictures: in.Quick, Quick: !j.Song && !j.Slow}
+	with := media.Looker{Pictures: r.Quick, Quick: !j.Song && !j.Slow}
 	if j.Slow {
-		with.Pictures = in.Patient
+		with.Pictures = r.Patient
 	}
 	l, err := with.LookAt(ctx, path, m.Name, ThumbSide)
-	if err = in.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
+	if err = r.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
 		return err // nothing is known of the file
 	}
 	if song := errors.Is(err, media.ErrSong); song || errors.Is(err, media.ErrSlow) {
-		return in.Store.Tx(ctx, func(tx *gorm.DB) error {
-			if err := in.toRead(ctx, tx, &m, Read{Song: song, Slow: !song}); err != nil {
+		return r.Store.Tx(ctx, func(tx *gorm.DB) error {
+			if err := r.toRead(ctx, tx, &m, Read{Song: song, Slow: !song}); err != nil {
 				return err
 			}
 			order, err := home(tx, &m)
@@ -111,13 +111,13 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, begun ti
 		})
 	}
 	if errors.As(err, &refused) {
-		return in.settle(ctx, &m, refused.Reason)
+		return r.settle(ctx, &m, refused.Reason)
 	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", m.Name, err)
 	}
-	if m.Thumbnail, err = in.keep(ctx, l.Thumb); err == nil {
-		m.Proxy, err = in.keep(ctx, l.Small)
+	if m.Thumbnail, err = r.keep(ctx, l.Thumb); err == nil {
+		m.Proxy, err = r.keep(ctx, l.Small)
 	}
 	if err != nil {
 		return fmt.Errorf("%s: %w", m.Name, err)
@@ -145,17 +145,17 @@ func (in *Intake) look(ctx context.Context, m store.Media, path string, begun ti
 	if !facts.Captured.IsZero() && m.Captured == nil {
 		m.Captured = &facts.Captured
 	}
-	return in.settle(ctx, &m, "")
+	return r.settle(ctx, &m, "")
 }
 
 // settle makes a file that was looked at ready, or refuses it with a reason,
 // and has what waits poured: others may have waited for this one to be read.
-func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) error {
+func (r *Reader) settle(ctx context.Context, m *store.Media, refused string) error {
 	m.State, m.Reason = store.Ready, refused
 	if refused != "" {
 		m.State = store.Refused
 	}
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if saved := tx.Select("*").Updates(m); saved.Error != nil || saved.RowsAffected == 0 {
 			return saved.Error // dismissed meanwhile
 		}
@@ -165,7 +165,7 @@ func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) er
 		}
 		// What the day sheet shows of the order is worked out by the pour, once for
 		// many files.
-		if err := in.Queue.Insert(ctx, tx, Pour{order}); err != nil {
+		if err := r.Queue.Insert(ctx, tx, Pour{order}); err != nil {
 			return err
 		}
 		return store.Tell(tx, store.Event{What: store.OrderChanged, ID: order})
@@ -173,44 +173,44 @@ func (in *Intake) settle(ctx context.Context, m *store.Media, refused string) er
 }
 
 // refuse refuses a file that nobody lives to have looked at.
-func (in *Intake) refuse(ctx context.Context, j Read, why string) error {
-	m, err := store.One[store.Media](in.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
+func (r *Reader) refuse(ctx context.Context, j Read, why string) error {
+	m, err := store.One[store.Media](r.Store.DB.WithContext(ctx), "id = ?", j.MediaID)
 	if errors.Is(err, store.ErrNotFound) || (err == nil && m.State != store.Waiting) {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	return in.settle(ctx, &m, why)
+	return r.settle(ctx, &m, why)
 }
 
 // develop has the picture that the camera put into a raw file stand for it, and
 // gives where that is. The raw file itself stays as it was received.
-func (in *Intake) develop(ctx context.Context, m *store.Media, path string) (string, error) {
-	jpg, err := in.Patient.Raw(ctx, path)
+func (r *Reader) develop(ctx context.Context, m *store.Media, path string) (string, error) {
+	jpg, err := r.Patient.Raw(ctx, path)
 	if err == nil && len(jpg) == 0 {
 		return path, nil // a JPEG by its content, such as one that was taken out before
 	}
 	if err != nil {
 		return "", err
 	}
-	sha, err := in.keep(ctx, jpg)
+	sha, err := r.keep(ctx, jpg)
 	if err != nil {
 		return "", err
 	}
 	received := m.SHA256
 	m.Original, m.SHA256 = &received, *sha
-	return in.Blobs.Path(ctx, *sha)
+	return r.Blobs.Path(ctx, *sha)
 }
 
 // keep stores a copy of a picture; none: nil.
-func (in *Intake) keep(ctx context.Context, jpg []byte) (*string, error) {
+func (r *Reader) keep(ctx context.Context, jpg []byte) (*string, error) {
 	if jpg == nil {
 		return nil, nil
 	}
-	sha, size, err := in.Blobs.Put(ctx, bytes.NewReader(jpg))
+	sha, size, err := r.Blobs.Put(ctx, bytes.NewReader(jpg))
 	if err != nil {
 		return nil, err
 	}
-	return &sha, store.KeepBlob(in.Store.DB.WithContext(ctx), sha, size)
+	return &sha, store.KeepBlob(r.Store.DB.WithContext(ctx), sha, size)
 }

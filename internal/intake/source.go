@@ -32,12 +32,12 @@ func CheckPhotos(address string) error {
 }
 
 // source opens the photo source; nil if there is none.
-func (in *Intake) source(ctx context.Context) (folder.Folder, error) {
-	set, err := in.Orders.Shelf.Studio(ctx)
+func (s *Source) source(ctx context.Context) (folder.Folder, error) {
+	set, err := s.Orders.Shelf.Studio(ctx)
 	if err != nil {
 		return nil, err
 	}
-	address := in.Photos
+	address := s.Photos
 	if set.Photos != "" {
 		address = set.Photos
 	}
@@ -49,8 +49,8 @@ func (in *Intake) source(ctx context.Context) (folder.Folder, error) {
 
 // Albums are the folders of the photo source with something in them, by name;
 // none where there is no photo source.
-func (in *Intake) Albums(ctx context.Context) ([]Album, error) {
-	src, err := in.source(ctx)
+func (s *Source) Albums(ctx context.Context) ([]Album, error) {
+	src, err := s.source(ctx)
 	if err != nil || src == nil {
 		return nil, err
 	}
@@ -96,8 +96,8 @@ const fetching = "fetching"
 func (Fetch) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: fetching, MaxAttempts: 8} }
 
 // FetchAlbum has an album of the photo source brought into an order.
-func (in *Intake) FetchAlbum(ctx context.Context, orderID int64, album string) (Album, error) {
-	albums, err := in.Albums(ctx)
+func (s *Source) FetchAlbum(ctx context.Context, orderID int64, album string) (Album, error) {
+	albums, err := s.Albums(ctx)
 	if err != nil {
 		return Album{}, err
 	}
@@ -105,11 +105,11 @@ func (in *Intake) FetchAlbum(ctx context.Context, orderID int64, album string) (
 		if a.Name != album {
 			continue
 		}
-		if err := in.MayReceive(ctx, orderID); err != nil {
+		if err := s.MayReceive(ctx, orderID); err != nil {
 			return a, err
 		}
-		return a, in.Store.Tx(ctx, func(tx *gorm.DB) error {
-			return in.Queue.Insert(ctx, tx, Fetch{orderID, album})
+		return a, s.Store.Tx(ctx, func(tx *gorm.DB) error {
+			return s.Queue.Insert(ctx, tx, Fetch{orderID, album})
 		})
 	}
 	return Album{}, invalid.Field("album", "The photo source has no album %q with anything in it.", album)
@@ -117,8 +117,8 @@ func (in *Intake) FetchAlbum(ctx context.Context, orderID int64, album string) (
 
 // Fetch brings the files of an album in that are not there yet. It may be
 // called again: a file that came stays, and goes on where it broke off.
-func (in *Intake) Fetch(ctx context.Context, j Fetch) error {
-	src, err := in.source(ctx)
+func (s *Source) Fetch(ctx context.Context, j Fetch) error {
+	src, err := s.source(ctx)
 	if err != nil || src == nil {
 		return err // taken away since
 	}
@@ -132,7 +132,7 @@ func (in *Intake) Fetch(ctx context.Context, j Fetch) error {
 		if f.Dir {
 			continue
 		}
-		if err := in.fetch(ctx, src, j, f); err != nil {
+		if err := s.fetch(ctx, src, j, f); err != nil {
 			failed, last = failed+1, err
 		}
 	}
@@ -142,13 +142,13 @@ func (in *Intake) Fetch(ctx context.Context, j Fetch) error {
 	return nil
 }
 
-func (in *Intake) fetch(ctx context.Context, src folder.Folder, j Fetch, f folder.Entry) error {
+func (s *Source) fetch(ctx context.Context, src folder.Folder, j Fetch, f folder.Entry) error {
 	at := path.Join(j.Album, f.Name)
 	r, err := src.Read(ctx, at)
 	if err != nil {
 		return err
 	}
 	defer r.Close()
-	_, err = in.Receive(ctx, j.OrderID, UploadID("photos", j.OrderID, at, f.Size, f.At), f.Name, r)
+	_, err = s.receiver.Receive(ctx, j.OrderID, UploadID("photos", j.OrderID, at, f.Size, f.At), f.Name, r)
 	return err
 }

@@ -22,12 +22,12 @@ const verifyAgain = 30 * 24 * time.Hour
 // a month and at most so many. What is damaged is put out of the way, so that
 // the file takes its place when it is sent in again, and is said of it where it
 // is shown. rest is how long is waited after each.
-func (in *Intake) Verify(ctx context.Context, all bool, most int, rest time.Duration) (files int, lost []Lost,
+func (r *Material) Verify(ctx context.Context, all bool, most int, rest time.Duration) (files int, lost []Lost,
 	err error) {
-	tx := in.Store.DB.WithContext(ctx)
+	tx := r.Store.DB.WithContext(ctx)
 	q := tx.Model(&store.Media{}).Where("state = 'ready' AND damage = ''")
 	if !all {
-		q = q.Where("coalesce(verified_at, created_at) < ?", in.Now().Add(-verifyAgain)).Limit(most)
+		q = q.Where("coalesce(verified_at, created_at) < ?", r.Now().Add(-verifyAgain)).Limit(most)
 	}
 	var list []struct{ SHA256, Name string }
 	if err := q.Select("sha256, min(name) AS name").Group("sha256").
@@ -35,14 +35,14 @@ func (in *Intake) Verify(ctx context.Context, all bool, most int, rest time.Dura
 		return 0, nil, err
 	}
 	for _, f := range list {
-		why, _, err := in.Blobs.Damaged(ctx, f.SHA256, f.Name)
+		why, _, err := r.Blobs.Damaged(ctx, f.SHA256, f.Name)
 		if err != nil {
 			return files, lost, err
 		}
 		files++
-		set := map[string]any{"verified_at": in.Now(), "damage": why}
+		set := map[string]any{"verified_at": r.Now(), "damage": why}
 		if why != "" {
-			if err := in.Blobs.Delete(ctx, f.SHA256); err != nil {
+			if err := r.Blobs.Delete(ctx, f.SHA256); err != nil {
 				return files, lost, err
 			}
 			l := Lost{Name: f.Name, Why: why}

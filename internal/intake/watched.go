@@ -35,8 +35,8 @@ const lookEvery = 10 * time.Second
 
 // WatchFolder brings in what comes into the watched folder, until ctx ends: at
 // once when the file system tells of it, and by looking every so often.
-func (in *Intake) WatchFolder(ctx context.Context) {
-	if in.Folder == "" {
+func (r *Watched) WatchFolder(ctx context.Context) {
+	if r.Folder == "" {
 		return
 	}
 	told, failed := make(<-chan fsnotify.Event), make(<-chan error)
@@ -62,35 +62,35 @@ func (in *Intake) WatchFolder(ctx context.Context) {
 			continue
 		case err := <-failed:
 			// it is looked into every so often
-			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err)
+			slog.WarnContext(ctx, "watched folder", "folder", r.Folder, "error", err)
 			continue
 		case <-soon.C:
 		case <-tick.C:
 		}
-		again, err := in.LookIntoFolder(ctx)
+		again, err := r.LookIntoFolder(ctx)
 		if err != nil && ctx.Err() == nil {
-			slog.WarnContext(ctx, "watched folder", "folder", in.Folder, "error", err)
+			slog.WarnContext(ctx, "watched folder", "folder", r.Folder, "error", err)
 		}
 		if again {
 			soon.Reset(time.Second)
 		}
 		if w != nil {
-			in.listen(w)
+			r.listen(w)
 		}
 	}
 }
 
 // listen has the file system tell of the folders there are. One that cannot be
 // listened to is still looked into.
-func (in *Intake) listen(w *fsnotify.Watcher) {
-	_ = fs.WalkDir(os.DirFS(in.Folder), ".", func(p string, d fs.DirEntry, err error) error {
+func (r *Watched) listen(w *fsnotify.Watcher) {
+	_ = fs.WalkDir(os.DirFS(r.Folder), ".", func(p string, d fs.DirEntry, err error) error {
 		if err != nil || !d.IsDir() {
 			return nil //nolint:nilerr // gone, or not to be read: looked at next time
 		}
 		if base := path.Base(p); base == doneFolder || base == refusedFolder {
 			return fs.SkipDir
 		}
-		_ = w.Add(path.Join(in.Folder, p)) // adding again does nothing
+		_ = w.Add(path.Join(r.Folder, p)) // adding again does nothing
 		return nil
 	})
 }
@@ -98,11 +98,11 @@ func (in *Intake) listen(w *fsnotify.Watcher) {
 // LookIntoFolder brings in, once, what lies in the watched folder and has
 // stopped growing. It reports whether something is still being written or
 // read.
-func (in *Intake) LookIntoFolder(ctx context.Context) (again bool, err error) {
-	if err := os.MkdirAll(in.Folder, 0o755); err != nil {
+func (r *Watched) LookIntoFolder(ctx context.Context) (again bool, err error) {
+	if err := os.MkdirAll(r.Folder, 0o755); err != nil {
 		return false, err
 	}
-	root, err := os.OpenRoot(in.Folder)
+	root, err := os.OpenRoot(r.Folder)
 	if err != nil {
 		return false, err
 	}
@@ -115,10 +115,10 @@ func (in *Intake) LookIntoFolder(ctx context.Context) (again bool, err error) {
 		if !f.IsDir() {
 			continue
 		}
-		more, trouble, e := in.lookInto(ctx, root, f.Name())
+		more, trouble, e := r.lookInto(ctx, root, f.Name())
 		again = again || more
 		if e == nil {
-			e = in.tellTrouble(ctx, orderOf(f.Name()), trouble)
+			e = r.tellTrouble(ctx, orderOf(f.Name()), trouble)
 		}
 		if e != nil {
 			// the others are looked into all the same
@@ -129,17 +129,17 @@ func (in *Intake) LookIntoFolder(ctx context.Context) (again bool, err error) {
 }
 
 // tellTrouble keeps with an order what is wrong with its folder, or that nothing is any more.
-func (in *Intake) tellTrouble(ctx context.Context, order int64, trouble string) error {
+func (r *Watched) tellTrouble(ctx context.Context, order int64, trouble string) error {
 	if order == 0 {
 		return nil
 	}
-	return in.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Order{}).Where("id = ? AND trouble <> ?", order, trouble).Update("trouble",
 			trouble)
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
-		return in.Orders.Changed(ctx, tx, order)
+		return r.Orders.Days.Changed(ctx, tx, order)
 	})
 }
 
@@ -155,12 +155,12 @@ func orderOf(folder string) int64 {
 
 // lookInto brings in what lies in one folder. trouble is the first thing that could not be read;
 // the rest is brought in beside it.
-func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, trouble string,
+func (r *Watched) lookInto(ctx context.Context, root *os.Root, folder string) (again bool, trouble string,
 	err error) {
 	order := orderOf(folder)
 	var none *invalid.Input
 	if order != 0 {
-		if err := in.MayReceive(ctx, order); errors.As(err, &none) {
+		if err := r.MayReceive(ctx, order); errors.As(err, &none) {
 			order = 0
 		} else if err != nil {
 			return false, "", err
@@ -190,7 +190,7 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 		if err != nil || !st.Mode().IsRegular() {
 			return nil //nolint:nilerr // gone, or no file
 		}
-		if !in.still.Still(p, st, in.Now()) {
+		if !r.still.Still(p, st, r.Now()) {
 			again = true
 			return nil
 		}
@@ -204,7 +204,7 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 			wrong("“"+rel+"”", err)
 			return nil
 		}
-		m, err := in.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()),
+		m, err := r.receiver.Receive(ctx, order, UploadID("folder", order, rel, st.Size(), st.ModTime()),
 			path.Base(rel), f)
 		if e := f.Close(); err == nil {
 			err = e
@@ -218,7 +218,7 @@ func (in *Intake) lookInto(ctx context.Context, root *os.Root, folder string) (a
 		case m.State == store.Refused:
 			return setAside(root, folder, rel, refusedFolder, m.Reason)
 		}
-		in.still.Forget(p)
+		r.still.Forget(p)
 		return setAside(root, folder, rel, doneFolder, "")
 	})
 	return again, trouble, err

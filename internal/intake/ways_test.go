@@ -30,9 +30,9 @@ import (
 // read has all waiting files looked at, and what is ready poured.
 func read(t *testing.T, s *house.House, order int64) {
 	for _, m := range housetest.Load(t, s, order).Media {
-		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+		require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
-	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: order}))
+	require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: order}))
 }
 
 func slides(t *testing.T, s *house.House, order int64) int {
@@ -43,10 +43,10 @@ func slides(t *testing.T, s *house.House, order int64) int {
 func TestHeldBack(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
-	require.NoError(t, s.Intake.HoldBack(ctx, o.ID, true))
+	require.NoError(t, s.Intake.Held.HoldBack(ctx, o.ID, true))
 	var first store.Media
 	for i := range 3 {
-		m, err := s.Intake.Receive(ctx, o.ID, string(rune('a'+i)), "p.jpg",
+		m, err := s.Intake.In.Receive(ctx, o.ID, string(rune('a'+i)), "p.jpg",
 			bytes.NewReader(housetest.Photo(t, i+1)))
 		require.NoError(t, err)
 		assert.True(t, m.Held)
@@ -57,19 +57,19 @@ func TestHeldBack(t *testing.T) {
 	read(t, s, o.ID)
 	assert.Zero(t, slides(t, s, o.ID))
 	assert.Empty(t, housetest.Load(t, s, o.ID).Library, "nor can any film show it")
-	n, err := s.Intake.Accept(ctx, o.ID, nil, first.ID)
+	n, err := s.Intake.Held.Accept(ctx, o.ID, nil, first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
 	read(t, s, o.ID)
 	assert.Equal(t, 1, slides(t, s, o.ID))
-	n, err = s.Intake.Accept(ctx, o.ID, nil)
+	n, err = s.Intake.Held.Accept(ctx, o.ID, nil)
 	require.NoError(t, err)
 	assert.Equal(t, 2, n)
 	read(t, s, o.ID)
 	assert.Equal(t, 3, slides(t, s, o.ID))
 	assert.Contains(t, housetest.Load(t, s, o.ID).Revision.Title, "2 files, as slides ",
 		"it is said where they went")
-	require.ErrorIs(t, s.Intake.HoldBack(ctx, 99999, true), store.ErrNotFound)
+	require.ErrorIs(t, s.Intake.Held.HoldBack(ctx, 99999, true), store.ErrNotFound)
 }
 
 // A file in the watched folder is taken when it has stopped growing, and lies
@@ -90,7 +90,7 @@ func TestWatchedFolder(t *testing.T) {
 	put(mine, ".part", []byte("not yet"))
 	put(filepath.Join(s.Intake.Folder, "nobody"), "c.jpg", housetest.Photo(t, 3))
 	look := func() (again bool) {
-		again, err := s.Intake.LookIntoFolder(ctx)
+		again, err := s.Intake.Watched.LookIntoFolder(ctx)
 		require.NoError(t, err)
 		return again
 	}
@@ -161,60 +161,60 @@ func TestClientsPage(t *testing.T) {
 		Files: 1,
 		GB:    1,
 	}, {Files: 1, GB: 500, Days: 1}, {Files: 99999, GB: 1, Days: 1}} {
-		_, err := s.Intake.OpenPage(ctx, o.ID, l)
+		_, err := s.Intake.Pages.OpenPage(ctx, o.ID, l)
 		var wrong *invalid.Input
 		require.ErrorAs(t, err, &wrong, "%+v", l)
 	}
-	old, err := s.Intake.OpenPage(ctx, o.ID, intake.UsualLimits)
+	old, err := s.Intake.Pages.OpenPage(ctx, o.ID, intake.UsualLimits)
 	require.NoError(t, err)
-	p, err := s.Intake.OpenPage(ctx, o.ID, intake.Limits{Files: 2, GB: 1, Days: 3})
+	p, err := s.Intake.Pages.OpenPage(ctx, o.ID, intake.Limits{Files: 2, GB: 1, Days: 3})
 	require.NoError(t, err)
-	_, err = s.Intake.Page(ctx, old.Token)
+	_, err = s.Intake.Pages.Page(ctx, old.Token)
 	require.ErrorIs(t, err, intake.ErrClosed, "a page of before is closed")
-	_, err = s.Intake.Page(ctx, "guessed")
+	_, err = s.Intake.Pages.Page(ctx, "guessed")
 	require.ErrorIs(t, err, store.ErrNotFound)
 
 	none := intake.Load{}
-	require.NoError(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none))
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 2<<30, none, none),
+	require.NoError(t, s.Intake.Pages.MayReceiveByPage(ctx, p.Token, 1000, none, none))
+	require.Error(t, s.Intake.Pages.MayReceiveByPage(ctx, p.Token, 2<<30, none, none),
 		"more than it takes together")
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, old.Token, 1000, none, none))
+	require.Error(t, s.Intake.Pages.MayReceiveByPage(ctx, old.Token, 1000, none, none))
 	for i := range 3 {
-		m, err := s.Intake.ReceiveByPage(ctx, p.Token, "c"+string(rune('0'+i)), "photo.jpg",
+		m, err := s.Intake.Pages.ReceiveByPage(ctx, p.Token, "c"+string(rune('0'+i)), "photo.jpg",
 			bytes.NewReader(housetest.Photo(t, i+1)))
 		require.NoError(t, err)
 		assert.True(t, m.Held)
 		assert.Equal(t, i == 2, m.State == store.Refused, "two come by it, a third does not: %s", m.Reason)
 	}
-	require.Error(t, s.Intake.MayReceiveByPage(ctx, p.Token, 1000, none, none),
+	require.Error(t, s.Intake.Pages.MayReceiveByPage(ctx, p.Token, 1000, none, none),
 		"it has taken as many as it takes")
 	read(t, s, o.ID)
 	assert.Zero(t, slides(t, s, o.ID))
 
-	require.NoError(t, s.Intake.Say(ctx, p.Token, map[string]string{
+	require.NoError(t, s.Intake.Pages.Say(ctx, p.Token, map[string]string{
 		"names":         " Ada & Bo ",
 		"nothing-asked": "x",
 	}))
-	require.Error(t, s.Intake.Say(ctx, p.Token, map[string]string{"names": strings.Repeat("x", 3000)}))
+	require.Error(t, s.Intake.Pages.Say(ctx, p.Token, map[string]string{"names": strings.Repeat("x", 3000)}))
 	assert.NotEqual(t, "Ada & Bo", housetest.Load(t, s, o.ID).Doc.Details["names"],
 		"not before it is accepted")
-	require.NoError(t, s.Intake.ClosePage(ctx, o.ID))
-	n, err := s.Intake.Accept(ctx, o.ID, nil)
+	require.NoError(t, s.Intake.Pages.ClosePage(ctx, o.ID))
+	n, err := s.Intake.Held.Accept(ctx, o.ID, nil)
 	require.NoError(t, err)
 	assert.Equal(t, 2, n)
 	read(t, s, o.ID)
 	d := housetest.Load(t, s, o.ID)
 	assert.Equal(t, "Ada & Bo", d.Doc.Details["names"])
 	assert.Len(t, d.Doc.Uses(), 2)
-	page, err := s.Intake.PageOf(ctx, o.ID)
+	page, err := s.Intake.Pages.PageOf(ctx, o.ID)
 	require.NoError(t, err)
 	assert.Nil(t, page, "closed, and nothing of it waits")
 
-	p, err = s.Intake.OpenPage(ctx, o.ID, intake.Limits{Files: 2, GB: 1, Days: 3})
+	p, err = s.Intake.Pages.OpenPage(ctx, o.ID, intake.Limits{Files: 2, GB: 1, Days: 3})
 	require.NoError(t, err)
 	real := s.Intake.Now
 	s.Intake.Now = func() time.Time { return real().AddDate(0, 0, 4) }
-	_, err = s.Intake.Page(ctx, p.Token)
+	_, err = s.Intake.Pages.Page(ctx, p.Token)
 	require.ErrorIs(t, err, intake.ErrClosed, "its time is over")
 }
 
@@ -224,7 +224,7 @@ func TestClientsPage(t *testing.T) {
 func TestPhotoSource(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
-	none, err := s.Intake.Albums(ctx)
+	none, err := s.Intake.Source.Albums(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, none, "no photo source is set")
 	dir := t.TempDir()
@@ -240,24 +240,24 @@ func TestPhotoSource(t *testing.T) {
 		return (&url.URL{Scheme: "dav", Host: u.Host, Path: "/albums", User: who}).String()
 	}
 	s.Intake.Photos = at(url.UserPassword("n", "wrong"))
-	_, err = s.Intake.Albums(ctx)
+	_, err = s.Intake.Source.Albums(ctx)
 	var wrong *invalid.Input
 	require.ErrorAs(t, err, &wrong)
 	s.Intake.Photos = at(url.UserPassword("n", "p"))
-	albums, err := s.Intake.Albums(ctx)
+	albums, err := s.Intake.Source.Albums(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, []intake.Album{{Name: "Walk", Files: 2}}, albums)
-	_, err = s.Intake.FetchAlbum(ctx, o.ID, "Nowhere")
+	_, err = s.Intake.Source.FetchAlbum(ctx, o.ID, "Nowhere")
 	require.ErrorAs(t, err, &wrong)
-	_, err = s.Intake.FetchAlbum(ctx, o.ID, "Walk")
+	_, err = s.Intake.Source.FetchAlbum(ctx, o.ID, "Walk")
 	require.NoError(t, err)
 	for range 2 {
-		require.NoError(t, s.Intake.Fetch(ctx, intake.Fetch{OrderID: o.ID, Album: "Walk"}))
+		require.NoError(t, s.Intake.Source.Fetch(ctx, intake.Fetch{OrderID: o.ID, Album: "Walk"}))
 	}
 	read(t, s, o.ID)
 	assert.Equal(t, 2, slides(t, s, o.ID))
 	srv.Close()
-	require.Error(t, s.Intake.Fetch(ctx, intake.Fetch{
+	require.Error(t, s.Intake.Source.Fetch(ctx, intake.Fetch{
 		OrderID: o.ID,
 		Album:   "Walk",
 	}), "tried again by the queue")
@@ -285,7 +285,7 @@ func TestClocksByTwoPictures(t *testing.T) {
 		require.NoError(t, s.Store.DB.Create(&m).Error)
 		ids = append(ids, m.ID)
 	}
-	n, err := s.Intake.ShiftBy(ctx, o.ID, ids[0], ids[1])
+	n, err := s.Intake.Material.ShiftBy(ctx, o.ID, ids[0], ids[1])
 	require.NoError(t, err)
 	assert.Equal(t, 2, n, "of this camera and with a time")
 	took := func(i int) *time.Time {
@@ -295,15 +295,15 @@ func TestClocksByTwoPictures(t *testing.T) {
 	}
 	assert.Equal(t, at(32).UTC(), took(2).UTC())
 	for _, two := range [][2]int64{{ids[1], ids[2]}, {ids[0], ids[3]}, {ids[0], 999}} {
-		_, err := s.Intake.ShiftBy(ctx, o.ID, two[0], two[1])
+		_, err := s.Intake.Material.ShiftBy(ctx, o.ID, two[0], two[1])
 		var wrong *invalid.Input
 		require.True(t, errors.As(err, &wrong), "%v", two)
 	}
-	require.NoError(t, s.Intake.Retime(ctx, o.ID, ids[3], at(50)))
+	require.NoError(t, s.Intake.Material.Retime(ctx, o.ID, ids[3], at(50)))
 	assert.Equal(t, at(50).UTC(), took(3).UTC())
-	require.NoError(t, s.Intake.Retime(ctx, o.ID, ids[3], nil))
+	require.NoError(t, s.Intake.Material.Retime(ctx, o.ID, ids[3], nil))
 	assert.Nil(t, took(3))
-	require.ErrorIs(t, s.Intake.Retime(ctx, o.ID, 999, nil), store.ErrNotFound)
+	require.ErrorIs(t, s.Intake.Material.Retime(ctx, o.ID, 999, nil), store.ErrNotFound)
 }
 
 // A camera raw file is kept as it was received, and the picture the camera put
@@ -326,9 +326,9 @@ func TestCameraRaw(t *testing.T) {
 	raw = append(raw, make([]byte, 200-len(raw))...)
 	raw = append(raw, jpg...)
 	got := func(upload, name string, b []byte) store.Media {
-		m, err := s.Intake.Receive(ctx, o.ID, upload, name, bytes.NewReader(b))
+		m, err := s.Intake.In.Receive(ctx, o.ID, upload, name, bytes.NewReader(b))
 		require.NoError(t, err)
-		require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+		require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 		m, err = store.One[store.Media](s.Store.DB, "id = ?", m.ID)
 		require.NoError(t, err)
 		return m
@@ -354,7 +354,7 @@ func TestOrdersTakeTurns(t *testing.T) {
 	ctx := t.Context()
 	many, one := housetest.Order(t, s), housetest.Order(t, s)
 	send := func(o store.Order, n int) {
-		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("turn", o.ID, "-", n), fmt.Sprintf("%d.jpg", n),
+		_, err := s.Intake.In.Receive(ctx, o.ID, fmt.Sprint("turn", o.ID, "-", n), fmt.Sprintf("%d.jpg", n),
 			bytes.NewReader(housetest.Photo(t, 100+n)))
 		require.NoError(t, err)
 	}

@@ -228,7 +228,7 @@ func (x *Interchange) Open(ctx context.Context, z io.ReaderAt, size int64, autho
 		}
 		d.ThemeVersion = t.Content
 	}
-	row, err := x.Orders.OpenFilm(ctx, orders.Head{
+	row, err := x.Orders.Heads.OpenFilm(ctx, orders.Head{
 		Client:      m.Client,
 		ClientEmail: m.ClientEmail,
 		Event:       m.Event,
@@ -387,7 +387,7 @@ func (x *Interchange) bring(ctx context.Context, orderID int64, i int, f *zip.Fi
 		return err
 	}
 	defer r.Close()
-	_, err = x.Intake.ReceiveKnown(ctx, intake.Known{
+	_, err = x.Intake.In.ReceiveKnown(ctx, intake.Known{
 		OrderID:  orderID,
 		Upload:   fmt.Sprintf("zip-%d-%d", orderID, i),
 		Name:     media.Base(p.Name),

@@ -48,9 +48,9 @@ func TestZipOpensElsewhere(t *testing.T) {
 	s, id, _ := zipped(t)
 	was := housetest.Load(t, s, id)
 	media := was.Media[0]
-	require.NoError(t, s.Intake.Rate(ctx, id, media.ID, 4))
+	require.NoError(t, s.Intake.Material.Rate(ctx, id, media.ID, 4))
 	at := media.CreatedAt
-	require.NoError(t, s.Intake.Retime(ctx, id, media.ID, &at))
+	require.NoError(t, s.Intake.Material.Retime(ctx, id, media.ID, &at))
 	var again bytes.Buffer
 	require.NoError(t, s.Interchange.Zip(ctx, id, &again))
 	b := again.Bytes()
@@ -59,9 +59,9 @@ func TestZipOpensElsewhere(t *testing.T) {
 	row, err := there.Interchange.Open(ctx, bytes.NewReader(b), int64(len(b)), nil)
 	require.NoError(t, err)
 	for _, m := range housetest.Load(t, there, row.ID).Media {
-		require.NoError(t, there.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+		require.NoError(t, there.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
-	require.NoError(t, there.Intake.Pour(ctx, intake.Pour{OrderID: row.ID}))
+	require.NoError(t, there.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: row.ID}))
 	is := housetest.Load(t, there, row.ID)
 	assert.Equal(t, was.Order.Client, is.Order.Client)
 	assert.Equal(t, was.Order.Due.Format("2006-01-02"), is.Order.Due.Format("2006-01-02"))

@@ -149,7 +149,7 @@ func (l *Looking) choice(ctx context.Context, d *orders.Dossier, c Choice) ([]by
 	n := d.Doc
 	if c.Op != nil {
 		var err error
-		if n, err = l.Orders.Try(d, c.Op); err != nil {
+		if n, err = l.Orders.Edits.Try(d, c.Op); err != nil {
 			return nil, err
 		}
 	}

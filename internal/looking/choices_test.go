@@ -73,7 +73,7 @@ func TestChoicesShowWhatComes(t *testing.T) {
 		before, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name, about, choice)
 		require.NoError(t, err, name)
 		require.Equal(t, head, housetest.Load(t, s, order).Slideshow.Head)
-		_, err = s.Orders.Edit(ctx, order, head, c.op, nil)
+		_, err = s.Orders.Edits.Edit(ctx, order, head, c.op, nil)
 		require.NoError(t, err, name)
 		made := housetest.Load(t, s, order)
 		assert.NotEqual(t, about, s.Looking.About(made, sl.ID), name)
@@ -97,13 +97,13 @@ func TestChoicesShowWhatComes(t *testing.T) {
 			require.NoError(t, err)
 			assert.Equal(t, image.Pt(160, 90*looking.Steps), img.Bounds().Size())
 		}
-		_, err = s.Orders.Undo(ctx, order, made.Slideshow.Head, nil)
+		_, err = s.Orders.Edits.Undo(ctx, order, made.Slideshow.Head, nil)
 		require.NoError(t, err)
 		head = housetest.Load(t, s, order).Slideshow.Head
 	}
 	// A change elsewhere in the film leaves the pictures as they are.
 	far := housetest.Load(t, s, order)
-	_, err = s.Orders.Edit(ctx, order, far.Slideshow.Head, edit.Details{Values: map[string]string{}}, nil)
+	_, err = s.Orders.Edits.Edit(ctx, order, far.Slideshow.Head, edit.Details{Values: map[string]string{}}, nil)
 	require.NoError(t, err)
 	housetest.Edit(t, s, order, edit.Backdrop{
 		Slides:   []doc.SlideID{far.Doc.Slides[len(far.Doc.Slides)-1].ID},

@@ -207,7 +207,7 @@ func (l *Looking) Findings(d *orders.Dossier) ([]plan.Check, error) {
 	l.background.Go(func(ctx context.Context) {
 		if hard, err := l.illegible(ctx, d); err == nil && len(hard) > 0 {
 			l.found.Add(k, slices.Concat(out, hard))
-			_ = l.Orders.Tell(ctx, d.Order.ID) // who looks again sees it anyhow
+			_ = l.Orders.Presence.Tell(ctx, d.Order.ID) // who looks again sees it anyhow
 		}
 	})
 	return out, nil

@@ -101,7 +101,7 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 
 // changed tells that a render of an order has changed.
 func (mk *Making) changed(ctx context.Context, tx *gorm.DB, orderID int64) error {
-	if err := mk.Orders.Changed(ctx, tx, orderID); err != nil {
+	if err := mk.Orders.Days.Changed(ctx, tx, orderID); err != nil {
 		return err
 	}
 	return store.Tell(tx, store.Event{What: store.QueueChanged})

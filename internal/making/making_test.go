@@ -37,7 +37,7 @@ func TestOnlyWhatChangedIsMadeAgain(t *testing.T) {
 	assert.Equal(t, first.FramesTotal, first.FramesDone)
 	w := housetest.Load(t, s, order)
 	slide := w.Doc.Slides[1].ID
-	_, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Caption{
+	_, err := s.Orders.Edits.Edit(ctx, order, w.Slideshow.Head, edit.Caption{
 		Slides: []doc.SlideID{slide},
 		Text:   "At the start",
 	}, nil)
@@ -355,7 +355,7 @@ func TestFilmsWaitByDueDate(t *testing.T) {
 	s := housetest.Open(t)
 	song, photo := housetest.Song(t, 12), housetest.Photo(t, 1)
 	for name, days := range map[string]int{"later": 9, "tomorrow": 1, "overdue": -3} {
-		o, err := s.Orders.Open(ctx, orders.New{
+		o, err := s.Orders.Heads.Open(ctx, orders.New{
 			Head:    orders.Head{Client: name, Event: "x", Due: time.Now().AddDate(0, 0, days)},
 			Details: map[string]string{"names": name, "date": "x"},
 		}, nil)

@@ -22,7 +22,7 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 	order := housetest.Ready(t, s)
 	change := func(text string) int {
 		w := housetest.Load(t, s, order)
-		n, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Caption{
+		n, err := s.Orders.Edits.Edit(ctx, order, w.Slideshow.Head, edit.Caption{
 			Slides: []doc.SlideID{w.Doc.Slides[1].ID},
 			Text:   text,
 		}, nil)

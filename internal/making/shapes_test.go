@@ -67,7 +67,7 @@ func TestFilmsInTwoShapes(t *testing.T) {
 	}
 	first, there := orders.Seen{Order: id}, orders.Seen{Order: id, Shape: upright}
 	wide, tall := look(first), look(there)
-	_, err = s.Orders.EditSeen(ctx, there, d.Slideshow.Head, edit.Shots{
+	_, err = s.Orders.Edits.EditSeen(ctx, there, d.Slideshow.Head, edit.Shots{
 		Media: d.Doc.Slides[1].Media,
 		Crop:  &framing.Rect{X: 0.5, Y: 0.5, W: 0.5, H: 0.5},
 	}, nil)

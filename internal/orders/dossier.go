@@ -121,8 +121,8 @@ type Seen struct {
 }
 
 // See is Load, in a shape.
-func (o *Orders) See(ctx context.Context, of Seen) (*Dossier, error) {
-	d, err := o.Load(ctx, of.Order)
+func (h *room) See(ctx context.Context, of Seen) (*Dossier, error) {
+	d, err := h.Load(ctx, of.Order)
 	if err != nil {
 		return nil, err
 	}
@@ -130,8 +130,8 @@ func (o *Orders) See(ctx context.Context, of Seen) (*Dossier, error) {
 }
 
 // SeeAt is LoadAt, in a shape.
-func (o *Orders) SeeAt(ctx context.Context, of Seen, number int) (*Dossier, error) {
-	d, err := o.LoadAt(ctx, of.Order, number)
+func (h *room) SeeAt(ctx context.Context, of Seen, number int) (*Dossier, error) {
+	d, err := h.LoadAt(ctx, of.Order, number)
 	if err != nil {
 		return nil, err
 	}
@@ -139,16 +139,16 @@ func (o *Orders) SeeAt(ctx context.Context, of Seen, number int) (*Dossier, erro
 }
 
 // Load reads an order and plans its slideshow.
-func (o *Orders) Load(ctx context.Context, id int64) (*Dossier, error) {
-	return o.load(ctx, o.Store.DB.WithContext(ctx), id)
+func (h *room) Load(ctx context.Context, id int64) (*Dossier, error) {
+	return h.load(ctx, h.Store.DB.WithContext(ctx), id)
 }
 
 // LoadIn is Load in a transaction.
-func (o *Orders) LoadIn(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
-	return o.load(ctx, tx, id)
+func (h *room) LoadIn(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
+	return h.load(ctx, tx, id)
 }
 
-func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
+func (h *room) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, error) {
 	d := &Dossier{}
 	var err error
 	if d.Order, err = store.One[store.Order](tx, "id = ?", id); err != nil {
@@ -157,14 +157,14 @@ func (o *Orders) load(ctx context.Context, tx *gorm.DB, id int64) (*Dossier, err
 	if d.Slideshow, err = store.One[store.Slideshow](tx, "order_id = ? AND position = 0", id); err != nil {
 		return nil, fmt.Errorf("slideshow of order %d: %w", id, err)
 	}
-	if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
+	if err := h.open(ctx, tx, d, d.Slideshow.Head); err != nil {
 		return nil, err
 	}
-	return d, o.rest(tx, d)
+	return d, h.rest(tx, d)
 }
 
 // rest reads what belongs to an order beside its slideshow.
-func (o *Orders) rest(tx *gorm.DB, d *Dossier) (err error) {
+func (h *room) rest(tx *gorm.DB, d *Dossier) (err error) {
 	id := d.Order.ID
 	if d.Settings, err = store.StudioOf(tx); err != nil {
 		return fmt.Errorf("the studio's settings: %w", err)
@@ -216,31 +216,31 @@ func Links(tx *gorm.DB, where string, args ...any) (out []Link, err error) {
 }
 
 // LoadAt is Load with the slideshow as it stood at a revision.
-func (o *Orders) LoadAt(ctx context.Context, id int64, number int) (*Dossier, error) {
-	return o.LoadAtIn(ctx, o.Store.DB.WithContext(ctx), id, number)
+func (h *room) LoadAt(ctx context.Context, id int64, number int) (*Dossier, error) {
+	return h.LoadAtIn(ctx, h.Store.DB.WithContext(ctx), id, number)
 }
 
 // LoadAtIn is LoadAt in a transaction.
-func (o *Orders) LoadAtIn(ctx context.Context, tx *gorm.DB, id int64, number int) (*Dossier, error) {
-	d, err := o.load(ctx, tx, id)
+func (h *room) LoadAtIn(ctx context.Context, tx *gorm.DB, id int64, number int) (*Dossier, error) {
+	d, err := h.load(ctx, tx, id)
 	if err != nil || d.Slideshow.Head == number {
 		return d, err
 	}
 	d.Slideshow.Head = number
-	return d, o.open(ctx, tx, d, number)
+	return d, h.open(ctx, tx, d, number)
 }
 
 // open reads a revision of the dossier's slideshow and plans it.
-func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) error {
+func (h *room) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) error {
 	var err error
 	if d.Revision, err = store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", d.Slideshow.ID,
 		number); err != nil {
 		return fmt.Errorf("revision %d: %w", number, err)
 	}
-	if d.Profile, err = o.Shelf.ProfileIn(tx, ""); err != nil {
+	if d.Profile, err = h.Shelf.ProfileIn(tx, ""); err != nil {
 		return err
 	}
-	if d.Whole, err = o.document(tx, d.Revision, d.Profile); err != nil {
+	if d.Whole, err = h.document(tx, d.Revision, d.Profile); err != nil {
 		return err
 	}
 	d.Doc, d.Shape = d.Whole, doc.Frame{}
@@ -256,7 +256,7 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 			}
 		}
 	}
-	if err := o.theme(tx, d); err != nil {
+	if err := h.theme(tx, d); err != nil {
 		return err
 	}
 	d.lay()
@@ -265,9 +265,9 @@ func (o *Orders) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) 
 
 // theme finds the version of the theme the film is made with. One that is gone or cannot be read
 // keeps nobody from the order: it is laid out with the usual one, and not rendered.
-func (o *Orders) theme(tx *gorm.DB, d *Dossier) (err error) {
+func (h *room) theme(tx *gorm.DB, d *Dossier) (err error) {
 	d.ThemeLost = ""
-	if d.Theme, err = o.Shelf.ThemeAt(tx, d.Doc.Theme, d.Doc.ThemeVersion); err == nil {
+	if d.Theme, err = h.Shelf.ThemeAt(tx, d.Doc.Theme, d.Doc.ThemeVersion); err == nil {
 		return nil
 	}
 	if tx.Statement.Context.Err() != nil || !errors.Is(err, themes.ErrUnknown) &&
@@ -276,7 +276,7 @@ func (o *Orders) theme(tx *gorm.DB, d *Dossier) (err error) {
 		return err
 	}
 	d.ThemeLost = err.Error()
-	d.Theme, err = o.Shelf.Themes.Get(shelf.DefaultTheme)
+	d.Theme, err = h.Shelf.Themes.Get(shelf.DefaultTheme)
 	return err
 }
 
@@ -328,17 +328,17 @@ func (d *Dossier) ShapeName() string {
 }
 
 // document reads a revision's document, with the details as they were then.
-func (o *Orders) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc.Slideshow, error) {
-	d, ok := o.parsed.Get(revision{r.SlideshowID, r.Number})
+func (h *room) document(tx *gorm.DB, r store.Revision, p profile.Profile) (doc.Slideshow, error) {
+	d, ok := h.parsed.Get(revision{r.SlideshowID, r.Number})
 	if !ok {
-		b, err := o.Store.Document(tx, r)
+		b, err := h.Store.Document(tx, r)
 		if err != nil {
 			return d, err
 		}
 		if d, err = doc.Parse(b); err != nil {
 			return d, err
 		}
-		o.parsed.Add(revision{r.SlideshowID, r.Number}, d)
+		h.parsed.Add(revision{r.SlideshowID, r.Number}, d)
 	}
 	d.Rate = p.Rate
 	if r.Details != nil {
@@ -396,10 +396,10 @@ func Library(list []store.Media) doc.Library {
 
 // Film lays the slideshow out as the dossier has it. watermark is laid over
 // drafts; only names the slides that will be looked at, if not all of them.
-func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string, only ...doc.SlideID) (*film.Film,
+func (h *room) Film(d *Dossier, p profile.Profile, watermark string, only ...doc.SlideID) (*film.Film,
 	error) {
 	marks, lib := shelf.MarksOf(d.Settings).Lay(d.Library, watermark)
-	return o.House.Lay(film.Source{
+	return h.House.Lay(film.Source{
 		Doc:     d.Doc,
 		Theme:   d.Theme,
 		Library: lib,
@@ -411,8 +411,8 @@ func (o *Orders) Film(d *Dossier, p profile.Profile, watermark string, only ...d
 
 // FilmOf lays a slideshow out for a render: as its revision was, with the
 // details, the profile and the marks the render was begun with.
-func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error) {
-	tx := o.Store.DB.WithContext(ctx)
+func (h *room) FilmOf(ctx context.Context, r store.Render) (*film.Film, error) {
+	tx := h.Store.DB.WithContext(ctx)
 	rev, err := store.One[store.Revision](tx, "slideshow_id = ? AND number = ?", r.SlideshowID, r.Revision)
 	if err != nil {
 		return nil, fmt.Errorf("revision %d: %w", r.Revision, err)
@@ -421,7 +421,7 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 	if r.Setting != nil {
 		p = *r.Setting
 	}
-	d, err := o.document(tx, rev, p)
+	d, err := h.document(tx, rev, p)
 	if err != nil {
 		return nil, err
 	}
@@ -436,7 +436,7 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 		}
 		d = in
 	}
-	t, err := o.Shelf.ThemeAt(tx, d.Theme, d.ThemeVersion)
+	t, err := h.Shelf.ThemeAt(tx, d.Theme, d.ThemeVersion)
 	if err != nil {
 		return nil, err
 	}
@@ -449,5 +449,5 @@ func (o *Orders) FilmOf(ctx context.Context, r store.Render) (*film.Film, error)
 		return nil, err
 	}
 	marks, lib := shelf.Marks{Words: r.Mark, Picture: r.MarkPicture}.Lay(Library(list), r.Watermark)
-	return o.House.Lay(film.Source{Doc: d, Theme: t, Library: lib, Profile: p, Marks: marks})
+	return h.House.Lay(film.Source{Doc: d, Theme: t, Library: lib, Profile: p, Marks: marks})
 }

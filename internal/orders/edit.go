@@ -42,8 +42,8 @@ func (c *Conflict) Error() string {
 // the program itself or the same author made steps meanwhile; otherwise a
 // *Conflict is returned. Slides are named by identifiers that never change, so
 // an edit means the same there.
-func (o *Orders) Edit(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (int, error) {
-	return headOf(o.Apply(ctx, orderID, base, op, author))
+func (k *Edits) Edit(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (int, error) {
+	return headOf(k.Apply(ctx, orderID, base, op, author))
 }
 
 // asItStands is the base of edits that mean the same whatever others did.
@@ -51,14 +51,14 @@ const asItStands = -2
 
 // Do is Apply on the slideshow as it stands, for edits that mean the same
 // whatever others did meanwhile: those of a Run, of one value.
-func (o *Orders) Do(ctx context.Context, orderID int64, op edit.Op, author *int64) (*Dossier, error) {
-	return o.Apply(ctx, orderID, asItStands, op, author)
+func (k *Edits) Do(ctx context.Context, orderID int64, op edit.Op, author *int64) (*Dossier, error) {
+	return k.Apply(ctx, orderID, asItStands, op, author)
 }
 
 // DoIn is Do in a transaction.
-func (o *Orders) DoIn(ctx context.Context, tx *gorm.DB, orderID int64, op edit.Op, author *int64) (*Dossier,
+func (k *Edits) DoIn(ctx context.Context, tx *gorm.DB, orderID int64, op edit.Op, author *int64) (*Dossier,
 	error) {
-	return o.moveIn(ctx, tx, orderID, asItStands, author, o.editing(op, author))
+	return k.moveIn(ctx, tx, orderID, asItStands, author, k.editing(op, author))
 }
 
 func headOf(d *Dossier, err error) (int, error) {
@@ -69,9 +69,9 @@ func headOf(d *Dossier, err error) (int, error) {
 }
 
 // EditSeen is Apply by somebody who looks at the film in one of its shapes.
-func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, author *int64) (*Dossier,
+func (k *Edits) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, author *int64) (*Dossier,
 	error) {
-	d, err := o.Apply(ctx, of.Order, base, edit.In(of.Shape, op), author)
+	d, err := k.Apply(ctx, of.Order, base, edit.In(of.Shape, op), author)
 	if err != nil {
 		return d, err
 	}
@@ -79,16 +79,16 @@ func (o *Orders) EditSeen(ctx context.Context, of Seen, base int, op edit.Op, au
 }
 
 // Apply is Edit that gives the order as it stands then.
-func (o *Orders) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier,
+func (k *Edits) Apply(ctx context.Context, orderID int64, base int, op edit.Op, author *int64) (*Dossier,
 	error) {
-	return o.move(ctx, orderID, base, author, o.editing(op, author))
+	return k.move(ctx, orderID, base, author, k.editing(op, author))
 }
 
 // editing is the move to a new revision by an edit.
-func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (int, error) {
+func (k *Edits) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (int, error) {
 	return func(tx *gorm.DB, d *Dossier) (int, error) {
-		op := edit.Narrow(op, d.Doc, o.with(d))
-		n, err := o.Try(d, op)
+		op := edit.Narrow(op, d.Doc, k.with(d))
+		n, err := k.Try(d, op)
 		if err != nil {
 			return 0, err
 		}
@@ -113,7 +113,7 @@ func (o *Orders) editing(op edit.Op, author *int64) func(*gorm.DB, *Dossier) (in
 			Title:       titleOf(op, d.Doc, n),
 			AuthorID:    author,
 		}
-		return r.Number, o.addRevision(tx, r, &d.Revision, n)
+		return r.Number, k.addRevision(tx, r, &d.Revision, n)
 	}
 }
 
@@ -126,17 +126,17 @@ func titleOf(op edit.Op, before, after doc.Slideshow) string {
 }
 
 // Try is the document as it would be with an edit, which is not kept.
-func (o *Orders) Try(d *Dossier, op edit.Op) (doc.Slideshow, error) {
-	return edit.Do(d.Doc, op, o.with(d))
+func (k *Edits) Try(d *Dossier, op edit.Op) (doc.Slideshow, error) {
+	return edit.Do(d.Doc, op, k.with(d))
 }
 
 // with is what edits of an order may look at.
-func (o *Orders) with(d *Dossier) edit.Context {
+func (k *Edits) with(d *Dossier) edit.Context {
 	return edit.Context{
 		Theme:   d.Theme,
 		Library: d.Library,
 		Words: func(n doc.Slideshow, id doc.SlideID) framing.Rect {
-			return o.wordsBox(d, n, id)
+			return k.wordsBox(d, n, id)
 		},
 	}
 }
@@ -151,8 +151,8 @@ func sameDocument(a, b doc.Slideshow) (bool, error) {
 }
 
 // wordsBox is the box around a slide's words were the document the order's.
-func (o *Orders) wordsBox(d *Dossier, n doc.Slideshow, id doc.SlideID) framing.Rect {
-	f, err := o.House.Lay(film.Source{
+func (k *Edits) wordsBox(d *Dossier, n doc.Slideshow, id doc.SlideID) framing.Rect {
+	f, err := k.House.Lay(film.Source{
 		Doc:     n,
 		Theme:   d.Theme,
 		Library: d.Library,
@@ -166,12 +166,12 @@ func (o *Orders) wordsBox(d *Dossier, n doc.Slideshow, id doc.SlideID) framing.R
 }
 
 // addRevision writes a revision of a document.
-func (o *Orders) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revision, d doc.Slideshow) error {
+func (k *Edits) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revision, d doc.Slideshow) error {
 	b, err := d.Marshal()
 	if err != nil {
 		return err
 	}
-	if err := o.Store.Pack(tx, &r, parent, b); err != nil {
+	if err := k.Store.Pack(tx, &r, parent, b); err != nil {
 		return err
 	}
 	r.Details = d.Details
@@ -181,8 +181,8 @@ func (o *Orders) addRevision(tx *gorm.DB, r store.Revision, parent *store.Revisi
 // Undo moves an order's slideshow back to the revision before base. In a row of
 // a Run, steps by which it followed its pattern are stepped over: they are no
 // step of anybody's at the order.
-func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return headOf(o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+func (k *Edits) Undo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
+	return headOf(k.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		own, err := ownStep(tx, d)
 		if err == nil && own.Parent == 0 {
 			err = invalid.Field("undo", "There is nothing to undo.")
@@ -193,8 +193,8 @@ func (o *Orders) Undo(ctx context.Context, orderID int64, base int, author *int6
 
 // Redo moves an order's slideshow forward again to the newest edit of base, or
 // of what base only followed the pattern after.
-func (o *Orders) Redo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
-	return headOf(o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+func (k *Edits) Redo(ctx context.Context, orderID int64, base int, author *int64) (int, error) {
+	return headOf(k.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		own, err := ownStep(tx, d)
 		if err != nil {
 			return 0, err
@@ -240,10 +240,10 @@ func editsAfter(tx *gorm.DB, own store.Revision) *gorm.DB {
 // move moves the head of an order's slideshow under a lock, after checking
 // that base is still what the caller sees. Details that the new head's step
 // changed become the order's.
-func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int64,
+func (k *Edits) move(ctx context.Context, orderID int64, base int, author *int64,
 	to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		d, err = o.moveIn(ctx, tx, orderID, base, author, to)
+	err = k.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err = k.moveIn(ctx, tx, orderID, base, author, to)
 		return err
 	})
 	return d, err
@@ -251,10 +251,10 @@ func (o *Orders) move(ctx context.Context, orderID int64, base int, author *int6
 
 // step is move to a step of the history, which may show what has been erased
 // since: to such a one nothing moves. A row of a Run follows its pattern from there.
-func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int64,
+func (k *Edits) step(ctx context.Context, orderID int64, base int, author *int64,
 	to func(*gorm.DB, *Dossier) (int, error)) (d *Dossier, err error) {
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if d, err = o.moveIn(ctx, tx, orderID, base, author, to); err != nil {
+	err = k.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if d, err = k.moveIn(ctx, tx, orderID, base, author, to); err != nil {
 			return err
 		}
 		for id := range d.Doc.Uses() {
@@ -262,12 +262,12 @@ func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int6
 				return invalid.Field("undo", "That step shows a picture that has been erased since.")
 			}
 		}
-		if o.Following == nil || d.Order.RunID == nil {
+		if k.Rows == nil || d.Order.RunID == nil {
 			return nil
 		}
-		op, e := o.Following(ctx, tx, d.Order)
+		op, e := k.Rows.Following(ctx, tx, d.Order)
 		if op != nil && e == nil {
-			d, e = o.DoIn(ctx, tx, orderID, op, nil)
+			d, e = k.DoIn(ctx, tx, orderID, op, nil)
 		}
 		return e
 	})
@@ -275,7 +275,7 @@ func (o *Orders) step(ctx context.Context, orderID int64, base int, author *int6
 }
 
 // moveIn is move in a transaction.
-func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base int, author *int64,
+func (k *Edits) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base int, author *int64,
 	to func(*gorm.DB, *Dossier) (int, error)) (*Dossier, error) {
 	d := &Dossier{}
 	var err error
@@ -283,13 +283,13 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 		"order_id = ? AND position = 0", orderID); err != nil {
 		return d, fmt.Errorf("order %d: %w", orderID, err)
 	}
-	if err := o.checkBase(tx, d.Slideshow, base, author); err != nil {
+	if err := k.checkBase(tx, d.Slideshow, base, author); err != nil {
 		return d, err
 	}
 	if d.Order, err = store.One[store.Order](tx, "id = ?", orderID); err != nil {
 		return d, err
 	}
-	if err := o.open(ctx, tx, d, d.Slideshow.Head); err != nil {
+	if err := k.open(ctx, tx, d, d.Slideshow.Head); err != nil {
 		return d, err
 	}
 	head, err := to(tx, d)
@@ -297,7 +297,7 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 		return d, err
 	}
 	if head == d.Slideshow.Head {
-		return d, o.rest(tx, d)
+		return d, k.rest(tx, d)
 	}
 	if err := tx.Model(&store.Slideshow{}).Where("id = ?", d.Slideshow.ID).
 		Update("head", head).Error; err != nil {
@@ -310,7 +310,7 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 		orderID); err != nil {
 		return d, err
 	}
-	if err := errors.Join(o.open(ctx, tx, d, head), o.rest(tx, d)); err != nil {
+	if err := errors.Join(k.open(ctx, tx, d, head), k.rest(tx, d)); err != nil {
 		return d, err
 	}
 	if !maps.Equal(d.Revision.Details, before) {
@@ -320,8 +320,8 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 			return d, err
 		}
 	}
-	if o.Moved != nil && d.Order.RunID != nil {
-		if err := o.Moved(ctx, tx, d.Order); err != nil {
+	if k.Rows != nil && d.Order.RunID != nil {
+		if err := k.Rows.Moved(ctx, tx, d.Order); err != nil {
 			return d, err
 		}
 	}
@@ -335,12 +335,12 @@ func (o *Orders) moveIn(ctx context.Context, tx *gorm.DB, orderID int64, base in
 			return d, err
 		}
 	}
-	return d, o.note(tx, d)
+	return d, k.days.note(tx, d)
 }
 
 // checkBase walks from the head back to base; steps of the program itself and
 // of the same author may lie between, those of other people not.
-func (o *Orders) checkBase(tx *gorm.DB, show store.Slideshow, base int, author *int64) error {
+func (k *Edits) checkBase(tx *gorm.DB, show store.Slideshow, base int, author *int64) error {
 	if base == asItStands {
 		return nil
 	}
@@ -351,14 +351,14 @@ func (o *Orders) checkBase(tx *gorm.DB, show store.Slideshow, base int, author *
 		}
 		own := r.AuthorID == nil || (author != nil && *r.AuthorID == *author)
 		if err != nil || !own {
-			return o.conflict(tx, show, r)
+			return k.conflict(tx, show, r)
 		}
 		at = r.Parent
 	}
 	return nil
 }
 
-func (o *Orders) conflict(tx *gorm.DB, show store.Slideshow, r store.Revision) error {
+func (k *Edits) conflict(tx *gorm.DB, show store.Slideshow, r store.Revision) error {
 	c := &Conflict{By: "Someone else", At: r.CreatedAt, Title: r.Title}
 	if r.Number == 0 {
 		// Undone past base: name the step that is the head now.

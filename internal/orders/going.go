@@ -12,25 +12,25 @@ import (
 )
 
 // Archive takes an order off the day sheet; it can be found and opened still.
-func (o *Orders) Archive(ctx context.Context, id int64) error {
-	if err := o.noPattern(ctx, id); err != nil {
+func (k *Keeping) Archive(ctx context.Context, id int64) error {
+	if err := k.noPattern(ctx, id); err != nil {
 		return err
 	}
-	return o.put(ctx, id, map[string]any{"archived_at": o.Now()}, store.DidOrder, "Put the order away")
+	return k.heads.put(ctx, id, map[string]any{"archived_at": k.Now()}, store.DidOrder, "Put the order away")
 }
 
 // Delete deletes an order: after the days that the studio set it is really
 // gone, and its links are closed at once.
-func (o *Orders) Delete(ctx context.Context, id int64) error {
-	if err := o.noPattern(ctx, id); err != nil {
+func (k *Keeping) Delete(ctx context.Context, id int64) error {
+	if err := k.noPattern(ctx, id); err != nil {
 		return err
 	}
-	return o.put(ctx, id, map[string]any{"deleted_at": o.Now()}, store.DidDelete, "Deleted the order")
+	return k.heads.put(ctx, id, map[string]any{"deleted_at": k.Now()}, store.DidDelete, "Deleted the order")
 }
 
 // Restore brings an archived or deleted order back.
-func (o *Orders) Restore(ctx context.Context, id int64) error {
-	err := o.put(ctx, id, map[string]any{
+func (k *Keeping) Restore(ctx context.Context, id int64) error {
+	err := k.heads.put(ctx, id, map[string]any{
 		"archived_at": nil,
 		"deleted_at":  nil,
 	}, store.DidOrder, "Brought the order back")
@@ -41,9 +41,9 @@ func (o *Orders) Restore(ctx context.Context, id int64) error {
 }
 
 // noPattern refuses to put away what the rows of a Run follow.
-func (o *Orders) noPattern(ctx context.Context, id int64) error {
+func (k *Keeping) noPattern(ctx context.Context, id int64) error {
 	var n int64
-	err := o.Store.DB.WithContext(ctx).Model(&store.Run{}).Where("pattern_id = ?", id).Count(&n).Error
+	err := k.Store.DB.WithContext(ctx).Model(&store.Run{}).Where("pattern_id = ?", id).Count(&n).Error
 	if err == nil && n > 0 {
 		err = invalid.Field("order", "This is the pattern of a Run; put the Run away instead.")
 	}
@@ -56,19 +56,19 @@ func (o *Orders) noPattern(ctx context.Context, id int64) error {
 // swept up. Orders that were put away for as long as the studio keeps them are
 // deleted, and lines of the trail that are older are forgotten. The trail keeps
 // that an order was there, and who did what to it, but no words about it.
-func (o *Orders) Purge(ctx context.Context, dryRun bool) (n int64, err error) {
-	st, err := o.Shelf.Studio(ctx)
+func (k *Keeping) Purge(ctx context.Context, dryRun bool) (n int64, err error) {
+	st, err := k.Shelf.Studio(ctx)
 	if err != nil {
 		return 0, err
 	}
-	before := func(days int) time.Time { return o.Now().AddDate(0, 0, -days) }
-	over := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("deleted_at < ?", before(st.KeepDeleted))
+	before := func(days int) time.Time { return k.Now().AddDate(0, 0, -days) }
+	over := k.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("deleted_at < ?", before(st.KeepDeleted))
 	switch {
 	case st.KeepDeleted == 0:
 	case dryRun:
 		return n, over.Count(&n).Error
 	default:
-		if n, err = o.erase(ctx, before(st.KeepDeleted)); err != nil {
+		if n, err = k.erase(ctx, before(st.KeepDeleted)); err != nil {
 			return n, err
 		}
 	}
@@ -76,19 +76,19 @@ func (o *Orders) Purge(ctx context.Context, dryRun bool) (n int64, err error) {
 		return 0, nil
 	}
 	if st.KeepArchived > 0 {
-		if err := o.putAwayForLong(ctx, before(st.KeepArchived)); err != nil {
+		if err := k.putAwayForLong(ctx, before(st.KeepArchived)); err != nil {
 			return n, err
 		}
 	}
 	if st.KeepTrail > 0 {
-		err = o.Store.DB.WithContext(ctx).Where("at < ?", before(st.KeepTrail)).Delete(&store.Deed{}).Error
+		err = k.Store.DB.WithContext(ctx).Where("at < ?", before(st.KeepTrail)).Delete(&store.Deed{}).Error
 	}
 	return n, err
 }
 
 // erase does away with orders that were deleted before a time.
-func (o *Orders) erase(ctx context.Context, before time.Time) (n int64, err error) {
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (k *Keeping) erase(ctx context.Context, before time.Time) (n int64, err error) {
+	err = k.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var ids []int64
 		if err := tx.Model(&store.Order{}).Where("deleted_at < ?", before).
 			Pluck("id", &ids).Error; err != nil || len(ids) == 0 {
@@ -119,14 +119,14 @@ func (o *Orders) erase(ctx context.Context, before time.Time) (n int64, err erro
 }
 
 // putAwayForLong deletes orders that were put away before a time.
-func (o *Orders) putAwayForLong(ctx context.Context, before time.Time) error {
+func (k *Keeping) putAwayForLong(ctx context.Context, before time.Time) error {
 	var ids []int64
-	err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("archived_at < ? AND deleted_at IS NULL "+
+	err := k.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("archived_at < ? AND deleted_at IS NULL "+
 		"AND run_id IS NULL AND id NOT IN (SELECT pattern_id FROM runs WHERE pattern_id IS NOT NULL)",
 		before).Pluck("id", &ids).Error
 	for _, id := range ids {
 		if err == nil {
-			err = o.put(ctx, id, map[string]any{"deleted_at": o.Now()}, store.DidDelete,
+			err = k.heads.put(ctx, id, map[string]any{"deleted_at": k.Now()}, store.DidDelete,
 				"Deleted the order, which had been put away for as long as the studio keeps orders")
 		}
 	}

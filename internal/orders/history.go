@@ -27,8 +27,8 @@ const mostPast = 500
 
 // History is what was done to an order's film, the newest first. Steps that
 // were undone stay and can be gone back to.
-func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
-	tx := o.Store.DB.WithContext(ctx)
+func (k *Edits) History(ctx context.Context, orderID int64) ([]Past, error) {
+	tx := k.Store.DB.WithContext(ctx)
 	show, err := store.One[store.Slideshow](tx, "order_id = ? AND position = 0", orderID)
 	if err != nil {
 		return nil, fmt.Errorf("order %d: %w", orderID, err)
@@ -66,8 +66,8 @@ func (o *Orders) History(ctx context.Context, orderID int64) ([]Past, error) {
 
 // GoTo makes an order's film what it was after a step of its history. base is
 // the revision the caller sees.
-func (o *Orders) GoTo(ctx context.Context, orderID int64, base, number int, author *int64) (*Dossier, error) {
-	return o.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
+func (k *Edits) GoTo(ctx context.Context, orderID int64, base, number int, author *int64) (*Dossier, error) {
+	return k.step(ctx, orderID, base, author, func(tx *gorm.DB, d *Dossier) (int, error) {
 		r, err := store.One[store.Revision](tx.Omit("packed"), "slideshow_id = ? AND number = ?",
 			d.Slideshow.ID, number)
 		if err != nil {
@@ -79,12 +79,12 @@ func (o *Orders) GoTo(ctx context.Context, orderID int64, base, number int, auth
 
 // Differs says in words how an order's film differs between two steps of its
 // history.
-func (o *Orders) Differs(ctx context.Context, orderID int64, before, after int) (string, error) {
-	a, err := o.LoadAt(ctx, orderID, before)
+func (k *Edits) Differs(ctx context.Context, orderID int64, before, after int) (string, error) {
+	a, err := k.LoadAt(ctx, orderID, before)
 	if err != nil {
 		return "", err
 	}
-	b, err := o.LoadAt(ctx, orderID, after)
+	b, err := k.LoadAt(ctx, orderID, after)
 	if err != nil {
 		return "", err
 	}

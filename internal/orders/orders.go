@@ -13,7 +13,6 @@ import (
 	"strings"
 	"time"
 
-	lru "github.com/hashicorp/golang-lru/v2"
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -21,9 +20,7 @@ import (
 	"nelko/internal/core/doc"
 	"nelko/internal/core/edit"
 	"nelko/internal/core/theme"
-	"nelko/internal/film"
 	"nelko/internal/invalid"
-	"nelko/internal/latest"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
@@ -31,27 +28,6 @@ import (
 // Queue inserts jobs in a transaction.
 type Queue interface {
 	Insert(ctx context.Context, tx *gorm.DB, j river.JobArgs) error
-}
-
-// Orders is the room.
-type Orders struct {
-	Store *store.Store
-	Shelf *shelf.Shelf
-	House film.House
-	Now   func() time.Time
-
-	// Moved is told, in the transaction, that the slideshow of an order of a Run
-	// has another revision; nil: nobody is.
-	Moved func(ctx context.Context, tx *gorm.DB, o store.Order) error
-
-	// Following is what a row of a Run does after it went back or forward in its
-	// history, in the same transaction, so that it stays as its pattern has it; a nil
-	// edit: nothing. Nil: no order is a row.
-	Following func(ctx context.Context, tx *gorm.DB, o store.Order) (edit.Op, error)
-
-	// parsed remembers documents that were read last. Revisions never change,
-	// and nobody changes a document that was read: edits work on copies.
-	parsed *lru.Cache[revision, doc.Slideshow]
 }
 
 // revision names a revision.
@@ -63,17 +39,6 @@ type revision struct {
 // rememberParsed is how many documents are remembered; one of 300 slides takes
 // about 100 kB.
 const rememberParsed = 256
-
-// NewRoom opens the room.
-func NewRoom(s *store.Store, on *shelf.Shelf, house film.House, now func() time.Time) *Orders {
-	return &Orders{
-		Store:  s,
-		Shelf:  on,
-		House:  house,
-		Now:    now,
-		parsed: latest.Some[revision, doc.Slideshow](rememberParsed),
-	}
-}
 
 // Head is what an order is about.
 type Head struct {
@@ -117,9 +82,9 @@ type New struct {
 const usualSeed = 1
 
 // Open opens an order with an empty slideshow.
-func (o *Orders) Open(ctx context.Context, n New, author *int64) (row store.Order, err error) {
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		row, err = o.openIn(ctx, tx, n, author, store.Order{}, nil)
+func (r *Heads) Open(ctx context.Context, n New, author *int64) (row store.Order, err error) {
+	err = r.Store.Tx(ctx, func(tx *gorm.DB) error {
+		row, err = r.openIn(ctx, tx, n, author, store.Order{}, nil)
 		return err
 	})
 	return row, err
@@ -127,7 +92,7 @@ func (o *Orders) Open(ctx context.Context, n New, author *int64) (row store.Orde
 
 // openIn opens an order in a transaction. what tells what it is in a Run; first
 // is done to its slideshow at once.
-func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, what store.Order,
+func (r *Heads) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, what store.Order,
 	first edit.Op) (store.Order, error) {
 	if err := n.check(); err != nil {
 		return store.Order{}, err
@@ -135,7 +100,7 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 	if n.Theme == "" {
 		n.Theme = shelf.DefaultTheme
 	}
-	t, err := o.Shelf.Themes.Get(n.Theme)
+	t, err := r.Shelf.Themes.Get(n.Theme)
 	if err != nil {
 		return store.Order{}, invalid.Field("theme", "%v", err)
 	}
@@ -165,7 +130,7 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 	row := what
 	row.Client, row.ClientEmail, row.Event, row.Due, row.Details = n.Client, n.ClientEmail, n.Event, n.Due,
 		d.Details
-	if err := o.create(tx, &row, d, "Opened the order", author); err != nil {
+	if err := r.create(tx, &row, d, "Opened the order", author); err != nil {
 		return row, err
 	}
 	if row.RunID == nil {
@@ -173,11 +138,11 @@ func (o *Orders) openIn(ctx context.Context, tx *gorm.DB, n New, author *int64, 
 			return row, err
 		}
 	}
-	return row, o.Changed(ctx, tx, row.ID)
+	return row, r.days.Changed(ctx, tx, row.ID)
 }
 
 // create writes an order with a slideshow.
-func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title string, author *int64) error {
+func (r *Heads) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title string, author *int64) error {
 	if err := tx.Create(row).Error; err != nil {
 		return err
 	}
@@ -185,7 +150,7 @@ func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title st
 	if err := tx.Create(&show).Error; err != nil {
 		return err
 	}
-	return o.addRevision(tx, store.Revision{
+	return r.edits.addRevision(tx, store.Revision{
 		SlideshowID: show.ID,
 		Number:      1,
 		Title:       title,
@@ -194,30 +159,30 @@ func (o *Orders) create(tx *gorm.DB, row *store.Order, d doc.Slideshow, title st
 }
 
 // Update changes an order's head.
-func (o *Orders) Update(ctx context.Context, id int64, h Head, author *int64) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.update(ctx, tx, id, h, author) })
+func (r *Heads) Update(ctx context.Context, id int64, h Head, author *int64) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error { return r.update(ctx, tx, id, h, author) })
 }
 
 // UpdateWanted is Update and Want, both or neither.
-func (o *Orders) UpdateWanted(ctx context.Context, id int64, h Head, kinds []store.DeliveryKind,
+func (r *Heads) UpdateWanted(ctx context.Context, id int64, h Head, kinds []store.DeliveryKind,
 	author *int64) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := o.update(ctx, tx, id, h, author); err != nil {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := r.update(ctx, tx, id, h, author); err != nil {
 			return err
 		}
-		return o.wantIn(ctx, tx, id, kinds)
+		return r.wantIn(ctx, tx, id, kinds)
 	})
 }
 
-func (o *Orders) update(ctx context.Context, tx *gorm.DB, id int64, h Head, author *int64) error {
+func (r *Heads) update(ctx context.Context, tx *gorm.DB, id int64, h Head, author *int64) error {
 	before, err := store.One[store.Order](tx, "id = ?", id)
 	if err != nil {
 		return fmt.Errorf("order %d: %w", id, err)
 	}
-	if err := o.UpdateIn(ctx, tx, id, h); err != nil {
+	if err := r.UpdateIn(ctx, tx, id, h); err != nil {
 		return err
 	}
-	return o.record(tx, id, headChange(before, h), author)
+	return r.record(tx, id, headChange(before, h), author)
 }
 
 // headChange says in words what is changed of an order's head.
@@ -240,7 +205,7 @@ func headChange(before store.Order, h Head) string {
 
 // record writes a step of an order's history beside its film; none without a
 // title.
-func (o *Orders) record(tx *gorm.DB, id int64, title string, author *int64) error {
+func (r *Heads) record(tx *gorm.DB, id int64, title string, author *int64) error {
 	if title == "" {
 		return nil
 	}
@@ -248,16 +213,16 @@ func (o *Orders) record(tx *gorm.DB, id int64, title string, author *int64) erro
 		OrderID: id,
 		Title:   title,
 		UserID:  author,
-		At:      o.Now(),
+		At:      r.Now(),
 	}).Error, store.Note(tx, store.DidOrder, id, title))
 }
 
 // UpdateIn is Update in a transaction.
-func (o *Orders) UpdateIn(ctx context.Context, tx *gorm.DB, id int64, h Head) error {
+func (r *Heads) UpdateIn(ctx context.Context, tx *gorm.DB, id int64, h Head) error {
 	if err := h.check(); err != nil {
 		return err
 	}
-	return o.changeIn(ctx, tx, id, map[string]any{
+	return r.changeIn(ctx, tx, id, map[string]any{
 		"client":       h.Client,
 		"client_email": h.ClientEmail,
 		"event":        h.Event,
@@ -266,19 +231,19 @@ func (o *Orders) UpdateIn(ctx context.Context, tx *gorm.DB, id int64, h Head) er
 }
 
 // put sets columns of an order, and notes it.
-func (o *Orders) put(ctx context.Context, id int64, set map[string]any, what, words string) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.putIn(ctx, tx, id, set, what, words) })
+func (r *Heads) put(ctx context.Context, id int64, set map[string]any, what, words string) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error { return r.putIn(ctx, tx, id, set, what, words) })
 }
 
-func (o *Orders) putIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any, what,
+func (r *Heads) putIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any, what,
 	words string) error {
-	if err := o.changeIn(ctx, tx, id, set); err != nil {
+	if err := r.changeIn(ctx, tx, id, set); err != nil {
 		return err
 	}
 	return store.Note(tx, what, id, words)
 }
 
-func (o *Orders) changeIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any) error {
+func (r *Heads) changeIn(ctx context.Context, tx *gorm.DB, id int64, set map[string]any) error {
 	res := tx.Model(&store.Order{}).Where("id = ?", id).Updates(set)
 	if res.Error != nil {
 		return res.Error
@@ -286,7 +251,7 @@ func (o *Orders) changeIn(ctx context.Context, tx *gorm.DB, id int64, set map[st
 	if res.RowsAffected == 0 {
 		return fmt.Errorf("order %d: %w", id, store.ErrNotFound)
 	}
-	return o.Changed(ctx, tx, id)
+	return r.days.Changed(ctx, tx, id)
 }
 
 // ByID reads orders, of all that there are among those.
@@ -305,8 +270,8 @@ func ByID(tx *gorm.DB, ids []int64) (map[int64]store.Order, error) {
 // Copy opens another order with the same material, theme, details and
 // slideshow, for the same client. What was rendered and delivered stays with
 // the first.
-func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order, error) {
-	d, err := o.Load(ctx, id)
+func (r *Heads) Copy(ctx context.Context, id int64, author *int64) (store.Order, error) {
+	d, err := r.Load(ctx, id)
 	if err != nil {
 		return store.Order{}, err
 	}
@@ -323,8 +288,8 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 	for i, m := range d.Media {
 		ids[i] = m.ID
 	}
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := o.create(tx, &row, film, fmt.Sprintf("Copied from order %d", id), author); err != nil {
+	err = r.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := r.create(tx, &row, film, fmt.Sprintf("Copied from order %d", id), author); err != nil {
 			return err
 		}
 		// The files themselves are shared.
@@ -334,14 +299,14 @@ func (o *Orders) Copy(ctx context.Context, id int64, author *int64) (store.Order
 		if err != nil {
 			return err
 		}
-		return o.Changed(ctx, tx, row.ID)
+		return r.days.Changed(ctx, tx, row.ID)
 	})
 	return row, err
 }
 
 // OpenFilm opens an order with a film that is made already, of a zip say. Media
 // it shows may come later.
-func (o *Orders) OpenFilm(ctx context.Context, h Head, wants []store.DeliveryKind, d doc.Slideshow,
+func (r *Heads) OpenFilm(ctx context.Context, h Head, wants []store.DeliveryKind, d doc.Slideshow,
 	title string, author *int64) (row store.Order, err error) {
 	if err := h.check(); err != nil {
 		return row, err
@@ -358,11 +323,11 @@ func (o *Orders) OpenFilm(ctx context.Context, h Head, wants []store.DeliveryKin
 			row.Wants = append(row.Wants, w.Kind)
 		}
 	}
-	err = o.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := o.create(tx, &row, Alone(d), title, author); err != nil {
+	err = r.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := r.create(tx, &row, Alone(d), title, author); err != nil {
 			return err
 		}
-		return o.Changed(ctx, tx, row.ID)
+		return r.days.Changed(ctx, tx, row.ID)
 	})
 	return row, err
 }
@@ -379,36 +344,36 @@ func Alone(d doc.Slideshow) doc.Slideshow {
 
 // OpenPattern opens the order that all rows of a Run will follow. keys are the
 // details that the rows fill themselves.
-func (o *Orders) OpenPattern(ctx context.Context, tx *gorm.DB, n New, keys []string,
+func (r *Heads) OpenPattern(ctx context.Context, tx *gorm.DB, n New, keys []string,
 	author *int64) (store.Order, error) {
-	return o.openIn(ctx, tx, n, author, store.Order{}, edit.NewPattern{Details: keys})
+	return r.openIn(ctx, tx, n, author, store.Order{}, edit.NewPattern{Details: keys})
 }
 
 // OpenRow opens an order as a row of a Run, as its pattern has it. what names
 // the row's own: its Run, key and place there.
-func (o *Orders) OpenRow(ctx context.Context, tx *gorm.DB, n New, pattern doc.Slideshow, what store.Order,
+func (r *Heads) OpenRow(ctx context.Context, tx *gorm.DB, n New, pattern doc.Slideshow, what store.Order,
 	author *int64) (store.Order, error) {
-	return o.openIn(ctx, tx, n, author, what, edit.Follow{Pattern: pattern})
+	return r.openIn(ctx, tx, n, author, what, edit.Follow{Pattern: pattern})
 }
 
 // TakeNewer is the newest version of the order's theme if the slideshow has an
 // earlier one, else nil.
-func (o *Orders) TakeNewer(d *Dossier) *theme.Theme {
-	return o.Shelf.Newer(d.Doc.Theme, d.Doc.ThemeVersion)
+func (h *room) TakeNewer(d *Dossier) *theme.Theme {
+	return h.Shelf.Newer(d.Doc.Theme, d.Doc.ThemeVersion)
 }
 
 // Mean marks doubts about an order's film as meant, or points them out again.
 // The keys are the checks'.
-func (o *Orders) Mean(ctx context.Context, orderID int64, keys []string, meant bool, by *int64) error {
+func (r *Heads) Mean(ctx context.Context, orderID int64, keys []string, meant bool, by *int64) error {
 	if len(keys) == 0 || slices.ContainsFunc(keys, func(k string) bool { return k == "" || len(k) > 400 }) {
 		return &invalid.Input{Field: "key", Problem: "This cannot be marked as meant."}
 	}
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var err error
 		if meant {
 			rows := make([]store.Meant, len(keys))
 			for i, k := range keys {
-				rows[i] = store.Meant{OrderID: orderID, Key: k, UserID: by, At: o.Now()}
+				rows[i] = store.Meant{OrderID: orderID, Key: k, UserID: by, At: r.Now()}
 			}
 			err = tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&rows).Error
 		} else {
@@ -417,6 +382,6 @@ func (o *Orders) Mean(ctx context.Context, orderID int64, keys []string, meant b
 		if err != nil {
 			return err
 		}
-		return o.Changed(ctx, tx, orderID)
+		return r.days.Changed(ctx, tx, orderID)
 	})
 }

@@ -45,17 +45,17 @@ func TestOrdersAreChecked(t *testing.T) {
 			ClientEmail: "not an address",
 		}}, "theme": {Head: good, Theme: "none"},
 	} {
-		_, err := s.Orders.Open(ctx, n, nil)
+		_, err := s.Orders.Heads.Open(ctx, n, nil)
 		var inv *invalid.Input
 		require.ErrorAs(t, err, &inv, field)
 		assert.Equal(t, field, inv.Field)
 	}
-	o, err := s.Orders.Open(ctx, orders.New{Head: good}, nil)
+	o, err := s.Orders.Heads.Open(ctx, orders.New{Head: good}, nil)
 	require.NoError(t, err)
 	good.Client = "C"
-	require.NoError(t, s.Orders.Update(ctx, o.ID, good, nil))
+	require.NoError(t, s.Orders.Heads.Update(ctx, o.ID, good, nil))
 	assert.Equal(t, "C", housetest.Load(t, s, o.ID).Order.Client)
-	assert.ErrorIs(t, s.Orders.Update(ctx, 999, good, nil), store.ErrNotFound)
+	assert.ErrorIs(t, s.Orders.Heads.Update(ctx, 999, good, nil), store.ErrNotFound)
 	_, err = s.Orders.Load(ctx, 999)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
@@ -63,7 +63,7 @@ func TestOrdersAreChecked(t *testing.T) {
 // The day of an order, by the one next thing it needs.
 func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	s := housetest.Open(t)
-	o, err := s.Orders.Open(ctx, orders.New{Head: orders.Head{Client: "A", Event: "B", Due: time.Now()}}, nil)
+	o, err := s.Orders.Heads.Open(ctx, orders.New{Head: orders.Head{Client: "A", Event: "B", Due: time.Now()}}, nil)
 	require.NoError(t, err)
 	next := func() string {
 		text := housetest.Load(t, s, o.ID).Next().Text
@@ -73,27 +73,27 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 		return text
 	}
 	assert.Equal(t, "Missing: Date", next())
-	_, err = s.Orders.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{"names": "X", "date": "Y"}},
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{"names": "X", "date": "Y"}},
 		nil)
 	require.NoError(t, err)
 	assert.Equal(t, "No pictures yet", next())
-	m, err := s.Intake.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
+	m, err := s.Intake.In.Receive(ctx, o.ID, "u1", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
 	assert.Equal(t, "Reading 1 file", next())
-	require.NoError(t, s.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
-	require.NoError(t, s.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+	require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+	require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	assert.Equal(t, "No music yet", next())
 	_, err = s.Making.Begin(ctx, o.ID, "")
 	assert.ErrorContains(t, err, "No music yet")
 	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 16)})
 	assert.Equal(t, "Ready to render", next(), "there is a fit: it was taken")
-	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, edit.Fit{
 		Mode: doc.AtPace,
 		Pace: 2,
 	}, nil)
 	require.NoError(t, err)
 	assert.Contains(t, next(), "longer than")
-	_, err = s.Orders.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Ready to render", next())
 	r, err := s.Making.Begin(ctx, o.ID, "")
@@ -120,11 +120,11 @@ func TestEditsConflictAndUndo(t *testing.T) {
 
 	wren, err := s.Accounts.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Operator)
 	require.NoError(t, err)
-	h1, err := s.Orders.Edit(ctx, o.ID, base, edit.Time{Slides: []doc.SlideID{first}, Linger: 2}, &mara.ID)
+	h1, err := s.Orders.Edits.Edit(ctx, o.ID, base, edit.Time{Slides: []doc.SlideID{first}, Linger: 2}, &mara.ID)
 	require.NoError(t, err)
 
 	// Someone who still looks at the old revision is told who did what.
-	_, err = s.Orders.Edit(ctx, o.ID, base, edit.Remove{Slides: []doc.SlideID{first}}, &wren.ID)
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, base, edit.Remove{Slides: []doc.SlideID{first}}, &wren.ID)
 	var c *orders.Conflict
 	require.ErrorAs(t, err, &c)
 	assert.Equal(t, "Mara", c.By)
@@ -134,35 +134,35 @@ func TestEditsConflictAndUndo(t *testing.T) {
 	// The program's own pour in between is no conflict.
 	housetest.Bring(t, s, o.ID, map[string][]byte{"d.jpg": housetest.Photo(t, 4)})
 	assert.Greater(t, housetest.Load(t, s, o.ID).Slideshow.Head, h1)
-	h2, err := s.Orders.Edit(ctx, o.ID, h1, edit.Time{Slides: []doc.SlideID{first}, Pin: 3}, &mara.ID)
+	h2, err := s.Orders.Edits.Edit(ctx, o.ID, h1, edit.Time{Slides: []doc.SlideID{first}, Pin: 3}, &mara.ID)
 	require.NoError(t, err)
 
 	// Undo and redo walk the revisions; a new edit after an undo ends redo.
-	u1, err := s.Orders.Undo(ctx, o.ID, h2, &mara.ID)
+	u1, err := s.Orders.Edits.Undo(ctx, o.ID, h2, &mara.ID)
 	require.NoError(t, err)
 	assert.Zero(t, housetest.Load(t, s, o.ID).Doc.Slides[1].Pinned)
 	assert.True(t, housetest.Load(t, s, o.ID).CanRedo)
-	r1, err := s.Orders.Redo(ctx, o.ID, u1, &mara.ID)
+	r1, err := s.Orders.Edits.Redo(ctx, o.ID, u1, &mara.ID)
 	require.NoError(t, err)
 	assert.Equal(t, h2, r1)
-	_, err = s.Orders.Redo(ctx, o.ID, r1, &mara.ID)
+	_, err = s.Orders.Edits.Redo(ctx, o.ID, r1, &mara.ID)
 	assert.ErrorContains(t, err, "nothing to redo")
-	_, err = s.Orders.Undo(ctx, o.ID, r1, &mara.ID)
+	_, err = s.Orders.Edits.Undo(ctx, o.ID, r1, &mara.ID)
 	require.NoError(t, err)
-	h3, err := s.Orders.Edit(ctx, o.ID, u1, edit.Recast{Seed: 5}, &mara.ID)
+	h3, err := s.Orders.Edits.Edit(ctx, o.ID, u1, edit.Recast{Seed: 5}, &mara.ID)
 	require.NoError(t, err)
 	assert.False(t, housetest.Load(t, s, o.ID).CanRedo)
 
 	// An undo that someone else does not know of is a conflict too.
-	_, err = s.Orders.Undo(ctx, o.ID, h3, &mara.ID)
+	_, err = s.Orders.Edits.Undo(ctx, o.ID, h3, &mara.ID)
 	require.NoError(t, err)
-	_, err = s.Orders.Edit(ctx, o.ID, h3, edit.Recast{Seed: 6}, &mara.ID)
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, h3, edit.Recast{Seed: 6}, &mara.ID)
 	require.ErrorAs(t, err, &c)
 
 	// To the beginning and no further.
 	for range 10 {
 		w = housetest.Load(t, s, o.ID)
-		if _, err = s.Orders.Undo(ctx, o.ID, w.Slideshow.Head, &mara.ID); err != nil {
+		if _, err = s.Orders.Edits.Undo(ctx, o.ID, w.Slideshow.Head, &mara.ID); err != nil {
 			break
 		}
 	}
@@ -182,7 +182,7 @@ func TestConcurrentEdits(t *testing.T) {
 		for i := range n {
 			author := who(i)
 			go func() {
-				_, err := s.Orders.Edit(ctx, o.ID, base, edit.Fit{
+				_, err := s.Orders.Edits.Edit(ctx, o.ID, base, edit.Fit{
 					Mode: doc.AtPace,
 					Pace: pace + float64(i),
 				}, &author)
@@ -217,7 +217,7 @@ func TestConcurrentEdits(t *testing.T) {
 func TestWordsSnapAsTheyAreSet(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	_, err := s.Orders.Edit(ctx, order, housetest.Load(t, s, order).Slideshow.Head,
+	_, err := s.Orders.Edits.Edit(ctx, order, housetest.Load(t, s, order).Slideshow.Head,
 		edit.AddCard{Words: doc.Words{
 			Kind: "title",
 			Main: "Half-time",
@@ -227,7 +227,7 @@ func TestWordsSnapAsTheyAreSet(t *testing.T) {
 	card := w.Doc.Slides[len(w.Doc.Slides)-2].ID
 	set := func(at framing.Point) framing.Rect {
 		w := housetest.Load(t, s, order)
-		_, err := s.Orders.Edit(ctx, order, w.Slideshow.Head, edit.Words{
+		_, err := s.Orders.Edits.Edit(ctx, order, w.Slideshow.Head, edit.Words{
 			Slide: card,
 			Words: doc.Words{Kind: "title", Main: "Half-time", At: &at},
 			Snap:  true,

@@ -20,7 +20,7 @@ import (
 // Changed works out what the day sheet shows of an order and keeps it, and
 // tells whoever looks at the order. Every room calls it, in its transaction,
 // when it has changed something of an order.
-func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
+func (r *Days) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 	// Of two that change an order at the same time the later one must see what
 	// the earlier one did. The lock is one that goes with those which foreign
 	// keys take: whoever adds a medium has one of these already.
@@ -28,15 +28,15 @@ func (o *Orders) Changed(ctx context.Context, tx *gorm.DB, id int64) error {
 		"id = ?", id); err != nil {
 		return fmt.Errorf("order %d: %w", id, err)
 	}
-	d, err := o.load(ctx, tx, id)
+	d, err := r.load(ctx, tx, id)
 	if err != nil {
 		return err
 	}
-	return o.note(tx, d)
+	return r.note(tx, d)
 }
 
 // note keeps what the day sheet shows of an order, and tells of it.
-func (o *Orders) note(tx *gorm.DB, d *Dossier) error {
+func (r *Days) note(tx *gorm.DB, d *Dossier) error {
 	id, f := d.Order.ID, d.facts()
 	err := tx.Model(&store.Order{ID: id}).Select("StepKind", "StepText", "StepPlace", "PictureSeconds",
 		"MusicSeconds", "Strip", "Words", "Pictures", "Sees", "Found", "Own").
@@ -102,14 +102,14 @@ func (d *Dossier) facts() store.Facts {
 
 // ChangedAll works out anew what the day sheet shows, of orders that have
 // nothing kept yet: those of before it was kept.
-func (o *Orders) ChangedAll(ctx context.Context) error {
+func (r *Days) ChangedAll(ctx context.Context) error {
 	var ids []int64
-	if err := o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("step_kind = ''").
+	if err := r.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("step_kind = ''").
 		Pluck("id", &ids).Error; err != nil {
 		return err
 	}
 	for _, id := range ids {
-		err := o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.Changed(ctx, tx, id) })
+		err := r.Store.Tx(ctx, func(tx *gorm.DB) error { return r.Changed(ctx, tx, id) })
 		if store.Unreadable(err) {
 			// The others must not wait for it, nor the studio.
 			slog.Error("order put aside", "order", id, "error", err)
@@ -118,7 +118,7 @@ func (o *Orders) ChangedAll(ctx context.Context) error {
 				"step_text":  "This order cannot be read",
 				"step_place": "",
 			}
-			err = o.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("id = ?", id).
+			err = r.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("id = ?", id).
 				UpdateColumns(aside).Error
 		}
 		if err != nil {
@@ -191,9 +191,9 @@ func DueOf(x store.Order, now time.Time) Due {
 
 // DaySheet reads a page of orders with one statement, and counts the groups
 // with another.
-func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
+func (r *Days) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 	find := func() *gorm.DB {
-		tx := o.Store.DB.WithContext(ctx).Model(&store.Order{})
+		tx := r.Store.DB.WithContext(ctx).Model(&store.Order{})
 		switch q.Which {
 		case ArchivedOrders:
 			tx = tx.Where("archived_at IS NOT NULL AND deleted_at IS NULL")
@@ -220,7 +220,7 @@ func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 		Grp Due
 		N   int64
 	}
-	today := o.Now().Format("2006-01-02")
+	today := r.Now().Format("2006-01-02")
 	err := find().Select(`CASE WHEN step_kind = 'done' THEN 'Delivered' WHEN due < ?::date THEN 'Overdue' WHEN due = ?::date THEN 'Due today'
 		WHEN due < ?::date + 8 THEN 'Due within a week' ELSE 'Later' END grp, count(*) n`, today, today, today).Group("grp").Scan(&counts).Error
 	if err != nil {
@@ -236,18 +236,18 @@ func (o *Orders) DaySheet(ctx context.Context, q Query) (Sheet, error) {
 	}
 	err = page().Find(&s.Orders).Error
 	if store.Unreadable(err) {
-		s.Orders, err = o.oneByOne(ctx, page())
+		s.Orders, err = r.oneByOne(ctx, page())
 	}
 	return s, err
 }
 
 // oneByOne reads a page of orders of which one cannot be read: that is shown with its head alone.
-func (o *Orders) oneByOne(ctx context.Context, page *gorm.DB) (out []store.Order, err error) {
+func (r *Days) oneByOne(ctx context.Context, page *gorm.DB) (out []store.Order, err error) {
 	var ids []int64
 	if err := page.Pluck("id", &ids).Error; err != nil {
 		return nil, err
 	}
-	tx := o.Store.DB.WithContext(ctx)
+	tx := r.Store.DB.WithContext(ctx)
 	for _, id := range ids {
 		x, err := store.One[store.Order](tx, "id = ?", id)
 		if store.Unreadable(err) {
@@ -268,8 +268,8 @@ var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
 
 // Found keeps how many things there are to look at in an order whose film is at
 // a revision, for the day sheet. It is forgotten when the order changes.
-func (o *Orders) Found(ctx context.Context, d *Dossier, n int) error {
-	return o.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 "+
+func (r *Days) Found(ctx context.Context, d *Dossier, n int) error {
+	return r.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 "+
 		"FROM slideshows WHERE order_id = orders.id AND position = 0 AND head = ?)", n, d.Order.ID,
 		d.Slideshow.Head).Error
 }

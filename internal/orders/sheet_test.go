@@ -26,7 +26,7 @@ func TestDaySheetFinds(t *testing.T) {
 	s := housetest.Open(t)
 	today := time.Now().UTC().Truncate(24 * time.Hour)
 	open := func(client, event string, days int, details map[string]string) int64 {
-		o, err := s.Orders.Open(ctx, orders.New{
+		o, err := s.Orders.Heads.Open(ctx, orders.New{
 			Head:    orders.Head{Client: client, Event: event, Due: today.AddDate(0, 0, days)},
 			Details: details,
 		}, nil)
@@ -38,7 +38,7 @@ func TestDaySheetFinds(t *testing.T) {
 	week := open("Émile Gannet", "Season", 7, nil)
 	far := open("Harbour Lights", "Gala", 8, nil)
 	find := func(q orders.Query) (ids []int64) {
-		sheet, err := s.Orders.DaySheet(ctx, q)
+		sheet, err := s.Orders.Days.DaySheet(ctx, q)
 		require.NoError(t, err)
 		for _, o := range sheet.Orders {
 			ids = append(ids, o.ID)
@@ -55,7 +55,7 @@ func TestDaySheetFinds(t *testing.T) {
 	assert.Empty(t, find(orders.Query{Words: "%" + "x"}))
 	assert.Empty(t, find(orders.Query{Words: `\`}))
 	assert.Empty(t, find(orders.Query{Needs: orders.Finished}))
-	sheet, err := s.Orders.DaySheet(ctx, orders.Query{})
+	sheet, err := s.Orders.Days.DaySheet(ctx, orders.Query{})
 	require.NoError(t, err)
 	assert.Equal(t, map[orders.Due]int64{
 		orders.Overdue:  1,
@@ -76,15 +76,15 @@ func TestDaySheetFinds(t *testing.T) {
 	for i := range orders.PageLength + 10 {
 		open(fmt.Sprintf("Client %d", i), "Event", 20, nil)
 	}
-	first, err := s.Orders.DaySheet(ctx, orders.Query{})
+	first, err := s.Orders.Days.DaySheet(ctx, orders.Query{})
 	require.NoError(t, err)
 	assert.Len(t, first.Orders, orders.PageLength)
 	assert.EqualValues(t, orders.PageLength+14, first.Total)
-	second, err := s.Orders.DaySheet(ctx, orders.Query{Page: 1})
+	second, err := s.Orders.Days.DaySheet(ctx, orders.Query{Page: 1})
 	require.NoError(t, err)
 	assert.Len(t, second.Orders, 14)
 	many := storetest.Queries(t, s.Store, 6, func() {
-		_, err := s.Orders.DaySheet(ctx, orders.Query{})
+		_, err := s.Orders.Days.DaySheet(ctx, orders.Query{})
 		require.NoError(t, err)
 	})
 	assert.Equal(t, few, many, "no statement per order")
@@ -97,32 +97,32 @@ func TestOrdersComeAndGo(t *testing.T) {
 	id := housetest.Ready(t, s)
 	require.NoError(t, s.Store.DB.Create(&store.StandinMail{Recipient: "gannets@saltmere.example"}).Error)
 	on := func(which orders.Which) int {
-		sheet, err := s.Orders.DaySheet(ctx, orders.Query{Which: which})
+		sheet, err := s.Orders.Days.DaySheet(ctx, orders.Query{Which: which})
 		require.NoError(t, err)
 		return len(sheet.Orders)
 	}
-	require.NoError(t, s.Orders.Archive(ctx, id))
+	require.NoError(t, s.Orders.Keeping.Archive(ctx, id))
 	assert.Equal(t, []int{0, 1, 0}, []int{on(orders.OpenOrders), on(orders.ArchivedOrders),
 		on(orders.DeletedOrders)})
 	assert.NotNil(t, housetest.Load(t, s, id), "it can be opened still")
-	require.NoError(t, s.Orders.Restore(ctx, id))
-	require.NoError(t, s.Orders.Delete(ctx, id))
+	require.NoError(t, s.Orders.Keeping.Restore(ctx, id))
+	require.NoError(t, s.Orders.Keeping.Delete(ctx, id))
 	assert.Equal(t, []int{0, 0, 1}, []int{on(orders.OpenOrders), on(orders.ArchivedOrders),
 		on(orders.DeletedOrders)})
-	require.NoError(t, s.Orders.Restore(ctx, id))
+	require.NoError(t, s.Orders.Keeping.Restore(ctx, id))
 	assert.Equal(t, 1, on(orders.OpenOrders))
-	assert.ErrorIs(t, s.Orders.Delete(ctx, 999), store.ErrNotFound)
+	assert.ErrorIs(t, s.Orders.Keeping.Delete(ctx, 999), store.ErrNotFound)
 
-	require.NoError(t, s.Orders.Delete(ctx, id))
+	require.NoError(t, s.Orders.Keeping.Delete(ctx, id))
 	now := s.Orders.Now
 	for days, want := range map[int]int64{0: 0, 29: 0, 31: 1} {
 		s.Orders.Now = func() time.Time { return now().AddDate(0, 0, days) }
-		n, err := s.Orders.Purge(ctx, true)
+		n, err := s.Orders.Keeping.Purge(ctx, true)
 		require.NoError(t, err)
 		assert.Equal(t, want, n, "after %d days", days)
 	}
 	s.Orders.Now = func() time.Time { return now().AddDate(0, 0, 31) }
-	n, err := s.Orders.Purge(ctx, false)
+	n, err := s.Orders.Keeping.Purge(ctx, false)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, n)
 	for _, table := range []string{"orders", "media", "slideshows", "revisions", "standin_mail"} {
@@ -137,7 +137,7 @@ func TestCopiesStandAlone(t *testing.T) {
 	s := housetest.Open(t)
 	id := housetest.Ready(t, s)
 	of := housetest.Load(t, s, id)
-	c, err := s.Orders.Copy(ctx, id, nil)
+	c, err := s.Orders.Heads.Copy(ctx, id, nil)
 	require.NoError(t, err)
 	copied := housetest.Load(t, s, c.ID)
 	assert.Equal(t, of.Doc, copied.Doc)
@@ -146,7 +146,7 @@ func TestCopiesStandAlone(t *testing.T) {
 	assert.False(t, copied.CanUndo, "there is nothing before it")
 	housetest.Edit(t, s, c.ID, edit.Details{Values: map[string]string{"names": "Somebody else"}})
 	assert.Equal(t, of.Doc, housetest.Load(t, s, id).Doc)
-	_, err = s.Orders.Copy(ctx, 999, nil)
+	_, err = s.Orders.Heads.Copy(ctx, 999, nil)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
@@ -158,7 +158,7 @@ func TestThemesChangeUnderOrders(t *testing.T) {
 	zip := filepath.Join(own, "charter.zip")
 	require.NoError(t, os.Rename(themestest.Zip(t, "charter.zip", themestest.Same), zip))
 	h := housetest.On(t, s, blobs, house.Settings{Themes: own})
-	o, err := h.Orders.Open(ctx, orders.New{
+	o, err := h.Orders.Heads.Open(ctx, orders.New{
 		Head:    orders.Head{Client: "A", Event: "B", Due: time.Now()},
 		Theme:   "charter",
 		Details: map[string]string{"names": "A", "date": "2026"},
@@ -196,7 +196,7 @@ func TestThemesChangeUnderOrders(t *testing.T) {
 	other, err := h.Looking.Frame(ctx, orders.Seen{Order: o.ID}, d.Slideshow.Head, 20, 320)
 	require.NoError(t, err)
 	assert.NotEqual(t, before, other)
-	_, err = h.Orders.Undo(ctx, o.ID, d.Slideshow.Head, nil)
+	_, err = h.Orders.Edits.Undo(ctx, o.ID, d.Slideshow.Head, nil)
 	require.NoError(t, err)
 	d = housetest.Load(t, h, o.ID)
 	back, err := h.Looking.Frame(ctx, orders.Seen{Order: o.ID}, d.Slideshow.Head, 20, 320)

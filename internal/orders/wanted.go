@@ -42,11 +42,11 @@ func Wanted(o store.Order) (out []store.DeliveryKind) {
 }
 
 // Want says by which ways an order is to be delivered.
-func (o *Orders) Want(ctx context.Context, id int64, kinds []store.DeliveryKind) error {
-	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return o.wantIn(ctx, tx, id, kinds) })
+func (r *Heads) Want(ctx context.Context, id int64, kinds []store.DeliveryKind) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error { return r.wantIn(ctx, tx, id, kinds) })
 }
 
-func (o *Orders) wantIn(ctx context.Context, tx *gorm.DB, id int64, kinds []store.DeliveryKind) error {
+func (r *Heads) wantIn(ctx context.Context, tx *gorm.DB, id int64, kinds []store.DeliveryKind) error {
 	var wants []store.DeliveryKind
 	for _, w := range Ways {
 		if slices.Contains(kinds, w.Kind) {
@@ -62,7 +62,7 @@ func (o *Orders) wantIn(ctx context.Context, tx *gorm.DB, id int64, kinds []stor
 	if err != nil {
 		return err
 	}
-	return o.putIn(ctx, tx, id, map[string]any{"wants": string(b)}, store.DidOrder,
+	return r.putIn(ctx, tx, id, map[string]any{"wants": string(b)}, store.DidOrder,
 		"Changed what is to be delivered")
 }
 
@@ -164,8 +164,8 @@ func InWords(kinds []store.DeliveryKind) string {
 func (d *Dossier) Wants(kind store.DeliveryKind) bool { return slices.Contains(Wanted(d.Order), kind) }
 
 // NoteDelivery writes a step into a delivery's history and tells of it.
-func (o *Orders) NoteDelivery(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
-	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: o.Now(), Text: text}).Error; err != nil {
+func (r *Heads) NoteDelivery(ctx context.Context, tx *gorm.DB, d store.Delivery, text string) error {
+	if err := tx.Create(&store.DeliveryEvent{DeliveryID: d.ID, At: r.Now(), Text: text}).Error; err != nil {
 		return err
 	}
 	what := store.DidDeliver
@@ -175,5 +175,5 @@ func (o *Orders) NoteDelivery(ctx context.Context, tx *gorm.DB, d store.Delivery
 	if err := store.Note(tx, what, d.OrderID, text+": "+d.Title); err != nil {
 		return err
 	}
-	return o.Changed(ctx, tx, d.OrderID)
+	return r.days.Changed(ctx, tx, d.OrderID)
 }

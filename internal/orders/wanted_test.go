@@ -19,7 +19,7 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 	id := housetest.Ready(t, h)
 	r := housetest.Rendered(t, h, id)
 	step := func() string {
-		require.NoError(t, h.Orders.ChangedAll(ctx))
+		require.NoError(t, h.Orders.Days.ChangedAll(ctx))
 		return housetest.Load(t, h, id).Next().Text
 	}
 	deliver := func(kind store.DeliveryKind, state store.DeliveryState) int64 {
@@ -33,7 +33,7 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 			delivery).Error)
 	}
 	assert.Equal(t, "Rendered; send the link", step())
-	require.NoError(t, h.Orders.Want(ctx, id, []store.DeliveryKind{store.DiscDelivery, store.LinkDelivery}))
+	require.NoError(t, h.Orders.Heads.Want(ctx, id, []store.DeliveryKind{store.DiscDelivery, store.LinkDelivery}))
 	assert.Equal(t, "link and disc", housetest.Load(t, h, id).WantedInWords())
 	link := deliver(store.LinkDelivery, store.DeliveryRunning)
 	assert.Equal(t, "Mailing the link", step())
@@ -56,7 +56,7 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 	assert.Equal(t, "Delivered", step())
 	housetest.Caption(t, h, id, "Changed")
 	assert.NotEqual(t, "Delivered", step(), "what was delivered is not the film any more")
-	assert.Error(t, h.Orders.Want(ctx, id, []store.DeliveryKind{"pigeon"}))
+	assert.Error(t, h.Orders.Heads.Want(ctx, id, []store.DeliveryKind{"pigeon"}))
 }
 
 func TestWhatARowsListWants(t *testing.T) {

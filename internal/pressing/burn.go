@@ -85,7 +85,7 @@ func (p *Pressing) Copies(ctx context.Context, id int64, n int) error {
 				return err
 			}
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, wording.Counted(n, "copy")+" to be burned")
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, wording.Counted(n, "copy")+" to be burned")
 	})
 }
 
@@ -131,7 +131,7 @@ func (p *Pressing) burnChanged(ctx context.Context, tx *gorm.DB, b store.Burn, s
 	if err != nil {
 		return err
 	}
-	return p.Orders.NoteDelivery(ctx, tx, d, fmt.Sprintf(said, a...))
+	return p.Orders.Heads.NoteDelivery(ctx, tx, d, fmt.Sprintf(said, a...))
 }
 
 // Burn burns a copy and reads it back; wait is for how long it is to be put

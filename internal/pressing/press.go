@@ -228,7 +228,7 @@ func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide js
 		if err := tx.Model(&d).Update("state", store.DeliveryWaiting).Error; err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, said)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -357,7 +357,7 @@ func (p *Pressing) mend(ctx context.Context, x store.Disc, why string) error {
 		if err := p.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, "Damaged, and made again: "+why)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Damaged, and made again: "+why)
 	})
 }
 

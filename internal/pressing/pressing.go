@@ -352,7 +352,7 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 			return err
 		}
 		id = d.ID
-		return p.Orders.NoteDelivery(ctx, tx, d, "To be made: "+describe(n.DiscSetting))
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "To be made: "+describe(n.DiscSetting))
 	})
 	return id, err
 }
@@ -393,9 +393,9 @@ func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState,
 			return err
 		}
 		if said == "" {
-			return p.Orders.Changed(ctx, tx, d.OrderID)
+			return p.Orders.Days.Changed(ctx, tx, d.OrderID)
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, said)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -440,7 +440,7 @@ func (p *Pressing) Again(ctx context.Context, id int64) error {
 		if err := p.Queue.Insert(ctx, tx, Press{id}); err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, "To be made again")
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "To be made again")
 	})
 }
 
@@ -468,7 +468,7 @@ func (p *Pressing) Close(ctx context.Context, id int64) error {
 			tx.Model(&d).Update("state", store.DeliveryClosed).Error); err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, "Taken back")
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Taken back")
 	})
 }
 
@@ -490,6 +490,6 @@ func (p *Pressing) HandedOver(ctx context.Context, id int64) error {
 		}).Error; err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, d, "Handed over")
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Handed over")
 	})
 }

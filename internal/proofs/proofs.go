@@ -79,7 +79,7 @@ func (p *Proofs) Send(ctx context.Context, orderID int64, n New) (token string, 
 				return err
 			}
 		}
-		return p.Orders.Changed(ctx, tx, orderID)
+		return p.Orders.Days.Changed(ctx, tx, orderID)
 	})
 	if err != nil {
 		return "", err
@@ -240,7 +240,7 @@ func (p *Proofs) Remark(ctx context.Context, w delivery.Watched, who, text strin
 		if err := tx.Create(&r).Error; err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s at %s: %s", who,
+		return p.Orders.Heads.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s at %s: %s", who,
 			timecode.Clock(r.Seconds), text))
 	})
 }
@@ -288,7 +288,7 @@ func (p *Proofs) onRemark(ctx context.Context, orderID, remarkID int64,
 		if err := do(tx, r); err != nil {
 			return err
 		}
-		return p.Orders.Changed(ctx, tx, orderID)
+		return p.Orders.Days.Changed(ctx, tx, orderID)
 	})
 }
 
@@ -322,7 +322,7 @@ func (p *Proofs) Approve(ctx context.Context, w delivery.Watched, render int64, 
 				p.Now().Format("2 January 2006 15:04"))).Error; err != nil {
 			return err
 		}
-		return p.Orders.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s approved revision %d", name,
+		return p.Orders.Heads.NoteDelivery(ctx, tx, w.Delivery, fmt.Sprintf("%s approved revision %d", name,
 			a.Revision))
 	})
 }
@@ -335,7 +335,7 @@ func (p *Proofs) Ask(ctx context.Context, orderID int64, asks bool) error {
 			asks).Error; err != nil {
 			return err
 		}
-		return p.Orders.Changed(ctx, tx, orderID)
+		return p.Orders.Days.Changed(ctx, tx, orderID)
 	})
 }
 

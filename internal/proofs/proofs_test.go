@@ -140,7 +140,7 @@ func TestProof(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, shown.Approval)
 	assert.False(t, shown.Outdated)
-	_, err = h.Orders.Undo(ctx, id, housetest.Load(t, h, id).Slideshow.Head, nil)
+	_, err = h.Orders.Edits.Undo(ctx, id, housetest.Load(t, h, id).Slideshow.Head, nil)
 	require.NoError(t, err)
 	assert.True(t, housetest.Load(t, h, id).Approved(), "what was approved is back")
 }

@@ -66,11 +66,11 @@ func TestWorkersDoAllOfIt(t *testing.T) {
 	w := startWorkers(t, s)
 	defer w.Stop(5 * time.Second)
 	for i := range 4 {
-		_, err := s.Intake.Receive(ctx, o.ID, fmt.Sprint("u", i), fmt.Sprintf("%d.jpg", i),
+		_, err := s.Intake.In.Receive(ctx, o.ID, fmt.Sprint("u", i), fmt.Sprintf("%d.jpg", i),
 			bytes.NewReader(housetest.Photo(t, i)))
 		require.NoError(t, err)
 	}
-	_, err := s.Intake.Receive(ctx, o.ID, "song", "song.flac", bytes.NewReader(housetest.Song(t, 14)))
+	_, err := s.Intake.In.Receive(ctx, o.ID, "song", "song.flac", bytes.NewReader(housetest.Song(t, 14)))
 	require.NoError(t, err)
 	work := eventually(t, s, o.ID, "everything poured", func(w *orders.Dossier) bool {
 		return len(w.Doc.Uses()) == 4 && len(w.Doc.Soundtrack.Songs()) == 1
@@ -105,7 +105,7 @@ func TestWorkersDoAllOfIt(t *testing.T) {
 func TestJobsOfDeadWorkersGoOn(t *testing.T) {
 	s := housetest.Open(t)
 	o := housetest.Order(t, s)
-	m, err := s.Intake.Receive(ctx, o.ID, "u", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
+	m, err := s.Intake.In.Receive(ctx, o.ID, "u", "a.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
 	mark := func(worker string) {
 		require.NoError(t, s.Store.DB.Exec("UPDATE river_job SET state = 'running', attempt = 1, "+
@@ -181,7 +181,7 @@ func TestDeadlyJobsAreRefused(t *testing.T) {
 		}
 	}
 	for i, name := range []string{"deadly.jpg", "unlucky.jpg", "killed.jpg"} {
-		_, err := s.Intake.Receive(ctx, o.ID, name, name, bytes.NewReader(housetest.Photo(t, i)))
+		_, err := s.Intake.In.Receive(ctx, o.ID, name, name, bytes.NewReader(housetest.Photo(t, i)))
 		require.NoError(t, err)
 	}
 	die("deadly.jpg", "SIGSEGV: segmentation violation")
@@ -221,11 +221,11 @@ func TestHostileFilesHoldNobodyUp(t *testing.T) {
 	for _, f := range hostile.Files() {
 		b, err := os.ReadFile(f.Path(dir))
 		require.NoError(t, err)
-		_, err = s.Intake.Receive(ctx, bad.ID, f.Name, f.Name, bytes.NewReader(b))
+		_, err = s.Intake.In.Receive(ctx, bad.ID, f.Name, f.Name, bytes.NewReader(b))
 		require.NoError(t, err)
 	}
 	begun := time.Now()
-	_, err := s.Intake.Receive(ctx, good.ID, "good", "good.jpg", bytes.NewReader(housetest.Photo(t, 1)))
+	_, err := s.Intake.In.Receive(ctx, good.ID, "good", "good.jpg", bytes.NewReader(housetest.Photo(t, 1)))
 	require.NoError(t, err)
 	eventually(t, s, good.ID, "the photo is ready", func(d *orders.Dossier) bool {
 		return d.Media[0].State == store.Ready
@@ -244,7 +244,7 @@ func TestHostileFilesHoldNobodyUp(t *testing.T) {
 	}
 	_, endless := find(housetest.Load(t, s, bad.ID))
 	require.NotZero(t, endless, "others were ready before it")
-	require.NoError(t, s.Intake.Dismiss(ctx, bad.ID, endless))
+	require.NoError(t, s.Intake.Material.Dismiss(ctx, bad.ID, endless))
 	eventually(t, s, bad.ID, "all others are settled", func(d *orders.Dossier) bool {
 		n, _ := find(d)
 		return n == 0

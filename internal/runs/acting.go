@@ -40,22 +40,22 @@ func (Acting) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: act
 const acting = "acts"
 
 // Start has an act done by the job queue, once: while one like it goes on, another is refused.
-func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) (store.RunAct, error) {
+func (h *Acts) Start(ctx context.Context, id int64, a Ask, author *store.User) (store.RunAct, error) {
 	act := store.RunAct{
 		RunID:     id,
 		Act:       string(a.Act),
 		State:     store.ActWaiting,
 		How:       &a.How,
-		CreatedAt: rs.Now(),
+		CreatedAt: h.Now(),
 	}
 	if author != nil {
 		act.AuthorID, act.Author = &author.ID, author.Name
 	}
-	s, err := rs.Sheet(ctx, id)
+	s, err := h.sheets.Sheet(ctx, id)
 	if err != nil {
 		return act, err
 	}
-	p, err := rs.asked(ctx, s, a)
+	p, err := h.asked(ctx, s, a)
 	if err != nil {
 		return act, err
 	}
@@ -72,7 +72,7 @@ func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) 
 		act.State = store.ActDone
 		return act, nil
 	}
-	return act, rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return act, h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if _, err := lock(tx, id); err != nil {
 			return err
 		}
@@ -91,18 +91,18 @@ func (rs *Runs) Start(ctx context.Context, id int64, a Ask, author *store.User) 
 		if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: id}); err != nil {
 			return err
 		}
-		return rs.Queue.Insert(ctx, tx, Acting{act.ID})
+		return h.Queue.Insert(ctx, tx, Acting{act.ID})
 	})
 }
 
 // asked plans what is asked for.
-func (rs *Runs) asked(ctx context.Context, s *Sheet, a Ask) (Plan, error) {
+func (h *Acts) asked(ctx context.Context, s *Sheet, a Ask) (Plan, error) {
 	if !slices.Contains([]Act{Render, Again, Link, Mail, Proof, Disc, Burn, Together}, a.Act) {
 		return Plan{}, invalid.Field("act", "That cannot be done with a Run.")
 	}
 	p, err := Plan{Act: Together, Rows: s.together(a.Made)}, error(nil)
 	if a.Act != Together {
-		p, err = rs.Plan(ctx, s, a.Act)
+		p, err = h.work.Plan(ctx, s, a.Act)
 	}
 	if len(a.Only) > 0 {
 		p.Rows = slices.DeleteFunc(p.Rows, func(r Row) bool { return !slices.Contains(a.Only, r.ID) })
@@ -115,8 +115,8 @@ func (rs *Runs) asked(ctx context.Context, s *Sheet, a Ask) (Plan, error) {
 
 // Act does an act that was begun, from where it stands. What was done of it before is not done
 // again, whoever did it.
-func (rs *Runs) Act(ctx context.Context, j Acting) error {
-	act, err := store.One[store.RunAct](rs.Store.DB.WithContext(ctx), "id = ?", j.ActID)
+func (h *Acts) Act(ctx context.Context, j Acting) error {
+	act, err := store.One[store.RunAct](h.Store.DB.WithContext(ctx), "id = ?", j.ActID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && !act.State.Open() {
 		return nil
 	}
@@ -124,18 +124,18 @@ func (rs *Runs) Act(ctx context.Context, j Acting) error {
 		return err
 	}
 	ctx = store.As(ctx, &store.Actor{UserID: act.AuthorID, Who: act.Author})
-	s, err := rs.Sheet(ctx, act.RunID)
+	s, err := h.sheets.Sheet(ctx, act.RunID)
 	if err != nil {
 		return err
 	}
 	if Act(act.Act) == Together {
-		return rs.putTogether(ctx, s, &act)
+		return h.putTogether(ctx, s, &act)
 	}
 	a := Ask{Act: Act(act.Act), Only: act.Rows}
 	if act.How != nil {
 		a.How = *act.How
 	}
-	p, err := rs.asked(ctx, s, a)
+	p, err := h.asked(ctx, s, a)
 	if err != nil {
 		return err
 	}
@@ -145,32 +145,32 @@ func (rs *Runs) Act(ctx context.Context, j Acting) error {
 	}
 	for act.Next < len(act.Rows) {
 		if r, ok := still[act.Rows[act.Next]]; ok {
-			if err := rs.doRow(ctx, s, p, r, a.How, &act); err != nil {
+			if err := h.out.doRow(ctx, s, p, r, a.How, &act); err != nil {
 				return fmt.Errorf("row %s: %w", r.RunKey, err)
 			}
 		}
 		act.Next++
-		if goesOn, err := rs.note(ctx, &act); err != nil || !goesOn {
+		if goesOn, err := h.note(ctx, &act); err != nil || !goesOn {
 			return err
 		}
 	}
 	if s.PausedAt != nil && (a.Act == Render || a.Act == Again) {
-		return rs.hold(ctx, act.RunID, true)
+		return h.work.hold(ctx, act.RunID, true)
 	}
 	return nil
 }
 
 // doRow does an act with a row; what is wrong with the row leaves it out.
-func (rs *Runs) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.DiscSetting,
+func (o *Out) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.DiscSetting,
 	act *store.RunAct) error {
 	var err error
 	switch Act(act.Act) {
 	case Render, Again:
-		_, err = rs.Making.Begin(ctx, r.ID, "")
+		_, err = o.Making.Begin(ctx, r.ID, "")
 	case Link, Mail:
-		err = rs.deliver(ctx, s.Run, r, Act(act.Act) == Mail)
+		err = o.deliver(ctx, s.Run, r, Act(act.Act) == Mail)
 	default:
-		err = rs.hand(ctx, s.Run, r, Act(act.Act), p.handed[r.ID], how)
+		err = o.hand(ctx, s.Run, r, Act(act.Act), p.handed[r.ID], how)
 	}
 	var inv *invalid.Input
 	switch {
@@ -185,8 +185,8 @@ func (rs *Runs) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.Di
 }
 
 // note keeps how far an act is, and tells whether it goes on: it may have been stopped.
-func (rs *Runs) note(ctx context.Context, act *store.RunAct) (goesOn bool, err error) {
-	err = rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Acts) note(ctx context.Context, act *store.RunAct) (goesOn bool, err error) {
+	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		left, err := json.Marshal(act.LeftOut)
 		if err != nil {
 			return err
@@ -198,7 +198,7 @@ func (rs *Runs) note(ctx context.Context, act *store.RunAct) (goesOn bool, err e
 			"state":    store.ActRunning,
 		}
 		if act.Next == len(act.Rows) {
-			set["state"], set["finished_at"] = store.ActDone, rs.Now()
+			set["state"], set["finished_at"] = store.ActDone, h.Now()
 		}
 		res := tx.Model(&store.RunAct{}).Where("id = ? AND state IN ('waiting', 'running')", act.ID).
 			Updates(set)
@@ -217,15 +217,15 @@ func (rs *Runs) note(ctx context.Context, act *store.RunAct) (goesOn bool, err e
 const tellEvery = 4
 
 // Stop ends an act: what was done of it stays, the rest is not done.
-func (rs *Runs) Stop(ctx context.Context, run, act int64) error {
-	return rs.endAct(ctx, run, act, store.ActStopped, "")
+func (h *Acts) Stop(ctx context.Context, run, act int64) error {
+	return h.endAct(ctx, run, act, store.ActStopped, "")
 }
 
-func (rs *Runs) endAct(ctx context.Context, run, act int64, state store.ActState, why string) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Acts) endAct(ctx context.Context, run, act int64, state store.ActState, why string) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		err := tx.Model(&store.RunAct{}).Where("id = ? AND run_id = ? AND state IN ('waiting', 'running')",
 			act, run).
-			Updates(map[string]any{"state": state, "error": why, "finished_at": rs.Now()}).Error
+			Updates(map[string]any{"state": state, "error": why, "finished_at": h.Now()}).Error
 		if err != nil {
 			return err
 		}
@@ -234,19 +234,19 @@ func (rs *Runs) endAct(ctx context.Context, run, act int64, state store.ActState
 }
 
 // giveUp marks an act that cannot be done as failed.
-func (rs *Runs) giveUp(ctx context.Context, j Acting, why string) error {
-	act, err := store.One[store.RunAct](rs.Store.DB.WithContext(ctx), "id = ?", j.ActID)
+func (h *Acts) giveUp(ctx context.Context, j Acting, why string) error {
+	act, err := store.One[store.RunAct](h.Store.DB.WithContext(ctx), "id = ?", j.ActID)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	return rs.endAct(ctx, act.RunID, act.ID, store.ActFailed, why)
+	return h.endAct(ctx, act.RunID, act.ID, store.ActFailed, why)
 }
 
 // Await waits a moment for an act, since most are done at once, and tells how it stands then.
-func (rs *Runs) Await(ctx context.Context, act store.RunAct, most time.Duration) (store.RunAct, error) {
+func (h *Acts) Await(ctx context.Context, act store.RunAct, most time.Duration) (store.RunAct, error) {
 	until := time.Now().Add(most)
 	for act.State.Open() && time.Now().Before(until) {
 		select {
@@ -255,19 +255,19 @@ func (rs *Runs) Await(ctx context.Context, act store.RunAct, most time.Duration)
 		case <-time.After(30 * time.Millisecond):
 		}
 		var err error
-		if act, err = store.One[store.RunAct](rs.Store.DB.WithContext(ctx), "id = ?", act.ID); err != nil {
+		if act, err = store.One[store.RunAct](h.Store.DB.WithContext(ctx), "id = ?", act.ID); err != nil {
 			return act, err
 		}
 	}
 	if act.ID == 0 || act.State.Open() {
 		return act, nil
 	}
-	return act, rs.SeenAct(ctx, act.RunID, act.ID)
+	return act, h.SeenAct(ctx, act.RunID, act.ID)
 }
 
 // SeenAct notes that what became of an act was read.
-func (rs *Runs) SeenAct(ctx context.Context, run, act int64) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Acts) SeenAct(ctx context.Context, run, act int64) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.RunAct{}).Where("id = ? AND run_id = ?", act, run).
 			Update("seen", true).Error; err != nil {
 			return err
@@ -277,8 +277,8 @@ func (rs *Runs) SeenAct(ctx context.Context, run, act int64) error {
 }
 
 // Acts are the acts of a Run that go on, and those that ended and of which nobody read yet.
-func (rs *Runs) Acts(ctx context.Context, run int64) (out []store.RunAct, err error) {
-	return out, rs.Store.DB.WithContext(ctx).Where("run_id = ? AND NOT seen", run).Order("id").
+func (h *Acts) Acts(ctx context.Context, run int64) (out []store.RunAct, err error) {
+	return out, h.Store.DB.WithContext(ctx).Where("run_id = ? AND NOT seen", run).Order("id").
 		Find(&out).Error
 }
 

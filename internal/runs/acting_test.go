@@ -21,12 +21,12 @@ func TestAnActGoesOnByItselfOnce(t *testing.T) {
 	h := housetest.Open(t)
 	r := ready(t, h, 4)
 	ask := runs.Ask{Act: runs.Render}
-	act, err := h.Runs.Start(ctx, r.ID, ask, nil)
+	act, err := h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	require.NoError(t, err)
 	assert.Len(t, act.Rows, 4)
-	_, err = h.Runs.Start(ctx, r.ID, ask, nil)
+	_, err = h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	assert.ErrorContains(t, err, "being done already")
-	acts, err := h.Runs.Acts(ctx, r.ID)
+	acts, err := h.Runs.Acts.Acts(ctx, r.ID)
 	require.NoError(t, err)
 	require.Len(t, acts, 1)
 	assert.Equal(t, "Queueing films: 0 of 4 rows done. It goes on when this window is closed.",
@@ -43,45 +43,45 @@ func TestAnActGoesOnByItselfOnce(t *testing.T) {
 				}
 			}
 		}))
-	assert.ErrorIs(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}), broken)
+	assert.ErrorIs(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}), broken)
 	require.NoError(t, h.Store.DB.Callback().Update().Remove("test:break"))
 	assert.Len(t, renders(t, h), 3)
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), 4, "each row once")
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), 4)
-	act, err = h.Runs.Await(ctx, act, time.Second)
+	act, err = h.Runs.Acts.Await(ctx, act, time.Second)
 	require.NoError(t, err)
 	assert.Equal(t, store.ActDone, act.State)
-	acts, err = h.Runs.Acts(ctx, r.ID)
+	acts, err = h.Runs.Acts.Acts(ctx, r.ID)
 	require.NoError(t, err)
 	assert.Empty(t, acts, "it was read")
 
 	// Chosen rows alone are cancelled, and done again.
 	s := sheet(t, h, r.ID)
 	two := []int64{s.Rows[1].ID, s.Rows[2].ID}
-	ended, err := h.Runs.Cancel(ctx, r.ID, two...)
+	ended, err := h.Runs.Work.Cancel(ctx, r.ID, two...)
 	require.NoError(t, err)
 	assert.Equal(t, 2, ended)
-	running, err := h.Runs.Running(ctx, r.ID)
+	running, err := h.Runs.Work.Running(ctx, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, running)
-	done, err := h.Runs.GoWith(ctx, r.ID, runs.Ask{Act: runs.Render, Only: two[:1]})
+	done, err := h.Runs.Acts.GoWith(ctx, r.ID, runs.Ask{Act: runs.Render, Only: two[:1]})
 	require.NoError(t, err)
 	assert.Equal(t, "1 film queued to be rendered.", done.InWords())
 
 	// What is stopped is not gone on with.
-	act, err = h.Runs.Start(ctx, r.ID, ask, nil)
+	act, err = h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Stop(ctx, r.ID, act.ID))
+	require.NoError(t, h.Runs.Acts.Stop(ctx, r.ID, act.ID))
 	before := len(renders(t, h))
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), before)
-	acts, err = h.Runs.Acts(ctx, r.ID)
+	acts, err = h.Runs.Acts.Acts(ctx, r.ID)
 	require.NoError(t, err)
 	require.Len(t, acts, 1)
 	assert.Contains(t, runs.Told(acts[0]), "Stopped after 0 of 1 rows.")
-	require.NoError(t, h.Runs.SeenAct(ctx, r.ID, act.ID))
+	require.NoError(t, h.Runs.Acts.SeenAct(ctx, r.ID, act.ID))
 }
 
 // All films together can be those that are made alone, and what it takes is said before.
@@ -89,36 +89,36 @@ func TestTogetherOnlyWhatIsMade(t *testing.T) {
 	h := housetest.Open(t)
 	r := ready(t, h, 3)
 	ask := runs.Ask{Act: runs.Together, How: runs.UsualDisc, Made: true}
-	_, err := h.Runs.Start(ctx, r.ID, ask, nil)
+	_, err := h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	assert.ErrorContains(t, err, "No row is ready")
 	s := sheet(t, h, r.ID)
 	_, err = h.Making.Begin(ctx, s.Rows[1].ID, "")
 	require.NoError(t, err)
 	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: renders(t, h)[0].ID}, "w", true))
 	before := len(renders(t, h))
-	act, err := h.Runs.Start(ctx, r.ID, ask, nil)
+	act, err := h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	require.NoError(t, err)
 	assert.Len(t, renders(t, h), before, "it is a job")
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), before+1, "of one film")
 	// Broken off before it was noted that the disc is made, it is gone on with.
 	require.NoError(t, h.Store.DB.Exec(
 		"UPDATE run_acts SET state = 'running', next = 0, begun = 0 WHERE id = ?", act.ID).Error)
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}))
 	assert.Len(t, renders(t, h), before+1, "nothing is made twice")
-	acts, err := h.Runs.Acts(ctx, r.ID)
+	acts, err := h.Runs.Acts.Acts(ctx, r.ID)
 	require.NoError(t, err)
 	require.Len(t, acts, 1)
 	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.",
 		runs.Told(acts[0]))
 	// Once more is another one.
-	again, err := h.Runs.GoWith(ctx, r.ID, ask)
+	again, err := h.Runs.Acts.GoWith(ctx, r.ID, ask)
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Begun)
 	discs, err := h.Pressing.List(ctx, *r.PatternID)
 	require.NoError(t, err)
 	assert.Len(t, discs, 2)
-	text, err := h.Runs.TogetherText(ctx, sheet(t, h, r.ID))
+	text, err := h.Runs.Out.TogetherText(ctx, sheet(t, h, r.ID))
 	require.NoError(t, err)
 	assert.Contains(t, text, "3 films")
 }
@@ -138,15 +138,15 @@ func TestFolderAnswersAreUndone(t *testing.T) {
 	waiting := func() int { return sheet(t, h, r.ID).Waiting() }
 	require.Equal(t, 1, pictures())
 	require.Equal(t, 3, waiting())
-	require.NoError(t, h.Runs.Answer(ctx, r.ID, "Crew one", id, nil))
+	require.NoError(t, h.Runs.Folders.Answer(ctx, r.ID, "Crew one", id, nil))
 	settle(t, h, r.ID)
-	require.NoError(t, h.Runs.Answer(ctx, r.ID, "Nobody", 0, nil))
+	require.NoError(t, h.Runs.Folders.Answer(ctx, r.ID, "Nobody", 0, nil))
 	settle(t, h, r.ID)
 	assert.Equal(t, 3, pictures())
 	assert.Equal(t, 1, waiting())
 
 	undo := func(says string) {
-		said, err := h.Runs.Undo(ctx, r.ID, nil)
+		said, err := h.Runs.Cells.Undo(ctx, r.ID, nil)
 		require.NoError(t, err)
 		assert.Equal(t, says, said)
 		settle(t, h, r.ID)
@@ -172,7 +172,7 @@ func TestFolderAnswersAreUndone(t *testing.T) {
 			assert.True(t, there || common, "nothing is shown that is gone")
 		}
 	}
-	_, err := h.Runs.Redo(ctx, r.ID, nil)
+	_, err := h.Runs.Cells.Redo(ctx, r.ID, nil)
 	require.NoError(t, err)
 	settle(t, h, r.ID)
 	assert.Equal(t, 3, pictures())
@@ -189,14 +189,14 @@ func TestAnActMailsEachOnce(t *testing.T) {
 	for _, x := range s.Rows {
 		cells = append(cells, runs.Cell{OrderID: x.ID, Role: "email", To: "crew@saltmere.example"})
 	}
-	_, err := h.Runs.Set(ctx, r.ID, "Typed", cells, nil)
+	_, err := h.Runs.Cells.Set(ctx, r.ID, "Typed", cells, nil)
 	require.NoError(t, err)
-	_, err = h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
 		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
-	act, err := h.Runs.Start(ctx, r.ID, runs.Ask{Act: runs.Mail}, nil)
+	act, err := h.Runs.Acts.Start(ctx, r.ID, runs.Ask{Act: runs.Mail}, nil)
 	require.NoError(t, err)
 	_, _, err = h.Delivery.MakeLink(ctx, s.Rows[0].ID, delivery.NewLink{
 		RenderID: renders(t, h)[0].ID,
@@ -206,7 +206,7 @@ func TestAnActMailsEachOnce(t *testing.T) {
 		Keep:     true,
 	})
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: act.ID}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: act.ID}))
 	var links []store.Link
 	require.NoError(t, h.Store.DB.Find(&links).Error)
 	assert.Len(t, links, 2)

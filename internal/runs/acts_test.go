@@ -33,22 +33,22 @@ func TestRowsAndPatternsThatGo(t *testing.T) {
 	r := begin(t, h, crews)
 	s := sheet(t, h, r.ID)
 	gone := s.Rows[0].ID
-	require.NoError(t, h.Orders.Delete(ctx, gone))
+	require.NoError(t, h.Orders.Keeping.Delete(ctx, gone))
 	assert.Len(t, sheet(t, h, r.ID).Rows, 2)
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, crews), nil))
-	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, crews), nil))
+	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
 	s = sheet(t, h, r.ID)
 	require.Len(t, s.Rows, 3)
 	assert.NotEqual(t, gone, s.Rows[0].ID)
-	assert.ErrorContains(t, h.Orders.Restore(ctx, gone), "Another row of its Run has its key")
-	assert.ErrorContains(t, h.Orders.Delete(ctx, *r.PatternID), "the pattern of a Run")
-	assert.ErrorContains(t, h.Orders.Archive(ctx, *r.PatternID), "the pattern of a Run")
+	assert.ErrorContains(t, h.Orders.Keeping.Restore(ctx, gone), "Another row of its Run has its key")
+	assert.ErrorContains(t, h.Orders.Keeping.Delete(ctx, *r.PatternID), "the pattern of a Run")
+	assert.ErrorContains(t, h.Orders.Keeping.Archive(ctx, *r.PatternID), "the pattern of a Run")
 	before, after, err := h.Runs.Neighbours(ctx, s.Rows[1].Order)
 	require.NoError(t, err)
 	assert.Equal(t, []int64{s.Rows[0].ID, s.Rows[2].ID}, []int64{before, after})
 	// A copy of a row stands by itself, with the pictures it shared.
 	drop(t, h, r.ID, map[string][]byte{"quay.jpg": housetest.Photo(t, 1), "02/a.jpg": housetest.Photo(t, 2)})
-	o, err := h.Orders.Copy(ctx, s.Rows[1].ID, nil)
+	o, err := h.Orders.Heads.Copy(ctx, s.Rows[1].ID, nil)
 	require.NoError(t, err)
 	d := housetest.Load(t, h, o.ID)
 	assert.Nil(t, o.RunID)
@@ -58,11 +58,11 @@ func TestRowsAndPatternsThatGo(t *testing.T) {
 		assert.Contains(t, d.Library, id)
 	}
 	assert.Len(t, sheet(t, h, r.ID).Rows, 3)
-	lines, err := h.Runs.Lines(ctx, false)
+	lines, err := h.Runs.Sheets.Lines(ctx, false)
 	require.NoError(t, err)
 	assert.Equal(t, []int{1, 3}, []int{len(lines), lines[0].Films})
 	require.NoError(t, h.Runs.Archive(ctx, r.ID, true))
-	lines, err = h.Runs.Lines(ctx, false)
+	lines, err = h.Runs.Sheets.Lines(ctx, false)
 	require.NoError(t, err)
 	assert.Empty(t, lines)
 }
@@ -80,23 +80,23 @@ func TestMailToAll(t *testing.T) {
 	for i := range 5 {
 		files[fmt.Sprintf("%02d/a.jpg", i+1)] = housetest.Photo(t, 20+i)
 	}
-	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
+	_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
 	require.NoError(t, err)
 	drop(t, h, r.ID, files)
-	require.NoError(t, h.Runs.SetMail(ctx, r.ID, store.RunMail{
+	require.NoError(t, h.Runs.Out.SetMail(ctx, r.ID, store.RunMail{
 		Subject: "{names}, your film",
 		Text:    "Dear {Pet name}, {key}: {link}",
 	}))
-	_, err = h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
 		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	// Who makes links first mails those: one film has one address.
-	linked, err := h.Runs.Go(ctx, r.ID, runs.Link)
+	linked, err := h.Runs.Acts.Go(ctx, r.ID, runs.Link)
 	require.NoError(t, err)
 	assert.Equal(t, 4, linked.Begun)
-	done, err := h.Runs.Go(ctx, r.ID, runs.Mail)
+	done, err := h.Runs.Acts.Go(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 2, done.Begun)
 	assert.Contains(t, done.InWords(), "no e-mail address (03, 04)")
@@ -116,7 +116,7 @@ func TestMailToAll(t *testing.T) {
 	s := sheet(t, h, r.ID)
 	assert.Contains(t, row(t, s, "05").Needs[runs.Gone], "550 no such mailbox")
 	assert.Empty(t, row(t, s, "01").Needs[runs.Gone])
-	again, err := h.Runs.Go(ctx, r.ID, runs.Mail)
+	again, err := h.Runs.Acts.Go(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Begun, "only the one that failed")
 	var after []store.Link
@@ -161,10 +161,10 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 	id := sheet(t, h, r.ID).Rows[0].ID
 	head := func() int { return housetest.Load(t, h, id).Slideshow.Head }
 	give := func(message string) {
-		_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": message}},
+		_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": message}},
 			nil)
 		require.NoError(t, err)
-		require.NoError(t, h.Runs.Give(ctx, r.ID))
+		require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
 	}
 	wren, err := h.Accounts.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Operator)
 	require.NoError(t, err)
@@ -177,10 +177,10 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 		return d.Doc.Seed, d.Doc.Fit.PaceSeconds, d.Order.Details["message"]
 	}
 	was, _, _ := state()
-	_, err = h.Orders.Edit(ctx, id, head(), edit.Recast{Seed: 77}, &wren.ID)
+	_, err = h.Orders.Edits.Edit(ctx, id, head(), edit.Recast{Seed: 77}, &wren.ID)
 	require.NoError(t, err)
 	give("First")
-	_, err = h.Orders.Edit(ctx, id, head(), edit.Fit{Mode: doc.AtPace, Pace: 7}, &wren.ID)
+	_, err = h.Orders.Edits.Edit(ctx, id, head(), edit.Fit{Mode: doc.AtPace, Pace: 7}, &wren.ID)
 	require.NoError(t, err)
 	give("Second")
 	type now struct {
@@ -190,29 +190,29 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 	}
 	at := func() now { a, b, c := state(); return now{a, b, c} }
 	require.Equal(t, now{77, 7, "Second"}, at())
-	require.NoError(t, step(h.Orders.Undo))
+	require.NoError(t, step(h.Orders.Edits.Undo))
 	assert.Equal(t, now{77, 4, "Second"}, at())
 	assert.True(t, housetest.Load(t, h, id).CanRedo)
-	require.NoError(t, step(h.Orders.Undo))
+	require.NoError(t, step(h.Orders.Edits.Undo))
 	assert.Equal(t, now{was, 4, "Second"}, at())
-	require.NoError(t, step(h.Orders.Redo))
+	require.NoError(t, step(h.Orders.Edits.Redo))
 	assert.Equal(t, now{77, 4, "Second"}, at())
-	require.NoError(t, step(h.Orders.Redo))
+	require.NoError(t, step(h.Orders.Edits.Redo))
 	assert.Equal(t, now{77, 7, "Second"}, at())
-	assert.ErrorContains(t, step(h.Orders.Redo), "nothing to redo")
+	assert.ErrorContains(t, step(h.Orders.Edits.Redo), "nothing to redo")
 	assert.False(t, housetest.Load(t, h, id).CanRedo)
 	// A change that waits to be given is not given by going back.
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Third"}}, nil)
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Third"}}, nil)
 	require.NoError(t, err)
-	require.NoError(t, step(h.Orders.Undo))
+	require.NoError(t, step(h.Orders.Edits.Undo))
 	assert.Equal(t, now{77, 4, "Second"}, at())
 }
 
 // did does an act as it was said beforehand.
 func did(t *testing.T, h *house.House, s *runs.Sheet, act runs.Act) runs.Done {
-	p, err := h.Runs.Plan(ctx, s, act)
+	p, err := h.Runs.Work.Plan(ctx, s, act)
 	require.NoError(t, err)
-	done, err := h.Runs.Go(ctx, s.ID, act)
+	done, err := h.Runs.Acts.Go(ctx, s.ID, act)
 	require.NoError(t, err)
 	assert.Len(t, p.Rows, done.Begun, "as it was said beforehand")
 	return done
@@ -239,7 +239,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	// As if the images were made.
 	require.NoError(t, h.Store.DB.Exec("UPDATE discs SET image = (SELECT sha256 FROM renders WHERE state = "+
 		"'done' LIMIT 1), pressed_at = now()").Error)
-	faces, err := h.Runs.Faces(ctx, s)
+	faces, err := h.Runs.Out.Faces(ctx, s)
 	require.NoError(t, err)
 	assert.Len(t, faces, 2)
 	assert.Equal(t, 2, do(runs.Burn).Begun)
@@ -250,7 +250,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	assert.Equal(t, "02 Harbour Lights · Lantern Regatta", open[1].Words)
 
 	// One page with all films, and one set of discs.
-	address, err := h.Runs.All(ctx, s.ID)
+	address, err := h.Runs.Out.All(ctx, s.ID)
 	require.NoError(t, err)
 	w, err := h.Delivery.Open(ctx, address[strings.LastIndex(address, "/")+1:], s.Rows[1].Render.ID)
 	require.NoError(t, err)
@@ -268,7 +268,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 			Menu:     true,
 		},
 	}
-	put, err := h.Runs.GoWith(ctx, s.ID, together)
+	put, err := h.Runs.Acts.GoWith(ctx, s.ID, together)
 	require.NoError(t, err)
 	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.",
 		put.InWords())
@@ -277,7 +277,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	require.Len(t, list, 1)
 	assert.Equal(t, 3, list[0].Films())
 	together.How.Blank = "none"
-	_, err = h.Runs.Start(ctx, s.ID, together, nil)
+	_, err = h.Runs.Acts.Start(ctx, s.ID, together, nil)
 	assert.Error(t, err)
 	require.NoError(t, h.Store.DB.Exec(
 		"UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'").Error)
@@ -287,9 +287,9 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 // and a proof's address is no link of the film's: neither on cards nor in lists.
 func TestCancelLeavesProofsAlone(t *testing.T) {
 	h := housetest.Open(t)
-	r, err := h.Runs.Open(ctx, runs.New{Name: "Crews", Due: time.Now().AddDate(0, 0, 5)}, nil)
+	r, err := h.Runs.Lists.Open(ctx, runs.New{Name: "Crews", Due: time.Now().AddDate(0, 0, 5)}, nil)
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;The Gannets;12/9\n"), nil))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;The Gannets;12/9\n"), nil))
 	drop(t, h, r.ID, map[string][]byte{
 		"song.flac": housetest.Song(t, 18),
 		"01/a.jpg":  housetest.Photo(t, 3),
@@ -304,10 +304,10 @@ func TestCancelLeavesProofsAlone(t *testing.T) {
 	require.NotEmpty(t, token)
 	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
 	require.NoError(t, err)
-	n, err := h.Runs.Running(ctx, r.ID)
+	n, err := h.Runs.Work.Running(ctx, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n, "the film; the draft does not count")
-	n, err = h.Runs.Cancel(ctx, r.ID)
+	n, err = h.Runs.Work.Cancel(ctx, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, n)
 	states := map[string]store.RenderState{}
@@ -318,9 +318,9 @@ func TestCancelLeavesProofsAlone(t *testing.T) {
 	s = sheet(t, h, r.ID)
 	assert.Nil(t, s.Rows[0].Link)
 	var b bytes.Buffer
-	require.NoError(t, h.Runs.Links(s, &b))
+	require.NoError(t, h.Runs.Out.Links(s, &b))
 	assert.NotContains(t, b.String(), token)
-	assert.ErrorContains(t, h.Runs.Cards(ctx, s, &b), "no links yet")
+	assert.ErrorContains(t, h.Runs.Out.Cards(ctx, s, &b), "no links yet")
 }
 
 // The sheet costs the same however many rows it has.
@@ -350,7 +350,7 @@ func TestNoFileIsLost(t *testing.T) {
 	h := housetest.Open(t)
 	for seed := range uint64(12) {
 		rng := rand.New(rand.NewPCG(seed, 9))
-		r, err := h.Runs.Open(ctx, runs.New{Name: fmt.Sprint("Run ", seed), Due: time.Now()}, nil)
+		r, err := h.Runs.Lists.Open(ctx, runs.New{Name: fmt.Sprint("Run ", seed), Due: time.Now()}, nil)
 		require.NoError(t, err)
 		csv := "Key;Crew;Date\n"
 		for i := range 5 {
@@ -361,16 +361,16 @@ func TestNoFileIsLost(t *testing.T) {
 		sent := 0
 		actions := []func(){
 			func() {
-				require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, csv), nil))
+				require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, csv), nil))
 			},
-			func() { require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil)) },
-			func() { require.NoError(t, h.Runs.Answer(ctx, r.ID, "Nobody", 0, nil)) },
+			func() { require.NoError(t, h.Runs.Folders.AnswerAll(ctx, r.ID, nil)) },
+			func() { require.NoError(t, h.Runs.Folders.Answer(ctx, r.ID, "Nobody", 0, nil)) },
 		}
 		for i := range 12 {
 			p := places[rng.IntN(len(places))] + fmt.Sprintf("f%d.jpg", i)
 			actions = append(actions, func() {
 				for range 2 { // sent twice, taken once
-					require.NoError(t, h.Runs.Receive(ctx, r.ID, fmt.Sprintf("%d %s", r.ID, p), p,
+					require.NoError(t, h.Runs.Material.Receive(ctx, r.ID, fmt.Sprintf("%d %s", r.ID, p), p,
 						strings.NewReader(fmt.Sprint(seed, p)), nil))
 				}
 				sent++
@@ -380,12 +380,12 @@ func TestNoFileIsLost(t *testing.T) {
 		for _, a := range actions {
 			a()
 			if rng.IntN(3) == 0 {
-				require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
+				require.NoError(t, h.Runs.Material.Sort(ctx, runs.Sort{RunID: r.ID}))
 			}
 		}
-		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
-		require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
-		require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: r.ID}))
+		require.NoError(t, h.Runs.Material.Sort(ctx, runs.Sort{RunID: r.ID}))
+		require.NoError(t, h.Runs.Folders.AnswerAll(ctx, r.ID, nil))
+		require.NoError(t, h.Runs.Material.Sort(ctx, runs.Sort{RunID: r.ID}))
 		var media, waiting []string
 		require.NoError(t, h.Store.DB.Model(&store.Media{}).
 			Where("run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?)", r.ID, r.ID).

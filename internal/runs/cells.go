@@ -39,17 +39,17 @@ type Refused struct {
 
 // Set changes cells of the sheet and keeps what was in them, to be undone in
 // one step. Those that cannot be are told, the others are changed.
-func (rs *Runs) Set(ctx context.Context, id int64, title string, cells []Cell, author *int64) ([]Refused,
+func (r *Cells) Set(ctx context.Context, id int64, title string, cells []Cell, author *int64) ([]Refused,
 	error) {
 	if len(cells) == 0 || len(cells) > MaxCells {
 		return nil, invalid.Field("cells", "Between one and %d cells can be changed at once.", MaxCells)
 	}
-	run, err := rs.Load(ctx, id)
+	run, err := r.Load(ctx, id)
 	if err != nil {
 		return nil, err
 	}
 	step := store.RunStep{RunID: id, AuthorID: author, Title: title}
-	refused, err := rs.each(ctx, run, cells, author, func(o store.Order, done map[list.Role]string) {
+	refused, err := r.each(ctx, run, cells, author, func(o store.Order, done map[list.Role]string) {
 		for role, to := range done {
 			was := valueOf(o, role)
 			if was != to {
@@ -66,7 +66,7 @@ func (rs *Runs) Set(ctx context.Context, id int64, title string, cells []Cell, a
 	if err != nil || len(step.Cells) == 0 {
 		return refused, err
 	}
-	return refused, rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return refused, r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := remember(tx, step); err != nil {
 			return err
 		}
@@ -93,7 +93,7 @@ const atOnce = 4
 
 // each sets cells row by row. done is told of each row that was changed, as it
 // was, one at a time.
-func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64,
+func (r *Cells) each(ctx context.Context, run *Run, cells []Cell, author *int64,
 	done func(store.Order, map[list.Role]string)) ([]Refused, error) {
 	byOrder := map[int64]map[list.Role]string{}
 	for _, c := range cells {
@@ -102,7 +102,7 @@ func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64,
 		}
 		byOrder[c.OrderID][c.Role] = strings.TrimSpace(c.To)
 	}
-	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, true)
+	held, err := rows(r.Store.DB.WithContext(ctx), run.ID, true)
 	if err != nil {
 		return nil, err
 	}
@@ -117,7 +117,7 @@ func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64,
 		}
 		g.Go(func() error {
 			// All of a row's cells, or those that can be.
-			err := rs.setRow(ctx, run.Pattern, o, set, author)
+			err := r.setRow(ctx, run.Pattern, o, set, author)
 			if err == nil {
 				results <- func() { done(o, set) }
 				return nil
@@ -127,7 +127,7 @@ func (rs *Runs) each(ctx context.Context, run *Run, cells []Cell, author *int64,
 			}
 			good := map[list.Role]string{}
 			for _, role := range slices.Sorted(maps.Keys(set)) {
-				err := rs.setRow(ctx, run.Pattern, o, map[list.Role]string{role: set[role]}, author)
+				err := r.setRow(ctx, run.Pattern, o, map[list.Role]string{role: set[role]}, author)
 				if err == nil {
 					good[role] = set[role]
 					continue
@@ -168,9 +168,9 @@ func inWords(err error) string {
 	return err.Error()
 }
 
-func (rs *Runs) setRow(ctx context.Context, pattern *orders.Dossier, o store.Order, set map[list.Role]string,
+func (r *Cells) setRow(ctx context.Context, pattern *orders.Dossier, o store.Order, set map[list.Role]string,
 	author *int64) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return rs.set(ctx, tx, pattern, o, set, author) })
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error { return r.set(ctx, tx, pattern, o, set, author) })
 }
 
 // partOf is the part of a row's film that a role sets; empty: none.
@@ -189,7 +189,7 @@ func isOwn(o store.Order, r list.Role) bool {
 
 // set gives a row values. An empty one of what the pattern has too is the
 // pattern's again.
-func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o store.Order,
+func (r *Cells) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o store.Order,
 	set map[list.Role]string, author *int64) error {
 	details := map[string]string{}
 	var back []string
@@ -236,7 +236,7 @@ func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o
 			if v == "" {
 				delete(values, role)
 			}
-			op, part, err := rs.playing(tx, o, role, v)
+			op, part, err := r.playing(tx, o, role, v)
 			if err != nil {
 				return err
 			}
@@ -257,7 +257,7 @@ func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o
 		ops = append(ops, edit.AsPattern{Pattern: pattern.Doc, Parts: back})
 	}
 	for _, op := range ops {
-		if _, err := rs.Orders.DoIn(ctx, tx, o.ID, op, author); err != nil {
+		if _, err := r.Orders.Edits.DoIn(ctx, tx, o.ID, op, author); err != nil {
 			return err
 		}
 	}
@@ -268,7 +268,7 @@ func (rs *Runs) set(ctx context.Context, tx *gorm.DB, pattern *orders.Dossier, o
 		}
 	}
 	if head != was {
-		return rs.Orders.UpdateIn(ctx, tx, o.ID, head)
+		return r.Orders.Heads.UpdateIn(ctx, tx, o.ID, head)
 	}
 	return nil
 }
@@ -292,7 +292,7 @@ func rename(tx *gorm.DB, o store.Order, key string) error {
 
 // playing is the edit by which a row's pace or songs are what a cell says, or
 // the part that is the pattern's again.
-func (rs *Runs) playing(tx *gorm.DB, o store.Order, role list.Role, v string) (op edit.Op, part string,
+func (r *Cells) playing(tx *gorm.DB, o store.Order, role list.Role, v string) (op edit.Op, part string,
 	err error) {
 	switch {
 	case role == list.Pace && v == "":
@@ -349,17 +349,17 @@ func sameSong(file, name string) bool {
 }
 
 // Undo takes the last step back, Redo the last that was taken back again.
-func (rs *Runs) Undo(ctx context.Context, id int64, author *int64) (string, error) {
-	return rs.step(ctx, id, false, author)
+func (r *Cells) Undo(ctx context.Context, id int64, author *int64) (string, error) {
+	return r.step(ctx, id, false, author)
 }
 
 // Redo does again what was undone last.
-func (rs *Runs) Redo(ctx context.Context, id int64, author *int64) (string, error) {
-	return rs.step(ctx, id, true, author)
+func (r *Cells) Redo(ctx context.Context, id int64, author *int64) (string, error) {
+	return r.step(ctx, id, true, author)
 }
 
-func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (string, error) {
-	run, err := rs.Load(ctx, id)
+func (r *Cells) step(ctx context.Context, id int64, again bool, author *int64) (string, error) {
+	run, err := r.Load(ctx, id)
 	if err != nil {
 		return "", err
 	}
@@ -367,7 +367,7 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 	if again {
 		order = "id"
 	}
-	st, err := store.One[store.RunStep](rs.Store.DB.WithContext(ctx).Order(order),
+	st, err := store.One[store.RunStep](r.Store.DB.WithContext(ctx).Order(order),
 		"run_id = ? AND undone = ?", id, again)
 	if errors.Is(err, store.ErrNotFound) {
 		if again {
@@ -389,11 +389,11 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 		}
 		cells[i] = Cell{c.OrderID, c.Role, to}
 	}
-	refused, err := rs.each(ctx, run, cells, author, func(store.Order, map[list.Role]string) {})
+	refused, err := r.each(ctx, run, cells, author, func(store.Order, map[list.Role]string) {})
 	if err != nil {
 		return "", err
 	}
-	err = rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		// Of two who press at the same time, one does it.
 		res := tx.Model(&store.RunStep{}).Where("id = ? AND undone = ?", st.ID, again).
 			Update("undone", !again)
@@ -403,11 +403,11 @@ func (rs *Runs) step(ctx context.Context, id int64, again bool, author *int64) (
 		switch {
 		case len(st.Folders) == 0:
 		case again:
-			if err := rs.belong(ctx, tx, id, st.Folders); err != nil {
+			if err := r.folders.belong(ctx, tx, id, st.Folders); err != nil {
 				return err
 			}
 		default:
-			if err := rs.takeBack(ctx, tx, id, st.Folders, author); err != nil {
+			if err := r.folders.takeBack(ctx, tx, id, st.Folders, author); err != nil {
 				return err
 			}
 		}
@@ -430,15 +430,15 @@ func detailKey(r list.Role) string {
 }
 
 // Back gives parts of a row back to the pattern.
-func (rs *Runs) Back(ctx context.Context, o store.Order, parts []string, author *int64) error {
-	run, pattern, err := rs.RowOf(ctx, o)
+func (r *Cells) Back(ctx context.Context, o store.Order, parts []string, author *int64) error {
+	run, pattern, err := r.RowOf(ctx, o)
 	if err != nil || pattern || run.PatternID == nil {
 		return errors.Join(err, invalid.Field("parts", "This order follows no pattern."))
 	}
-	p, err := rs.Orders.Load(ctx, *run.PatternID)
+	p, err := r.Orders.Load(ctx, *run.PatternID)
 	if err != nil {
 		return err
 	}
-	_, err = rs.Orders.Do(ctx, o.ID, edit.AsPattern{Pattern: p.Doc, Parts: parts}, author)
+	_, err = r.Orders.Edits.Do(ctx, o.ID, edit.AsPattern{Pattern: p.Doc, Parts: parts}, author)
 	return err
 }

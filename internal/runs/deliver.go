@@ -29,13 +29,13 @@ type handed struct {
 
 // handed reads how far all rows' proofs and discs are, of their films as they
 // are now.
-func (rs *Runs) handed(ctx context.Context, run int64) (map[int64]handed, error) {
+func (o *Out) handed(ctx context.Context, run int64) (map[int64]handed, error) {
 	var rows []struct {
 		ID                                 int64
 		Approved, Proofed, Pressed, Burned bool
 		Disc                               int64
 	}
-	err := rs.Store.DB.WithContext(ctx).Raw(`SELECT o.id,
+	err := o.Store.DB.WithContext(ctx).Raw(`SELECT o.id,
 			EXISTS (SELECT 1 FROM approvals a WHERE a.order_id = o.id AND a.revision = s.head) AS approved,
 			EXISTS (SELECT 1 FROM renders r WHERE r.order_id = o.id AND r.profile = ? AND r.revision = s.head AND r.state IN ('waiting', 'running', 'done'))
 				AND EXISTS (SELECT 1 FROM links l JOIN deliveries d ON d.id = l.delivery_id WHERE d.order_id = o.id AND l.proof AND l.closed_at IS NULL AND l.expires_at > ?) AS proofed,
@@ -44,7 +44,7 @@ func (rs *Runs) handed(ctx context.Context, run int64) (map[int64]handed, error)
 		FROM orders o JOIN slideshows s ON s.order_id = o.id AND s.position = 0
 		LEFT JOIN LATERAL (SELECT x.* FROM discs x JOIN deliveries d ON d.id = x.delivery_id JOIN delivery_renders dr ON dr.delivery_id = d.id JOIN renders r ON r.id = dr.render_id
 			WHERE d.order_id = o.id AND d.state NOT IN ('closed', 'failed') AND r.revision = s.head ORDER BY d.id DESC LIMIT 1) x ON true
-		WHERE o.run_id = ? AND o.run_key <> ''`, profile.Proof.Name, rs.Now(), run).Scan(&rows).Error
+		WHERE o.run_id = ? AND o.run_key <> ''`, profile.Proof.Name, o.Now(), run).Scan(&rows).Error
 	out := map[int64]handed{}
 	for _, r := range rows {
 		out[r.ID] = handed{r.Approved, r.Proofed, r.Disc, r.Pressed, r.Burned}
@@ -106,10 +106,10 @@ var UsualDisc = store.DiscSetting{
 }
 
 // hand does an act of proofs or discs for a row.
-func (rs *Runs) hand(ctx context.Context, run *Run, r Row, act Act, h handed, how store.DiscSetting) error {
+func (o *Out) hand(ctx context.Context, run *Run, r Row, act Act, h handed, how store.DiscSetting) error {
 	switch act {
 	case Proof:
-		_, err := rs.Proofs.Send(ctx, r.ID, proofs.New{
+		_, err := o.Proofs.Send(ctx, r.ID, proofs.New{
 			Title: titleOf(run, r),
 			Days:  proofDays,
 			Mail:  r.ClientEmail != "",
@@ -117,10 +117,10 @@ func (rs *Runs) hand(ctx context.Context, run *Run, r Row, act Act, h handed, ho
 		return err
 	case Disc:
 		how.Name = discName(run, r)
-		_, err := rs.Pressing.Make(ctx, r.ID, pressing.New{DiscSetting: how})
+		_, err := o.Pressing.Make(ctx, r.ID, pressing.New{DiscSetting: how})
 		return err
 	}
-	return rs.Pressing.Copies(ctx, h.disc, 1)
+	return o.Pressing.Copies(ctx, h.disc, 1)
 }
 
 // titleOf is what a row's film is called to its client.
@@ -149,8 +149,8 @@ func discName(run *Run, r Row) string {
 }
 
 // Faces are the discs of a Run's rows, whose faces can be printed.
-func (rs *Runs) Faces(ctx context.Context, s *Sheet) (out []int64, err error) {
-	all, err := rs.handed(ctx, s.ID)
+func (o *Out) Faces(ctx context.Context, s *Sheet) (out []int64, err error) {
+	all, err := o.handed(ctx, s.ID)
 	for _, r := range s.Rows {
 		if h := all[r.ID]; h.disc > 0 && h.pressed {
 			out = append(out, h.disc)
@@ -171,8 +171,8 @@ func (s *Sheet) finished() (out []Row) {
 
 // All makes one link with the films of all rows that are made, for who ordered
 // them together, and tells its address.
-func (rs *Runs) All(ctx context.Context, id int64) (address string, err error) {
-	s, err := rs.Sheet(ctx, id)
+func (o *Out) All(ctx context.Context, id int64) (address string, err error) {
+	s, err := o.sheets.Sheet(ctx, id)
 	if err != nil {
 		return "", err
 	}
@@ -190,11 +190,11 @@ func (rs *Runs) All(ctx context.Context, id int64) (address string, err error) {
 	for _, r := range rows[1:] {
 		n.Also = append(n.Also, r.Render.ID)
 	}
-	_, token, err := rs.Delivery.MakeLink(ctx, s.Pattern.Order.ID, n)
+	_, token, err := o.Delivery.MakeLink(ctx, s.Pattern.Order.ID, n)
 	if err != nil {
 		return "", err
 	}
-	return rs.Delivery.Address(token), nil
+	return o.Delivery.Address(token), nil
 }
 
 // together are the rows whose films go onto discs together: all that are ready, or only those
@@ -213,9 +213,9 @@ func (s *Sheet) together(finished bool) (out []Row) {
 
 // TogetherText says what the act Together does before it is asked for: so many films, and how long
 // it takes to encode them for discs.
-func (rs *Runs) TogetherText(ctx context.Context, s *Sheet) (string, error) {
+func (o *Out) TogetherText(ctx context.Context, s *Sheet) (string, error) {
 	rows := s.together(false)
-	e, err := rs.anew(ctx, s, rows)
+	e, err := o.sheets.anew(ctx, s, rows)
 	text := wording.Counted(len(rows), "film")
 	if long := e.ifLong(); long != "" {
 		text += ", " + long
@@ -257,7 +257,7 @@ func (s *Sheet) divide(rows []Row, how store.DiscSetting) (out []discSet, err er
 
 // putTogether does the act Together from where it stands: of its discs, those that this act made
 // before are not made again. What is wrong with a film leaves its disc out.
-func (rs *Runs) putTogether(ctx context.Context, s *Sheet, act *store.RunAct) error {
+func (h *Acts) putTogether(ctx context.Context, s *Sheet, act *store.RunAct) error {
 	var rows []Row
 	for _, id := range act.Rows {
 		if i := slices.IndexFunc(s.Rows, func(r Row) bool { return r.ID == id }); i >= 0 {
@@ -273,35 +273,35 @@ func (rs *Runs) putTogether(ctx context.Context, s *Sheet, act *store.RunAct) er
 		if done += len(d.rows); done <= act.Next {
 			continue
 		}
-		if err := rs.putOn(ctx, s, d, act); err != nil {
+		if err := h.out.putOn(ctx, s, d, act); err != nil {
 			return fmt.Errorf("%s: %w", d.name, err)
 		}
 		act.Next = done
-		if goesOn, err := rs.note(ctx, act); err != nil || !goesOn {
+		if goesOn, err := h.note(ctx, act); err != nil || !goesOn {
 			return err
 		}
 	}
 	act.Next = len(act.Rows) // rows that are gone are gone through
-	_, err = rs.note(ctx, act)
+	_, err = h.note(ctx, act)
 	return err
 }
 
 // putOn makes a disc of an act, unless the act made it before it was broken off.
-func (rs *Runs) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAct) error {
+func (o *Out) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAct) error {
 	x := pressing.New{DiscSetting: *act.How}
 	x.Name = d.name
 	for _, r := range d.rows {
 		x.Orders = append(x.Orders, r.ID)
 	}
 	var made int64
-	err := rs.Store.DB.WithContext(ctx).Model(&store.Delivery{}).
+	err := o.Store.DB.WithContext(ctx).Model(&store.Delivery{}).
 		Where("order_id = ? AND kind = ? AND title = ? AND created_at >= ?", s.PatternID, store.DiscDelivery,
 			d.name, act.CreatedAt).Count(&made).Error
 	if err != nil || made > 0 {
 		act.Begun += int(made)
 		return err
 	}
-	_, err = rs.Pressing.Make(ctx, s.Pattern.Order.ID, x)
+	_, err = o.Pressing.Make(ctx, s.Pattern.Order.ID, x)
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
 		for _, r := range d.rows {

@@ -62,19 +62,19 @@ type Estimate struct {
 // Estimate tells how much work the films of rows are: what was made for others before, or is the
 // same in several, is made once. Films that nobody laid out yet count wholly, unless look: then
 // they are laid out, which takes a while.
-func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (Estimate, error) {
+func (y *Sheets) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (Estimate, error) {
 	e := Estimate{Whole: true}
 	seen := map[string]bool{}
 	var all []laidSegment
 	var keys []string
 	for _, r := range rows {
-		segs, ok := rs.laid.get(r)
+		segs, ok := y.laid.get(r)
 		if !ok && look {
-			d, err := rs.Orders.Load(ctx, r.ID)
+			d, err := y.Orders.Load(ctx, r.ID)
 			if err != nil {
 				return e, err
 			}
-			f, err := rs.Orders.Film(d, d.Profile, "")
+			f, err := y.Orders.Film(d, d.Profile, "")
 			if err != nil {
 				return e, err
 			}
@@ -82,7 +82,7 @@ func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (
 			if err != nil {
 				return e, err
 			}
-			segs, ok = rs.laid.put(r, made), true
+			segs, ok = y.laid.put(r, made), true
 		}
 		if !ok {
 			e.Whole = false
@@ -98,7 +98,7 @@ func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (
 			all, keys = append(all, g), append(keys, g.key)
 		}
 	}
-	kept, err := rs.Making.Kept.Find(ctx, keys)
+	kept, err := y.Making.Kept.Find(ctx, keys)
 	if err != nil {
 		return e, err
 	}
@@ -109,15 +109,15 @@ func (rs *Runs) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) (
 			e.Frames += g.frames
 		}
 	}
-	e.Minutes, e.Workers, err = rs.lasts(ctx, float64(e.Frames), len(rows))
+	e.Minutes, e.Workers, err = y.lasts(ctx, float64(e.Frames), len(rows))
 	return e, err
 }
 
 // lasts is about how many minutes frames of so many films take, by the pace of the latest, on the
 // workers there are.
-func (rs *Runs) lasts(ctx context.Context, frames float64, films int) (minutes float64, workers int,
+func (y *Sheets) lasts(ctx context.Context, frames float64, films int) (minutes float64, workers int,
 	err error) {
-	pace, workers, err := rs.Making.Pace(ctx)
+	pace, workers, err := y.Making.Pace(ctx)
 	if err != nil {
 		return 0, workers, err
 	}
@@ -131,11 +131,11 @@ func (s *Sheet) wholly(r Row) timecode.Frames {
 
 // anew is the work of films that are made by another profile than the usual: none of it is known
 // to be there.
-func (rs *Runs) anew(ctx context.Context, s *Sheet, rows []Row) (e Estimate, err error) {
+func (y *Sheets) anew(ctx context.Context, s *Sheet, rows []Row) (e Estimate, err error) {
 	for _, r := range rows {
 		e.Frames += s.wholly(r)
 	}
-	e.Minutes, e.Workers, err = rs.lasts(ctx, float64(e.Frames), len(rows))
+	e.Minutes, e.Workers, err = y.lasts(ctx, float64(e.Frames), len(rows))
 	return e, err
 }
 

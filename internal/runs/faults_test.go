@@ -32,7 +32,7 @@ func ready(t *testing.T, h *house.House, rows int) store.Run {
 		files[fmt.Sprintf("%02d/a.jpg", i+1)] = housetest.Photo(t, i)
 	}
 	r := begin(t, h, csv)
-	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
+	_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
 	require.NoError(t, err)
 	drop(t, h, r.ID, files)
 	return r
@@ -49,7 +49,7 @@ func TestADiskThatIsFull(t *testing.T) {
 	b, small := storetest.SmallDisk(t, "48m")
 	h := housetest.On(t, storetest.Open(t), b, house.Settings{})
 	r := ready(t, h, 3)
-	_, err := h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.Len(t, all, 3)
@@ -82,14 +82,14 @@ func TestADiskThatIsFull(t *testing.T) {
 func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	h := housetest.Open(t)
 	r := ready(t, h, 3)
-	_, err := h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: all[0].ID}, "w", true))
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;Crew 1;12/9\n02;Crew Two;12/9\n"),
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;Crew 1;12/9\n02;Crew Two;12/9\n"),
 		nil))
-	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
+	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
 		nil)
 	require.NoError(t, err)
 	for _, rd := range all[1:] {
@@ -105,8 +105,8 @@ func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "Crew Two", done.Details["names"], "as it is, not as it was queued")
 
-	require.NoError(t, h.Runs.Give(ctx, r.ID))
-	again, err := h.Runs.Go(ctx, r.ID, runs.Render)
+	require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
+	again, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	assert.Equal(t, 2, again.Begun)
 	for _, rd := range renders(t, h)[3:] {
@@ -130,7 +130,7 @@ func TestAWorkerThatIsStopped(t *testing.T) {
 		return w
 	}
 	w := work()
-	_, err := h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
 		for _, rd := range renders(t, h) {

@@ -14,7 +14,7 @@ import (
 )
 
 // match finds for every folder without a row the one it belongs to.
-func (rs *Runs) match(tx *gorm.DB, run store.Run, held []store.Order) error {
+func (r *Folders) match(tx *gorm.DB, run store.Run, held []store.Order) error {
 	var folders []store.RunFolder
 	if err := tx.Where("run_id = ?", run.ID).Order("name").Find(&folders).Error; err != nil {
 		return err
@@ -72,7 +72,7 @@ func bit(b bool) int {
 
 // give makes files media of the rows they belong to. Those in the root are of
 // the row whose key they begin with, or common to all.
-func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []store.Order) error {
+func (r *Folders) give(ctx context.Context, tx *gorm.DB, run store.Run, held []store.Order) error {
 	var files []store.RunFile
 	err := tx.Where("run_id = ? AND (folder = '' OR folder IN (SELECT name FROM run_folders WHERE run_id = "+
 		"? AND order_id IS NOT NULL))", run.ID, run.ID).Order("id").Find(&files).Error
@@ -105,7 +105,7 @@ func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []sto
 			m.RunID, m.OrderID = nil, &order
 		}
 		m.RunFolder = f.Folder
-		if err := rs.Intake.Take(ctx, tx, &m); err != nil {
+		if err := r.Intake.Take(ctx, tx, &m); err != nil {
 			return err
 		}
 		if m.OrderID != nil {
@@ -119,7 +119,7 @@ func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []sto
 		return err
 	}
 	for id := range changed {
-		if err := rs.Orders.Changed(ctx, tx, id); err != nil {
+		if err := r.Orders.Days.Changed(ctx, tx, id); err != nil {
 			return err
 		}
 	}
@@ -127,16 +127,16 @@ func (rs *Runs) give(ctx context.Context, tx *gorm.DB, run store.Run, held []sto
 }
 
 // Answer says which row a folder belongs to; 0: to none of them.
-func (rs *Runs) Answer(ctx context.Context, id int64, folder string, order int64, author *int64) error {
-	return rs.answer(ctx, id, author, func(f store.RunFolder) (int64, bool) {
+func (r *Folders) Answer(ctx context.Context, id int64, folder string, order int64, author *int64) error {
+	return r.answer(ctx, id, author, func(f store.RunFolder) (int64, bool) {
 		return order, f.Name == folder
 	})
 }
 
 // AnswerAll says that every folder with a likely row belongs to that: of those that nobody has
 // answered for, and that suit no two rows equally.
-func (rs *Runs) AnswerAll(ctx context.Context, id int64, author *int64) error {
-	return rs.answer(ctx, id, author, LikelyRow)
+func (r *Folders) AnswerAll(ctx context.Context, id int64, author *int64) error {
+	return r.answer(ctx, id, author, LikelyRow)
 }
 
 // LikelyRow is the row that a folder is likely of, and that nobody has answered for yet; ok is
@@ -149,9 +149,9 @@ func LikelyRow(f store.RunFolder) (row int64, ok bool) {
 }
 
 // answer answers for the folders that of has an answer for, as a step that can be undone.
-func (rs *Runs) answer(ctx context.Context, id int64, author *int64, of func(store.RunFolder) (int64,
+func (r *Folders) answer(ctx context.Context, id int64, author *int64, of func(store.RunFolder) (int64,
 	bool)) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var open []store.RunFolder
 		if _, err := lock(tx, id); err != nil {
 			return err
@@ -181,12 +181,12 @@ func (rs *Runs) answer(ctx context.Context, id int64, author *int64, of func(sto
 		if err := remember(tx, step); err != nil {
 			return err
 		}
-		return rs.belong(ctx, tx, id, step.Folders)
+		return r.belong(ctx, tx, id, step.Folders)
 	})
 }
 
 // belong takes answers for: folders are of their rows, or of none.
-func (rs *Runs) belong(ctx context.Context, tx *gorm.DB, run int64, answers []store.FolderAnswer) error {
+func (r *Folders) belong(ctx context.Context, tx *gorm.DB, run int64, answers []store.FolderAnswer) error {
 	for _, a := range answers {
 		set := map[string]any{"passed": a.OrderID == 0}
 		if a.OrderID != 0 {
@@ -201,19 +201,19 @@ func (rs *Runs) belong(ctx context.Context, tx *gorm.DB, run int64, answers []st
 			return err
 		}
 	}
-	return rs.sortSoon(ctx, tx, run)
+	return r.sortSoon(ctx, tx, run)
 }
 
-func (rs *Runs) sortSoon(ctx context.Context, tx *gorm.DB, run int64) error {
+func (r *Folders) sortSoon(ctx context.Context, tx *gorm.DB, run int64) error {
 	if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: run}); err != nil {
 		return err
 	}
-	return rs.once(ctx, tx, Sort{run}, run)
+	return r.once(ctx, tx, Sort{run}, run)
 }
 
 // takeBack takes answers back: what came with the folders leaves the films of their rows and
 // waits again.
-func (rs *Runs) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []store.FolderAnswer,
+func (r *Folders) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []store.FolderAnswer,
 	author *int64) error {
 	if _, err := lock(tx, run); err != nil {
 		return err
@@ -232,7 +232,7 @@ func (rs *Runs) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []
 			Order("id").Find(&came).Error; err != nil {
 			return err
 		}
-		if err := rs.Intake.TakeOut(ctx, tx, a.OrderID, came, author); err != nil {
+		if err := r.Intake.Material.TakeOut(ctx, tx, a.OrderID, came, author); err != nil {
 			return err
 		}
 		for _, m := range came {
@@ -253,5 +253,5 @@ func (rs *Runs) takeBack(ctx context.Context, tx *gorm.DB, run int64, answers []
 			}
 		}
 	}
-	return rs.sortSoon(ctx, tx, run)
+	return r.sortSoon(ctx, tx, run)
 }

@@ -59,8 +59,8 @@ type counted struct {
 const standsFor = 10 * time.Minute
 
 // Hear forgets how the Run of an event stands; all Runs if events were missed.
-func (rs *Runs) Hear(e store.Event) {
-	st := &rs.stand
+func (y *Sheets) Hear(e store.Event) {
+	st := &y.stand
 	st.mu.Lock()
 	defer st.mu.Unlock()
 	st.turn++
@@ -76,23 +76,23 @@ func (rs *Runs) Hear(e store.Event) {
 }
 
 // standing is how a Run stands; nil of one whose pattern is gone.
-func (rs *Runs) standing(ctx context.Context, id int64) (*Standing, error) {
-	st := &rs.stand
+func (y *Sheets) standing(ctx context.Context, id int64) (*Standing, error) {
+	st := &y.stand
 	st.mu.Lock()
 	k, ok := st.kept[id]
 	turn := st.turn
 	st.mu.Unlock()
-	if ok && rs.Now().Sub(k.at) < standsFor {
+	if ok && y.Now().Sub(k.at) < standsFor {
 		return &k.Standing, nil
 	}
-	s, err := rs.Sheet(ctx, id)
+	s, err := y.Sheet(ctx, id)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	k = counted{s.Standing(), rs.Now()}
+	k = counted{s.Standing(), y.Now()}
 	st.mu.Lock()
 	defer st.mu.Unlock()
 	// What was told meanwhile may not be in what was read.
@@ -114,8 +114,8 @@ type Line struct {
 
 // Lines reads all Runs: first the one of which a film is due next. How the rows of one stand is
 // counted by its sheet, and kept until something of it changes.
-func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
-	tx := rs.Store.DB.WithContext(ctx)
+func (y *Sheets) Lines(ctx context.Context, archived bool) ([]Line, error) {
+	tx := y.Store.DB.WithContext(ctx)
 	q := tx.Omit("list", "pending")
 	if archived {
 		q = q.Where("archived_at IS NOT NULL")
@@ -162,7 +162,7 @@ func (rs *Runs) Lines(ctx context.Context, archived bool) ([]Line, error) {
 		if archived {
 			continue
 		}
-		if out[i].Stands, err = rs.standing(ctx, out[i].ID); err != nil {
+		if out[i].Stands, err = y.standing(ctx, out[i].ID); err != nil {
 			return nil, err
 		}
 	}

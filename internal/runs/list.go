@@ -22,8 +22,8 @@ import (
 
 // Bring brings in a list: the first at once, a later one to be compared and
 // agreed to.
-func (rs *Runs) Bring(ctx context.Context, id int64, t list.Table, author *int64) error {
-	run, err := rs.Load(ctx, id)
+func (y *Lists) Bring(ctx context.Context, id int64, t list.Table, author *int64) error {
+	run, err := y.Load(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -32,19 +32,19 @@ func (rs *Runs) Bring(ctx context.Context, id int64, t list.Table, author *int64
 	if run.List != nil && slices.Equal(l.Headings, run.List.Headings) {
 		l.Roles = run.List.Roles // as they were chosen
 	}
-	return rs.propose(ctx, run, l, author)
+	return y.propose(ctx, run, l, author)
 }
 
 // propose takes a list at once where there are no rows yet or it changes
 // nothing, else has it wait to be agreed to.
-func (rs *Runs) propose(ctx context.Context, run *Run, l store.RunList, author *int64) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (y *Lists) propose(ctx context.Context, run *Run, l store.RunList, author *int64) error {
+	return y.Store.Tx(ctx, func(tx *gorm.DB) error {
 		held, err := rows(tx, run.ID, true)
 		if err != nil {
 			return err
 		}
-		if c, _, _ := rs.compare(run.Run, held, l); len(held) == 0 || c.Nothing() {
-			return rs.take(ctx, tx, run.ID, l, run.Pattern, author)
+		if c, _, _ := y.compare(run.Run, held, l); len(held) == 0 || c.Nothing() {
+			return y.take(ctx, tx, run.ID, l, run.Pattern, author)
 		}
 		return change(tx, run.ID, map[string]any{"pending": &l})
 	})
@@ -52,8 +52,8 @@ func (rs *Runs) propose(ctx context.Context, run *Run, l store.RunList, author *
 
 // Roles gives the columns of the list other meanings. role is by column; what
 // changes by that is shown as a corrected list would be, unless it is new.
-func (rs *Runs) Roles(ctx context.Context, id int64, roles []list.Role, author *int64) error {
-	run, err := rs.Load(ctx, id)
+func (y *Lists) Roles(ctx context.Context, id int64, roles []list.Role, author *int64) error {
+	run, err := y.Load(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -72,22 +72,22 @@ func (rs *Runs) Roles(ctx context.Context, id int64, roles []list.Role, author *
 	n := *l
 	n.Roles = roles
 	if run.Pending == nil {
-		if err := rs.rekey(ctx, run.ID, *l, n); err != nil {
+		if err := y.rekey(ctx, run.ID, *l, n); err != nil {
 			return err
 		}
 	}
-	return rs.propose(ctx, run, n, author)
+	return y.propose(ctx, run, n, author)
 }
 
 // rekey gives rows the keys that their lines have when the same list is read
 // otherwise, so that they are the same rows still.
-func (rs *Runs) rekey(ctx context.Context, id int64, was, is store.RunList) error {
+func (y *Lists) rekey(ctx context.Context, id int64, was, is store.RunList) error {
 	old, _ := was.Read(was.Roles)
 	now, _ := is.Read(is.Roles)
 	if len(old) != len(now) {
 		return nil
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return y.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if _, err := lock(tx, id); err != nil {
 			return err
 		}
@@ -162,7 +162,7 @@ func valueOf(o store.Order, r list.Role) string {
 
 // compare tells what a list changes, the rows of it, and what is doubtful in
 // it.
-func (rs *Runs) compare(run store.Run, held []store.Order, l store.RunList) (list.Comparison, []list.Row,
+func (y *Lists) compare(run store.Run, held []store.Order, l store.RunList) (list.Comparison, []list.Row,
 	[]list.Problem) {
 	read, problems := l.Read(l.Roles)
 	for i := range read {
@@ -240,15 +240,15 @@ type Proposal struct {
 }
 
 // Proposed tells what the list that waits would change; nil if none waits.
-func (rs *Runs) Proposed(ctx context.Context, run *Run) (*Proposal, error) {
+func (y *Lists) Proposed(ctx context.Context, run *Run) (*Proposal, error) {
 	if run.Pending == nil {
 		return nil, nil
 	}
-	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, true)
+	held, err := rows(y.Store.DB.WithContext(ctx), run.ID, true)
 	if err != nil {
 		return nil, err
 	}
-	c, _, problems := rs.compare(run.Run, held, *run.Pending)
+	c, _, problems := y.compare(run.Run, held, *run.Pending)
 	return &Proposal{c, *run.Pending, c.InWords(func(r list.Role) string {
 		return Called(r, run.Pattern)
 	}), problems}, nil
@@ -256,35 +256,35 @@ func (rs *Runs) Proposed(ctx context.Context, run *Run) (*Proposal, error) {
 
 // Agree takes the list that waits; byHand also where cells were changed by
 // hand since. Refuse forgets it.
-func (rs *Runs) Agree(ctx context.Context, id int64, byHand bool, author *int64) error {
-	run, err := rs.Load(ctx, id)
+func (y *Lists) Agree(ctx context.Context, id int64, byHand bool, author *int64) error {
+	run, err := y.Load(ctx, id)
 	if err != nil {
 		return err
 	}
 	if run.Pending == nil {
 		return invalid.Field("list", "No list waits to be agreed to.")
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return y.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if !byHand {
-			return rs.take(ctx, tx, id, *run.Pending, run.Pattern, author)
+			return y.take(ctx, tx, id, *run.Pending, run.Pattern, author)
 		}
-		return rs.takeAll(ctx, tx, id, *run.Pending, run.Pattern, author, true)
+		return y.takeAll(ctx, tx, id, *run.Pending, run.Pattern, author, true)
 	})
 }
 
 // Refuse forgets the list that waits.
-func (rs *Runs) Refuse(ctx context.Context, id int64) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"pending": nil}) })
+func (y *Lists) Refuse(ctx context.Context, id int64) error {
+	return y.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"pending": nil}) })
 }
 
-func (rs *Runs) take(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier,
+func (y *Lists) take(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier,
 	author *int64) error {
-	return rs.takeAll(ctx, tx, id, l, pattern, author, false)
+	return y.takeAll(ctx, tx, id, l, pattern, author, false)
 }
 
 // takeAll makes the rows as a list has them. What was set by hand stays unless
 // byHand; rows that are gone are kept aside.
-func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier,
+func (y *Lists) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunList, pattern *orders.Dossier,
 	author *int64, byHand bool) error {
 	run, err := lock(tx, id)
 	if err != nil {
@@ -296,12 +296,12 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 	}
 	if pattern == nil || !slices.Equal(detailsOf(l), pattern.Doc.Pattern.ByRow) {
 		// The pattern must know what it leaves to its rows.
-		if pattern, err = rs.Orders.DoIn(ctx, tx, *run.PatternID, edit.Leave{Details: detailsOf(l)},
+		if pattern, err = y.Orders.Edits.DoIn(ctx, tx, *run.PatternID, edit.Leave{Details: detailsOf(l)},
 			nil); err != nil {
 			return err
 		}
 	}
-	c, read, _ := rs.compare(run, held, l)
+	c, read, _ := y.compare(run, held, l)
 	byKey := map[string]store.Order{}
 	for _, o := range held {
 		byKey[o.RunKey] = o
@@ -311,7 +311,7 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 		position[r.Key] = i + 1
 	}
 	for _, r := range c.New {
-		if _, err := rs.openRow(ctx, tx, run, r, position[r.Key], pattern.Doc, author); err != nil {
+		if _, err := y.openRow(ctx, tx, run, r, position[r.Key], pattern.Doc, author); err != nil {
 			return rowError(r, err)
 		}
 	}
@@ -331,7 +331,7 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 			set[x.Role] = x.To
 		}
 		if len(set) > 0 {
-			if err := rs.set(ctx, tx, pattern, o, set, author); err != nil {
+			if err := y.cells.set(ctx, tx, pattern, o, set, author); err != nil {
 				return rowError(r, err)
 			}
 		}
@@ -346,14 +346,14 @@ func (rs *Runs) takeAll(ctx context.Context, tx *gorm.DB, id int64, l store.RunL
 		}
 	}
 	for _, k := range c.Gone {
-		if err := tx.Model(&store.Order{ID: byKey[k].ID}).Update("aside_at", rs.Now()).Error; err != nil {
+		if err := tx.Model(&store.Order{ID: byKey[k].ID}).Update("aside_at", y.Now()).Error; err != nil {
 			return err
 		}
 	}
 	if err := change(tx, id, map[string]any{"list": &l, "pending": nil}); err != nil {
 		return err
 	}
-	return rs.once(ctx, tx, Sort{id}, id)
+	return y.once(ctx, tx, Sort{id}, id)
 }
 
 func rowError(r list.Row, err error) error {
@@ -377,7 +377,7 @@ func detailsOf(l store.RunList) (out []string) {
 }
 
 // openRow opens the order of a new row.
-func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.Row, position int,
+func (y *Lists) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.Row, position int,
 	pattern doc.Slideshow, author *int64) (store.Order, error) {
 	n := orders.New{
 		Head: orders.Head{
@@ -411,9 +411,9 @@ func (rs *Runs) openRow(ctx context.Context, tx *gorm.DB, run store.Run, r list.
 		RunValues:   values,
 		RunCells:    r.Cells,
 	}
-	o, err := rs.Orders.OpenRow(ctx, tx, n, pattern, what, author)
+	o, err := y.Orders.Heads.OpenRow(ctx, tx, n, pattern, what, author)
 	if p, bad := doc.ParsePace(values[list.Pace]); err == nil && bad == nil {
-		_, err = rs.Orders.DoIn(ctx, tx, o.ID, edit.Fit{Mode: doc.AtPace, Pace: p}, author)
+		_, err = y.Orders.Edits.DoIn(ctx, tx, o.ID, edit.Fit{Mode: doc.AtPace, Pace: p}, author)
 	}
 	return o, err
 }

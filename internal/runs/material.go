@@ -84,22 +84,22 @@ func (rs *Runs) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[Acting]{
 		Needs: rs.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Acting]) error {
-			err := rs.Act(ctx, j.Args)
+			err := rs.Acts.Act(ctx, j.Args)
 			if err != nil && j.Last {
-				return errors.Join(err, rs.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
+				return errors.Join(err, rs.Acts.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
 			}
 			return err
 		},
-		Refuse: rs.giveUp,
+		Refuse: rs.Acts.giveUp,
 	})
 	queue.Handle(js, queue.Kind[Sort]{
 		Needs: rs.Blobs.Here,
-		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return rs.Sort(ctx, j.Args) },
+		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return rs.Material.Sort(ctx, j.Args) },
 	})
 	queue.Handle(js, queue.Kind[Tend]{
 		Needs: rs.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Tend]) error {
-			again, err := rs.Tend(ctx, j.Args)
+			again, err := rs.Patterns.Tend(ctx, j.Args)
 			if again {
 				return queue.Later(2 * time.Second)
 			}
@@ -108,13 +108,13 @@ func (rs *Runs) Jobs(js *queue.Jobs) {
 	})
 	queue.Handle(js, queue.Kind[Unpack]{
 		Needs: rs.Blobs.Here,
-		Work:  func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Unpack(ctx, j.Args) },
+		Work:  func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Material.Unpack(ctx, j.Args) },
 	})
 }
 
 // MayReceive tells whether there is a Run to bring files into.
-func (rs *Runs) MayReceive(ctx context.Context, id int64) error {
-	_, err := store.One[store.Run](rs.Store.DB.WithContext(ctx).Select("id"), "id = ?", id)
+func (m *Material) MayReceive(ctx context.Context, id int64) error {
+	_, err := store.One[store.Run](m.Store.DB.WithContext(ctx).Select("id"), "id = ?", id)
 	if errors.Is(err, store.ErrNotFound) {
 		return invalid.Field("run", "there is no such Run")
 	}
@@ -147,7 +147,7 @@ func place(p string) (folder, name string) {
 // Receive keeps a file that came for a Run: a list, a zip of material, or a
 // file of the material at its path in the tree. uploadID names the upload:
 // receiving the same one twice does nothing.
-func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string, r io.Reader,
+func (m *Material) Receive(ctx context.Context, id int64, uploadID, filePath string, r io.Reader,
 	author *int64) error {
 	folder, name := place(filePath)
 	if nobodys(filePath) {
@@ -160,15 +160,15 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 		}
 		t, err := listfile.Read(ctx, name, b)
 		if err != nil {
-			return rs.say(ctx, id, err.Error())
+			return m.say(ctx, id, err.Error())
 		}
-		return rs.Bring(ctx, id, t, author)
+		return m.lists.Bring(ctx, id, t, author)
 	}
-	sha, size, err := rs.Blobs.Keep(ctx, r)
+	sha, size, err := m.Blobs.Keep(ctx, r)
 	if err != nil {
 		return fmt.Errorf("%s: %w", name, err)
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return m.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := store.KeepBlob(tx, sha, size); err != nil {
 			return err
 		}
@@ -176,9 +176,9 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 			return err
 		}
 		if strings.EqualFold(filepath.Ext(name), ".zip") && folder == "" {
-			return rs.Queue.Insert(ctx, tx, Unpack{id, uploadID, name, sha})
+			return m.Queue.Insert(ctx, tx, Unpack{id, uploadID, name, sha})
 		}
-		return rs.wait(ctx, tx, store.RunFile{
+		return m.wait(ctx, tx, store.RunFile{
 			RunID:    id,
 			Folder:   folder,
 			Name:     name,
@@ -191,26 +191,26 @@ func (rs *Runs) Receive(ctx context.Context, id int64, uploadID, filePath string
 
 // say keeps what could not be done with a file that came, for the sheet to
 // show.
-func (rs *Runs) say(ctx context.Context, id int64, text string) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"said": text}) })
+func (h *room) say(ctx context.Context, id int64, text string) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"said": text}) })
 }
 
 // Dismiss forgets what was said.
-func (rs *Runs) Dismiss(ctx context.Context, id int64) error { return rs.say(ctx, id, "") }
+func (m *Material) Dismiss(ctx context.Context, id int64) error { return m.say(ctx, id, "") }
 
 // once queues a job of a Run unless one like it waits already. Whoever changes
 // what the job looks at holds the Run's row meanwhile, in share or whole, so
 // that one which waits begins after that.
-func (rs *Runs) once(ctx context.Context, tx *gorm.DB, j river.JobArgs, run int64) error {
+func (h *room) once(ctx context.Context, tx *gorm.DB, j river.JobArgs, run int64) error {
 	waits, err := queue.Waits(tx, j.Kind(), "run_id", run)
 	if err != nil || waits {
 		return err
 	}
-	return rs.Queue.Insert(ctx, tx, j)
+	return h.Queue.Insert(ctx, tx, j)
 }
 
 // wait registers a file that waits to be given to a row, and its folder.
-func (rs *Runs) wait(ctx context.Context, tx *gorm.DB, f store.RunFile) error {
+func (m *Material) wait(ctx context.Context, tx *gorm.DB, f store.RunFile) error {
 	if _, err := store.One[store.Run](tx.Clauses(clause.Locking{Strength: "SHARE"}).Select("id"), "id = ?",
 		f.RunID); err != nil {
 		return fmt.Errorf("Run %d: %w", f.RunID, err)
@@ -234,7 +234,7 @@ func (rs *Runs) wait(ctx context.Context, tx *gorm.DB, f store.RunFile) error {
 			return err
 		}
 	}
-	return rs.once(ctx, tx, Sort{f.RunID}, f.RunID)
+	return m.once(ctx, tx, Sort{f.RunID}, f.RunID)
 }
 
 // Limits on a zip of material.
@@ -246,14 +246,14 @@ const (
 
 // Unpack takes a zip of material apart. One folder around all of it is left
 // out.
-func (rs *Runs) Unpack(ctx context.Context, j Unpack) error {
-	local, err := rs.Blobs.Path(ctx, j.SHA256)
+func (m *Material) Unpack(ctx context.Context, j Unpack) error {
+	local, err := m.Blobs.Path(ctx, j.SHA256)
 	if err != nil {
 		return err
 	}
 	z, err := zip.OpenReader(local)
 	if err != nil {
-		return rs.say(ctx, j.RunID, fmt.Sprintf("%s cannot be taken apart: %v.", j.Name, err))
+		return m.say(ctx, j.RunID, fmt.Sprintf("%s cannot be taken apart: %v.", j.Name, err))
 	}
 	defer z.Close()
 	var files []*zip.File
@@ -266,7 +266,7 @@ func (rs *Runs) Unpack(ctx context.Context, j Unpack) error {
 		total += f.UncompressedSize64
 	}
 	if len(files) > maxEntries || total > maxUnpackBytes {
-		return rs.say(ctx, j.RunID,
+		return m.say(ctx, j.RunID,
 			fmt.Sprintf("%s holds %d files of %d GB; at most %d of %d GB are taken apart.", j.Name,
 				len(files), total>>30, maxEntries, maxUnpackBytes>>30))
 	}
@@ -276,23 +276,23 @@ func (rs *Runs) Unpack(ctx context.Context, j Unpack) error {
 	}
 	around := Around(names)
 	for i, f := range files {
-		if err := rs.unpackOne(ctx, j, i, f, strings.TrimPrefix(names[i], around)); err != nil {
+		if err := m.unpackOne(ctx, j, i, f, strings.TrimPrefix(names[i], around)); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func (rs *Runs) unpackOne(ctx context.Context, j Unpack, i int, f *zip.File, name string) error {
+func (m *Material) unpackOne(ctx context.Context, j Unpack, i int, f *zip.File, name string) error {
 	r, err := f.Open()
 	if err != nil {
-		return rs.say(ctx, j.RunID, fmt.Sprintf("%s: %s cannot be taken out: %v.", j.Name, name, err))
+		return m.say(ctx, j.RunID, fmt.Sprintf("%s: %s cannot be taken out: %v.", j.Name, name, err))
 	}
 	defer r.Close()
-	err = rs.Receive(ctx, j.RunID, fmt.Sprintf("%s-%d", j.UploadID, i), name,
+	err = m.Receive(ctx, j.RunID, fmt.Sprintf("%s-%d", j.UploadID, i), name,
 		io.LimitReader(r, maxEntryBytes), nil)
 	if errors.Is(err, zip.ErrChecksum) || errors.Is(err, zip.ErrFormat) {
-		return rs.say(ctx, j.RunID, fmt.Sprintf("%s: %s is damaged.", j.Name, name))
+		return m.say(ctx, j.RunID, fmt.Sprintf("%s: %s is damaged.", j.Name, name))
 	}
 	return err
 }
@@ -333,8 +333,8 @@ func named(held []store.Order) []list.Named {
 
 // Sort matches folders to rows and gives each row the files that are surely
 // its own. What is doubtful waits.
-func (rs *Runs) Sort(ctx context.Context, j Sort) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (m *Material) Sort(ctx context.Context, j Sort) error {
+	return m.Store.Tx(ctx, func(tx *gorm.DB) error {
 		run, err := lock(tx, j.RunID)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
@@ -346,38 +346,38 @@ func (rs *Runs) Sort(ctx context.Context, j Sort) error {
 		if err != nil {
 			return err
 		}
-		if err := rs.match(tx, run, held); err != nil {
+		if err := m.folders.match(tx, run, held); err != nil {
 			return err
 		}
-		if err := rs.give(ctx, tx, run, held); err != nil {
+		if err := m.folders.give(ctx, tx, run, held); err != nil {
 			return err
 		}
 		if err := store.Tell(tx, store.Event{What: store.RunChanged, ID: run.ID}); err != nil {
 			return err
 		}
-		return rs.once(ctx, tx, Tend{run.ID}, run.ID)
+		return m.once(ctx, tx, Tend{run.ID}, run.ID)
 	})
 }
 
 // Moved hears that the film of a row or a pattern has changed, and has what
 // follows from it seen to: the rows follow their pattern, and the pattern is
 // filled with the first row that can.
-func (rs *Runs) Moved(ctx context.Context, tx *gorm.DB, o store.Order) error {
+func (r *Patterns) Moved(ctx context.Context, tx *gorm.DB, o store.Order) error {
 	if o.RunKey != "" {
 		run, err := store.One[store.Run](tx.Select("id", "seen_as"), "id = ?", *o.RunID)
 		if err != nil || run.SeenAs != nil {
 			return err
 		}
 	}
-	return rs.once(ctx, tx, Tend{*o.RunID}, *o.RunID)
+	return r.once(ctx, tx, Tend{*o.RunID}, *o.RunID)
 }
 
 // Tend sees to what follows from new material: it fills the pattern with the
 // first row's that has some, gives rows the songs their list names, and gives
 // all rows what the pattern has unless films were made already. again says that
 // files are still being read.
-func (rs *Runs) Tend(ctx context.Context, j Tend) (again bool, err error) {
-	run, err := rs.Load(ctx, j.RunID)
+func (r *Patterns) Tend(ctx context.Context, j Tend) (again bool, err error) {
+	run, err := r.Load(ctx, j.RunID)
 	if errors.Is(err, store.ErrNotFound) {
 		return false, nil
 	}
@@ -385,37 +385,37 @@ func (rs *Runs) Tend(ctx context.Context, j Tend) (again bool, err error) {
 		return false, err
 	}
 	var waiting int64
-	err = rs.Store.DB.WithContext(ctx).Model(&store.Media{}).
+	err = r.Store.DB.WithContext(ctx).Model(&store.Media{}).
 		Where("state = 'waiting' AND (run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?))",
 			run.ID, run.ID).Count(&waiting).Error
 	if err != nil {
 		return false, err
 	}
-	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, false)
+	held, err := rows(r.Store.DB.WithContext(ctx), run.ID, false)
 	if err != nil {
 		return false, err
 	}
 	if waiting == 0 {
-		if err := rs.nameSongs(ctx, held); err != nil {
+		if err := r.nameSongs(ctx, held); err != nil {
 			return false, err
 		}
 	}
 	if !slices.ContainsFunc(run.Pattern.Doc.Slides, rowSlide) {
 		for _, o := range held {
 			if o.Pictures > 0 {
-				if err := rs.SeeAs(ctx, run.ID, o.ID, nil); err != nil {
+				if err := r.SeeAs(ctx, run.ID, o.ID, nil); err != nil {
 					return false, err
 				}
 				break
 			}
 		}
 	}
-	made, err := rs.made(ctx, run.ID)
+	made, err := r.made(ctx, run.ID)
 	if err != nil {
 		return false, err
 	}
 	if made == 0 {
-		if err := rs.Give(ctx, run.ID); err != nil {
+		if err := r.Give(ctx, run.ID); err != nil {
 			return false, err
 		}
 	}
@@ -423,18 +423,18 @@ func (rs *Runs) Tend(ctx context.Context, j Tend) (again bool, err error) {
 }
 
 // nameSongs gives rows the songs their list names, if they are there by now.
-func (rs *Runs) nameSongs(ctx context.Context, held []store.Order) error {
+func (r *Patterns) nameSongs(ctx context.Context, held []store.Order) error {
 	for _, o := range held {
 		v := o.RunValues[list.Songs]
 		if v == "" || slices.Contains(o.Own, follow.Soundtrack) {
 			continue
 		}
-		songs, missing, err := songsNamed(rs.Store.DB.WithContext(ctx), o, v)
+		songs, missing, err := songsNamed(r.Store.DB.WithContext(ctx), o, v)
 		if err != nil {
 			return err
 		}
 		if missing == "" {
-			if _, err := rs.Orders.Do(ctx, o.ID, edit.Songs{Songs: songs}, nil); err != nil {
+			if _, err := r.Orders.Edits.Do(ctx, o.ID, edit.Songs{Songs: songs}, nil); err != nil {
 				return err
 			}
 		}
@@ -444,11 +444,11 @@ func (rs *Runs) nameSongs(ctx context.Context, held []store.Order) error {
 
 // WatchFolders brings in what is new in the folders that Runs watch, until ctx
 // ends. A file is taken once it has not changed for a while.
-func (rs *Runs) WatchFolders(ctx context.Context) {
+func (m *Material) WatchFolders(ctx context.Context) {
 	tick := time.NewTicker(watchEvery)
 	defer tick.Stop()
 	for {
-		if err := rs.Look(ctx); err != nil && ctx.Err() == nil {
+		if err := m.Look(ctx); err != nil && ctx.Err() == nil {
 			slog.WarnContext(ctx, "watched folders", "error", err)
 		}
 		select {
@@ -462,25 +462,25 @@ func (rs *Runs) WatchFolders(ctx context.Context) {
 const watchEvery = 5 * time.Second
 
 // Look brings in, once, what is new in the folders that Runs watch.
-func (rs *Runs) Look(ctx context.Context) error {
-	if rs.Watch == "" {
+func (m *Material) Look(ctx context.Context) error {
+	if m.Watch == "" {
 		return nil
 	}
-	root, err := os.OpenRoot(rs.Watch)
+	root, err := os.OpenRoot(m.Watch)
 	if err != nil {
 		return err
 	}
 	defer root.Close()
 	var all []store.Run
-	if err := rs.Store.DB.WithContext(ctx).Omit("list", "pending").
+	if err := m.Store.DB.WithContext(ctx).Omit("list", "pending").
 		Where("watches <> '' AND archived_at IS NULL").Find(&all).Error; err != nil {
 		return err
 	}
 	var wrong error
 	for _, run := range all {
-		trouble, err := rs.lookIn(ctx, root, run)
+		trouble, err := m.lookIn(ctx, root, run)
 		if err == nil && trouble != run.Trouble {
-			err = rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+			err = m.Store.Tx(ctx, func(tx *gorm.DB) error {
 				return change(tx, run.ID, map[string]any{"trouble": trouble})
 			})
 		}

@@ -202,15 +202,15 @@ func (r *Run) twice(rows []store.Order) map[int64]string {
 
 // Doubts are what a colleague would point out of a row beside its own film: that another row is
 // called as it is. Of other orders there is nothing to say.
-func (rs *Runs) Doubts(ctx context.Context, o store.Order) ([]plan.Check, error) {
+func (y *Sheets) Doubts(ctx context.Context, o store.Order) ([]plan.Check, error) {
 	if o.RunID == nil || o.RunKey == "" {
 		return nil, nil
 	}
-	run, err := rs.Load(ctx, *o.RunID)
+	run, err := y.Load(ctx, *o.RunID)
 	if err != nil {
 		return nil, err
 	}
-	all, err := rows(rs.Store.DB.WithContext(ctx), run.ID, false)
+	all, err := rows(y.Store.DB.WithContext(ctx), run.ID, false)
 	if err != nil {
 		return nil, err
 	}

@@ -69,7 +69,7 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 	require.NoError(t, h.Proofs.Tick(ctx, one, m.ID, true))
 	assert.Empty(t, sheet(t, h, r.ID).Rows[0].Needs[runs.Answers])
 	// What was approved and is changed then is to be shown anew.
-	_, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+	_, err := h.Runs.Cells.Set(ctx, r.ID, "Typed", []runs.Cell{{
 		OrderID: two,
 		Role:    names,
 		To:      "Somebody else",
@@ -80,7 +80,7 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 	// Mail that did not get there is a finding, an exception and the next step.
 	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("id = ?", watch(one).ID).Update("mail_error",
 		"it came back: no such mailbox").Error)
-	require.NoError(t, h.Store.Tx(ctx, func(tx *gorm.DB) error { return h.Orders.Changed(ctx, tx, one) }))
+	require.NoError(t, h.Store.Tx(ctx, func(tx *gorm.DB) error { return h.Orders.Days.Changed(ctx, tx, one) }))
 	first := sheet(t, h, r.ID).Rows[0]
 	assert.Equal(t, "the proof’s mail failed: it came back: no such mailbox", first.Needs[runs.Answers])
 	assert.Equal(t, "The proof’s mail failed: it came back: no such mailbox", first.StepText)
@@ -102,7 +102,7 @@ func TestExceptions(t *testing.T) {
 	h := housetest.Open(t)
 	tb := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The Gannets;12/9;a@saltmere.example;link\n02;the  "+
 		"gannets;12/9;b(at)saltmere;link\n03;Terns;12/9;;link\n04;Gulls;12/9;;disc\n")
-	r, err := h.Runs.Open(ctx, runs.New{Name: "Regatta", Due: time.Now().AddDate(0, 0, 3), Table: &tb}, nil)
+	r, err := h.Runs.Lists.Open(ctx, runs.New{Name: "Regatta", Due: time.Now().AddDate(0, 0, 3), Table: &tb}, nil)
 	require.NoError(t, err)
 	drop(t, h, r.ID, map[string][]byte{
 		"song.flac":      housetest.Song(t, 14),
@@ -130,25 +130,25 @@ func TestExceptions(t *testing.T) {
 	assert.True(t, s.Asks(row(t, s, "02")), "its address is mended first")
 	assert.False(t, s.Asks(row(t, s, "01")), "what is only to be looked at comes after that")
 
-	p, err := h.Runs.Plan(ctx, s, runs.Render)
+	p, err := h.Runs.Work.Plan(ctx, s, runs.Render)
 	require.NoError(t, err)
 	assert.Len(t, p.Rows, 4, "none of it keeps a film from being made")
 
-	doubts, err := h.Runs.Doubts(ctx, row(t, s, "02").Order)
+	doubts, err := h.Runs.Sheets.Doubts(ctx, row(t, s, "02").Order)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Row 01 of the Run is called “the  gannets” too"}, texts(doubts))
-	require.NoError(t, h.Orders.Mean(ctx, row(t, s, "02").ID, []string{doubts[0].Key}, true, nil))
+	require.NoError(t, h.Orders.Heads.Mean(ctx, row(t, s, "02").ID, []string{doubts[0].Key}, true, nil))
 	d := housetest.Load(t, h, row(t, s, "04").ID)
 	var keys []string
 	for _, c := range d.Doubts(time.Now()) {
 		keys = append(keys, c.Key)
 	}
 	require.Len(t, keys, 1)
-	require.NoError(t, h.Orders.Mean(ctx, d.Order.ID, keys, true, nil))
+	require.NoError(t, h.Orders.Heads.Mean(ctx, d.Order.ID, keys, true, nil))
 	s = sheet(t, h, r.ID)
 	assert.Empty(t, of("02")[names])
 	assert.Empty(t, of("04")[runs.Pictures])
-	_, err = h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+	_, err = h.Runs.Cells.Set(ctx, r.ID, "Typed", []runs.Cell{{
 		OrderID: row(t, s, "02").ID,
 		Role:    list.Email,
 		To:      "b@saltmere.example",
@@ -160,10 +160,10 @@ func TestExceptions(t *testing.T) {
 
 	again := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The "+
 		"Gannets;12/9;;link\n02;Terns;12/9;x;link\n03;Gulls;12/9;;disc\n")
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, again, nil))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, again, nil))
 	run, err := h.Runs.Load(ctx, r.ID)
 	require.NoError(t, err)
-	prop, err := h.Runs.Proposed(ctx, run)
+	prop, err := h.Runs.Lists.Proposed(ctx, run)
 	require.NoError(t, err)
 	var problems []string
 	for _, x := range prop.Problems {
@@ -176,19 +176,19 @@ func TestExceptions(t *testing.T) {
 func TestTheNextFilmDue(t *testing.T) {
 	h := housetest.Open(t)
 	tb := table(t, "Key;Crew;Date;Due\n01;The Gannets;12/9;2030-03-02\n02;Terns;12/9;2030-02-01\n")
-	later, err := h.Runs.Open(ctx, runs.New{
+	later, err := h.Runs.Lists.Open(ctx, runs.New{
 		Name:  "Later",
 		Due:   time.Date(2030, 5, 1, 0, 0, 0, 0, time.UTC),
 		Table: &tb,
 	}, nil)
 	require.NoError(t, err)
-	_, err = h.Runs.Open(ctx, runs.New{
+	_, err = h.Runs.Lists.Open(ctx, runs.New{
 		Name:  "Between",
 		Due:   time.Date(2030, 2, 20, 0, 0, 0, 0, time.UTC),
 		Table: new(table(t, "Key;Crew;Date\n01;A;12/9\n")),
 	}, nil)
 	require.NoError(t, err)
-	lines, err := h.Runs.Lines(ctx, false)
+	lines, err := h.Runs.Sheets.Lines(ctx, false)
 	require.NoError(t, err)
 	require.Len(t, lines, 2)
 	assert.Equal(t, later.ID, lines[0].Run.ID)
@@ -201,10 +201,10 @@ func TestTheEstimateCountsReuse(t *testing.T) {
 	h := housetest.Open(t)
 	r := ready(t, h, 3)
 	s := sheet(t, h, r.ID)
-	blind, err := h.Runs.Plan(ctx, s, runs.Render)
+	blind, err := h.Runs.Work.Plan(ctx, s, runs.Render)
 	require.NoError(t, err)
 	assert.False(t, blind.Work.Whole)
-	told, err := h.Runs.Reckon(ctx, s, runs.Render)
+	told, err := h.Runs.Work.Reckon(ctx, s, runs.Render)
 	require.NoError(t, err)
 	assert.True(t, told.Work.Whole)
 	assert.Positive(t, told.Work.Had, "the common slide is made once")
@@ -215,12 +215,12 @@ func TestTheEstimateCountsReuse(t *testing.T) {
 	}
 	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: renders(t, h)[0].ID}, "w", true))
 	s = sheet(t, h, r.ID)
-	after, err := h.Runs.Plan(ctx, s, runs.Render)
+	after, err := h.Runs.Work.Plan(ctx, s, runs.Render)
 	require.NoError(t, err)
 	require.Len(t, after.Rows, 2)
 	assert.True(t, after.Work.Whole, "what was laid out is remembered")
 	// What is said is what the renders then have to make.
-	_, err = h.Runs.Go(ctx, r.ID, runs.Render)
+	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	var made int64
 	for _, rd := range renders(t, h)[1:] {

@@ -89,8 +89,8 @@ func (s *Sheet) Names() []string {
 }
 
 // SetNames sets the pattern of the films' names.
-func (rs *Runs) SetNames(ctx context.Context, id int64, pattern string) error {
-	run, err := rs.Load(ctx, id)
+func (o *Out) SetNames(ctx context.Context, id int64, pattern string) error {
+	run, err := o.Load(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -100,14 +100,14 @@ func (rs *Runs) SetNames(ctx context.Context, id int64, pattern string) error {
 			return invalid.Field("file_names", "The names of files: %v.", err)
 		}
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error {
 		return change(tx, id, map[string]any{"file_names": pattern})
 	})
 }
 
 // SetMail sets what clients of the Run are written; both empty: the usual.
-func (rs *Runs) SetMail(ctx context.Context, id int64, m store.RunMail) error {
-	run, err := rs.Load(ctx, id)
+func (o *Out) SetMail(ctx context.Context, id int64, m store.RunMail) error {
+	run, err := o.Load(ctx, id)
 	if err != nil {
 		return err
 	}
@@ -124,26 +124,26 @@ func (rs *Runs) SetMail(ctx context.Context, id int64, m store.RunMail) error {
 	if strings.TrimSpace(m.Subject+m.Text) != "" {
 		keep = &m
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"mail": keep}) })
+	return o.Store.Tx(ctx, func(tx *gorm.DB) error { return change(tx, id, map[string]any{"mail": keep}) })
 }
 
 // Mail is the mail a row's client would be sent.
-func (rs *Runs) Mail(run *Run, r Row) (subject, body string) {
-	l := store.Link{ExpiresAt: rs.Now().AddDate(0, 0, linkDays)}
+func (o *Out) Mail(run *Run, r Row) (subject, body string) {
+	l := store.Link{ExpiresAt: o.Now().AddDate(0, 0, linkDays)}
 	if run.Mail != nil {
 		l.MailSubject, l.MailText = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}
-	return delivery.Message(l, titleOf(run, r), rs.Delivery.Address("…"), run.Pattern.Settings.Name)
+	return delivery.Message(l, titleOf(run, r), o.Delivery.Address("…"), run.Pattern.Settings.Name)
 }
 
 // TryMail sends a row's mail to an address of the studio's, to see it.
-func (rs *Runs) TryMail(ctx context.Context, run *Run, r Row, to string) error {
-	subject, body := rs.Mail(run, r)
-	return rs.Delivery.TryMail(ctx, to, subject, body)
+func (o *Out) TryMail(ctx context.Context, run *Run, r Row, to string) error {
+	subject, body := o.Mail(run, r)
+	return o.Delivery.TryMail(ctx, to, subject, body)
 }
 
 // PatternZip writes the pattern with its own media, to be made into films elsewhere.
-func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
+func (r *Patterns) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 	p := run.Pattern
 	file := patternfile.Pattern{Doc: p.Doc, Details: maps.Clone(p.Order.Details)}
 	for _, k := range run.ByRow() {
@@ -159,14 +159,14 @@ func (rs *Runs) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
 			})
 		}
 	}
-	return patternfile.Write(w, file, rs.Orders.Now(), func(sha string) (io.ReadCloser, error) {
-		return rs.Blobs.Open(ctx, sha)
+	return patternfile.Write(w, file, r.Orders.Now(), func(sha string) (io.ReadCloser, error) {
+		return r.Blobs.Open(ctx, sha)
 	})
 }
 
 // Films writes all films of a Run that are made as they are now, into a zip,
 // named by the Run's pattern. They are stored, not compressed again.
-func (rs *Runs) Films(ctx context.Context, s *Sheet, w io.Writer) error {
+func (o *Out) Films(ctx context.Context, s *Sheet, w io.Writer) error {
 	z := zip.NewWriter(w)
 	for i, name := range s.Names() {
 		r := s.Rows[i]
@@ -177,15 +177,15 @@ func (rs *Runs) Films(ctx context.Context, s *Sheet, w io.Writer) error {
 		if err != nil {
 			return err
 		}
-		if err := rs.copy(ctx, f, *r.Render.SHA256); err != nil {
+		if err := o.copy(ctx, f, *r.Render.SHA256); err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
 	}
 	return z.Close()
 }
 
-func (rs *Runs) copy(ctx context.Context, w io.Writer, sha string) error {
-	f, err := rs.Blobs.Open(ctx, sha)
+func (o *Out) copy(ctx context.Context, w io.Writer, sha string) error {
+	f, err := o.Blobs.Open(ctx, sha)
 	if err != nil {
 		return err
 	}
@@ -209,7 +209,7 @@ func (s *Sheet) Linked() (n int) {
 
 // Links writes a CSV of names, addresses and links, for the studio's own
 // mailing: UTF-8 with its mark, which spreadsheets know it by.
-func (rs *Runs) Links(s *Sheet, w io.Writer) error {
+func (o *Out) Links(s *Sheet, w io.Writer) error {
 	if _, err := io.WriteString(w, "\ufeff"); err != nil {
 		return err
 	}
@@ -224,7 +224,7 @@ func (rs *Runs) Links(s *Sheet, w io.Writer) error {
 			continue
 		}
 		row := []string{r.RunKey, r.Client, r.ClientEmail, r.Details["names"],
-			rs.Delivery.Address(r.Link.KeptToken), r.Link.ExpiresAt.Format("2006-01-02"),
+			o.Delivery.Address(r.Link.KeptToken), r.Link.ExpiresAt.Format("2006-01-02"),
 			fmt.Sprint(r.Link.Views)}
 		for i, v := range row {
 			row[i] = harmless(v)
@@ -247,7 +247,7 @@ func harmless(s string) string {
 }
 
 // Cards writes a PDF of cards to hand out, one for each row with a link.
-func (rs *Runs) Cards(ctx context.Context, s *Sheet, w io.Writer) error {
+func (o *Out) Cards(ctx context.Context, s *Sheet, w io.Writer) error {
 	var cards []paper.Card
 	for _, r := range s.Rows {
 		if r.Link == nil || r.Link.KeptToken == "" {
@@ -260,14 +260,14 @@ func (rs *Runs) Cards(ctx context.Context, s *Sheet, w io.Writer) error {
 		cards = append(cards, paper.Card{
 			Title:   title,
 			Line:    s.Event,
-			Address: rs.Delivery.Address(r.Link.KeptToken),
+			Address: o.Delivery.Address(r.Link.KeptToken),
 			Foot:    "open until " + r.Link.ExpiresAt.Format("2 January 2006"),
 		})
 	}
 	if len(cards) == 0 {
 		return invalid.Field("cards", "There are no links yet to print on cards. Make the links first.")
 	}
-	st, err := rs.Delivery.Stationery(ctx)
+	st, err := o.Delivery.Stationery(ctx)
 	if err != nil {
 		return err
 	}

@@ -19,12 +19,12 @@ import (
 func rowSlide(s doc.Slide) bool { return s.Row }
 
 // SeeAs fills the pattern with a row's material and details, to look at.
-func (rs *Runs) SeeAs(ctx context.Context, id, order int64, author *int64) error {
-	run, err := rs.Load(ctx, id)
+func (r *Patterns) SeeAs(ctx context.Context, id, order int64, author *int64) error {
+	run, err := r.Load(ctx, id)
 	if err != nil {
 		return err
 	}
-	d, err := rs.Orders.Load(ctx, order)
+	d, err := r.Orders.Load(ctx, order)
 	if err != nil {
 		return err
 	}
@@ -35,7 +35,7 @@ func (rs *Runs) SeeAs(ctx context.Context, id, order int64, author *int64) error
 	if row.Details == nil {
 		row.Details = d.Order.Details
 	}
-	p, err := rs.Orders.Do(ctx, *run.PatternID, edit.SeeAs{
+	p, err := r.Orders.Edits.Do(ctx, *run.PatternID, edit.SeeAs{
 		Row:     row,
 		Called:  d.Order.Client,
 		Details: run.ByRow(),
@@ -43,7 +43,7 @@ func (rs *Runs) SeeAs(ctx context.Context, id, order int64, author *int64) error
 	if err != nil {
 		return err
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		set := map[string]any{"seen_as": order}
 		if run.Given == run.Pattern.Slideshow.Head {
 			set["given"] = p.Slideshow.Head // to look at it otherwise changes nothing for the rows
@@ -54,17 +54,17 @@ func (rs *Runs) SeeAs(ctx context.Context, id, order int64, author *int64) error
 
 // Give makes every row of a Run as the pattern has it, but for its own parts.
 // Films that were made stay and say which revision they are of.
-func (rs *Runs) Give(ctx context.Context, id int64) error {
-	run, err := rs.Load(ctx, id)
+func (r *Patterns) Give(ctx context.Context, id int64) error {
+	run, err := r.Load(ctx, id)
 	if err != nil {
 		return err
 	}
-	held, err := rows(rs.Store.DB.WithContext(ctx), id, true)
+	held, err := rows(r.Store.DB.WithContext(ctx), id, true)
 	if err != nil {
 		return err
 	}
 	for _, o := range held {
-		_, err := rs.Orders.Do(ctx, o.ID, edit.Follow{Pattern: run.Pattern.Doc}, nil)
+		_, err := r.Orders.Edits.Do(ctx, o.ID, edit.Follow{Pattern: run.Pattern.Doc}, nil)
 		if errors.Is(err, store.ErrNotFound) {
 			continue // deleted meanwhile
 		}
@@ -75,19 +75,19 @@ func (rs *Runs) Give(ctx context.Context, id int64) error {
 	if run.Given == run.Pattern.Slideshow.Head {
 		return nil
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		return change(tx, id, map[string]any{"given": run.Pattern.Slideshow.Head})
 	})
 }
 
 // Following is the edit by which a row is as its pattern was when it was given to the rows
 // last; nil for the pattern itself, and where nothing was given yet.
-func (rs *Runs) Following(ctx context.Context, tx *gorm.DB, o store.Order) (edit.Op, error) {
+func (r *Patterns) Following(ctx context.Context, tx *gorm.DB, o store.Order) (edit.Op, error) {
 	run, err := store.One[store.Run](tx.Omit("list", "pending"), "id = ?", *o.RunID)
 	if err != nil || run.PatternID == nil || *run.PatternID == o.ID || run.Given == 0 {
 		return nil, err
 	}
-	p, err := rs.Orders.LoadAtIn(ctx, tx, *run.PatternID, run.Given)
+	p, err := r.Orders.LoadAtIn(ctx, tx, *run.PatternID, run.Given)
 	if err != nil {
 		return nil, err
 	}
@@ -95,8 +95,8 @@ func (rs *Runs) Following(ctx context.Context, tx *gorm.DB, o store.Order) (edit
 }
 
 // made counts a Run's rows that have films, or are getting them.
-func (rs *Runs) made(ctx context.Context, id int64) (n int64, err error) {
-	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct("order_id").
+func (h *room) made(ctx context.Context, id int64) (n int64, err error) {
+	err = h.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct("order_id").
 		Where("state IN ('waiting', 'running', 'done') AND order_id IN (SELECT id FROM orders WHERE run_id "+
 			"= ? AND run_key <> '')", id).Count(&n).Error
 	return n, err
@@ -111,14 +111,14 @@ type Impact struct {
 }
 
 // Impact tells what Give would do.
-func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
+func (r *Patterns) Impact(ctx context.Context, run *Run) (Impact, error) {
 	var out Impact
-	held, err := rows(rs.Store.DB.WithContext(ctx), run.ID, false)
+	held, err := rows(r.Store.DB.WithContext(ctx), run.ID, false)
 	if err != nil {
 		return out, err
 	}
 	var done []int64
-	err = rs.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct().
+	err = r.Store.DB.WithContext(ctx).Model(&store.Render{}).Distinct().
 		Where("state = 'done' AND order_id IN (SELECT id FROM orders WHERE run_id = ?)", run.ID).
 		Pluck("order_id", &done).Error
 	if err != nil {
@@ -126,7 +126,7 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 	}
 	seen := map[string]bool{}
 	for _, o := range held {
-		d, err := rs.Orders.Load(ctx, o.ID)
+		d, err := r.Orders.Load(ctx, o.ID)
 		if err != nil {
 			return out, err
 		}
@@ -148,7 +148,7 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 			continue
 		}
 		out.Films++
-		before, err := rs.Orders.Film(d, d.Profile, "")
+		before, err := r.Orders.Film(d, d.Profile, "")
 		if err != nil {
 			return out, err
 		}
@@ -159,7 +159,7 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 		for _, s := range old {
 			seen[s.Key] = true
 		}
-		t, err := rs.Shelf.Themes.At(n.Theme, n.ThemeVersion)
+		t, err := r.Shelf.Themes.At(n.Theme, n.ThemeVersion)
 		if err != nil {
 			return out, err
 		}
@@ -170,7 +170,7 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 				d.Library[id] = m
 			}
 		}
-		after, err := rs.Orders.Film(d, d.Profile, "")
+		after, err := r.Orders.Film(d, d.Profile, "")
 		if err != nil {
 			return out, err
 		}
@@ -180,7 +180,7 @@ func (rs *Runs) Impact(ctx context.Context, run *Run) (Impact, error) {
 		}
 		out.Frames += unseen(segs, seen)
 	}
-	out.Minutes, _, err = rs.lasts(ctx, float64(out.Frames), out.Films)
+	out.Minutes, _, err = r.sheets.lasts(ctx, float64(out.Frames), out.Films)
 	return out, err
 }
 

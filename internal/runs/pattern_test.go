@@ -26,12 +26,12 @@ func TestTheOrderOfFilms(t *testing.T) {
 	song, photo := housetest.Song(t, 12), housetest.Photo(t, 1)
 	open := func(name string, days int) store.Run {
 		tb := table(t, "Key;Crew;Date\n1;A;x\n2;B;x\n")
-		r, err := h.Runs.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 0, days), Table: &tb}, nil)
+		r, err := h.Runs.Lists.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 0, days), Table: &tb}, nil)
 		require.NoError(t, err)
-		_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
+		_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 		require.NoError(t, err)
 		drop(t, h, r.ID, map[string][]byte{"s.flac": song, "1/a.jpg": photo, "2/a.jpg": photo})
-		_, err = h.Runs.Go(ctx, r.ID, runs.Render)
+		_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 		require.NoError(t, err)
 		return r
 	}
@@ -47,14 +47,14 @@ func TestTheOrderOfFilms(t *testing.T) {
 	}
 	assert.Equal(t, []string{"today", "one 1", "two 1", "one 2", "two 2", "late 1", "late 2"}, order())
 	s := sheet(t, h, late.ID)
-	require.NoError(t, h.Runs.First(ctx, late.ID, s.Rows[1].ID))
+	require.NoError(t, h.Runs.Work.First(ctx, late.ID, s.Rows[1].ID))
 	assert.Equal(t, "late 2", order()[0])
-	assert.ErrorIs(t, h.Runs.First(ctx, one.ID, s.Rows[1].ID), store.ErrNotFound)
-	require.NoError(t, h.Runs.Pause(ctx, one.ID))
+	assert.ErrorIs(t, h.Runs.Work.First(ctx, one.ID, s.Rows[1].ID), store.ErrNotFound)
+	require.NoError(t, h.Runs.Work.Pause(ctx, one.ID))
 	assert.Equal(t, []string{"late 2", "today", "two 1", "two 2", "late 1"}, order())
-	require.NoError(t, h.Runs.GoOn(ctx, one.ID))
+	require.NoError(t, h.Runs.Work.GoOn(ctx, one.ID))
 	assert.Equal(t, []string{"late 2", "today", "one 1", "two 1", "one 2", "two 2", "late 1"}, order())
-	n, err := h.Runs.Cancel(ctx, two.ID)
+	n, err := h.Runs.Work.Cancel(ctx, two.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, n)
 	assert.Equal(t, "2 films: 2 ready", sheet(t, h, two.ID).Summary())
@@ -72,9 +72,9 @@ func TestThePatternAsAZip(t *testing.T) {
 		"01/a.jpg": housetest.Photo(t, 3),
 		"01/b.jpg": housetest.Photo(t, 4),
 	})
-	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
+	_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
 	require.NoError(t, err)
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
 		nil)
 	require.NoError(t, err)
 	run, err := h.Runs.Load(ctx, r.ID)
@@ -82,7 +82,7 @@ func TestThePatternAsAZip(t *testing.T) {
 	dir := t.TempDir()
 	file, err := os.Create(filepath.Join(dir, "pattern.zip"))
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.PatternZip(ctx, run, file))
+	require.NoError(t, h.Runs.Patterns.PatternZip(ctx, run, file))
 	require.NoError(t, file.Close())
 
 	require.NoError(t, os.MkdirAll(filepath.Join(dir, "in", "01"), 0o755))

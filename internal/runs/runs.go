@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"gorm.io/gorm"
@@ -16,39 +15,11 @@ import (
 
 	"nelko/internal/core/list"
 	"nelko/internal/core/theme"
-	"nelko/internal/delivery"
-	"nelko/internal/intake"
 	"nelko/internal/invalid"
-	"nelko/internal/making"
 	"nelko/internal/orders"
-	"nelko/internal/pressing"
-	"nelko/internal/proofs"
 	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
-
-// Runs is the room.
-type Runs struct {
-	Store    *store.Store
-	Blobs    *store.Blobs
-	Queue    orders.Queue
-	Shelf    *shelf.Shelf
-	Orders   *orders.Orders
-	Intake   *intake.Intake
-	Making   *making.Making
-	Proofs   *proofs.Proofs
-	Pressing *pressing.Pressing
-	Delivery *delivery.Delivery
-	Now      func() time.Time
-	Watch    string // folder in which the folders that Runs watch are; empty: none may
-
-	// Files of watched folders that were brought in by this process: some, such as lists, leave no
-	// row by which that is known.
-	watched sync.Map
-	still   intake.Stillness // of the others
-	laid    laid
-	stand   stand
-}
 
 // New is what begins a Run.
 type New struct {
@@ -60,7 +31,7 @@ type New struct {
 }
 
 // Open begins a Run: its pattern and, if there is a list, its rows.
-func (rs *Runs) Open(ctx context.Context, n New, author *int64) (store.Run, error) {
+func (y *Lists) Open(ctx context.Context, n New, author *int64) (store.Run, error) {
 	n.Name, n.Event = strings.TrimSpace(n.Name), strings.TrimSpace(n.Event)
 	switch {
 	case n.Name == "" || len(n.Name) > 200 || len(n.Event) > 200:
@@ -72,8 +43,8 @@ func (rs *Runs) Open(ctx context.Context, n New, author *int64) (store.Run, erro
 		n.Event = n.Name
 	}
 	run := store.Run{Name: n.Name, Event: n.Event, Due: n.Due}
-	err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
-		p, err := rs.Orders.OpenPattern(ctx, tx, orders.New{
+	err := y.Store.Tx(ctx, func(tx *gorm.DB) error {
+		p, err := y.Orders.Heads.OpenPattern(ctx, tx, orders.New{
 			Head:  orders.Head{Client: "Pattern: " + n.Name, Event: n.Event, Due: n.Due},
 			Theme: n.Theme,
 		}, nil, author)
@@ -93,21 +64,21 @@ func (rs *Runs) Open(ctx context.Context, n New, author *int64) (store.Run, erro
 		if n.Table == nil {
 			return nil
 		}
-		t, err := rs.themeOf(n.Theme)
+		t, err := y.themeOf(n.Theme)
 		if err != nil {
 			return err
 		}
 		roles := n.Table.Recognise(Details(t))
-		return rs.take(ctx, tx, run.ID, store.RunList{Table: *n.Table, Roles: roles}, nil, author)
+		return y.take(ctx, tx, run.ID, store.RunList{Table: *n.Table, Roles: roles}, nil, author)
 	})
 	return run, err
 }
 
-func (rs *Runs) themeOf(id string) (*theme.Theme, error) {
+func (y *Lists) themeOf(id string) (*theme.Theme, error) {
 	if id == "" {
 		id = shelf.DefaultTheme
 	}
-	t, err := rs.Shelf.Themes.Get(id)
+	t, err := y.Shelf.Themes.Get(id)
 	if err != nil {
 		return nil, invalid.Field("theme", "%v", err)
 	}
@@ -129,15 +100,15 @@ type Run struct {
 }
 
 // Load reads a Run and its pattern.
-func (rs *Runs) Load(ctx context.Context, id int64) (*Run, error) {
-	r, err := store.One[store.Run](rs.Store.DB.WithContext(ctx), "id = ?", id)
+func (h *room) Load(ctx context.Context, id int64) (*Run, error) {
+	r, err := store.One[store.Run](h.Store.DB.WithContext(ctx), "id = ?", id)
 	if err != nil {
 		return nil, fmt.Errorf("Run %d: %w", id, err)
 	}
 	if r.PatternID == nil {
 		return nil, fmt.Errorf("the pattern of Run %d: %w", id, store.ErrNotFound)
 	}
-	p, err := rs.Orders.Load(ctx, *r.PatternID)
+	p, err := h.Orders.Load(ctx, *r.PatternID)
 	if err != nil {
 		return nil, err
 	}
@@ -155,22 +126,22 @@ func (r *Run) ByRow() []string {
 
 // RowOf tells which Run an order is of and whether it is the pattern; zero if
 // it is of none.
-func (rs *Runs) RowOf(ctx context.Context, o store.Order) (run store.Run, pattern bool, err error) {
+func (h *room) RowOf(ctx context.Context, o store.Order) (run store.Run, pattern bool, err error) {
 	if o.RunID == nil {
 		return run, false, nil
 	}
-	run, err = store.One[store.Run](rs.Store.DB.WithContext(ctx).Omit("list", "pending"), "id = ?", *o.RunID)
+	run, err = store.One[store.Run](h.Store.DB.WithContext(ctx).Omit("list", "pending"), "id = ?", *o.RunID)
 	return run, run.PatternID != nil && *run.PatternID == o.ID, err
 }
 
 // RowNames are the rows of a Run, by what they are called.
-func (rs *Runs) RowNames(ctx context.Context, id int64) ([]store.Order, error) {
-	return rows(rs.Store.DB.WithContext(ctx).Select("id", "client", "run_key"), id, false)
+func (h *room) RowNames(ctx context.Context, id int64) ([]store.Order, error) {
+	return rows(h.Store.DB.WithContext(ctx).Select("id", "client", "run_key"), id, false)
 }
 
 // Neighbours are the rows before and after a row; 0 where there is none.
-func (rs *Runs) Neighbours(ctx context.Context, o store.Order) (before, after int64, err error) {
-	err = rs.Store.DB.WithContext(ctx).Raw(`SELECT
+func (h *room) Neighbours(ctx context.Context, o store.Order) (before, after int64, err error) {
+	err = h.Store.DB.WithContext(ctx).Raw(`SELECT
 		coalesce((SELECT id FROM orders WHERE run_id = ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL AND (run_position, id) < (?, ?) ORDER BY run_position DESC, id DESC LIMIT 1), 0),
 		coalesce((SELECT id FROM orders WHERE run_id = ? AND run_key <> '' AND aside_at IS NULL AND deleted_at IS NULL AND (run_position, id) > (?, ?) ORDER BY run_position, id LIMIT 1), 0)`,
 		o.RunID, o.RunPosition, o.ID, o.RunID, o.RunPosition, o.ID).Row().Scan(&before, &after)
@@ -216,11 +187,11 @@ func lock(tx *gorm.DB, id int64) (store.Run, error) {
 }
 
 // Archive takes a Run off the day sheet, or brings it back.
-func (rs *Runs) Archive(ctx context.Context, id int64, archived bool) error {
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *room) Archive(ctx context.Context, id int64, archived bool) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var at *time.Time
 		if archived {
-			now := rs.Now()
+			now := h.Now()
 			at = &now
 		}
 		words := "Brought the Run back"

@@ -44,14 +44,14 @@ func table(t testing.TB, csv string) list.Table {
 // begin begins a Run with three rows.
 func begin(t testing.TB, h *house.House, csv string) store.Run {
 	tb := table(t, csv)
-	r, err := h.Runs.Open(ctx, runs.New{
+	r, err := h.Runs.Lists.Open(ctx, runs.New{
 		Name:  "Lantern Regatta",
 		Due:   time.Now().AddDate(0, 0, 3),
 		Table: &tb,
 	}, nil)
 	require.NoError(t, err)
 	settle(t, h, r.ID)
-	_, err = h.Orders.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 	require.NoError(t, err)
 	return r
 }
@@ -65,7 +65,7 @@ func drop(t testing.TB, h *house.House, run int64, files map[string][]byte) {
 			}
 		}
 	}) {
-		require.NoError(t, h.Runs.Receive(ctx, run, fmt.Sprintf("%d %s", run, p), p,
+		require.NoError(t, h.Runs.Material.Receive(ctx, run, fmt.Sprintf("%d %s", run, p), p,
 			bytes.NewReader(files[p]), nil))
 	}
 	settle(t, h, run)
@@ -74,26 +74,26 @@ func drop(t testing.TB, h *house.House, run int64, files map[string][]byte) {
 // settle does what the queue would: files are sorted, read and poured, and the
 // rows follow.
 func settle(t testing.TB, h *house.House, run int64) {
-	require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: run}))
+	require.NoError(t, h.Runs.Material.Sort(ctx, runs.Sort{RunID: run}))
 	for range 2 {
 		var waiting []store.Media
 		require.NoError(t, h.Store.DB.Where("state = 'waiting'").Find(&waiting).Error)
 		for _, m := range waiting {
-			require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+			require.NoError(t, h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 		}
 		var all []store.Order
 		require.NoError(t, h.Store.DB.Where("run_id = ?", run).Find(&all).Error)
 		for _, o := range all {
-			require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+			require.NoError(t, h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 		}
-		again, err := h.Runs.Tend(ctx, runs.Tend{RunID: run})
+		again, err := h.Runs.Patterns.Tend(ctx, runs.Tend{RunID: run})
 		require.NoError(t, err)
 		require.False(t, again)
 	}
 }
 
 func sheet(t testing.TB, h *house.House, run int64) *runs.Sheet {
-	s, err := h.Runs.Sheet(ctx, run)
+	s, err := h.Runs.Sheets.Sheet(ctx, run)
 	require.NoError(t, err)
 	return s
 }
@@ -134,7 +134,7 @@ func TestARun(t *testing.T) {
 		"The Gannets/.DS_Store": []byte("x"),
 		"The Gannets/notes.txt": []byte("x"),
 	})
-	_, err := h.Orders.Edit(ctx, *r.PatternID, housetest.Load(t, h, *r.PatternID).Slideshow.Head,
+	_, err := h.Orders.Edits.Edit(ctx, *r.PatternID, housetest.Load(t, h, *r.PatternID).Slideshow.Head,
 		edit.Shape{Frame: doc.Frame{
 			W: 320,
 			H: 180,
@@ -155,12 +155,12 @@ func TestARun(t *testing.T) {
 	}
 	assert.Equal(t, []string{"HarbourLights 1", "Kittiwakes 0"}, asked)
 	// What was answered is answered: yes to all the others does not touch it.
-	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", 0, nil))
-	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
+	require.NoError(t, h.Runs.Folders.Answer(ctx, r.ID, "HarbourLights", 0, nil))
+	require.NoError(t, h.Runs.Folders.AnswerAll(ctx, r.ID, nil))
 	settle(t, h, r.ID)
 	assert.Equal(t, 1, row(t, sheet(t, h, r.ID), "02").Pictures)
-	require.NoError(t, h.Runs.Answer(ctx, r.ID, "HarbourLights", row(t, s, "02").ID, nil))
-	require.NoError(t, h.Runs.AnswerAll(ctx, r.ID, nil))
+	require.NoError(t, h.Runs.Folders.Answer(ctx, r.ID, "HarbourLights", row(t, s, "02").ID, nil))
+	require.NoError(t, h.Runs.Folders.AnswerAll(ctx, r.ID, nil))
 	settle(t, h, r.ID)
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, 2, row(t, s, "02").Pictures)
@@ -171,21 +171,21 @@ func TestARun(t *testing.T) {
 	assert.Len(t, p.Doc.Uses(), 3)
 
 	// One act for all that is ready, said beforehand.
-	plan, err := h.Runs.Plan(ctx, s, runs.Render)
+	plan, err := h.Runs.Work.Plan(ctx, s, runs.Render)
 	require.NoError(t, err)
 	assert.Contains(t, plan.InWords(), "2 films, 0:14.0 each")
 	assert.Equal(t, "missing: Names (03)", plan.WhyLeftOut())
-	refused, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+	refused, err := h.Runs.Cells.Set(ctx, r.ID, "Typed", []runs.Cell{{
 		OrderID: row(t, s, "03").ID,
 		Role:    names,
 		To:      "The Shearwaters",
 	}}, nil)
 	require.NoError(t, err)
 	require.Empty(t, refused)
-	done, err := h.Runs.Go(ctx, r.ID, runs.Render)
+	done, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	assert.Equal(t, "3 films queued to be rendered.", done.InWords())
-	again, err := h.Runs.Go(ctx, r.ID, runs.Render)
+	again, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	assert.Zero(t, again.Begun, "pressed twice, rendered once")
 	var renders []store.Render
@@ -205,20 +205,20 @@ func TestARun(t *testing.T) {
 	assert.EqualValues(t, 3, proofs)
 	require.NoError(t, h.Store.DB.Exec("UPDATE renders SET state = 'cancelled' WHERE state = 'waiting'; "+
 		"UPDATE links SET closed_at = now() WHERE proof").Error)
-	require.NoError(t, h.Orders.ChangedAll(ctx))
+	require.NoError(t, h.Orders.Days.ChangedAll(ctx))
 
-	linked, err := h.Runs.Go(ctx, r.ID, runs.Link)
+	linked, err := h.Runs.Acts.Go(ctx, r.ID, runs.Link)
 	require.NoError(t, err)
 	assert.Equal(t, 3, linked.Begun)
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, "3 films: 3 delivered; 2 to look at", s.Summary())
 	var csv, pdf, films bytes.Buffer
-	require.NoError(t, h.Runs.Links(s, &csv))
+	require.NoError(t, h.Runs.Out.Links(s, &csv))
 	assert.Equal(t, 4, strings.Count(csv.String(), "\r\n"))
 	assert.Contains(t, csv.String(), "01,The Gannets,,The Gannets,")
-	require.NoError(t, h.Runs.Cards(ctx, s, &pdf))
+	require.NoError(t, h.Runs.Out.Cards(ctx, s, &pdf))
 	assert.True(t, bytes.HasPrefix(pdf.Bytes(), []byte("%PDF-")))
-	require.NoError(t, h.Runs.Films(ctx, s, &films))
+	require.NoError(t, h.Runs.Out.Films(ctx, s, &films))
 	z, err := zip.NewReader(bytes.NewReader(films.Bytes()), int64(films.Len()))
 	require.NoError(t, err)
 	require.Len(t, z.File, 3)
@@ -231,20 +231,20 @@ func TestARun(t *testing.T) {
 	handOut(t, h, s)
 
 	// A change of the pattern touches the films that follow it, and says so.
-	_, err = h.Orders.Do(ctx, *r.PatternID,
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID,
 		edit.Details{Values: map[string]string{"message": "Thank you for rowing"}}, nil)
 	require.NoError(t, err)
-	_, err = h.Runs.Tend(ctx, runs.Tend{RunID: r.ID})
+	_, err = h.Runs.Patterns.Tend(ctx, runs.Tend{RunID: r.ID})
 	require.NoError(t, err)
 	run, err := h.Runs.Load(ctx, r.ID)
 	require.NoError(t, err)
 	assert.NotEqual(t, run.Given, run.Pattern.Slideshow.Head, "films are made: nothing is given unasked")
-	impact, err := h.Runs.Impact(ctx, run)
+	impact, err := h.Runs.Patterns.Impact(ctx, run)
 	require.NoError(t, err)
 	assert.Equal(t, []int{3, 3}, []int{impact.Rows, impact.Films})
 	assert.Positive(t, impact.Frames)
 	assert.Less(t, int64(impact.Frames), 3*renders[0].FramesTotal/2, "only the segments that change")
-	require.NoError(t, h.Runs.Give(ctx, r.ID))
+	require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
 	s = sheet(t, h, r.ID)
 	assert.Contains(t, s.Rows[0].FilmText(time.Now()), "changed since (revision")
 	assert.Equal(t, "Thank you for rowing", s.Rows[0].Details["message"])
@@ -256,43 +256,43 @@ func TestACorrectedList(t *testing.T) {
 	h := housetest.Open(t)
 	r := begin(t, h, crews)
 	s := sheet(t, h, r.ID)
-	_, err := h.Runs.Set(ctx, r.ID, "Typed", []runs.Cell{{
+	_, err := h.Runs.Cells.Set(ctx, r.ID, "Typed", []runs.Cell{{
 		OrderID: s.Rows[1].ID,
 		Role:    names,
 		To:      "By hand",
 	}}, nil)
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, crews), nil))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, crews), nil))
 	assert.Nil(t, sheet(t, h, r.ID).Pending, "the same list changes nothing")
 	corrected := "Key;Crew;Date;Coach\n01;The Gannet Crew;12 September 2026;B. Reed\n02;Harbour Lamps;12 " +
 		"September 2026;M. Okoro\n04;Dunlin Eight;12 September 2026;x\n"
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, corrected), nil))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, corrected), nil))
 	s = sheet(t, h, r.ID)
 	require.NotNil(t, s.Pending)
 	assert.Equal(t, "The Gannets", s.Rows[0].Details["names"], "nothing before it is agreed to")
-	p, err := h.Runs.Proposed(ctx, s.Run)
+	p, err := h.Runs.Lists.Proposed(ctx, s.Run)
 	require.NoError(t, err)
 	assert.Equal(t, "1 name changed, 1 new row, 1 gone, 1 cell as changed by hand", p.Summary)
-	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
+	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, []string{"The Gannet Crew", "By hand", "Dunlin Eight"},
 		[]string{s.Rows[0].Details["names"], s.Rows[1].Details["names"], s.Rows[2].Details["names"]})
 	assert.Equal(t, "The Gannet Crew", s.Rows[0].Client)
 	assert.Equal(t, 1, s.Aside)
-	require.NoError(t, h.Runs.Bring(ctx, r.ID, table(t, crews), nil))
-	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, crews), nil))
+	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, 1, s.Aside)
 	assert.Equal(t, "03", s.Rows[2].RunKey)
-	require.Error(t, h.Runs.Agree(ctx, r.ID, false, nil))
+	require.Error(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
 	// Other meanings for the columns.
 	roles := slices.Clone(s.List.Roles)
 	roles[3] = list.Client
-	require.NoError(t, h.Runs.Roles(ctx, r.ID, roles, nil))
-	require.NoError(t, h.Runs.Agree(ctx, r.ID, false, nil))
+	require.NoError(t, h.Runs.Lists.Roles(ctx, r.ID, roles, nil))
+	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
 	assert.Equal(t, "B. Reed", sheet(t, h, r.ID).Rows[0].Client)
 	roles[2] = list.Client
-	assert.ErrorContains(t, h.Runs.Roles(ctx, r.ID, roles, nil), "Two columns cannot both be the Client")
+	assert.ErrorContains(t, h.Runs.Lists.Roles(ctx, r.ID, roles, nil), "Two columns cannot both be the Client")
 }
 
 // Cells are changed like those of a sheet, many at once, and undone in one
@@ -309,13 +309,13 @@ func TestCells(t *testing.T) {
 	s := sheet(t, h, r.ID)
 	assert.True(t, s.Rows[0].IsOwn(runs.Fit, s.ByRow()), "a song of its own")
 	assert.False(t, s.Rows[1].IsOwn(runs.Fit, s.ByRow()))
-	_, err := h.Orders.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"place": "Saltmere"}},
+	_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"place": "Saltmere"}},
 		nil)
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Give(ctx, r.ID))
+	require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
 	a, b, c := s.Rows[0].ID, s.Rows[1].ID, s.Rows[2].ID
 	place := list.DetailRole("place")
-	refused, err := h.Runs.Set(ctx, r.ID, "Pasted", []runs.Cell{{a, names, "A"}, {b, names, "B"},
+	refused, err := h.Runs.Cells.Set(ctx, r.ID, "Pasted", []runs.Cell{{a, names, "A"}, {b, names, "B"},
 		{c, names, "C"}, {a, place, "The mole"}, {b, list.Pace, "3,5"}, {c, list.Pace, "quick"},
 		{c, list.Email, "c@saltmere.example"},
 		{a, list.Key, "02"}, {b, list.Due, "24.12.2026"}, {a, list.Note, "mind the hats"},
@@ -340,7 +340,7 @@ func TestCells(t *testing.T) {
 	assert.Equal(t, 3.5, housetest.Load(t, h, b).Doc.Fit.PaceSeconds)
 	assert.Equal(t, "A", s.Rows[0].Client, "a client who was called by the names is so still")
 
-	said, err := h.Runs.Undo(ctx, r.ID, nil)
+	said, err := h.Runs.Cells.Undo(ctx, r.ID, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Undone: Pasted", said)
 	s = sheet(t, h, r.ID)
@@ -349,20 +349,20 @@ func TestCells(t *testing.T) {
 	assert.Equal(t, "Saltmere", s.Rows[0].Details["place"])
 	assert.False(t, s.Rows[0].IsOwn(place, s.ByRow()), "as the pattern has it again")
 	assert.Equal(t, doc.ToMusic, housetest.Load(t, h, b).Doc.Fit.Mode)
-	_, err = h.Runs.Redo(ctx, r.ID, nil)
+	_, err = h.Runs.Cells.Redo(ctx, r.ID, nil)
 	require.NoError(t, err)
 	assert.Equal(t, "The mole", sheet(t, h, r.ID).Rows[0].Details["place"])
-	_, err = h.Runs.Redo(ctx, r.ID, nil)
+	_, err = h.Runs.Cells.Redo(ctx, r.ID, nil)
 	assert.ErrorContains(t, err, "nothing to redo")
 	// Given back to the pattern.
 	o, err := store.One[store.Order](h.Store.DB, "id = ?", a)
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Back(ctx, o, []string{"detail:place", "soundtrack"}, nil))
+	require.NoError(t, h.Runs.Cells.Back(ctx, o, []string{"detail:place", "soundtrack"}, nil))
 	d := housetest.Load(t, h, a)
 	assert.Equal(t, "Saltmere", d.Order.Details["place"])
 	assert.Equal(t, "all.flac", d.Library[d.Doc.Soundtrack.Songs()[0]].Name)
 	// A song by name, from a column.
-	_, err = h.Runs.Set(ctx, r.ID, "Songs", []runs.Cell{{a, list.Songs, "OWN"}, {b, list.Songs, "own"}}, nil)
+	_, err = h.Runs.Cells.Set(ctx, r.ID, "Songs", []runs.Cell{{a, list.Songs, "OWN"}, {b, list.Songs, "own"}}, nil)
 	require.NoError(t, err)
 	d = housetest.Load(t, h, a)
 	assert.Equal(t, "own.flac", d.Library[d.Doc.Soundtrack.Songs()[0]].Name)
@@ -385,11 +385,11 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 		require.NoError(t, err)
 	}
 	require.NoError(t, z.Close())
-	require.NoError(t, h.Runs.Receive(ctx, r.ID, "zip1", "crews.zip", bytes.NewReader(b.Bytes()), nil))
+	require.NoError(t, h.Runs.Material.Receive(ctx, r.ID, "zip1", "crews.zip", bytes.NewReader(b.Bytes()), nil))
 	sha, _, err := h.Blobs.Put(ctx, bytes.NewReader(b.Bytes()))
 	require.NoError(t, err)
 	for range 2 {
-		require.NoError(t, h.Runs.Unpack(ctx, runs.Unpack{
+		require.NoError(t, h.Runs.Material.Unpack(ctx, runs.Unpack{
 			RunID:    r.ID,
 			UploadID: "zip1",
 			Name:     "crews.zip",
@@ -414,17 +414,17 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 			require.NoError(t, os.Chtimes(p, old, old))
 		}
 	}
-	assert.ErrorContains(t, h.Runs.WatchFolder(ctx, r.ID, "nowhere"), `no folder "nowhere"`)
-	require.NoError(t, h.Runs.WatchFolder(ctx, r.ID, "../regatta"))
+	assert.ErrorContains(t, h.Runs.Material.WatchFolder(ctx, r.ID, "nowhere"), `no folder "nowhere"`)
+	require.NoError(t, h.Runs.Material.WatchFolder(ctx, r.ID, "../regatta"))
 	// Another Run's folder is gone: that is told of there, and keeps nobody else.
 	gone := begin(t, h, "Key;Crew;Date\n1;A;12/9\n")
 	require.NoError(t, os.Mkdir(filepath.Join(watch, "away"), 0o755))
-	require.NoError(t, h.Runs.WatchFolder(ctx, gone.ID, "away"))
+	require.NoError(t, h.Runs.Material.WatchFolder(ctx, gone.ID, "away"))
 	require.NoError(t, os.Remove(filepath.Join(watch, "away")))
 	real, after := h.Runs.Now, time.Duration(0)
 	h.Runs.Now = func() time.Time { return real().Add(after) }
 	for range 3 {
-		require.NoError(t, h.Runs.Look(ctx))
+		require.NoError(t, h.Runs.Material.Look(ctx))
 		settle(t, h, r.ID)
 		// One that grows between looks is not taken.
 		f, err := os.OpenFile(filepath.Join(watch, "regatta", "03/new.jpg"), os.O_APPEND|os.O_WRONLY, 0)
@@ -436,6 +436,6 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 	assert.Equal(t, 1, row(t, sheet(t, h, r.ID), "03").Pictures, "the other is still being written")
 	assert.Equal(t, "The watched folder “away” is missing", sheet(t, h, gone.ID).Trouble)
 	require.NoError(t, os.Mkdir(filepath.Join(watch, "away"), 0o755))
-	require.NoError(t, h.Runs.Look(ctx))
+	require.NoError(t, h.Runs.Material.Look(ctx))
 	assert.Empty(t, sheet(t, h, gone.ID).Trouble)
 }

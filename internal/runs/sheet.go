@@ -112,13 +112,13 @@ type Sheet struct {
 
 // Sheet reads a Run's sheet, with the same number of statements however many
 // rows it has.
-func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
-	run, err := rs.Load(ctx, id)
+func (y *Sheets) Sheet(ctx context.Context, id int64) (*Sheet, error) {
+	run, err := y.Load(ctx, id)
 	if err != nil {
 		return nil, err
 	}
 	s := &Sheet{Run: run, Loose: map[string]int{}}
-	tx := rs.Store.DB.WithContext(ctx)
+	tx := y.Store.DB.WithContext(ctx)
 	held, err := rows(tx, id, true)
 	if err != nil {
 		return nil, err
@@ -138,7 +138,7 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 	for _, l := range loose {
 		s.Loose[l.Folder] = l.N
 	}
-	if s.Made, err = rs.made(ctx, id); err != nil {
+	if s.Made, err = y.made(ctx, id); err != nil {
 		return nil, err
 	}
 	if err := tx.Model(&store.RunStep{}).Where("run_id = ? AND NOT undone", id).
@@ -149,7 +149,7 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 		Count(&s.Redos).Error; err != nil {
 		return nil, err
 	}
-	if err := rs.fill(tx, s, held); err != nil {
+	if err := y.fill(tx, s, held); err != nil {
 		return nil, err
 	}
 	s.columns()
@@ -157,7 +157,7 @@ func (rs *Runs) Sheet(ctx context.Context, id int64) (*Sheet, error) {
 }
 
 // fill reads what belongs to the rows.
-func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
+func (y *Sheets) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 	in := "(SELECT id FROM orders WHERE run_id = ? AND run_key <> '')"
 	var renders []store.Render
 	if err := tx.Raw("SELECT DISTINCT ON (order_id) * FROM renders WHERE main AND order_id IN "+in+
@@ -202,7 +202,7 @@ func (rs *Runs) fill(tx *gorm.DB, s *Sheet, held []store.Order) error {
 		}
 		of(links[i].Delivery.OrderID).Link = &links[i]
 	}
-	if err := s.hear(tx, rs.Now(), of); err != nil {
+	if err := s.hear(tx, y.Now(), of); err != nil {
 		return err
 	}
 	s.needs()
@@ -380,7 +380,7 @@ func (s *Sheet) Waiting() (n int) {
 
 // EndsAt tells when the films that are rendering and waiting will be done, by the pace of the
 // latest. Of those that wait, what is kept already takes no time, as far as it is known.
-func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, err error) {
+func (y *Sheets) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, err error) {
 	var left float64
 	var wait []Row
 	for _, r := range s.Rows {
@@ -397,12 +397,12 @@ func (rs *Runs) EndsAt(ctx context.Context, s *Sheet) (films int, at time.Time, 
 	if films == 0 {
 		return 0, at, nil
 	}
-	e, err := rs.Estimate(ctx, s, wait, false)
+	e, err := y.Estimate(ctx, s, wait, false)
 	if err != nil {
 		return films, at, err
 	}
-	minutes, _, err := rs.lasts(ctx, left+float64(e.Frames), films)
-	return films, rs.Now().Add(time.Duration(minutes * float64(time.Minute))), err
+	minutes, _, err := y.lasts(ctx, left+float64(e.Frames), films)
+	return films, y.Now().Add(time.Duration(minutes * float64(time.Minute))), err
 }
 
 // FilmText says how a row's film stands.

@@ -18,13 +18,13 @@ import (
 
 // WatchFolder has a Run bring in what comes into a folder below the studio's
 // watched one; an empty name ends it.
-func (rs *Runs) WatchFolder(ctx context.Context, id int64, folder string) error {
+func (m *Material) WatchFolder(ctx context.Context, id int64, folder string) error {
 	folder = strings.Trim(path.Clean("/"+strings.TrimSpace(folder)), "/")
 	switch {
-	case folder != "" && rs.Watch == "":
+	case folder != "" && m.Watch == "":
 		return invalid.Field("watches", "No folder can be watched here: NELKO_WATCH names none.")
 	case folder != "":
-		root, err := os.OpenRoot(rs.Watch)
+		root, err := os.OpenRoot(m.Watch)
 		if err != nil {
 			return invalid.Field("watches", "The studio’s watched folder cannot be opened: %v.", err)
 		}
@@ -33,7 +33,7 @@ func (rs *Runs) WatchFolder(ctx context.Context, id int64, folder string) error 
 			return invalid.Field("watches", "There is no folder %q in the studio’s watched folder.", folder)
 		}
 	}
-	return rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return m.Store.Tx(ctx, func(tx *gorm.DB) error {
 		return change(tx, id, map[string]any{"watches": folder, "trouble": ""})
 	})
 }
@@ -41,9 +41,9 @@ func (rs *Runs) WatchFolder(ctx context.Context, id int64, folder string) error 
 // lookIn brings in the files of a Run's watched folder that are new. A file
 // that changed since is brought in again, and refused as the same if it is.
 // trouble is the first thing that could not be read; the rest is brought in beside it.
-func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) (trouble string, err error) {
+func (m *Material) lookIn(ctx context.Context, root *os.Root, run store.Run) (trouble string, err error) {
 	var before []string
-	err = rs.Store.DB.WithContext(ctx).Raw("SELECT upload_id FROM media WHERE upload_id LIKE ? UNION ALL "+
+	err = m.Store.DB.WithContext(ctx).Raw("SELECT upload_id FROM media WHERE upload_id LIKE ? UNION ALL "+
 		"SELECT upload_id FROM run_files WHERE run_id = ?", fmt.Sprintf("watch-%d-%%", run.ID), run.ID).
 		Scan(&before).Error
 	if err != nil {
@@ -79,7 +79,7 @@ func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) (troub
 		}
 		rel := strings.TrimPrefix(p, run.Watches+"/")
 		id := intake.UploadID("watch", run.ID, rel, st.Size(), st.ModTime())
-		if _, taken := rs.watched.Load(id); had[id] || taken || !rs.still.Still(p, st, rs.Now()) {
+		if _, taken := m.watched.Load(id); had[id] || taken || !m.still.Still(p, st, m.Now()) {
 			return nil
 		}
 		f, err := root.Open(p)
@@ -88,11 +88,11 @@ func (rs *Runs) lookIn(ctx context.Context, root *os.Root, run store.Run) (troub
 			return nil
 		}
 		defer f.Close()
-		if err := rs.Receive(ctx, run.ID, id, rel, f, nil); err != nil {
+		if err := m.Receive(ctx, run.ID, id, rel, f, nil); err != nil {
 			return err
 		}
-		rs.watched.Store(id, true)
-		rs.still.Forget(p)
+		m.watched.Store(id, true)
+		m.still.Forget(p)
 		return nil
 	})
 	return trouble, err

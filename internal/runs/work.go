@@ -51,21 +51,21 @@ type Plan struct {
 
 // Plan tells beforehand what an act would do with the rows, how long it takes as far as that is
 // known without laying films out.
-func (rs *Runs) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
-	return rs.plan(ctx, s, act, false)
+func (f *Work) Plan(ctx context.Context, s *Sheet, act Act) (Plan, error) {
+	return f.plan(ctx, s, act, false)
 }
 
 // Reckon is Plan with films laid out for it: what they share, or was made before, is known.
-func (rs *Runs) Reckon(ctx context.Context, s *Sheet, act Act) (Plan, error) {
-	return rs.plan(ctx, s, act, true)
+func (f *Work) Reckon(ctx context.Context, s *Sheet, act Act) (Plan, error) {
+	return f.plan(ctx, s, act, true)
 }
 
-func (rs *Runs) plan(ctx context.Context, s *Sheet, act Act, look bool) (Plan, error) {
+func (f *Work) plan(ctx context.Context, s *Sheet, act Act, look bool) (Plan, error) {
 	p := Plan{Act: act}
 	hands := act == Proof || act == Disc || act == Burn
 	if hands {
 		var err error
-		if p.handed, err = rs.handed(ctx, s.ID); err != nil {
+		if p.handed, err = f.out.handed(ctx, s.ID); err != nil {
 			return p, err
 		}
 	}
@@ -86,7 +86,7 @@ func (rs *Runs) plan(ctx context.Context, s *Sheet, act Act, look bool) (Plan, e
 	switch act {
 	case Proof, Disc:
 		var err error
-		p.Work, err = rs.anew(ctx, s, p.Rows)
+		p.Work, err = f.sheets.anew(ctx, s, p.Rows)
 		return p, err
 	case Render, Again:
 	default:
@@ -99,7 +99,7 @@ func (rs *Runs) plan(ctx context.Context, s *Sheet, act Act, look bool) (Plan, e
 		p.Longest = max(p.Longest, r.PictureSeconds)
 	}
 	var err error
-	p.Work, err = rs.Estimate(ctx, s, p.Rows, look)
+	p.Work, err = f.sheets.Estimate(ctx, s, p.Rows, look)
 	return p, err
 }
 
@@ -238,26 +238,26 @@ func (d Done) InWords() string {
 const linkDays = 90
 
 // Go does an act with all rows that are ready for it, and waits for it. Discs are the usual ones.
-func (rs *Runs) Go(ctx context.Context, id int64, act Act) (Done, error) {
-	return rs.GoWith(ctx, id, Ask{Act: act, How: UsualDisc})
+func (h *Acts) Go(ctx context.Context, id int64, act Act) (Done, error) {
+	return h.GoWith(ctx, id, Ask{Act: act, How: UsualDisc})
 }
 
 // GoWith is Go with rows that are ready among those asked for, and discs as they are asked for.
-func (rs *Runs) GoWith(ctx context.Context, id int64, a Ask) (Done, error) {
-	act, err := rs.Start(ctx, id, a, nil)
+func (h *Acts) GoWith(ctx context.Context, id int64, a Ask) (Done, error) {
+	act, err := h.Start(ctx, id, a, nil)
 	if err != nil || act.ID == 0 {
 		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
 	}
-	if err := rs.Act(ctx, Acting{act.ID}); err != nil {
+	if err := h.Act(ctx, Acting{act.ID}); err != nil {
 		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
 	}
-	act, err = rs.Await(ctx, act, time.Second)
+	act, err = h.Await(ctx, act, time.Second)
 	return Done{Act: a.Act, Begun: act.Begun, LeftOut: act.LeftOut}, err
 }
 
 // deliver makes a row's film a link and mails its address if it is to. A film that has a link
 // keeps it.
-func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
+func (o *Out) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
 	n := delivery.NewLink{
 		RenderID:     r.Render.ID,
 		Title:        titleOf(run, r),
@@ -270,72 +270,72 @@ func (rs *Runs) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
 		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}
 	if l := r.Link; mail && l != nil && l.RenderID == r.Render.ID && l.KeptToken != "" {
-		return rs.Delivery.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
+		return o.Delivery.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
 	}
-	_, _, err := rs.Delivery.MakeLink(ctx, r.ID, n)
+	_, _, err := o.Delivery.MakeLink(ctx, r.ID, n)
 	return err
 }
 
 // Pause keeps a Run's films that wait from being begun; GoOn ends that. What
 // is rendering goes on.
-func (rs *Runs) Pause(ctx context.Context, id int64) error {
-	now := rs.Now()
-	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (f *Work) Pause(ctx context.Context, id int64) error {
+	now := f.Now()
+	if err := f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		return change(tx, id, map[string]any{"paused_at": &now})
 	}); err != nil {
 		return err
 	}
-	return rs.hold(ctx, id, true)
+	return f.hold(ctx, id, true)
 }
 
 // GoOn lets a paused Run's films be begun again.
-func (rs *Runs) GoOn(ctx context.Context, id int64) error {
-	if err := rs.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (f *Work) GoOn(ctx context.Context, id int64) error {
+	if err := f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		return change(tx, id, map[string]any{"paused_at": nil})
 	}); err != nil {
 		return err
 	}
-	return rs.hold(ctx, id, false)
+	return f.hold(ctx, id, false)
 }
 
-func (rs *Runs) hold(ctx context.Context, id int64, on bool) error {
-	ids, err := rs.ids(ctx, id)
+func (f *Work) hold(ctx context.Context, id int64, on bool) error {
+	ids, err := f.ids(ctx, id)
 	if err != nil {
 		return err
 	}
 	if on {
-		return rs.Making.Hold(ctx, ids)
+		return f.Making.Hold(ctx, ids)
 	}
-	return rs.Making.GoOn(ctx, ids)
+	return f.Making.GoOn(ctx, ids)
 }
 
-func (rs *Runs) ids(ctx context.Context, id int64) (out []int64, err error) {
-	return out, rs.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("run_id = ? AND run_key <> ''", id).
+func (h *room) ids(ctx context.Context, id int64) (out []int64, err error) {
+	return out, h.Store.DB.WithContext(ctx).Model(&store.Order{}).Where("run_id = ? AND run_key <> ''", id).
 		Pluck("id", &out).Error
 }
 
 // open are the films of a Run that wait or are made: what Cancel ends. Drafts for clients are
 // none of them.
-func (rs *Runs) open(ctx context.Context, id int64) (out []store.Render, err error) {
-	ids, err := rs.ids(ctx, id)
+func (f *Work) open(ctx context.Context, id int64) (out []store.Render, err error) {
+	ids, err := f.ids(ctx, id)
 	if err != nil {
 		return nil, err
 	}
-	return out, rs.Store.DB.WithContext(ctx).
+	return out, f.Store.DB.WithContext(ctx).
 		Where("order_id IN ? AND state IN ('waiting', 'running') AND profile <> ?", ids, profile.Proof.Name).
 		Order("id").Find(&out).Error
 }
 
 // Running counts what Cancel of all rows would end.
-func (rs *Runs) Running(ctx context.Context, id int64) (int, error) {
-	open, err := rs.open(ctx, id)
+func (f *Work) Running(ctx context.Context, id int64) (int, error) {
+	open, err := f.open(ctx, id)
 	return len(open), err
 }
 
 // Cancel ends the films of a Run that wait or are made, of some rows or, with none named, of all,
 // and tells how many. Drafts that clients wait for go on.
-func (rs *Runs) Cancel(ctx context.Context, id int64, only ...int64) (int, error) {
-	open, err := rs.open(ctx, id)
+func (f *Work) Cancel(ctx context.Context, id int64, only ...int64) (int, error) {
+	open, err := f.open(ctx, id)
 	if err != nil {
 		return 0, err
 	}
@@ -343,7 +343,7 @@ func (rs *Runs) Cancel(ctx context.Context, id int64, only ...int64) (int, error
 		open = slices.DeleteFunc(open, func(r store.Render) bool { return !slices.Contains(only, r.OrderID) })
 	}
 	for _, r := range open {
-		if err := rs.Making.Cancel(ctx, r.OrderID, r.ID); err != nil {
+		if err := f.Making.Cancel(ctx, r.OrderID, r.ID); err != nil {
 			return 0, err
 		}
 	}
@@ -351,10 +351,10 @@ func (rs *Runs) Cancel(ctx context.Context, id int64, only ...int64) (int, error
 }
 
 // First moves a row's film before all others that wait.
-func (rs *Runs) First(ctx context.Context, id, order int64) error {
-	if _, err := store.One[store.Order](rs.Store.DB.WithContext(ctx).Select("id"), "id = ? AND run_id = ?",
+func (f *Work) First(ctx context.Context, id, order int64) error {
+	if _, err := store.One[store.Order](f.Store.DB.WithContext(ctx).Select("id"), "id = ? AND run_id = ?",
 		order, id); err != nil {
 		return err
 	}
-	return rs.Making.First(ctx, order)
+	return f.Making.First(ctx, order)
 }

@@ -126,7 +126,7 @@ func (s *studio) checkFilms(ctx context.Context, db *store.Store) error {
 	for _, d := range v.Damaged {
 		s.wrong(&s.f.Damaged, "render %d: %s", d.Render.ID, d.Why)
 	}
-	_, lost, err := a.House.Intake.Verify(ctx, true, 0, 0)
+	_, lost, err := a.House.Intake.Material.Verify(ctx, true, 0, 0)
 	if err != nil {
 		return err
 	}

@@ -74,7 +74,7 @@ func (u *Uploads) mayComeByPage(ctx context.Context, page string, size int64) (i
 			by.Files, by.Bytes = by.Files+1, by.Bytes+c.size
 		}
 	}
-	if err := u.Intake.MayReceiveByPage(ctx, page, size, by, total); err != nil {
+	if err := u.Intake.Pages.MayReceiveByPage(ctx, page, size, by, total); err != nil {
 		return "", err
 	}
 	if store.Free(u.Dir)-total.Bytes-size < leftToStudio {

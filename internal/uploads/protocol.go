@@ -120,7 +120,7 @@ func (u *Uploads) mayCreate(e tusd.HookEvent, client bool) (tusd.HTTPResponse, t
 			return tusd.HTTPResponse{}, tusd.FileInfoChanges{}, err
 		}
 	case to.run != 0:
-		err = u.Runs.MayReceive(e.Context, to.run)
+		err = u.Runs.Material.MayReceive(e.Context, to.run)
 	default:
 		err = u.Intake.MayReceive(e.Context, to.order)
 	}

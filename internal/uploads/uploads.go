@@ -168,11 +168,11 @@ func (u *Uploads) handOver(ctx context.Context, id string) error {
 	r := store.Given{File: f} // nobody writes to it any more, and it is removed below
 	switch {
 	case to.run != 0:
-		err = u.Runs.Receive(ctx, to.run, id, to.path, r, nil)
+		err = u.Runs.Material.Receive(ctx, to.run, id, to.path, r, nil)
 	case to.page != "":
-		_, err = u.Intake.ReceiveByPage(ctx, to.page, id, info.MetaData["filename"], r)
+		_, err = u.Intake.Pages.ReceiveByPage(ctx, to.page, id, info.MetaData["filename"], r)
 	default:
-		_, err = u.Intake.ReceiveKnown(ctx, intake.Known{
+		_, err = u.Intake.In.ReceiveKnown(ctx, intake.Known{
 			OrderID: to.order,
 			Upload:  id,
 			Name:    info.MetaData["filename"],

@@ -70,7 +70,7 @@ func (c clientPages) Page(ctx context.Context, token string) (client.Page, error
 }
 
 func (c clientPages) open(ctx context.Context, token string) (p client.Page, d *orders.Dossier, err error) {
-	if p.Page, err = c.Intake.Page(ctx, token); err != nil {
+	if p.Page, err = c.Intake.Pages.Page(ctx, token); err != nil {
 		return p, nil, err
 	}
 	if d, err = c.Orders.Load(ctx, p.OrderID); err != nil {
@@ -94,7 +94,7 @@ func openingOf(d doc.Slideshow) int {
 
 // Say implements client.Pages.
 func (c clientPages) Say(ctx context.Context, token string, details map[string]string) error {
-	return c.Intake.Say(ctx, token, details)
+	return c.Intake.Pages.Say(ctx, token, details)
 }
 
 // Opening implements client.Pages.

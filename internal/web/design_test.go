@@ -32,7 +32,7 @@ func filled(t *testing.T) (*site, int64) {
 		files[fmt.Sprint(i, ".jpg")] = housetest.Photo(t, i)
 	}
 	housetest.Bring(t, v.studio, o.ID, files)
-	_, err := v.studio.Orders.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, housetest.ToMusic(), nil)
+	_, err := v.studio.Orders.Edits.Edit(ctx, o.ID, v.load(o.ID).Slideshow.Head, housetest.ToMusic(), nil)
 	require.NoError(t, err)
 	return v, o.ID
 }

@@ -35,9 +35,9 @@ func (s *Server) events(w http.ResponseWriter, r *http.Request) {
 	if order > 0 {
 		// Being here is told of, not depended on: it may fail.
 		who := page.User(r).ID
-		here = func() { _ = s.House.Orders.Arrive(r.Context(), order, who) }
+		here = func() { _ = s.House.Orders.Presence.Arrive(r.Context(), order, who) }
 		here()
-		defer func() { _ = s.House.Orders.Leave(context.WithoutCancel(r.Context()), order, who) }()
+		defer func() { _ = s.House.Orders.Presence.Leave(context.WithoutCancel(r.Context()), order, who) }()
 	}
 	s.News.Stream(w, r, concerns, here)
 }

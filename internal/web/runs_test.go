@@ -96,7 +96,7 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	now := seen(body)
 	res, _ := v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
-	s, err := v.studio.Runs.Sheet(ctx, 1)
+	s, err := v.studio.Runs.Sheets.Sheet(ctx, 1)
 	require.NoError(t, err)
 	kind, text := v.cells(1, "Typed", runs.Cell{OrderID: s.Rows[1].ID, Role: "detail:names", To: "B two"})
 	assert.Equal(t, []string{"good", ""}, []string{kind, text})
@@ -107,7 +107,7 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	res, _ = v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
 	// Rows that came are drawn with all others.
-	require.NoError(t, v.studio.Runs.Bring(ctx, 1, *mustRead(t, "Key,Names\n1,A\n2,B two\n3,C\n4,D\n"), nil))
+	require.NoError(t, v.studio.Runs.Lists.Bring(ctx, 1, *mustRead(t, "Key,Names\n1,A\n2,B two\n3,C\n4,D\n"), nil))
 	v.post("/runs/1/agree")
 	_, body = v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, 4, strings.Count(body, "<tr id="))
@@ -129,7 +129,7 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	}
 	for _, change := range []func(){
 		func() {
-			require.NoError(t, v.studio.Runs.Bring(ctx, 1,
+			require.NoError(t, v.studio.Runs.Lists.Bring(ctx, 1,
 				*mustRead(t, "Key,Names,Town\n1,A,Saltmere\n2,B two,Tern\n3,C,Tern\n4,D,Tern\n"), nil))
 			v.post("/runs/1/agree")
 		},
@@ -182,24 +182,24 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 		"1/a.jpg": housetest.Photo(t, 1),
 		"2/b.jpg": housetest.Photo(t, 2),
 	} {
-		require.NoError(t, h.Runs.Receive(ctx, 1, name, name, bytes.NewReader(b), nil))
+		require.NoError(t, h.Runs.Material.Receive(ctx, 1, name, name, bytes.NewReader(b), nil))
 	}
-	require.NoError(t, h.Runs.Sort(ctx, runs.Sort{RunID: 1}))
+	require.NoError(t, h.Runs.Material.Sort(ctx, runs.Sort{RunID: 1}))
 	var media []store.Media
 	require.NoError(t, h.Store.DB.Find(&media).Error)
 	for _, m := range media {
-		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+		require.NoError(t, h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
 	var all []store.Order
 	require.NoError(t, h.Store.DB.Find(&all).Error)
 	for range 2 {
 		for _, o := range all {
-			require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: o.ID}))
+			require.NoError(t, h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 		}
-		_, err := h.Runs.Tend(ctx, runs.Tend{RunID: 1})
+		_, err := h.Runs.Patterns.Tend(ctx, runs.Tend{RunID: 1})
 		require.NoError(t, err)
 	}
-	s, err := h.Runs.Sheet(ctx, 1)
+	s, err := h.Runs.Sheets.Sheet(ctx, 1)
 	require.NoError(t, err)
 	for _, at := range []string{"opening", "closing", "slide-2", "slide-99", "0.5", "nonsense"} {
 		res, b := v.get(fmt.Sprintf("/orders/%d/moment?at=%s&revision=%d&w=320", s.Rows[0].ID, at,
@@ -250,7 +250,7 @@ func TestWhatGoesOutOfARun(t *testing.T) {
 	_, body = v.get("/runs/1/estimate")
 	assert.Contains(t, body, "2 films, 0:14.0 each, ")
 	v.post("/runs/1/go", "act", "render")
-	require.NoError(t, h.Runs.Act(ctx, runs.Acting{ActID: 2}))
+	require.NoError(t, h.Runs.Acts.Act(ctx, runs.Acting{ActID: 2}))
 	_, body = v.get("/runs/1")
 	assert.Contains(t, body, "2 films: 2 rendering")
 	v.post("/runs/1/pause")
@@ -278,7 +278,7 @@ func TestRowsAndPatternAsOrders(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
 	v.list("/runs", "Regatta.csv", "Key,Names\n1,A\n2,B\n3,C\n", "due", "2026-12-24")
-	s, err := v.studio.Runs.Sheet(ctx, 1)
+	s, err := v.studio.Runs.Sheets.Sheet(ctx, 1)
 	require.NoError(t, err)
 	pattern := fmt.Sprintf("/orders/%d", *s.PatternID)
 	_, body := v.get(pattern)
@@ -331,7 +331,7 @@ func TestHowAListIsRead(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, body := v.get("/runs/1")
 	assert.Contains(t, body, "No rows yet")
-	require.NoError(t, v.studio.Runs.Receive(ctx, 1, "u1", "quay.jpg", bytes.NewReader(housetest.Photo(t, 1)),
+	require.NoError(t, v.studio.Runs.Material.Receive(ctx, 1, "u1", "quay.jpg", bytes.NewReader(housetest.Photo(t, 1)),
 		nil))
 	_, body = v.get("/runs/1")
 	assert.Contains(t, body, "1 file waits for the list already")
@@ -348,7 +348,7 @@ func TestHowAListIsRead(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, "a column is missing")
 	v.post("/runs/1/roles", "role-0", "detail:names", "role-1", "client")
 	v.post("/runs/1/agree")
-	s, err := v.studio.Runs.Sheet(ctx, 1)
+	s, err := v.studio.Runs.Sheets.Sheet(ctx, 1)
 	require.NoError(t, err)
 	require.Len(t, s.Rows, 1)
 	assert.Equal(t, []string{"Gannets", "Gannets", "B. Reed"}, []string{s.Rows[0].RunKey,

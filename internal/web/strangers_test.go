@@ -220,7 +220,7 @@ func TestEveryTextHasALength(t *testing.T) {
 	v.signIn("wren@studio.example")
 	id := housetest.Ready(t, v.studio)
 	housetest.Rendered(t, v.studio, id)
-	_, err := v.studio.Runs.Open(ctx, runs.New{Name: "Run", Due: time.Now()}, nil)
+	_, err := v.studio.Runs.Lists.Open(ctx, runs.New{Name: "Run", Due: time.Now()}, nil)
 	require.NoError(t, err)
 	link := v.link(id, delivery.NewLink{Title: "Regatta", Days: 30})
 	o := fmt.Sprintf("/orders/%d", id)

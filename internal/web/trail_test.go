@@ -35,7 +35,7 @@ func TestTrail(t *testing.T) {
 	wren := housetest.Load(t, v.studio, id)
 	d, err := v.studio.Accounts.Check(ctx, "wren@studio.example", "a long password")
 	require.NoError(t, err)
-	_, err = v.studio.Orders.Edit(store.As(ctx, &store.Actor{
+	_, err = v.studio.Orders.Edits.Edit(store.As(ctx, &store.Actor{
 		UserID: &d.ID,
 		Who:    d.Name,
 	}), id, wren.Slideshow.Head, edit.Recast{}, &d.ID)
@@ -57,7 +57,7 @@ func TestTrail(t *testing.T) {
 	v.post("/settings/studio", "name", "Quay Pictures")
 	v.post("/settings/users", "name", "Teal", "email", "teal@studio.example", "password",
 		"gravel lantern heron", "role", "operator")
-	_, err = v.studio.Intake.Receive(store.As(ctx, &store.Actor{
+	_, err = v.studio.Intake.In.Receive(store.As(ctx, &store.Actor{
 		UserID: &d.ID,
 		Who:    d.Name,
 	}), id, "more", "more.jpg", bytes.NewReader(housetest.Photo(t, 9)))

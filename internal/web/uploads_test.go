@@ -25,7 +25,7 @@ import (
 func TestWhatIsOnItsWayCounts(t *testing.T) {
 	v := open(t)
 	o := housetest.Order(t, v.studio)
-	p, err := v.studio.Intake.OpenPage(t.Context(), o.ID, intake.Limits{Files: 5, GB: 2, Days: 1})
+	p, err := v.studio.Intake.Pages.OpenPage(t.Context(), o.ID, intake.Limits{Files: 5, GB: 2, Days: 1})
 	require.NoError(t, err)
 	begin := func(size int) int {
 		meta := "filename " + base64.StdEncoding.EncodeToString([]byte("a.jpg")) + ",page " +
@@ -46,7 +46,7 @@ func TestWhatIsOnItsWayCounts(t *testing.T) {
 	wg.Wait()
 	assert.EqualValues(t, 5, taken.Load(), "as many files as the page takes")
 
-	p, err = v.studio.Intake.OpenPage(t.Context(), o.ID, intake.Limits{Files: 50, GB: 1, Days: 1})
+	p, err = v.studio.Intake.Pages.OpenPage(t.Context(), o.ID, intake.Limits{Files: 50, GB: 1, Days: 1})
 	require.NoError(t, err)
 	assert.Equal(t, http.StatusCreated, begin(700<<20))
 	assert.Equal(t, http.StatusUnprocessableEntity, begin(700<<20), "as many bytes as it takes")
@@ -67,15 +67,15 @@ func TestWhatIsOnItsWayCounts(t *testing.T) {
 		m.SHA256).Error)
 	require.NoError(t, v.studio.Store.DB.Create(&m).Error)
 	assert.Equal(t, http.StatusUnprocessableEntity, begin(100<<20))
-	n, err := v.studio.Intake.ForgetRefused(t.Context(), false)
+	n, err := v.studio.Intake.Pages.ForgetRefused(t.Context(), false)
 	require.NoError(t, err)
 	assert.Zero(t, n, "not before a day is over")
 	require.NoError(t, v.studio.Store.DB.Exec(
 		"UPDATE media SET created_at = now() - interval '25 hours' WHERE id = ?", m.ID).Error)
-	n, err = v.studio.Intake.ForgetRefused(t.Context(), true)
+	n, err = v.studio.Intake.Pages.ForgetRefused(t.Context(), true)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, n)
-	n, err = v.studio.Intake.ForgetRefused(t.Context(), false)
+	n, err = v.studio.Intake.Pages.ForgetRefused(t.Context(), false)
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, n)
 	assert.Equal(t, http.StatusCreated, begin(100<<20))
@@ -88,7 +88,7 @@ func TestSilentUploadsEnd(t *testing.T) {
 	v.serve(web.Config{SilentFor: 400 * time.Millisecond})
 	v.signIn("wren@studio.example")
 	o := housetest.Order(t, v.studio)
-	p, err := v.studio.Intake.OpenPage(t.Context(), o.ID, intake.UsualLimits)
+	p, err := v.studio.Intake.Pages.OpenPage(t.Context(), o.ID, intake.UsualLimits)
 	require.NoError(t, err)
 	base64ed := func(s string) string { return base64.StdEncoding.EncodeToString([]byte(s)) }
 	create := func(at, to, id string) string {

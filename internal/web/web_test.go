@@ -378,7 +378,7 @@ func TestEditsOverTheWeb(t *testing.T) {
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
 	w, err = v.studio.Orders.Load(ctx, o.ID)
 	require.NoError(t, err)
-	_, err = v.studio.Orders.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 3}, nil)
+	_, err = v.studio.Orders.Edits.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 3}, nil)
 	require.NoError(t, err)
 	_, body = v.get(page + "/live?seen=" + seen)
 	assert.Contains(t, body, `id="work"`)

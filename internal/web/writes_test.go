@@ -22,7 +22,7 @@ func TestWhoOnlyLooksWritesNothing(t *testing.T) {
 	v := open(t)
 	id := housetest.Ready(t, v.studio)
 	housetest.Rendered(t, v.studio, id)
-	_, err := v.studio.Runs.Open(ctx, runs.New{Name: "Run", Due: time.Now()}, nil)
+	_, err := v.studio.Runs.Lists.Open(ctx, runs.New{Name: "Run", Due: time.Now()}, nil)
 	require.NoError(t, err)
 	v.signIn("wren@studio.example")
 	var mu sync.Mutex

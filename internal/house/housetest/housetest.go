@@ -45,7 +45,7 @@ func On(t testing.TB, s *store.Store, b *store.Blobs, set house.Settings) *house
 // Order opens an order whose details are filled.
 func Order(t testing.TB, h *house.House) store.Order {
 	t.Helper()
-	o, err := h.Orders.Open(context.Background(), orders.New{
+	o, err := h.Orders.Heads.Open(context.Background(), orders.New{
 		Head: orders.Head{
 			Client:      "The Gannets",
 			ClientEmail: "gannets@saltmere.example",
@@ -69,7 +69,7 @@ func Load(t testing.TB, h *house.House, id int64) *orders.Dossier {
 // Edit edits an order's slideshow as it stands.
 func Edit(t testing.TB, h *house.House, id int64, op edit.Op) {
 	t.Helper()
-	_, err := h.Orders.Edit(context.Background(), id, Load(t, h, id).Slideshow.Head, op, nil)
+	_, err := h.Orders.Edits.Edit(context.Background(), id, Load(t, h, id).Slideshow.Head, op, nil)
 	require.NoError(t, err)
 }
 
@@ -140,12 +140,12 @@ func Bring(t testing.TB, h *house.House, orderID int64, files map[string][]byte)
 	t.Helper()
 	ctx := context.Background()
 	for name, b := range files {
-		m, err := h.Intake.Receive(ctx, orderID, fmt.Sprintf("%d/%s", orderID, name), name,
+		m, err := h.Intake.In.Receive(ctx, orderID, fmt.Sprintf("%d/%s", orderID, name), name,
 			bytes.NewReader(b))
 		require.NoError(t, err)
-		require.NoError(t, h.Intake.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+		require.NoError(t, h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	}
-	require.NoError(t, h.Intake.Pour(ctx, intake.Pour{OrderID: orderID}))
+	require.NoError(t, h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: orderID}))
 }
 
 // Caption captions an order's first picture.

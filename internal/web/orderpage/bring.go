@@ -44,7 +44,7 @@ func (s *shared) waysIn(ctx context.Context, v *orderView) error {
 			h.Count++
 		}
 	}
-	page, err := s.Intake.PageOf(ctx, v.Order.ID)
+	page, err := s.Intake.Pages.PageOf(ctx, v.Order.ID)
 	if err != nil {
 		return err
 	}
@@ -71,7 +71,7 @@ func (m *material) accept(w http.ResponseWriter, r *http.Request) {
 	if r.PostFormValue("media") != "" {
 		only = append(only, page.FormInt(r, "media"))
 	}
-	n, err := m.Intake.Accept(r.Context(), page.Number(r, "order"), &page.User(r).ID, only...)
+	n, err := m.Intake.Held.Accept(r.Context(), page.Number(r, "order"), &page.User(r).ID, only...)
 	m.answer(w, r, err, func(v *orderView) {
 		if err == nil {
 			v.Notice = page.Good("Taken in: " + wording.Counted(n, "file") + ".")
@@ -80,7 +80,7 @@ func (m *material) accept(w http.ResponseWriter, r *http.Request) {
 }
 
 func (m *material) holdBack(w http.ResponseWriter, r *http.Request) {
-	m.answer(w, r, m.Intake.HoldBack(r.Context(), page.Number(r, "order"),
+	m.answer(w, r, m.Intake.Held.HoldBack(r.Context(), page.Number(r, "order"),
 		r.PostFormValue("holds") != ""), nil)
 }
 
@@ -90,17 +90,17 @@ func (m *material) openPage(w http.ResponseWriter, r *http.Request) {
 		GB:    int(page.FormInt(r, "gb")),
 		Days:  int(page.FormInt(r, "days")),
 	}
-	_, err := m.Intake.OpenPage(r.Context(), page.Number(r, "order"), l)
+	_, err := m.Intake.Pages.OpenPage(r.Context(), page.Number(r, "order"), l)
 	m.answer(w, r, err, nil)
 }
 
 func (m *material) closePage(w http.ResponseWriter, r *http.Request) {
-	m.answer(w, r, m.Intake.ClosePage(r.Context(), page.Number(r, "order")), nil)
+	m.answer(w, r, m.Intake.Pages.ClosePage(r.Context(), page.Number(r, "order")), nil)
 }
 
 // albums is what the photo source has, asked for when it is wanted.
 func (m *material) albums(w http.ResponseWriter, r *http.Request) {
-	list, err := m.Intake.Albums(r.Context())
+	list, err := m.Intake.Source.Albums(r.Context())
 	v := struct {
 		Order  int64
 		Albums []intake.Album
@@ -113,7 +113,7 @@ func (m *material) albums(w http.ResponseWriter, r *http.Request) {
 }
 
 func (m *material) fetchAlbum(w http.ResponseWriter, r *http.Request) {
-	a, err := m.Intake.FetchAlbum(r.Context(), page.Number(r, "order"), r.PostFormValue("album"))
+	a, err := m.Intake.Source.FetchAlbum(r.Context(), page.Number(r, "order"), r.PostFormValue("album"))
 	m.answer(w, r, err, func(v *orderView) {
 		if err == nil {
 			v.Notice = page.Good(fmt.Sprintf("%s of “%s” are being fetched.",

@@ -159,7 +159,7 @@ func (l *leaves) orderMargin(w http.ResponseWriter, r *http.Request) {
 	}
 	if len(f.Slides) > 0 {
 		// Others see it; it may fail.
-		_ = l.Orders.LooksAt(r.Context(), wk.Order.ID, page.User(r).ID, f.Slides[0])
+		_ = l.Orders.Presence.LooksAt(r.Context(), wk.Order.ID, page.User(r).ID, f.Slides[0])
 	}
 	frame := timecode.Frames(page.QueryInt(r, "frame", 0))
 	if wk.Plan.Frames > 0 {

@@ -56,7 +56,7 @@ func (e *editing) editOrder(w http.ResponseWriter, r *http.Request) {
 	}
 	var now *orders.Dossier
 	if err == nil {
-		now, err = e.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &page.User(r).ID)
+		now, err = e.Orders.Edits.EditSeen(r.Context(), seen(r), seenRevision(r), op, &page.User(r).ID)
 	}
 	e.answerWith(w, r, now, err, nil)
 }
@@ -136,12 +136,12 @@ func (e *editing) keepTransition(w http.ResponseWriter, r *http.Request) {
 }
 
 func (e *editing) undo(w http.ResponseWriter, r *http.Request) {
-	_, err := e.Orders.Undo(r.Context(), page.Number(r, "order"), seenRevision(r), &page.User(r).ID)
+	_, err := e.Orders.Edits.Undo(r.Context(), page.Number(r, "order"), seenRevision(r), &page.User(r).ID)
 	e.answer(w, r, err, nil)
 }
 
 func (e *editing) redo(w http.ResponseWriter, r *http.Request) {
-	_, err := e.Orders.Redo(r.Context(), page.Number(r, "order"), seenRevision(r), &page.User(r).ID)
+	_, err := e.Orders.Edits.Redo(r.Context(), page.Number(r, "order"), seenRevision(r), &page.User(r).ID)
 	e.answer(w, r, err, nil)
 }
 
@@ -163,7 +163,7 @@ func (e *editing) changeHead(w http.ResponseWriter, r *http.Request) {
 		for _, k := range r.PostForm["wants"] {
 			wants = append(wants, store.DeliveryKind(k))
 		}
-		err = e.Orders.UpdateWanted(r.Context(), id, n.Head, wants, &page.User(r).ID)
+		err = e.Orders.Heads.UpdateWanted(r.Context(), id, n.Head, wants, &page.User(r).ID)
 	}
 	var invalid *invalid.Input
 	if errors.As(err, &invalid) {
@@ -179,7 +179,7 @@ func (e *editing) changeHead(w http.ResponseWriter, r *http.Request) {
 }
 
 func (m *material) eraseMedium(w http.ResponseWriter, r *http.Request) {
-	m.answer(w, r, m.Intake.Erase(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
+	m.answer(w, r, m.Intake.Material.Erase(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
 }
 
 // eraseMedia removes the chosen files of an order's material.
@@ -193,11 +193,11 @@ func (m *material) eraseMedia(w http.ResponseWriter, r *http.Request) {
 		m.answer(w, r, err, nil)
 		return
 	}
-	m.answer(w, r, m.Intake.EraseAll(r.Context(), page.Number(r, "order"), ids, &page.User(r).ID), nil)
+	m.answer(w, r, m.Intake.Material.EraseAll(r.Context(), page.Number(r, "order"), ids, &page.User(r).ID), nil)
 }
 
 func (m *material) dismiss(w http.ResponseWriter, r *http.Request) {
-	m.answer(w, r, m.Intake.Dismiss(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
+	m.answer(w, r, m.Intake.Material.Dismiss(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
 }
 
 // actOnOrder archives, deletes, restores or copies an order.
@@ -208,16 +208,16 @@ func (e *editing) actOnOrder(w http.ResponseWriter, r *http.Request) {
 	switch chi.URLParam(r, "act") {
 	case "archive":
 		said, err = "The order is archived. It is found under “archived”.",
-			e.Orders.Archive(r.Context(), id)
+			e.Orders.Keeping.Archive(r.Context(), id)
 	case "delete":
 		said, err = "The order is deleted. For 30 days it can be restored under “deleted”; then it is gone "+
-			"for good.", e.Orders.Delete(r.Context(), id)
+			"for good.", e.Orders.Keeping.Delete(r.Context(), id)
 	case "restore":
 		said, to, err = "The order is back.", fmt.Sprintf("/orders/%d", id),
-			e.Orders.Restore(r.Context(), id)
+			e.Orders.Keeping.Restore(r.Context(), id)
 	case "copy":
 		var o store.Order
-		o, err = e.Orders.Copy(r.Context(), id, &page.User(r).ID)
+		o, err = e.Orders.Heads.Copy(r.Context(), id, &page.User(r).ID)
 		said, to = "This is the copy; nothing of it was rendered yet.", fmt.Sprintf("/orders/%d", o.ID)
 	}
 	var inv *invalid.Input

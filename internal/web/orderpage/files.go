@@ -12,7 +12,7 @@ import (
 )
 
 func (m *material) thumbnail(w http.ResponseWriter, r *http.Request) {
-	sha, err := m.Intake.Thumbnail(r.Context(), page.Number(r, "media"))
+	sha, err := m.Intake.Material.Thumbnail(r.Context(), page.Number(r, "media"))
 	if err != nil {
 		m.Fail(w, r, err)
 		return

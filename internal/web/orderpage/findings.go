@@ -55,7 +55,7 @@ func (s *shared) findings(ctx context.Context, v *orderView) error {
 	if err != nil {
 		return err
 	}
-	row, err := s.Runs.Doubts(ctx, v.Order)
+	row, err := s.Runs.Sheets.Doubts(ctx, v.Order)
 	if err != nil {
 		return err
 	}
@@ -98,7 +98,7 @@ func (s *shared) findings(ctx context.Context, v *orderView) error {
 		return nil
 	}
 	s.Looking.Beside(func(ctx context.Context) {
-		if err := s.Orders.Found(ctx, d, n); err != nil && ctx.Err() == nil {
+		if err := s.Orders.Days.Found(ctx, d, n); err != nil && ctx.Err() == nil {
 			slog.WarnContext(ctx, "what there is to look at in an order is not noted", "order", d.Order.ID,
 				"error", err)
 		}
@@ -115,7 +115,7 @@ func (s *shared) licences(ctx context.Context, v *orderView) ([]plan.Check, erro
 	if !public {
 		return nil, nil
 	}
-	return s.Intake.Licences(ctx, v.Doc.Soundtrack.Songs(), s.Orders.Now())
+	return s.Intake.Songs.Licences(ctx, v.Doc.Soundtrack.Songs(), s.Orders.Now())
 }
 
 // gather adds what was found in a shape, several alike as one line.

@@ -89,11 +89,11 @@ func cameraTag(camera string) string {
 func (m *material) shiftClock(w http.ResponseWriter, r *http.Request) {
 	n, err := 0, error(nil)
 	if right, wrong := page.FormInt(r, "right"), page.FormInt(r, "wrong"); right != 0 {
-		n, err = m.Intake.ShiftBy(r.Context(), page.Number(r, "order"), right, wrong)
+		n, err = m.Intake.Material.ShiftBy(r.Context(), page.Number(r, "order"), right, wrong)
 	} else {
 		var by time.Duration
 		if by, err = clockBy(r.PostFormValue("by")); err == nil {
-			n, err = m.Intake.Shift(r.Context(), page.Number(r, "order"), r.PostFormValue("camera"), by)
+			n, err = m.Intake.Material.Shift(r.Context(), page.Number(r, "order"), r.PostFormValue("camera"), by)
 		}
 	}
 	m.answer(w, r, err, func(v *orderView) {
@@ -126,7 +126,7 @@ func (m *material) retime(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if err == nil {
-		err = m.Intake.Retime(r.Context(), page.Number(r, "order"), page.Number(r, "media"), at)
+		err = m.Intake.Material.Retime(r.Context(), page.Number(r, "order"), page.Number(r, "media"), at)
 	}
 	m.answer(w, r, err, nil)
 }
@@ -175,7 +175,7 @@ func (m *material) rate(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		err = &invalid.Input{Field: "stars", Problem: "Stars are 0 to 5, or −1 to set it aside."}
 	} else {
-		err = m.Intake.Rate(r.Context(), page.Number(r, "order"), page.Number(r, "media"), n)
+		err = m.Intake.Material.Rate(r.Context(), page.Number(r, "order"), page.Number(r, "media"), n)
 	}
 	m.answer(w, r, err, nil)
 }

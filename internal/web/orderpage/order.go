@@ -183,7 +183,7 @@ func (s *shared) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		}
 	}
 	if u := page.UserIn(ctx); u != nil {
-		others, err := s.Orders.Others(ctx, wk.Order.ID, u.ID)
+		others, err := s.Orders.Presence.Others(ctx, wk.Order.ID, u.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -234,7 +234,7 @@ func (s *shared) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 		return nil, err
 	}
 	if len(wk.Plan.Slides) > 0 {
-		waves, err := s.Intake.Waveforms(ctx, wk.Doc.Soundtrack.Songs())
+		waves, err := s.Intake.Material.Waveforms(ctx, wk.Doc.Soundtrack.Songs())
 		if err != nil {
 			return nil, err
 		}
@@ -282,7 +282,7 @@ func (s *shared) onlyHere() string {
 // mean marks findings as meant, or points them out again.
 func (l *leaves) mean(w http.ResponseWriter, r *http.Request) {
 	_ = r.ParseForm() // what cannot be read is not there
-	err := l.Orders.Mean(r.Context(), page.Number(r, "order"), r.PostForm["key"],
+	err := l.Orders.Heads.Mean(r.Context(), page.Number(r, "order"), r.PostForm["key"],
 		r.PostForm.Get("meant") != "", &page.User(r).ID)
 	l.answer(w, r, err, nil)
 }

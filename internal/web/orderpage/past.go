@@ -35,12 +35,12 @@ func (l *leaves) pastPage(w http.ResponseWriter, r *http.Request) {
 	}
 	if err == nil {
 		v.Order, v.Head = wk.Order, wk.Slideshow.Head
-		v.Steps, err = l.Orders.History(r.Context(), id)
+		v.Steps, err = l.Orders.Edits.History(r.Context(), id)
 	}
 	a, b := int(page.QueryInt(r, "compare", 0)), int(page.QueryInt(r, "with", int64(v.Head)))
 	if err == nil && a > 0 {
 		v.Earlier, v.Later = min(a, b), max(a, b)
-		v.Differs, err = l.Orders.Differs(r.Context(), id, v.Earlier, v.Later)
+		v.Differs, err = l.Orders.Edits.Differs(r.Context(), id, v.Earlier, v.Later)
 	}
 	if err != nil {
 		l.Fail(w, r, err)
@@ -53,7 +53,7 @@ func (l *leaves) pastPage(w http.ResponseWriter, r *http.Request) {
 func (l *leaves) goTo(w http.ResponseWriter, r *http.Request) {
 	id := page.Number(r, "order")
 	step := int(page.Number(r, "step"))
-	_, err := l.Orders.GoTo(r.Context(), id, seenRevision(r), step, &page.User(r).ID)
+	_, err := l.Orders.Edits.GoTo(r.Context(), id, seenRevision(r), step, &page.User(r).ID)
 	var conflict *orders.Conflict
 	var input *invalid.Input
 	switch {

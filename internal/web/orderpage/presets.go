@@ -42,7 +42,7 @@ func (e *editing) givePreset(w http.ResponseWriter, r *http.Request) {
 		if len(g.Slides) == 0 {
 			err = &invalid.Input{Field: "slide", Problem: "Choose slides to give it to."}
 		} else {
-			_, err = e.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), g, &page.User(r).ID)
+			_, err = e.Orders.Edits.EditSeen(r.Context(), seen(r), seenRevision(r), g, &page.User(r).ID)
 		}
 	}
 	e.answer(w, r, err, nil)

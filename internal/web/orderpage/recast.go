@@ -36,7 +36,7 @@ func (e *editing) recast(w http.ResponseWriter, r *http.Request) {
 	if n, err := strconv.ParseUint(r.URL.Query().Get("seed"), 10, 64); err == nil && n > 0 {
 		v.Seed = n
 	}
-	other, err := e.Orders.Try(d, edit.Recast{Seed: v.Seed})
+	other, err := e.Orders.Edits.Try(d, edit.Recast{Seed: v.Seed})
 	if err != nil {
 		e.Fail(w, r, err)
 		return

@@ -34,7 +34,7 @@ func (k *track) takeSong(w http.ResponseWriter, r *http.Request) {
 		k.Fail(w, r, err)
 		return
 	}
-	if err := k.Intake.TakeSong(r.Context(), page.Number(r, "order"), f.Song); err != nil {
+	if err := k.Intake.Songs.TakeSong(r.Context(), page.Number(r, "order"), f.Song); err != nil {
 		k.Fail(w, r, err)
 		return
 	}
@@ -55,7 +55,7 @@ func (k *track) takeNarration(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	name := fmt.Sprintf("Narration %s take %d", time.Now().Format("2006-01-02 15.04.05"), f.Take)
-	if _, err := k.Intake.Speak(r.Context(), page.Number(r, "order"), name, float64(f.At),
+	if _, err := k.Intake.Songs.Speak(r.Context(), page.Number(r, "order"), name, float64(f.At),
 		http.MaxBytesReader(w, r.Body, maxTake)); err != nil {
 		k.Fail(w, r, err)
 		return
@@ -97,7 +97,7 @@ func (k *track) readPlaylist(w http.ResponseWriter, r *http.Request) {
 		k.Fail(w, r, &invalid.Input{Field: "playlist", Problem: err.Error()})
 		return
 	}
-	songs, err := k.Intake.Music(r.Context(), intake.Wanted{})
+	songs, err := k.Intake.Songs.Music(r.Context(), intake.Wanted{})
 	if err != nil {
 		k.Fail(w, r, err)
 		return
@@ -111,7 +111,7 @@ func (k *track) readPlaylist(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		var wrong *invalid.Input
-		if err := k.Intake.TakeSong(r.Context(), page.Number(r, "order"),
+		if err := k.Intake.Songs.TakeSong(r.Context(), page.Number(r, "order"),
 			songs[i].MediaID); errors.As(err, &wrong) {
 			missing = append(missing, wrong.Problem)
 		} else if err != nil {

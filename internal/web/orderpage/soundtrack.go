@@ -123,7 +123,7 @@ func (s *shared) track(ctx context.Context, wk *orders.Dossier) (*trackView, err
 	for _, it := range wk.Doc.Soundtrack.Items {
 		ids = append(ids, it.Media)
 	}
-	waves, err := s.Intake.Waveforms(ctx, ids)
+	waves, err := s.Intake.Material.Waveforms(ctx, ids)
 	if err != nil {
 		return nil, err
 	}

@@ -64,7 +64,7 @@ func (k *track) takeSubtitles(w http.ResponseWriter, r *http.Request) {
 	}
 	op, lost, err := k.Looking.ReadCaptions(d, r.PostFormValue("subtitles"))
 	if err == nil {
-		_, err = k.Orders.EditSeen(r.Context(), seen(r), seenRevision(r), op, &page.User(r).ID)
+		_, err = k.Orders.Edits.EditSeen(r.Context(), seen(r), seenRevision(r), op, &page.User(r).ID)
 	}
 	k.answer(w, r, err, func(v *orderView) {
 		if err != nil {

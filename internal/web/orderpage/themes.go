@@ -133,7 +133,7 @@ func (h *themes) takeTheme(w http.ResponseWriter, r *http.Request) {
 	id := page.Number(r, "order")
 	op, err := controls["theme"](h.shared, url.Values{"theme": {r.PostFormValue("theme")}})
 	if err == nil {
-		_, err = h.Orders.Edit(r.Context(), id, seenRevision(r), op, &page.User(r).ID)
+		_, err = h.Orders.Edits.Edit(r.Context(), id, seenRevision(r), op, &page.User(r).ID)
 	}
 	var invalid *invalid.Input
 	var conflict *orders.Conflict

@@ -25,7 +25,7 @@ type LibrarySong struct {
 
 // LibrarySongs are the songs that are wanted, in the words of a list.
 func LibrarySongs(ctx context.Context, in *intake.Intake, w intake.Wanted) (out []LibrarySong, err error) {
-	songs, err := in.Music(ctx, w)
+	songs, err := in.Songs.Music(ctx, w)
 	for _, song := range songs {
 		l := LibrarySong{
 			Song:     song,

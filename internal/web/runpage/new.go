@@ -84,7 +84,7 @@ func (g *sheets) newRun(w http.ResponseWriter, r *http.Request) {
 	}
 	if err == nil {
 		var run store.Run
-		if run, err = g.Runs.Open(r.Context(), n, &page.User(r).ID); err == nil {
+		if run, err = g.Runs.Lists.Open(r.Context(), n, &page.User(r).ID); err == nil {
 			http.Redirect(w, r, fmt.Sprintf("/runs/%d", run.ID), http.StatusSeeOther)
 			return
 		}

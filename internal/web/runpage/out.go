@@ -23,7 +23,7 @@ func (o *out) runFilms(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	page.Download(w, "application/zip", sh.Name+".zip")
-	if err := o.Runs.Films(r.Context(), sh, w); err != nil {
+	if err := o.Runs.Out.Films(r.Context(), sh, w); err != nil {
 		panic(http.ErrAbortHandler) // the browser must see that the file is not whole
 	}
 }
@@ -35,7 +35,7 @@ func (o *out) runPattern(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	page.Download(w, "application/zip", run.Name+" pattern.zip")
-	if err := o.Runs.PatternZip(r.Context(), run, w); err != nil {
+	if err := o.Runs.Patterns.PatternZip(r.Context(), run, w); err != nil {
 		panic(http.ErrAbortHandler)
 	}
 }
@@ -46,7 +46,7 @@ func (o *out) runLinks(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	page.Download(w, "text/csv; charset=utf-8", sh.Name+" links.csv")
-	if err := o.Runs.Links(sh, w); err != nil {
+	if err := o.Runs.Out.Links(sh, w); err != nil {
 		panic(http.ErrAbortHandler)
 	}
 }
@@ -57,7 +57,7 @@ func (o *out) runCards(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	o.SendPDF(w, r, sh.Name+" cards.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error {
-		return o.Runs.Cards(r.Context(), sh, b)
+		return o.Runs.Out.Cards(r.Context(), sh, b)
 	})
 }
 
@@ -67,7 +67,7 @@ func (o *out) runFaces(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	o.SendPDF(w, r, sh.Name+" disc faces.pdf", fmt.Sprintf("/runs/%d/out", sh.ID), func(b io.Writer) error {
-		ids, err := o.Runs.Faces(r.Context(), sh)
+		ids, err := o.Runs.Out.Faces(r.Context(), sh)
 		if err != nil {
 			return err
 		}
@@ -113,7 +113,7 @@ func (o *out) handOut(r *http.Request, v *outView) error {
 		runs.Disc:  &v.Discs,
 		runs.Burn:  &v.Burns,
 	} {
-		p, err := o.Runs.Plan(r.Context(), v.Sheet, act)
+		p, err := o.Runs.Work.Plan(r.Context(), v.Sheet, act)
 		if err != nil {
 			return err
 		}
@@ -179,7 +179,7 @@ func (o *out) outPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v.Poll = true
-	if v.Together, err = o.Runs.TogetherText(r.Context(), sh); err != nil {
+	if v.Together, err = o.Runs.Out.TogetherText(r.Context(), sh); err != nil {
 		o.Fail(w, r, err)
 		return
 	}
@@ -189,7 +189,7 @@ func (o *out) outPage(w http.ResponseWriter, r *http.Request) {
 	try := page.QueryInt(r, "as", 0)
 	for _, row := range sh.Rows {
 		if row.ID == try || try == 0 {
-			v.TrySubject, v.TryBody = o.Runs.Mail(sh.Run, row)
+			v.TrySubject, v.TryBody = o.Runs.Out.Mail(sh.Run, row)
 			v.TryOf, v.TryID = row.Client, row.ID
 			break
 		}

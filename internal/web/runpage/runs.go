@@ -30,7 +30,7 @@ func (g *sheets) runsPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	archived := r.URL.Query().Get("which") == "archived"
-	lines, err := g.Runs.Lines(r.Context(), archived)
+	lines, err := g.Runs.Sheets.Lines(r.Context(), archived)
 	if err != nil {
 		g.Fail(w, r, err)
 		return
@@ -45,7 +45,7 @@ func (g *sheets) runsPage(w http.ResponseWriter, r *http.Request) {
 // sheetOf reads the sheet a request is about; it answers itself when it
 // cannot.
 func (s *shared) sheetOf(w http.ResponseWriter, r *http.Request) *runs.Sheet {
-	sh, err := s.Runs.Sheet(r.Context(), page.Number(r, "run"))
+	sh, err := s.Runs.Sheets.Sheet(r.Context(), page.Number(r, "run"))
 	if err != nil {
 		s.Fail(w, r, err)
 		return nil
@@ -139,14 +139,14 @@ func (g *sheets) setCells(w http.ResponseWriter, r *http.Request) {
 		})
 		return
 	}
-	refused, err := g.Runs.Set(r.Context(), page.Number(r, "run"), in.Title, in.Cells, &page.User(r).ID)
+	refused, err := g.Runs.Cells.Set(r.Context(), page.Number(r, "run"), in.Title, in.Cells, &page.User(r).ID)
 	g.said(w, r, "", refused, err)
 }
 
 func (g *sheets) stepRun(w http.ResponseWriter, r *http.Request) {
-	do := g.Runs.Undo
+	do := g.Runs.Cells.Undo
 	if chi.URLParam(r, "step") == "redo" {
-		do = g.Runs.Redo
+		do = g.Runs.Cells.Redo
 	}
 	text, err := do(r.Context(), page.Number(r, "run"), &page.User(r).ID)
 	g.said(w, r, text, nil, err)
@@ -162,7 +162,7 @@ func (g *sheets) bringList(w http.ResponseWriter, r *http.Request) {
 		err = invalid.Field("list", "There is no list in it.")
 	}
 	if err == nil {
-		err = g.Runs.Bring(r.Context(), page.Number(r, "run"), *t, &page.User(r).ID)
+		err = g.Runs.Lists.Bring(r.Context(), page.Number(r, "run"), *t, &page.User(r).ID)
 	}
 	g.back(w, r, "", err)
 }
@@ -206,20 +206,20 @@ func (o *out) actOnRun(w http.ResponseWriter, r *http.Request) {
 	var err error
 	switch chi.URLParam(r, "act") {
 	case "agree", "agree-all":
-		err = in.Agree(ctx, id, chi.URLParam(r, "act") == "agree-all", who)
+		err = in.Lists.Agree(ctx, id, chi.URLParam(r, "act") == "agree-all", who)
 		text = "The list is taken."
 	case "refuse":
-		err, text = in.Refuse(ctx, id), "The list is left; nothing was changed."
+		err, text = in.Lists.Refuse(ctx, id), "The list is left; nothing was changed."
 	case "roles":
 		var roles []list.Role
 		for i := 0; r.PostForm.Has(fmt.Sprint("role-", i)); i++ {
 			roles = append(roles, list.Role(r.PostForm.Get(fmt.Sprint("role-", i))))
 		}
-		err, text = in.Roles(ctx, id, roles, who), "The columns are read so."
+		err, text = in.Lists.Roles(ctx, id, roles, who), "The columns are read so."
 	case "folder":
-		err = in.Answer(ctx, id, r.PostForm.Get("folder"), order, who)
+		err = in.Folders.Answer(ctx, id, r.PostForm.Get("folder"), order, who)
 	case "folders":
-		err = in.AnswerAll(ctx, id, who)
+		err = in.Folders.AnswerAll(ctx, id, who)
 	case "go":
 		text, err = o.start(r, id, runs.Ask{Act: runs.Act(r.PostForm.Get("act"))})
 	case "discs", "alldiscs":
@@ -235,30 +235,30 @@ func (o *out) actOnRun(w http.ResponseWriter, r *http.Request) {
 		text, err = o.start(r, id, ask)
 	case "all":
 		var address string
-		address, err = in.All(ctx, id)
+		address, err = in.Out.All(ctx, id)
 		text = "One link for all films: " + address
 	case "pause":
-		err, text = in.Pause(ctx, id), "Paused: what is rendering goes on, what waits is kept."
+		err, text = in.Work.Pause(ctx, id), "Paused: what is rendering goes on, what waits is kept."
 	case "goon":
-		err, text = in.GoOn(ctx, id), "Goes on."
+		err, text = in.Work.GoOn(ctx, id), "Goes on."
 	case "cancel":
 		var n int
 		var only []int64
 		if only, err = page.FormIDs(r, "rows"); err != nil {
 			break
 		}
-		n, err = in.Cancel(ctx, id, only...)
+		n, err = in.Work.Cancel(ctx, id, only...)
 		text = wording.Counted(n, "film") + " cancelled; drafts for clients go on."
 	case "first":
-		err, text = in.First(ctx, id, order), "This film is made next."
+		err, text = in.Work.First(ctx, id, order), "This film is made next."
 	case "give":
-		err, text = in.Give(ctx, id), "All rows follow the pattern as it is now."
+		err, text = in.Patterns.Give(ctx, id), "All rows follow the pattern as it is now."
 	case "see":
-		err = in.SeeAs(ctx, id, order, who)
+		err = in.Patterns.SeeAs(ctx, id, order, who)
 	case "names":
-		err, text = in.SetNames(ctx, id, r.PostForm.Get("file_names")), "The films are named so."
+		err, text = in.Out.SetNames(ctx, id, r.PostForm.Get("file_names")), "The films are named so."
 	case "mail":
-		err = in.SetMail(ctx, id, store.RunMail{
+		err = in.Out.SetMail(ctx, id, store.RunMail{
 			Subject: r.PostForm.Get("subject"),
 			Text:    strings.ReplaceAll(r.PostForm.Get("text"), "\r\n", "\n"),
 		})
@@ -267,7 +267,7 @@ func (o *out) actOnRun(w http.ResponseWriter, r *http.Request) {
 		err = o.tryMail(r, id, order)
 		text = "Sent to " + page.User(r).Email + "."
 	case "watch":
-		err, text = in.WatchFolder(ctx, id, r.PostForm.Get("watches")), "Kept."
+		err, text = in.Material.WatchFolder(ctx, id, r.PostForm.Get("watches")), "Kept."
 	case "archive", "restore":
 		err = in.Archive(ctx, id, chi.URLParam(r, "act") == "archive")
 		text = map[string]string{
@@ -275,11 +275,11 @@ func (o *out) actOnRun(w http.ResponseWriter, r *http.Request) {
 			"restore": "The Run is back.",
 		}[chi.URLParam(r, "act")]
 	case "dismiss":
-		err = in.Dismiss(ctx, id)
+		err = in.Material.Dismiss(ctx, id)
 	case "stop":
-		err, text = in.Stop(ctx, id, page.FormInt(r, "which")), "Stopped; what was done stays."
+		err, text = in.Acts.Stop(ctx, id, page.FormInt(r, "which")), "Stopped; what was done stays."
 	case "seen":
-		err = in.SeenAct(ctx, id, page.FormInt(r, "which"))
+		err = in.Acts.SeenAct(ctx, id, page.FormInt(r, "which"))
 	}
 	o.back(w, r, text, err)
 }
@@ -297,11 +297,11 @@ func (s *shared) start(r *http.Request, id int64, a runs.Ask) (string, error) {
 	if a.Only = only; a.How.Kind == "" {
 		a.How = runs.UsualDisc
 	}
-	act, err := s.Runs.Start(r.Context(), id, a, page.User(r))
+	act, err := s.Runs.Acts.Start(r.Context(), id, a, page.User(r))
 	if err != nil {
 		return "", err
 	}
-	if act, err = s.Runs.Await(r.Context(), act, mostWait); err != nil || act.State.Open() {
+	if act, err = s.Runs.Acts.Await(r.Context(), act, mostWait); err != nil || act.State.Open() {
 		return "", err // the page shows how far it is
 	}
 	return runs.Told(act), nil
@@ -315,7 +315,7 @@ type doing struct {
 }
 
 func (s *shared) doings(ctx context.Context, run int64) (out []doing, err error) {
-	acts, err := s.Runs.Acts(ctx, run)
+	acts, err := s.Runs.Acts.Acts(ctx, run)
 	for _, a := range acts {
 		out = append(out, doing{a.ID, runs.Told(a), a.State.Open()})
 	}
@@ -338,13 +338,13 @@ func (o *out) runActs(w http.ResponseWriter, r *http.Request) {
 }
 
 func (o *out) tryMail(r *http.Request, id, order int64) error {
-	sh, err := o.Runs.Sheet(r.Context(), id)
+	sh, err := o.Runs.Sheets.Sheet(r.Context(), id)
 	if err != nil {
 		return err
 	}
 	for _, row := range sh.Rows {
 		if row.ID == order || order == 0 {
-			return o.Runs.TryMail(r.Context(), sh.Run, row, page.User(r).Email)
+			return o.Runs.Out.TryMail(r.Context(), sh.Run, row, page.User(r).Email)
 		}
 	}
 	return invalid.Field("order", "There is no row to write of.")
@@ -357,7 +357,7 @@ func (g *sheets) runImpact(w http.ResponseWriter, r *http.Request) {
 		g.Fail(w, r, err)
 		return
 	}
-	i, err := g.Runs.Impact(r.Context(), run)
+	i, err := g.Runs.Patterns.Impact(r.Context(), run)
 	if err != nil {
 		g.Fail(w, r, err)
 		return
@@ -381,7 +381,7 @@ func (g *sheets) runEstimate(w http.ResponseWriter, r *http.Request) {
 	if sh == nil {
 		return
 	}
-	p, err := g.Runs.Reckon(r.Context(), sh, runs.Render)
+	p, err := g.Runs.Work.Reckon(r.Context(), sh, runs.Render)
 	if err != nil {
 		g.Fail(w, r, err)
 		return

@@ -125,7 +125,7 @@ func (s *shared) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 		Next:   sh.Standing().Asks(),
 	}
 	var err error
-	if v.Proposal, err = s.Runs.Proposed(ctx, sh.Run); err != nil {
+	if v.Proposal, err = s.Runs.Lists.Proposed(ctx, sh.Run); err != nil {
 		return nil, err
 	}
 	v.columns()
@@ -136,7 +136,7 @@ func (s *shared) runView(ctx context.Context, sh *runs.Sheet, only bool) (*runVi
 	if v.Doings, err = s.doings(ctx, v.ID); err != nil {
 		return nil, err
 	}
-	films, at, err := s.Runs.EndsAt(ctx, sh)
+	films, at, err := s.Runs.Sheets.EndsAt(ctx, sh)
 	if err != nil {
 		return nil, err
 	}
@@ -342,15 +342,15 @@ func (v *runView) Likely() (n int) {
 // acts are what can be done with all rows that are ready.
 func (s *shared) acts(ctx context.Context, v *runView) error {
 	var err error
-	if v.Act.Running, err = s.Runs.Running(ctx, v.ID); err != nil {
+	if v.Act.Running, err = s.Runs.Work.Running(ctx, v.ID); err != nil {
 		return err
 	}
-	again, err := s.Runs.Plan(ctx, v.Sheet, runs.Again)
+	again, err := s.Runs.Work.Plan(ctx, v.Sheet, runs.Again)
 	if err != nil {
 		return err
 	}
 	v.Failed = len(again.Rows)
-	p, err := s.Runs.Plan(ctx, v.Sheet, runs.Render)
+	p, err := s.Runs.Work.Plan(ctx, v.Sheet, runs.Render)
 	if err != nil {
 		return err
 	}
@@ -358,7 +358,7 @@ func (s *shared) acts(ctx context.Context, v *runView) error {
 	v.Act.Ask = len(p.Rows) > 0 && !p.Work.Whole
 	v.Act.Do = "Render " + wording.Counted(len(p.Rows), "film")
 	for act, n := range map[runs.Act]*int{runs.Link: &v.Act.Links, runs.Mail: &v.Act.Mails} {
-		p, err := s.Runs.Plan(ctx, v.Sheet, act)
+		p, err := s.Runs.Work.Plan(ctx, v.Sheet, act)
 		if err != nil {
 			return err
 		}

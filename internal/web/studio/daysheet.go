@@ -34,7 +34,7 @@ const mostFound = 12
 
 // find gives the open orders that words are of, as JSON, for the command box.
 func (d *days) find(w http.ResponseWriter, r *http.Request) {
-	sheet, err := d.Orders.DaySheet(r.Context(), orders.Query{
+	sheet, err := d.Orders.Days.DaySheet(r.Context(), orders.Query{
 		Which: orders.OpenOrders,
 		Words: r.URL.Query().Get("q"),
 	})
@@ -70,7 +70,7 @@ func (d *days) daySheet(w http.ResponseWriter, r *http.Request) {
 		Run:   page.QueryInt(r, "run", 0),
 		Page:  int(page.QueryInt(r, "page", 0)),
 	}
-	sheet, err := d.Orders.DaySheet(r.Context(), q)
+	sheet, err := d.Orders.Days.DaySheet(r.Context(), q)
 	if err != nil {
 		d.Fail(w, r, err)
 		return
@@ -112,7 +112,7 @@ func (d *days) daySheet(w http.ResponseWriter, r *http.Request) {
 		Needs:  needs,
 	}
 	if q.Words == "" && q.Which == orders.OpenOrders && q.Run == 0 && q.Page == 0 {
-		lines, err := d.Runs.Lines(r.Context(), false)
+		lines, err := d.Runs.Sheets.Lines(r.Context(), false)
 		if err != nil {
 			d.Fail(w, r, err)
 			return

@@ -111,7 +111,7 @@ func (g *songs) addSongs(w http.ResponseWriter, r *http.Request) {
 			continue
 		}
 		var wrong *invalid.Input
-		if _, err := g.Intake.AddSong(r.Context(), part.FileName(), part); errors.As(err, &wrong) {
+		if _, err := g.Intake.Songs.AddSong(r.Context(), part.FileName(), part); errors.As(err, &wrong) {
 			problems = append(problems, wrong.Problem)
 		} else if err != nil {
 			g.Fail(w, r, err)
@@ -147,7 +147,7 @@ func (g *songs) noteSong(w http.ResponseWriter, r *http.Request) {
 		}
 		n.LicenceUntil = &until
 	}
-	if err := g.Intake.Note(r.Context(), n); err != nil {
+	if err := g.Intake.Songs.Note(r.Context(), n); err != nil {
 		g.Fail(w, r, err)
 		return
 	}
@@ -155,7 +155,7 @@ func (g *songs) noteSong(w http.ResponseWriter, r *http.Request) {
 }
 
 func (g *songs) dropSong(w http.ResponseWriter, r *http.Request) {
-	if err := g.Intake.DropSong(r.Context(), page.Number(r, "media")); err != nil {
+	if err := g.Intake.Songs.DropSong(r.Context(), page.Number(r, "media")); err != nil {
 		g.Fail(w, r, err)
 		return
 	}
@@ -164,7 +164,7 @@ func (g *songs) dropSong(w http.ResponseWriter, r *http.Request) {
 
 // songWave draws a song of the library.
 func (g *songs) songWave(w http.ResponseWriter, r *http.Request) {
-	wave, err := g.Intake.SongWave(r.Context(), page.Number(r, "media"))
+	wave, err := g.Intake.Songs.SongWave(r.Context(), page.Number(r, "media"))
 	if err != nil {
 		g.Fail(w, r, err)
 		return

@@ -50,7 +50,7 @@ func (d *days) newOrder(w http.ResponseWriter, r *http.Request) {
 	n, form, err := parts.OrderForm(r)
 	if err == nil {
 		var o store.Order
-		if o, err = d.Orders.Open(r.Context(), n, &page.User(r).ID); err == nil {
+		if o, err = d.Orders.Heads.Open(r.Context(), n, &page.User(r).ID); err == nil {
 			http.Redirect(w, r, fmt.Sprintf("/orders/%d", o.ID), http.StatusSeeOther)
 			return
 		}
