@@ -40,7 +40,7 @@ func (c *verifyCmd) Run(ctx context.Context) error {
 		return err
 	}
 	defer a.Close()
-	v, err := a.House.Making.Verify(ctx, c.All, 1000, 0)
+	v, err := a.House.Making.Checks.Verify(ctx, c.All, 1000, 0)
 	for _, d := range v.Damaged {
 		fmt.Printf("order %d, render %d (%s): %s; it is made again\n", d.Render.OrderID, d.Render.ID,
 			d.Render.Profile, d.Why)
@@ -49,7 +49,7 @@ func (c *verifyCmd) Run(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	discs, damaged, err := a.House.Pressing.Verify(ctx, c.All, 1000)
+	discs, damaged, err := a.House.Pressing.Images.Verify(ctx, c.All, 1000)
 	for _, d := range damaged {
 		fmt.Printf("%s; it is made again\n", d)
 	}

@@ -233,7 +233,8 @@ const hearReturnsEvery = 5 * time.Minute
 // and sweeps, until ctx ends. hear may be nil.
 func (a *App) attend(ctx context.Context, hear func(store.Event)) {
 	if a.Settings.MailBack != "" {
-		go a.House.Delivery.HearReturns(ctx, &delivery.Mailbox{URL: a.Settings.MailBack}, hearReturnsEvery)
+		go a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: a.Settings.MailBack},
+			hearReturnsEvery)
 	}
 	go a.House.Shelf.Watch(ctx)
 	go a.House.KeepTidy(ctx)
@@ -283,7 +284,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		}
 		defer box.Stop()
 		mail = box.URL()
-		go a.House.Delivery.HearReturns(ctx, &delivery.Mailbox{URL: box.Returns.URL()}, 2*time.Second)
+		go a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: box.Returns.URL()}, 2*time.Second)
 	}
 	var host *standin.Host
 	if a.Settings.Host == "" && a.Settings.Mail == "" {

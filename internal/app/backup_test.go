@@ -271,6 +271,6 @@ func TestSweep(t *testing.T) {
 		By:     1,
 	})
 	housetest.Rendered(t, h, kept)
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: film.ID}, "w", true),
+	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: film.ID}, "w", true),
 		"it is done: nothing to do")
 }

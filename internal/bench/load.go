@@ -106,7 +106,7 @@ func (l *load) deliver() error {
 	if err != nil {
 		return err
 	}
-	_, token, err := l.House.Delivery.MakeLink(l.ctx, l.id, delivery.NewLink{
+	_, token, err := l.House.Delivery.Links.MakeLink(l.ctx, l.id, delivery.NewLink{
 		RenderID: r,
 		Title:    "Load",
 		Days:     3,
@@ -120,11 +120,11 @@ func (l *load) film(ctx context.Context) (int64, error) {
 	if err := l.House.Store.DB.WithContext(ctx).Exec("DELETE FROM segments").Error; err != nil {
 		return 0, err
 	}
-	r, err := l.House.Making.BeginAll(ctx, l.id, making.Wanted{Profiles: []string{""}})
+	r, err := l.House.Making.Renders.BeginAll(ctx, l.id, making.Wanted{Profiles: []string{""}})
 	if err != nil {
 		return 0, err
 	}
-	failed := l.House.Making.Film(ctx, making.Film{RenderID: r[0].ID}, "bench", true)
+	failed := l.House.Making.Attempts.Film(ctx, making.Film{RenderID: r[0].ID}, "bench", true)
 	// What was made of a film when the time was over counts too.
 	after := context.WithoutCancel(ctx)
 	now, err := store.One[store.Render](l.House.Store.DB.WithContext(after), "id = ?", r[0].ID)

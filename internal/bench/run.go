@@ -132,12 +132,12 @@ func forget(ctx context.Context, h *house.House) error {
 }
 
 func makeOne(ctx context.Context, h *house.House, order int64) (t took, frames int64, err error) {
-	r, err := h.Making.Begin(ctx, order, "")
+	r, err := h.Making.Renders.Begin(ctx, order, "")
 	if err != nil {
 		return t, 0, err
 	}
 	if t, err = measured(func() error {
-		return h.Making.Film(ctx, making.Film{RenderID: r.ID}, "bench", true)
+		return h.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "bench", true)
 	}); err != nil {
 		return t, 0, err
 	}
@@ -320,7 +320,8 @@ func memoryOfWaiting(ctx context.Context, out io.Writer, h *house.House, films i
 		return err
 	}
 	for name, b := range map[string][]byte{"song.flac": song, "a.jpg": jpg} {
-		if err := h.Runs.Material.Receive(ctx, id, "waiting-"+name, name, bytes.NewReader(b), nil); err != nil {
+		if err := h.Runs.Material.Receive(ctx, id, "waiting-"+name, name, bytes.NewReader(b),
+			nil); err != nil {
 			return err
 		}
 	}

@@ -65,12 +65,12 @@ func Twins(ctx context.Context, out io.Writer, h *house.House) error {
 		if err != nil {
 			return err
 		}
-		r, err := h.Making.Begin(ctx, id, "")
+		r, err := h.Making.Renders.Begin(ctx, id, "")
 		if err != nil {
 			return err
 		}
 		times[i], err = measured(func() error {
-			return h.Making.Film(ctx, making.Film{RenderID: r.ID}, "bench", true)
+			return h.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "bench", true)
 		})
 		if err != nil {
 			return err

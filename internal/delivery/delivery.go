@@ -7,29 +7,16 @@ import (
 	"context"
 	"errors"
 	"strings"
-	"time"
 
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
 
 	"nelko/internal/accounts"
 	"nelko/internal/invalid"
-	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/store"
 	"nelko/internal/token"
 )
-
-// Delivery is the room.
-type Delivery struct {
-	Store   *store.Store
-	Blobs   *store.Blobs
-	Queue   orders.Queue
-	Orders  *orders.Orders
-	Now     func() time.Time
-	Mailer  Mailer // of a process that works on jobs
-	BaseURL string // the address clients reach
-}
 
 // SendLink is the job that mails a link to the client.
 type SendLink struct {
@@ -50,7 +37,7 @@ func (SendLink) InsertOpts() river.InsertOpts {
 // Jobs implements queue.Room.
 func (dl *Delivery) Jobs(js *queue.Jobs) {
 	js.Serve(outgoing, 2)
-	dl.fileJobs(js)
+	dl.Files.fileJobs(js)
 	queue.Handle(js, queue.Kind[TryMail]{Work: func(ctx context.Context, j queue.Job[TryMail]) error {
 		st, err := store.StudioOf(dl.Store.DB.WithContext(ctx))
 		if err != nil {
@@ -66,7 +53,7 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[ProofMail]{
 		Needs: dl.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
-			waits, err := dl.SendProof(ctx, j.Args)
+			waits, err := dl.Post.SendProof(ctx, j.Args)
 			if waits {
 				return queue.Later(proofLooks)
 			}
@@ -74,9 +61,9 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 			case errors.Is(err, errBusy):
 				return queue.Later(busyFor)
 			case undeliverable(err):
-				return dl.proofFailed(ctx, j.Args, err.Error())
+				return dl.Post.proofFailed(ctx, j.Args, err.Error())
 			case err != nil && j.Last && ctx.Err() == nil:
-				return errors.Join(err, dl.proofFailed(ctx, j.Args, err.Error()))
+				return errors.Join(err, dl.Post.proofFailed(ctx, j.Args, err.Error()))
 			}
 			return err
 		},
@@ -84,19 +71,19 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[SendLink]{
 		Needs: dl.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
-			err := dl.Send(ctx, j.Args)
+			err := dl.Post.Send(ctx, j.Args)
 			switch {
 			case errors.Is(err, errBusy):
 				return queue.Later(busyFor)
 			case undeliverable(err):
-				return dl.forgetToken(ctx, j.Args.LinkID, err.Error())
+				return dl.Post.forgetToken(ctx, j.Args.LinkID, err.Error())
 			case err != nil && j.Last && ctx.Err() == nil:
-				return errors.Join(err, dl.forgetToken(ctx, j.Args.LinkID, err.Error()))
+				return errors.Join(err, dl.Post.forgetToken(ctx, j.Args.LinkID, err.Error()))
 			}
 			return err
 		},
 		Refuse: func(ctx context.Context, j SendLink, why string) error {
-			return dl.forgetToken(ctx, j.LinkID, why)
+			return dl.Post.forgetToken(ctx, j.LinkID, why)
 		},
 	})
 }
@@ -135,17 +122,17 @@ func noAddress() error {
 // MakeLink delivers a finished render by link. The token is part of the
 // address; it is returned once and only its hash is kept, and itself until it
 // was mailed.
-func (dl *Delivery) MakeLink(ctx context.Context, orderID int64, n NewLink) (l store.Link, key string,
+func (h *Links) MakeLink(ctx context.Context, orderID int64, n NewLink) (l store.Link, key string,
 	err error) {
-	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		l, key, err = dl.MakeLinkIn(ctx, tx, orderID, n)
+	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		l, key, err = h.MakeLinkIn(ctx, tx, orderID, n)
 		return err
 	})
 	return l, key, err
 }
 
 // MakeLinkIn is MakeLink in a transaction.
-func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, n NewLink) (store.Link,
+func (h *Links) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, n NewLink) (store.Link,
 	string, error) {
 	o, err := store.One[store.Order](tx, "id = ?", orderID)
 	if err != nil {
@@ -195,7 +182,7 @@ func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, 
 	l := store.Link{
 		TokenHash:    token.Hash(key),
 		Downloadable: n.Downloadable,
-		ExpiresAt:    dl.Now().AddDate(0, 0, n.Days),
+		ExpiresAt:    h.Now().AddDate(0, 0, n.Days),
 		Note:         n.Note,
 		Devices:      n.Devices,
 		Embed:        n.Embed && !n.Proof && n.Password == "",
@@ -220,12 +207,12 @@ func (dl *Delivery) MakeLinkIn(ctx context.Context, tx *gorm.DB, orderID int64, 
 	if n.Keep || n.Proof {
 		l.KeptToken = key // cards, lists and reminders name it again
 	}
-	err = dl.keepLink(ctx, tx, d, films, &l)
+	err = h.keepLink(ctx, tx, d, films, &l)
 	return l, key, err
 }
 
 // keepLink writes a delivery by link of films down, and has it mailed if it is to be.
-func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery, films []store.Render,
+func (h *Links) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery, films []store.Render,
 	l *store.Link) error {
 	if err := tx.Create(&d).Error; err != nil {
 		return err
@@ -244,18 +231,18 @@ func (dl *Delivery) keepLink(ctx context.Context, tx *gorm.DB, d store.Delivery,
 		return err
 	}
 	if l.UnsentToken != "" {
-		if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
+		if err := h.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
 			return err
 		}
 	}
-	return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Made the link")
+	return h.Orders.Heads.NoteDelivery(ctx, tx, d, "Made the link")
 }
 
 // Forget does away with the kept tokens of links that have expired, and tells
 // of how many.
-func (dl *Delivery) Forget(ctx context.Context, dryRun bool) (n int64, err error) {
-	q := dl.Store.DB.WithContext(ctx).Model(&store.Link{}).Where("kept_token <> '' AND expires_at < ?",
-		dl.Now())
+func (h *Links) Forget(ctx context.Context, dryRun bool) (n int64, err error) {
+	q := h.Store.DB.WithContext(ctx).Model(&store.Link{}).Where("kept_token <> '' AND expires_at < ?",
+		h.Now())
 	if dryRun {
 		return n, q.Count(&n).Error
 	}
@@ -264,8 +251,8 @@ func (dl *Delivery) Forget(ctx context.Context, dryRun bool) (n int64, err error
 }
 
 // Close ends a link before its time.
-func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Links) Close(ctx context.Context, orderID, linkID int64) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx,
 			"order_id = ? AND id = (SELECT delivery_id FROM links WHERE id = ? AND closed_at IS NULL)",
 			orderID, linkID)
@@ -276,7 +263,7 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 			return err
 		}
 		if err := tx.Model(&store.Link{}).Where("id = ?", linkID).Updates(map[string]any{
-			"closed_at":    dl.Now(),
+			"closed_at":    h.Now(),
 			"unsent_token": "",
 			"kept_token":   "",
 		}).Error; err != nil {
@@ -285,6 +272,6 @@ func (dl *Delivery) Close(ctx context.Context, orderID, linkID int64) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Closed the link")
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "Closed the link")
 	})
 }

@@ -38,9 +38,10 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	o := housetest.Order(t, s)
 	housetest.Bring(t, s, o.ID, housetest.Three(t))
 	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 13.5)})
-	_, err := s.Orders.Edits.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
+	_, err := s.Orders.Edits.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(),
+		nil)
 	require.NoError(t, err)
-	_, _, err = s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{Title: "x", Days: 3})
+	_, _, err = s.Delivery.Links.MakeLink(ctx, o.ID, delivery.NewLink{Title: "x", Days: 3})
 	assert.ErrorContains(t, err, "Render the film first")
 
 	// small, so that the test is quick
@@ -52,9 +53,9 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 	_, err = s.Looking.Frame(ctx, orders.Seen{Order: w.Order.ID}, w.Slideshow.Head, 1<<40, 160)
 	require.NoError(t, err, "a frame past the end is the last")
 
-	r, err := s.Making.Begin(ctx, o.ID, "")
+	r, err := s.Making.Renders.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "worker-1", false))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "worker-1", false))
 	w = housetest.Load(t, s, o.ID)
 	done := w.Renders[0]
 	require.Equal(t, store.RenderDone, done.State, done.Error)
@@ -68,12 +69,12 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 			Days:     3,
 		}, "days": {RenderID: r.ID, Title: "x"}, "render": {RenderID: 99, Title: "x", Days: 3},
 	} {
-		_, _, err := s.Delivery.MakeLink(ctx, o.ID, n)
+		_, _, err := s.Delivery.Links.MakeLink(ctx, o.ID, n)
 		var inv *invalid.Input
 		require.ErrorAs(t, err, &inv)
 		assert.Equal(t, field, inv.Field)
 	}
-	l, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{
+	l, token, err := s.Delivery.Links.MakeLink(ctx, o.ID, delivery.NewLink{
 		RenderID:     r.ID,
 		Title:        "Your film",
 		Days:         3,
@@ -88,21 +89,21 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 		Scan(&stored).Error)
 	assert.NotContains(t, stored, token, "no job holds the token")
 
-	got, err := s.Delivery.Open(ctx, token, 0)
+	got, err := s.Delivery.Links.Open(ctx, token, 0)
 	require.NoError(t, err)
 	assert.Equal(t, done.ID, got.Render.ID)
-	_, err = s.Delivery.Open(ctx, token[:len(token)-1]+"!", 0)
+	_, err = s.Delivery.Links.Open(ctx, token[:len(token)-1]+"!", 0)
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	require.NoError(t, s.Delivery.CountView(ctx, got))
+	require.NoError(t, s.Delivery.Links.CountView(ctx, got))
 	assert.Equal(t, int64(1), housetest.Load(t, s, o.ID).Links[0].Views)
 
 	box := &letters{fail: errors.New("server away, it was told " + token)}
 	s.Delivery.Mailer, s.Delivery.BaseURL = box, "https://films.example/"
-	assert.Error(t, s.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+	assert.Error(t, s.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	assert.Equal(t, "server away, it was told …", housetest.Load(t, s, o.ID).Links[0].MailError)
 	box.fail = nil
 	for range 2 { // an attempt after a crash sends nothing twice
-		require.NoError(t, s.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+		require.NoError(t, s.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	}
 	require.Len(t, box.bodies, 1)
 	assert.Contains(t, box.bodies[0], "https://films.example/watch/"+token)
@@ -115,17 +116,17 @@ func TestRenderDeliverAndOpen(t *testing.T) {
 
 	now := s.Delivery.Now
 	s.Delivery.Now = func() time.Time { return time.Now().AddDate(0, 0, 4) }
-	_, err = s.Delivery.Open(ctx, token, 0)
+	_, err = s.Delivery.Links.Open(ctx, token, 0)
 	assert.ErrorIs(t, err, delivery.ErrClosed, "expired")
 	s.Delivery.Now = now
 	require.NoError(t, s.Orders.Keeping.Delete(ctx, o.ID))
-	_, err = s.Delivery.Open(ctx, token, 0)
+	_, err = s.Delivery.Links.Open(ctx, token, 0)
 	assert.ErrorIs(t, err, delivery.ErrClosed, "the order was deleted")
 	require.NoError(t, s.Orders.Keeping.Restore(ctx, o.ID))
-	_, err = s.Delivery.Open(ctx, token, 0)
+	_, err = s.Delivery.Links.Open(ctx, token, 0)
 	require.NoError(t, err)
-	require.NoError(t, s.Delivery.Close(ctx, o.ID, l.ID))
-	_, err = s.Delivery.Open(ctx, token, 0)
+	require.NoError(t, s.Delivery.Links.Close(ctx, o.ID, l.ID))
+	_, err = s.Delivery.Links.Open(ctx, token, 0)
 	assert.ErrorIs(t, err, delivery.ErrClosed)
 
 	_, err = s.Orders.Edits.Edit(ctx, o.ID, w.Slideshow.Head, edit.Recast{Seed: 9}, nil)

@@ -34,17 +34,17 @@ func (Put) InsertOpts() river.InsertOpts {
 }
 
 // fileJobs are the room's jobs with files.
-func (dl *Delivery) fileJobs(js *queue.Jobs) {
+func (f *Files) fileJobs(js *queue.Jobs) {
 	js.Serve(placing, 2)
-	queue.Handle(js, queue.Kind[Put]{Needs: dl.Blobs.Here,
+	queue.Handle(js, queue.Kind[Put]{Needs: f.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Put]) error {
-			err := dl.Put(ctx, j.Args)
+			err := f.Put(ctx, j.Args)
 			if err != nil && j.Last && ctx.Err() == nil {
-				return errors.Join(err, dl.notPut(ctx, j.Args, err.Error()))
+				return errors.Join(err, f.notPut(ctx, j.Args, err.Error()))
 			}
 			return err
 		},
-		Refuse: func(ctx context.Context, j Put, why string) error { return dl.notPut(ctx, j, why) },
+		Refuse: func(ctx context.Context, j Put, why string) error { return f.notPut(ctx, j, why) },
 	})
 }
 
@@ -95,8 +95,8 @@ func fileName(st store.Studio, o store.Order, r store.Render) string {
 }
 
 // PutFile delivers a finished film as a file in the studio's folder.
-func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error {
-	tx := dl.Store.DB.WithContext(ctx)
+func (f *Files) PutFile(ctx context.Context, orderID, renderID int64) error {
+	tx := f.Store.DB.WithContext(ctx)
 	st, err := store.StudioOf(tx)
 	if err != nil {
 		return err
@@ -116,7 +116,7 @@ func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error 
 		return err
 	}
 	name := fileName(st, o, r)
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d := store.Delivery{
 			OrderID: orderID,
 			Kind:    store.FileDelivery,
@@ -137,17 +137,17 @@ func (dl *Delivery) PutFile(ctx context.Context, orderID, renderID int64) error 
 		}).Error; err != nil {
 			return err
 		}
-		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
+		if err := f.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "To be put into "+folder.Shown(st.Folder))
+		return f.Orders.Heads.NoteDelivery(ctx, tx, d, "To be put into "+folder.Shown(st.Folder))
 	})
 }
 
 // Settle says what becomes of a film whose name an older file has: over it, or
 // beside it under another name.
-func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over bool) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (f *Files) Settle(ctx context.Context, orderID, deliveryID int64, over bool) error {
+	return f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx,
 			"id = ? AND order_id = ? AND kind = 'file' AND state = 'failed'", deliveryID, orderID)
 		if err != nil {
@@ -162,7 +162,7 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 		case p.Older == "":
 			said = "To be tried again"
 		case !over:
-			name = beside(p.Name, dl.Now().Format("2006-01-02 1504"))
+			name = beside(p.Name, f.Now().Format("2006-01-02 1504"))
 			said = "To be put beside it, as " + name
 		}
 		set := map[string]any{"error": "", "older": "", "instead": over, "name": name}
@@ -172,10 +172,10 @@ func (dl *Delivery) Settle(ctx context.Context, orderID, deliveryID int64, over 
 		}).Error); err != nil {
 			return err
 		}
-		if err := dl.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
+		if err := f.Queue.Insert(ctx, tx, Put{d.ID}); err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said)
+		return f.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
@@ -192,8 +192,8 @@ func beside(name, what string) string {
 var errOlder = errors.New("there is an older file of this name")
 
 // Put puts a film into the studio's folder, and reads it back.
-func (dl *Delivery) Put(ctx context.Context, j Put) error {
-	tx := dl.Store.DB.WithContext(ctx)
+func (f *Files) Put(ctx context.Context, j Put) error {
+	tx := f.Store.DB.WithContext(ctx)
 	p, err := store.One[store.Placement](tx, "delivery_id = ?", j.DeliveryID)
 	if errors.Is(err, store.ErrNotFound) || (err == nil && p.PlacedAt != nil) {
 		return nil
@@ -216,18 +216,18 @@ func (dl *Delivery) Put(ctx context.Context, j Put) error {
 		return fmt.Errorf("looking into the folder %s: %w", folder.Shown(p.Folder), err)
 	case there && !p.Instead:
 		what := fmt.Sprintf("%.1f MB of %s", float64(older.Size)/1e6, older.At.Format("2 Jan 2006 15:04"))
-		return dl.olderFound(ctx, p, what)
+		return f.olderFound(ctx, p, what)
 	}
-	size, err := dl.copyTo(ctx, b, p.Name, *r.SHA256)
+	size, err := f.copyTo(ctx, b, p.Name, *r.SHA256)
 	if err != nil {
 		return fmt.Errorf("writing %s: %w", p.Name, err)
 	}
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ?", p.DeliveryID)
 		if err != nil {
 			return err
 		}
-		now := dl.Now()
+		now := f.Now()
 		if err := tx.Model(&p).Updates(map[string]any{
 			"placed_at": now,
 			"size":      size,
@@ -243,14 +243,14 @@ func (dl *Delivery) Put(ctx context.Context, j Put) error {
 		}).Error; err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
+		return f.Orders.Heads.NoteDelivery(ctx, tx, d, "Put into "+folder.Shown(p.Folder))
 	})
 }
 
 // copyTo writes a stored film into a folder and compares what is there
 // afterwards. Nothing is left under the name if that fails half-way.
-func (dl *Delivery) copyTo(ctx context.Context, to folder.Folder, name, sha string) (int64, error) {
-	in, err := dl.Blobs.Open(ctx, sha)
+func (f *Files) copyTo(ctx context.Context, to folder.Folder, name, sha string) (int64, error) {
+	in, err := f.Blobs.Open(ctx, sha)
 	if err != nil {
 		return 0, err
 	}
@@ -272,8 +272,8 @@ func (dl *Delivery) copyTo(ctx context.Context, to folder.Folder, name, sha stri
 }
 
 // olderFound stops for a person to say what is to become of an older file.
-func (dl *Delivery) olderFound(ctx context.Context, p store.Placement, what string) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (f *Files) olderFound(ctx context.Context, p store.Placement, what string) error {
+	return f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ?", p.DeliveryID)
 		if err != nil {
 			return err
@@ -284,13 +284,13 @@ func (dl *Delivery) olderFound(ctx context.Context, p store.Placement, what stri
 		}).Error, tx.Model(&d).Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
+		return f.Orders.Heads.NoteDelivery(ctx, tx, d, "Not put: "+errOlder.Error()+", "+what)
 	})
 }
 
 // notPut gives putting a film into the folder up.
-func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (f *Files) notPut(ctx context.Context, j Put, why string) error {
+	return f.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND state <> 'done'", j.DeliveryID)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
@@ -303,13 +303,13 @@ func (dl *Delivery) notPut(ctx context.Context, j Put, why string) error {
 			Update("state", store.DeliveryFailed).Error); err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Not put: "+why)
+		return f.Orders.Heads.NoteDelivery(ctx, tx, d, "Not put: "+why)
 	})
 }
 
 // Files lists an order's films as files, newest first.
-func (dl *Delivery) Files(ctx context.Context, orderID int64) (out []File, err error) {
-	err = dl.Store.DB.WithContext(ctx).Table("placements p").Select("p.*, d.state, d.proof").
+func (f *Files) Files(ctx context.Context, orderID int64) (out []File, err error) {
+	err = f.Store.DB.WithContext(ctx).Table("placements p").Select("p.*, d.state, d.proof").
 		Joins("JOIN deliveries d ON d.id = p.delivery_id").
 		Where("d.order_id = ?", orderID).Order("p.delivery_id DESC").Limit(100).Scan(&out).Error
 	return out, err

@@ -45,8 +45,8 @@ const (
 const mostListed = 300
 
 // List reads deliveries, the latest first.
-func (dl *Delivery) List(ctx context.Context, f Filter) ([]Listed, error) {
-	tx := dl.Store.DB.WithContext(ctx)
+func (r *Lists) List(ctx context.Context, f Filter) ([]Listed, error) {
+	tx := r.Store.DB.WithContext(ctx)
 	q := tx.Table("deliveries d").Select("d.*, o.client, o.event").
 		Joins("JOIN orders o ON o.id = d.order_id AND o.deleted_at IS NULL")
 	if f.Kind != "" {
@@ -105,8 +105,8 @@ type History struct {
 }
 
 // History reads a delivery's history, the first step first.
-func (dl *Delivery) History(ctx context.Context, id int64) (h History, err error) {
-	tx := dl.Store.DB.WithContext(ctx)
+func (r *Lists) History(ctx context.Context, id int64) (h History, err error) {
+	tx := r.Store.DB.WithContext(ctx)
 	if err := tx.Table("deliveries d").Select("d.*, o.client, o.event").
 		Joins("JOIN orders o ON o.id = d.order_id").Where("d.id = ?", id).Scan(&h.Listed).Error; err != nil {
 		return h, err
@@ -114,7 +114,7 @@ func (dl *Delivery) History(ctx context.Context, id int64) (h History, err error
 	if h.ID == 0 {
 		return h, fmt.Errorf("delivery %d: %w", id, store.ErrNotFound)
 	}
-	if h.Films, err = dl.films(tx, id); err != nil && !errors.Is(err, store.ErrNotFound) {
+	if h.Films, err = r.films(tx, id); err != nil && !errors.Is(err, store.ErrNotFound) {
 		return h, err
 	}
 	if l, err := store.One[store.Link](tx, "delivery_id = ?", id); err == nil {
@@ -124,8 +124,8 @@ func (dl *Delivery) History(ctx context.Context, id int64) (h History, err error
 }
 
 // GiveUp takes a delivery back that failed and is not wanted any more.
-func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Lists) GiveUp(ctx context.Context, orderID, deliveryID int64) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ? AND state = 'failed'", deliveryID,
 			orderID)
 		if err != nil {
@@ -134,30 +134,30 @@ func (dl *Delivery) GiveUp(ctx context.Context, orderID, deliveryID int64) error
 		if err := tx.Model(&d).Update("state", store.DeliveryClosed).Error; err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Given up")
+		return r.Orders.Heads.NoteDelivery(ctx, tx, d, "Given up")
 	})
 }
 
 // Of finds a delivery of an order.
-func (dl *Delivery) Of(ctx context.Context, orderID, deliveryID int64) (store.Delivery, error) {
-	return store.One[store.Delivery](dl.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", deliveryID,
+func (h *room) Of(ctx context.Context, orderID, deliveryID int64) (store.Delivery, error) {
+	return store.One[store.Delivery](h.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", deliveryID,
 		orderID)
 }
 
 // MailLink mails a link that is there already, by the address it has. Only links whose
 // address is kept can be.
-func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, subject, text string) error {
-	o, err := store.One[store.Order](dl.Store.DB.WithContext(ctx), "id = ?", orderID)
+func (p *Post) MailLink(ctx context.Context, orderID int64, l store.Link, subject, text string) error {
+	o, err := store.One[store.Order](p.Store.DB.WithContext(ctx), "id = ?", orderID)
 	if err != nil {
 		return err
 	}
 	switch {
-	case !l.Open(dl.Now()) || l.KeptToken == "":
+	case !l.Open(p.Now()) || l.KeptToken == "":
 		return invalid.Field("delivery", "The link is closed. Make a new one on the order.")
 	case o.ClientEmail == "":
 		return noAddress()
 	}
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ?", l.DeliveryID, orderID)
 		if err != nil {
 			return err
@@ -179,19 +179,19 @@ func (dl *Delivery) MailLink(ctx context.Context, orderID int64, l store.Link, s
 			Update("state", store.DeliveryRunning).Error); err != nil {
 			return err
 		}
-		if err := dl.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
+		if err := p.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed to "+o.ClientEmail)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed to "+o.ClientEmail)
 	})
 }
 
 // SendAgain sends a delivery once more: a link by the address it has or, where that is
 // not kept, by a new one, while the old one stays open; a proof by mail; a file into the
 // folder.
-func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) error {
-	tx := dl.Store.DB.WithContext(ctx)
-	d, err := dl.Of(ctx, orderID, deliveryID)
+func (r *Lists) SendAgain(ctx context.Context, orderID, deliveryID int64) error {
+	tx := r.Store.DB.WithContext(ctx)
+	d, err := r.Of(ctx, orderID, deliveryID)
 	if err != nil {
 		return err
 	}
@@ -202,22 +202,22 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 			return err
 		}
 		if d.State == store.DeliveryFailed && p.Older == "" {
-			return dl.Settle(ctx, orderID, d.ID, p.Instead)
+			return r.files.Settle(ctx, orderID, d.ID, p.Instead)
 		}
-		return dl.PutFile(ctx, orderID, p.RenderID)
+		return r.files.PutFile(ctx, orderID, p.RenderID)
 	case store.ProofDelivery:
 		l, err := store.One[store.Link](tx, "delivery_id = ?", d.ID)
 		if err != nil {
 			return err
 		}
-		if !l.Open(dl.Now()) {
+		if !l.Open(r.Now()) {
 			return invalid.Field("delivery", "The proof's link is closed. Send a new proof on the order.")
 		}
-		return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-			if err := dl.TellOfProof(ctx, tx, l.ID); err != nil {
+		return r.Store.Tx(ctx, func(tx *gorm.DB) error {
+			if err := r.post.TellOfProof(ctx, tx, l.ID); err != nil {
 				return err
 			}
-			return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed again")
+			return r.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed again")
 		})
 	case store.LinkDelivery:
 		l, err := store.One[store.Link](tx, "delivery_id = ?", d.ID)
@@ -231,8 +231,8 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 		if err != nil {
 			return err
 		}
-		if l.KeptToken != "" && l.Open(dl.Now()) {
-			return dl.MailLink(ctx, orderID, l, l.MailSubject, l.MailText)
+		if l.KeptToken != "" && l.Open(r.Now()) {
+			return r.post.MailLink(ctx, orderID, l, l.MailSubject, l.MailText)
 		}
 		if l.PasswordHash != "" {
 			return invalid.Field("delivery",
@@ -255,7 +255,7 @@ func (dl *Delivery) SendAgain(ctx context.Context, orderID, deliveryID int64) er
 		if l.Poster != nil {
 			again.Poster = *l.Poster
 		}
-		_, _, err = dl.MakeLink(ctx, orderID, again)
+		_, _, err = r.links.MakeLink(ctx, orderID, again)
 		return err
 	}
 	return invalid.Field("delivery", "This cannot be sent again.")

@@ -25,7 +25,7 @@ func TestListAndSendAgain(t *testing.T) {
 	require.NoError(t, h.Store.DB.Model(&store.Order{}).Where("id = ?", id).Update("client_email",
 		"zoe@client.example").Error)
 	r := housetest.Rendered(t, h, id)
-	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+	l, token, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
 		Title:        "Your film",
 		Days:         9,
 		Mail:         true,
@@ -35,12 +35,12 @@ func TestListAndSendAgain(t *testing.T) {
 	require.NoError(t, err)
 	folder := "file://" + t.TempDir()
 	require.NoError(t, h.Shelf.Change(ctx, shelf.Settings{Name: "Our studio", Folder: &folder}))
-	require.NoError(t, h.Delivery.PutFile(ctx, id, r.ID))
+	require.NoError(t, h.Delivery.Files.PutFile(ctx, id, r.ID))
 	small := r // as if another size of it were made
 	small.ID, small.Main, small.Profile = 0, false, "Phone 360"
 	require.NoError(t, h.Store.DB.Select("*").Omit("id").Create(&small).Error)
 	which := func(f delivery.Filter) (titles []string) {
-		list, err := h.Delivery.List(ctx, f)
+		list, err := h.Delivery.Lists.List(ctx, f)
 		require.NoError(t, err)
 		for _, d := range list {
 			assert.Equal(t, "The Gannets", d.Client)
@@ -57,34 +57,34 @@ func TestListAndSendAgain(t *testing.T) {
 		"neither is done")
 	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Words: "YOUR f"}))
 	assert.Empty(t, which(delivery.Filter{Words: "100%"}))
-	require.NoError(t, h.Delivery.Put(ctx, delivery.Put{DeliveryID: l.DeliveryID + 1}))
-	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+	require.NoError(t, h.Delivery.Files.Put(ctx, delivery.Put{DeliveryID: l.DeliveryID + 1}))
+	require.NoError(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	assert.Empty(t, which(delivery.Filter{Which: delivery.Open}))
 	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Which: delivery.NotSeen}),
 		"the file was read back")
-	w, err := h.Delivery.Open(ctx, token, 0)
+	w, err := h.Delivery.Links.Open(ctx, token, 0)
 	require.NoError(t, err)
-	require.NoError(t, h.Delivery.CountView(ctx, w))
+	require.NoError(t, h.Delivery.Links.CountView(ctx, w))
 	assert.Empty(t, which(delivery.Filter{Which: delivery.NotSeen}))
 
 	// Again: a new address like the old one, which stays open.
-	require.NoError(t, h.Delivery.SendAgain(ctx, id, l.DeliveryID))
+	require.NoError(t, h.Delivery.Lists.SendAgain(ctx, id, l.DeliveryID))
 	var again store.Link
 	require.NoError(t, h.Store.DB.Order("id DESC").First(&again).Error)
 	assert.NotEqual(t, l.ID, again.ID)
 	assert.Equal(t, []any{"Enjoy", true, "zoe@client.example"}, []any{again.Note, again.Downloadable,
 		again.MailedTo})
 	assert.WithinDuration(t, l.ExpiresAt, again.ExpiresAt, 36*time.Hour)
-	_, err = h.Delivery.Open(ctx, token, 0)
+	_, err = h.Delivery.Links.Open(ctx, token, 0)
 	assert.NoError(t, err)
 	mail.fail = errors.New("421 later")
-	assert.Error(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: again.ID}))
+	assert.Error(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: again.ID}))
 	assert.Equal(t, []string{"Your film"}, which(delivery.Filter{Which: delivery.Failed}))
-	require.NoError(t, h.Delivery.SendAgain(ctx, id, l.DeliveryID+1))
+	require.NoError(t, h.Delivery.Lists.SendAgain(ctx, id, l.DeliveryID+1))
 	assert.Len(t, which(delivery.Filter{Kind: store.FileDelivery}), 2)
 
 	// What became of it, step by step.
-	h1, err := h.Delivery.History(ctx, l.DeliveryID)
+	h1, err := h.Delivery.Lists.History(ctx, l.DeliveryID)
 	require.NoError(t, err)
 	var steps []string
 	for _, e := range h1.Events {
@@ -93,28 +93,33 @@ func TestListAndSendAgain(t *testing.T) {
 	assert.Equal(t, []string{"Made the link", "Mailed to zoe@client.example"}, steps)
 	assert.Equal(t, []any{"The Gannets", r.ID, r.Tools}, []any{h1.Client, h1.Films[0].Render.ID,
 		h1.Films[0].Render.Tools})
-	_, err = h.Delivery.History(ctx, 999)
+	_, err = h.Delivery.Lists.History(ctx, 999)
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	assert.ErrorIs(t, h.Delivery.GiveUp(ctx, id, l.DeliveryID), store.ErrNotFound, "it did not fail")
+	assert.ErrorIs(t, h.Delivery.Lists.GiveUp(ctx, id, l.DeliveryID), store.ErrNotFound, "it did not fail")
 
 	// One of several films is sent again with all of them.
-	both, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+	both, _, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
 		Title: "Both",
 		Days:  9,
 		Also:  []int64{small.ID, r.ID},
 	})
 	require.NoError(t, err)
-	require.NoError(t, h.Delivery.SendAgain(ctx, id, both.DeliveryID))
+	require.NoError(t, h.Delivery.Lists.SendAgain(ctx, id, both.DeliveryID))
 	var sent []int64
 	require.NoError(t, h.Store.DB.Raw("SELECT render_id FROM delivery_renders WHERE delivery_id = (SELECT "+
 		"max(id) FROM deliveries) ORDER BY position").Scan(&sent).Error)
 	assert.Equal(t, []int64{r.ID, small.ID}, sent, "each once, in their order")
 
-	locked, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 9, Password: "lantern"})
+	locked, _, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
+		Title:    "x",
+		Days:     9,
+		Password: "lantern",
+	})
 	require.NoError(t, err)
 	var inv *invalid.Input
-	assert.ErrorAs(t, h.Delivery.SendAgain(ctx, id, locked.DeliveryID), &inv, "nobody knows the password")
-	assert.ErrorIs(t, h.Delivery.SendAgain(ctx, id+1, l.DeliveryID), store.ErrNotFound)
+	assert.ErrorAs(t, h.Delivery.Lists.SendAgain(ctx, id, locked.DeliveryID), &inv,
+		"nobody knows the password")
+	assert.ErrorIs(t, h.Delivery.Lists.SendAgain(ctx, id+1, l.DeliveryID), store.ErrNotFound)
 }
 
 // Letters in the studio's own words: fields become the order's values; a field
@@ -147,9 +152,13 @@ func TestLetters(t *testing.T) {
 		Name:  "Our studio",
 		Mails: map[string]store.RunMail{delivery.LinkLetter: own},
 	}))
-	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "The {film}", Days: 9, Mail: true})
+	l, token, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
+		Title: "The {film}",
+		Days:  9,
+		Mail:  true,
+	})
 	require.NoError(t, err)
-	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+	require.NoError(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	require.Len(t, mail.bodies, 1)
 	assert.Equal(t, "Dear The Gannets, here is The {film}: "+h.Delivery.Address(token)+", until "+
 		l.ExpiresAt.Format("2 January 2006")+". Our studio\n", mail.bodies[0])

@@ -92,10 +92,15 @@ func TestMailServerAway(t *testing.T) {
 	housetest.Rendered(t, h, id)
 	mailer := &away{tries: 60, err: errors.New("connection refused")}
 	h.Delivery.Mailer = mailer
-	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
+	l, token, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
+		Title: "Regatta",
+		Days:  30,
+		Mail:  true,
+	})
 	require.NoError(t, err)
 	tries := 0
-	for err = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}); err != nil; err = h.Delivery.Send(ctx,
+	for err = h.Delivery.Post.Send(ctx,
+		delivery.SendLink{LinkID: l.ID}); err != nil; err = h.Delivery.Post.Send(ctx,
 		delivery.SendLink{LinkID: l.ID}) {
 		tries++
 		now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
@@ -126,7 +131,7 @@ func mailedTo(t *testing.T, client string) (*house.House, *standin.Mailbox, stor
 	id := housetest.Ready(t, h)
 	housetest.Rendered(t, h, id)
 	require.NoError(t, h.Store.DB.Exec("UPDATE orders SET client_email = ? WHERE id = ?", client, id).Error)
-	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
+	l, _, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Mail: true})
 	require.NoError(t, err)
 	w, err := queue.Start(ctx, h.Store, "", h.Delivery)
 	require.NoError(t, err)

@@ -33,7 +33,7 @@ func mayHaveGone() error { return &unsentMail{why: MayHaveGone, forGood: true} }
 
 // asked is an error if an earlier attempt handed a link's mail over and did not live to note what
 // became of it, or if another job is about to.
-func (dl *Delivery) asked(ctx context.Context, l store.Link) error {
+func (p *Post) asked(ctx context.Context, l store.Link) error {
 	switch {
 	case l.MailBegunAt == nil:
 		return nil
@@ -41,7 +41,7 @@ func (dl *Delivery) asked(ctx context.Context, l store.Link) error {
 		return mayHaveGone()
 	case l.MailError != "":
 		return nil // it was told already; this is another mail
-	case l.MailBegunAt.Before(dl.Now().Add(-handingFor)):
+	case l.MailBegunAt.Before(p.Now().Add(-handingFor)):
 		return mayHaveGone()
 	}
 	return errBusy
@@ -50,15 +50,15 @@ func (dl *Delivery) asked(ctx context.Context, l store.Link) error {
 // once sends a mail that tells of a link. That it is handed over, and by what name, is noted
 // before; what became of it is noted by sent, though the program stops meanwhile. What the
 // server refused or never got may be sent again; of which no answer came is MayHaveGone.
-func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail,
+func (p *Post) once(ctx context.Context, l store.Link, token string, m Mail,
 	sent func(tx *gorm.DB, at time.Time) error) error {
-	if err := dl.asked(ctx, l); err != nil {
+	if err := p.asked(ctx, l); err != nil {
 		return err
 	}
-	at, job := dl.Now(), store.ActorOf(ctx).Job
+	at, job := p.Now(), store.ActorOf(ctx).Job
 	m.ID = mailID(l, at)
 	m.Handing = func() error {
-		res := dl.Store.DB.WithContext(ctx).Model(&store.Link{}).
+		res := p.Store.DB.WithContext(ctx).Model(&store.Link{}).
 			Where("id = ? AND (mail_begun_at IS NULL OR mail_error <> '' AND mail_job <> ?)", l.ID, job).
 			Updates(map[string]any{"mail_begun_at": at, "mail_job": job, "mail_error": ""})
 		if res.Error == nil && res.RowsAffected == 0 {
@@ -66,7 +66,7 @@ func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail
 		}
 		return res.Error
 	}
-	err := dl.Mailer.Send(ctx, m)
+	err := p.Mailer.Send(ctx, m)
 	if errors.Is(err, errBusy) {
 		return err
 	}
@@ -74,10 +74,10 @@ func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail
 	defer cancel()
 	if errors.Is(err, errNoAnswer) {
 		err = mayHaveGone()
-		return errors.Join(err, dl.Store.DB.WithContext(ctx).Model(&l).Update("mail_error",
+		return errors.Join(err, p.Store.DB.WithContext(ctx).Model(&l).Update("mail_error",
 			MayHaveGone).Error)
 	}
-	noted := dl.note(ctx, func(tx *gorm.DB) error {
+	noted := p.note(ctx, func(tx *gorm.DB) error {
 		if e := tx.Model(&l).Updates(map[string]any{"mail_begun_at": nil, "mail_job": 0}).Error; e != nil {
 			return e
 		}
@@ -93,9 +93,9 @@ func (dl *Delivery) once(ctx context.Context, l store.Link, token string, m Mail
 }
 
 // note tries to note something until ctx ends.
-func (dl *Delivery) note(ctx context.Context, f func(tx *gorm.DB) error) error {
+func (p *Post) note(ctx context.Context, f func(tx *gorm.DB) error) error {
 	for {
-		err := dl.Store.Tx(ctx, f)
+		err := p.Store.Tx(ctx, f)
 		if err == nil {
 			return nil
 		}

@@ -85,7 +85,7 @@ func (s *silent) talk(c net.Conn, word string) {
 // linkToMail makes a link of a house with a film that is about to be mailed.
 func linkToMail(t *testing.T, h *house.House, id int64, mailer delivery.Mailer) store.Link {
 	h.Delivery.Mailer = mailer
-	l, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+	l, _, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
 		Title: "Regatta",
 		Days:  30,
 		Mail:  true,
@@ -121,7 +121,7 @@ func whetherItWent(t *testing.T, h *house.House, id int64) {
 		t.Run(word, func(t *testing.T) {
 			s := hangUpAt(t, word)
 			l := linkToMail(t, h, id, s.mailer())
-			err := h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID})
+			err := h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID})
 			now, e := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
 			require.NoError(t, e)
 			switch want {
@@ -134,7 +134,7 @@ func whetherItWent(t *testing.T, h *house.House, id int64) {
 				assert.Nil(t, now.MailedAt)
 				assert.Equal(t, delivery.MayHaveGone, now.MailError)
 				// It is not sent again by itself, but when somebody says so.
-				require.Error(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+				require.Error(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 				require.Len(t, s.got(), 1)
 				assert.Contains(t, s.got()[0], fmt.Sprintf("Message-ID: <nelko.%d.%d.", l.ID,
 					now.MailBegunAt.Unix()), "known before it went")
@@ -175,8 +175,8 @@ func stoppedMeanwhile(t *testing.T, h *house.House, id int64) {
 	l := linkToMail(t, h, id, s)
 	running, stop := context.WithCancel(ctx)
 	s.stop = stop
-	require.NoError(t, h.Delivery.Send(running, delivery.SendLink{LinkID: l.ID}))
-	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}))
+	require.NoError(t, h.Delivery.Post.Send(running, delivery.SendLink{LinkID: l.ID}))
+	require.NoError(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}))
 	require.Len(t, s.mails, 1)
 
 	s.dies = true
@@ -184,17 +184,18 @@ func stoppedMeanwhile(t *testing.T, h *house.House, id int64) {
 	require.NoError(t, err)
 	l, err = store.One[store.Link](h.Store.DB, "id = ?", l.ID)
 	require.NoError(t, err)
-	require.NoError(t, h.Delivery.MailLink(ctx, of.OrderID, l, "", ""))
-	assert.Panics(t, func() { _ = h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}) })
+	require.NoError(t, h.Delivery.Post.MailLink(ctx, of.OrderID, l, "", ""))
+	assert.Panics(t, func() { _ = h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}) })
 	s.dies = false
-	require.ErrorContains(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: l.ID}), delivery.MayHaveGone)
+	require.ErrorContains(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: l.ID}), delivery.MayHaveGone)
 	other := store.As(ctx, &store.Actor{Job: 4711})
-	require.Error(t, h.Delivery.Send(other, delivery.SendLink{LinkID: l.ID}), "nor by another job meanwhile")
+	require.Error(t, h.Delivery.Post.Send(other, delivery.SendLink{LinkID: l.ID}),
+		"nor by another job meanwhile")
 	require.Len(t, s.mails, 2)
 
 	// as the job does, which is given up
 	require.NoError(t, h.Store.DB.Model(&l).Update("mail_error", delivery.MayHaveGone).Error)
-	done, err := h.Delivery.MailCameBack(ctx, delivery.Returned{ID: s.mails[1].ID, Why: "moved away"})
+	done, err := h.Delivery.Post.MailCameBack(ctx, delivery.Returned{ID: s.mails[1].ID, Why: "moved away"})
 	require.NoError(t, err)
 	assert.True(t, done)
 	now, err := store.One[store.Link](h.Store.DB, "id = ?", l.ID)
@@ -211,7 +212,7 @@ func twoJobs(t *testing.T, h *house.House, id int64) {
 	for job := range 2 {
 		both.Go(func() {
 			as := store.As(ctx, &store.Actor{Job: int64(job + 1)})
-			_ = h.Delivery.Send(as, delivery.SendLink{LinkID: l.ID}) // one of them is put off
+			_ = h.Delivery.Post.Send(as, delivery.SendLink{LinkID: l.ID}) // one of them is put off
 		})
 	}
 	both.Wait()
@@ -241,15 +242,16 @@ func TestDevicesAtOnce(t *testing.T) {
 	h := housetest.Open(t)
 	id := housetest.Ready(t, h)
 	housetest.Rendered(t, h, id)
-	_, key, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30, Devices: 2})
+	_, key, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30,
+		Devices: 2})
 	require.NoError(t, err)
-	w, err := h.Delivery.Open(ctx, key, 0)
+	w, err := h.Delivery.Links.Open(ctx, key, 0)
 	require.NoError(t, err)
 	var all sync.WaitGroup
 	var in atomic.Int64
 	for n := range 12 {
 		all.Go(func() {
-			err := h.Delivery.Admit(ctx, w, fmt.Sprint("device ", n))
+			err := h.Delivery.Links.Admit(ctx, w, fmt.Sprint("device ", n))
 			if err == nil {
 				in.Add(1)
 			} else {

@@ -34,21 +34,21 @@ func (ProofMail) InsertOpts() river.InsertOpts {
 const proofLooks = 5 * time.Second
 
 // TellOfProof mails the client of a proof's link once its draft is made.
-func (dl *Delivery) TellOfProof(ctx context.Context, tx *gorm.DB, linkID int64) error {
-	return dl.Queue.Insert(ctx, tx, ProofMail{LinkID: linkID})
+func (p *Post) TellOfProof(ctx context.Context, tx *gorm.DB, linkID int64) error {
+	return p.Queue.Insert(ctx, tx, ProofMail{LinkID: linkID})
 }
 
 // Remind mails a reminder of a proof, so many days before the order is due.
-func (dl *Delivery) Remind(ctx context.Context, tx *gorm.DB, linkID int64, days int) error {
-	return dl.Queue.Insert(ctx, tx, ProofMail{LinkID: linkID, Days: &days})
+func (p *Post) Remind(ctx context.Context, tx *gorm.DB, linkID int64, days int) error {
+	return p.Queue.Insert(ctx, tx, ProofMail{LinkID: linkID, Days: &days})
 }
 
 // SendProof mails of a draft or reminds of it; waits says that the draft is
 // still being made.
-func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err error) {
-	tx := dl.Store.DB.WithContext(ctx)
+func (p *Post) SendProof(ctx context.Context, j ProofMail) (waits bool, err error) {
+	tx := p.Store.DB.WithContext(ctx)
 	l, err := store.One[store.Link](tx, "id = ?", j.LinkID)
-	if errors.Is(err, store.ErrNotFound) || (err == nil && (!l.Open(dl.Now()) || l.KeptToken == "")) {
+	if errors.Is(err, store.ErrNotFound) || (err == nil && (!l.Open(p.Now()) || l.KeptToken == "")) {
 		return false, nil
 	}
 	if err != nil {
@@ -78,7 +78,7 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 	if err != nil {
 		return false, err
 	}
-	subject, body := Message(l, d.Title, dl.Address(l.KeptToken), st.Name)
+	subject, body := Message(l, d.Title, p.Address(l.KeptToken), st.Name)
 	said, what := "Mailed the draft to "+o.ClientEmail, ProofLetter
 	if j.Days != nil {
 		in := "today"
@@ -88,14 +88,14 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		subject = "Please look at your film: " + d.Title
 		body = fmt.Sprintf("Your film is to be finished %s, and we would like to hear from you before. "+
 			"Look at the draft here, and approve it or write what should be different:\n\n%s\n\n%s\n", in,
-			dl.Address(l.KeptToken), st.Name)
+			p.Address(l.KeptToken), st.Name)
 		said, what = "Reminded "+o.ClientEmail, ReminderLetter
 	}
-	if s, b, own := letter(st, what, o, d.Title, l, dl.Address(l.KeptToken)); own {
+	if s, b, own := letter(st, what, o, d.Title, l, p.Address(l.KeptToken)); own {
 		subject, body = s, b
 	}
 	m := Mail{From: st.Name, To: o.ClientEmail, Subject: subject, Body: body}
-	return false, dl.once(ctx, l, l.KeptToken, m, func(tx *gorm.DB, at time.Time) error {
+	return false, p.once(ctx, l, l.KeptToken, m, func(tx *gorm.DB, at time.Time) error {
 		if err := tx.Model(&l).Updates(map[string]any{
 			"mailed_at":  at,
 			"mailed_to":  o.ClientEmail,
@@ -103,13 +103,13 @@ func (dl *Delivery) SendProof(ctx context.Context, j ProofMail) (waits bool, err
 		}).Error; err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
 // proofFailed notes that a proof could not be mailed.
-func (dl *Delivery) proofFailed(ctx context.Context, j ProofMail, why string) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (p *Post) proofFailed(ctx context.Context, j ProofMail, why string) error {
+	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = (SELECT delivery_id FROM links WHERE id = ?)", j.LinkID)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
@@ -121,6 +121,6 @@ func (dl *Delivery) proofFailed(ctx context.Context, j ProofMail, why string) er
 		if why == MayHaveGone {
 			said = "May have been mailed: "
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said+why)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said+why)
 	})
 }

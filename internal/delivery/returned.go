@@ -139,7 +139,7 @@ func whyReturned(fields textproto.MIMEHeader) string {
 // MailCameBack notes on its order that a mail came back. A mail after which
 // another one went out for the same link, and one that is not ours, is nothing.
 // It is not done while it is not yet noted that the mail went out.
-func (dl *Delivery) MailCameBack(ctx context.Context, r Returned) (done bool, err error) {
+func (p *Post) MailCameBack(ctx context.Context, r Returned) (done bool, err error) {
 	parts := strings.Split(r.ID, ".")
 	if len(parts) != 4 {
 		return true, nil
@@ -149,7 +149,7 @@ func (dl *Delivery) MailCameBack(ctx context.Context, r Returned) (done bool, er
 	if err1 != nil || err2 != nil {
 		return true, nil
 	}
-	err = dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		l, err := store.One[store.Link](tx, "id = ?", link)
 		if errors.Is(err, store.ErrNotFound) {
 			done = true
@@ -188,7 +188,7 @@ func (dl *Delivery) MailCameBack(ctx context.Context, r Returned) (done bool, er
 				return err
 			}
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "The mail to "+l.MailedTo+" came back: "+r.Why)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "The mail to "+l.MailedTo+" came back: "+r.Why)
 	})
 	return done && err == nil, err
 }
@@ -309,12 +309,12 @@ func (m *Mailbox) enter(ctx context.Context) (_ *imapclient.Client, folder strin
 
 // HearReturns looks for mail that came back, at once and again and again, until
 // ctx ends.
-func (dl *Delivery) HearReturns(ctx context.Context, m *Mailbox, every time.Duration) {
+func (p *Post) HearReturns(ctx context.Context, m *Mailbox, every time.Duration) {
 	said := ""
 	for {
-		returned, err := m.Look(ctx, dl.Now())
+		returned, err := m.Look(ctx, p.Now())
 		for _, r := range returned {
-			noted, wrong := dl.MailCameBack(ctx, r)
+			noted, wrong := p.MailCameBack(ctx, r)
 			if noted {
 				m.done[r.at] = true
 			}

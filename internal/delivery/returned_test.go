@@ -76,7 +76,8 @@ func TestMailThatComesBackIsShown(t *testing.T) {
 	d, err := store.One[store.Delivery](h.Store.DB, "id = ?", l.DeliveryID)
 	require.NoError(t, err)
 	listen := func(h *house.House) {
-		go h.Delivery.HearReturns(t.Context(), &delivery.Mailbox{URL: box.Returns.URL()}, 50*time.Millisecond)
+		go h.Delivery.Post.HearReturns(t.Context(), &delivery.Mailbox{URL: box.Returns.URL()},
+			50*time.Millisecond)
 	}
 	listen(h)
 	listen(h) // as a second server would
@@ -108,7 +109,7 @@ func TestMailThatComesBackIsShown(t *testing.T) {
 		done bool
 	}{{forged, true}, {old, true}, {early, false}, {delivery.Returned{ID: "nelko.x"}, true},
 		{delivery.Returned{ID: "nelko.999999.1.x"}, true}} {
-		done, err := h.Delivery.MailCameBack(ctx, c.r)
+		done, err := h.Delivery.Post.MailCameBack(ctx, c.r)
 		require.NoError(t, err)
 		assert.Equal(t, c.done, done, c.r.Why)
 		assert.Empty(t, now().MailError, c.r.Why)

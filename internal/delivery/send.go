@@ -32,8 +32,8 @@ type Mailer interface {
 }
 
 // Address is where a link with a token leads.
-func (dl *Delivery) Address(token string) string {
-	return strings.TrimRight(dl.BaseURL, "/") + "/watch/" + token
+func (h *room) Address(token string) string {
+	return strings.TrimRight(h.BaseURL, "/") + "/watch/" + token
 }
 
 // Message is what a client is written of a link.
@@ -74,15 +74,15 @@ func (TryMail) InsertOpts() river.InsertOpts {
 }
 
 // TryMail sends a message to see how it comes out.
-func (dl *Delivery) TryMail(ctx context.Context, to, subject, body string) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
-		return dl.Queue.Insert(ctx, tx, TryMail{to, subject, body})
+func (p *Post) TryMail(ctx context.Context, to, subject, body string) error {
+	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return p.Queue.Insert(ctx, tx, TryMail{to, subject, body})
 	})
 }
 
 // Send mails a link to the client. The token is forgotten once it was sent.
-func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
-	tx := dl.Store.DB.WithContext(ctx)
+func (p *Post) Send(ctx context.Context, j SendLink) error {
+	tx := p.Store.DB.WithContext(ctx)
 	l, err := store.One[store.Link](tx, "id = ?", j.LinkID)
 	if errors.Is(err, store.ErrNotFound) || (err == nil && (l.MailedAt != nil || l.ClosedAt != nil ||
 		l.UnsentToken == "")) {
@@ -99,18 +99,18 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 	if err != nil {
 		return err
 	}
-	subject, body := Message(l, d.Title, dl.Address(l.UnsentToken), st.Name)
+	subject, body := Message(l, d.Title, p.Address(l.UnsentToken), st.Name)
 	if l.MailText == "" {
 		o, err := store.One[store.Order](tx, "id = ?", d.OrderID)
 		if err != nil {
 			return err
 		}
-		if s, b, own := letter(st, LinkLetter, o, d.Title, l, dl.Address(l.UnsentToken)); own {
+		if s, b, own := letter(st, LinkLetter, o, d.Title, l, p.Address(l.UnsentToken)); own {
 			subject, body = s, b
 		}
 	}
 	m := Mail{From: st.Name, To: l.MailedTo, Subject: subject, Body: body}
-	return dl.once(ctx, l, l.UnsentToken, m, func(tx *gorm.DB, at time.Time) error {
+	return p.once(ctx, l, l.UnsentToken, m, func(tx *gorm.DB, at time.Time) error {
 		if err := tx.Model(&l).Updates(map[string]any{
 			"mailed_at":    at,
 			"mail_error":   "",
@@ -121,7 +121,7 @@ func (dl *Delivery) Send(ctx context.Context, j SendLink) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryDone).Error; err != nil {
 			return err
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, "Mailed to "+l.MailedTo)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Mailed to "+l.MailedTo)
 	})
 }
 
@@ -136,8 +136,8 @@ func withoutToken(err error, token string) error {
 }
 
 // forgetToken gives mailing a link up.
-func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (p *Post) forgetToken(ctx context.Context, linkID int64, why string) error {
+	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		l, err := store.One[store.Link](tx, "id = ?", linkID)
 		if errors.Is(err, store.ErrNotFound) || (err == nil && l.MailedAt != nil) {
 			return nil
@@ -162,6 +162,6 @@ func (dl *Delivery) forgetToken(ctx context.Context, linkID int64, why string) e
 		if why == MayHaveGone {
 			said = "May have been mailed to "
 		}
-		return dl.Orders.Heads.NoteDelivery(ctx, tx, d, said+l.MailedTo)
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said+l.MailedTo)
 	})
 }

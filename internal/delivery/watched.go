@@ -44,8 +44,8 @@ type Shown struct {
 
 // Open finds the film behind a token; of several the one with the render film,
 // the first if that is none of them.
-func (dl *Delivery) Open(ctx context.Context, key string, film int64) (Watched, error) {
-	tx := dl.Store.DB.WithContext(ctx)
+func (h *Links) Open(ctx context.Context, key string, film int64) (Watched, error) {
+	tx := h.Store.DB.WithContext(ctx)
 	w := Watched{First: true}
 	var err error
 	if w.Studio, err = store.StudioOf(tx); err != nil {
@@ -60,7 +60,7 @@ func (dl *Delivery) Open(ctx context.Context, key string, film int64) (Watched, 
 	if w.Order, err = store.One[store.Order](tx, "id = ?", w.Delivery.OrderID); err != nil {
 		return w, err
 	}
-	if !w.Link.Open(dl.Now()) || w.Order.DeletedAt != nil {
+	if !w.Link.Open(h.Now()) || w.Order.DeletedAt != nil {
 		return w, ErrClosed
 	}
 	if w.Link.Proof {
@@ -83,16 +83,16 @@ func (dl *Delivery) Open(ctx context.Context, key string, film int64) (Watched, 
 	if w.Render, err = store.One[store.Render](tx, "id = ?", film); err != nil {
 		return w, err
 	}
-	w.Sizes, err = dl.sizes(tx, w.Render)
+	w.Sizes, err = h.sizes(tx, w.Render)
 	return w, err
 }
 
 // Films are all films a link shows, the first played first; of a proof none.
-func (dl *Delivery) Films(ctx context.Context, w Watched) ([]Shown, error) {
+func (h *Links) Films(ctx context.Context, w Watched) ([]Shown, error) {
 	if w.Link.Proof {
 		return nil, nil
 	}
-	return dl.films(dl.Store.DB.WithContext(ctx), w.Delivery.ID)
+	return h.films(h.Store.DB.WithContext(ctx), w.Delivery.ID)
 }
 
 // filmsOf are the renders of a delivery, in their order; of none, not found.
@@ -106,7 +106,7 @@ func filmsOf(tx *gorm.DB, id int64) (out []int64, err error) {
 }
 
 // films are the films of a delivery, in their order.
-func (dl *Delivery) films(tx *gorm.DB, id int64) (out []Shown, err error) {
+func (h *room) films(tx *gorm.DB, id int64) (out []Shown, err error) {
 	var all []store.Render
 	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?", id).
 		Order("dr.position, renders.id").Find(&all).Error; err != nil {
@@ -137,11 +137,11 @@ func filmTitle(r store.Render, o store.Order) string {
 }
 
 // SizeOf finds a size of any film behind a link, by its render.
-func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Render, bool) {
+func (h *Links) SizeOf(ctx context.Context, w Watched, id int64) (store.Render, bool) {
 	if r, ok := w.Size(id); ok {
 		return r, true
 	}
-	tx := dl.Store.DB.WithContext(ctx)
+	tx := h.Store.DB.WithContext(ctx)
 	// Of its films those that can have it: of the same revision.
 	var films []store.Render
 	if err := tx.Joins("JOIN delivery_renders dr ON dr.render_id = renders.id AND dr.delivery_id = ?",
@@ -151,7 +151,7 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 		return store.Render{}, false
 	}
 	for _, x := range films {
-		sizes, err := dl.sizes(tx, x)
+		sizes, err := h.sizes(tx, x)
 		if r, ok := (Watched{Render: x, Sizes: sizes}).Size(id); ok && err == nil {
 			return r, true
 		}
@@ -161,7 +161,7 @@ func (dl *Delivery) SizeOf(ctx context.Context, w Watched, id int64) (store.Rend
 
 // sizes are the finished renders of the same film that can be streamed, the
 // latest of each profile, the largest first.
-func (dl *Delivery) sizes(tx *gorm.DB, r store.Render) ([]store.Render, error) {
+func (h *room) sizes(tx *gorm.DB, r store.Render) ([]store.Render, error) {
 	var all []store.Render
 	if err := tx.Where("slideshow_id = ? AND revision = ? AND shape = ? AND state = 'done' AND stream IS "+
 		"NOT NULL AND profile <> ?", r.SlideshowID, r.Revision, r.Shape, profile.Proof.Name).Order("id DESC").
@@ -204,15 +204,15 @@ func (w Watched) Size(id int64) (store.Render, bool) {
 }
 
 // OrderOf is the order of a film behind a link.
-func (dl *Delivery) OrderOf(ctx context.Context, w Watched, r store.Render) (store.Order, error) {
+func (h *Links) OrderOf(ctx context.Context, w Watched, r store.Render) (store.Order, error) {
 	if r.OrderID == w.Order.ID {
 		return w.Order, nil
 	}
-	return store.One[store.Order](dl.Store.DB.WithContext(ctx), "id = ?", r.OrderID)
+	return store.One[store.Order](h.Store.DB.WithContext(ctx), "id = ?", r.OrderID)
 }
 
 // Unlock checks a link's password.
-func (dl *Delivery) Unlock(w Watched, password string) bool {
+func (h *Links) Unlock(w Watched, password string) bool {
 	ok, err := accounts.Matches(password, w.Link.PasswordHash)
 	return err == nil && ok
 }
@@ -228,11 +228,11 @@ func (w Watched) Key(token string) string {
 var ErrDevices = errors.New("the link is open on as many devices as it may be")
 
 // Admit lets a device open a link whose devices are counted.
-func (dl *Delivery) Admit(ctx context.Context, w Watched, device string) error {
+func (h *Links) Admit(ctx context.Context, w Watched, device string) error {
 	if w.Link.Devices == 0 {
 		return nil
 	}
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		// One at a time, so that two new devices do not both take the last place.
 		if err := tx.Exec("SELECT 1 FROM links WHERE id = ? FOR UPDATE", w.Link.ID).Error; err != nil {
 			return err
@@ -249,14 +249,14 @@ func (dl *Delivery) Admit(ctx context.Context, w Watched, device string) error {
 		return tx.Create(&store.LinkDevice{
 			LinkID: w.Link.ID,
 			Device: token.Hash(device),
-			SeenAt: dl.Now(),
+			SeenAt: h.Now(),
 		}).Error
 	})
 }
 
 // CountDownload notes that a film was downloaded.
-func (dl *Delivery) CountDownload(ctx context.Context, w Watched) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Links) CountDownload(ctx context.Context, w Watched) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Update("downloads",
 			gorm.Expr("downloads + 1")).Error; err != nil {
 			return err
@@ -269,11 +269,11 @@ func (dl *Delivery) CountDownload(ctx context.Context, w Watched) error {
 }
 
 // CountView notes that a link's film was opened.
-func (dl *Delivery) CountView(ctx context.Context, w Watched) error {
-	return dl.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (h *Links) CountView(ctx context.Context, w Watched) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		err := tx.Model(&store.Link{}).Where("id = ?", w.Link.ID).Updates(map[string]any{
 			"views":     gorm.Expr("views + 1"),
-			"last_view": dl.Now(),
+			"last_view": h.Now(),
 		}).Error
 		if err != nil {
 			return err
@@ -282,7 +282,7 @@ func (dl *Delivery) CountView(ctx context.Context, w Watched) error {
 			return err
 		}
 		err = tx.Model(&store.Delivery{}).Where("id = ? AND proof = ''", w.Delivery.ID).
-			Update("proof", "watched "+dl.Now().Format("2 January 2006 15:04")).Error
+			Update("proof", "watched "+h.Now().Format("2 January 2006 15:04")).Error
 		if err != nil {
 			return err
 		}

@@ -173,7 +173,7 @@ func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
 		return nil
 	}
 	if len(w.Renders) == 0 {
-		if _, err := s.Making.Begin(ctx, orderID, ""); err != nil {
+		if _, err := s.Making.Renders.Begin(ctx, orderID, ""); err != nil {
 			return err
 		}
 	}
@@ -184,7 +184,7 @@ func bring(ctx context.Context, s *house.House, orderID int64, to state) error {
 	if to < delivered || len(w.Links) > 0 || w.Renders[0].State != store.RenderDone {
 		return nil
 	}
-	_, _, err = s.Delivery.MakeLink(ctx, orderID, delivery.NewLink{
+	_, _, err = s.Delivery.Links.MakeLink(ctx, orderID, delivery.NewLink{
 		RenderID:     w.Renders[0].ID,
 		Title:        w.Theme.FilmTitle(w.Doc.Details) + " · " + w.Order.Event,
 		Downloadable: true,

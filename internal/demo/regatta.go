@@ -274,7 +274,7 @@ func finishRun(ctx context.Context, s *house.House, id int64) error {
 		if i >= runMade || i == nameless || r.Render != nil {
 			continue
 		}
-		if _, err := s.Making.Begin(ctx, r.ID, ""); err != nil {
+		if _, err := s.Making.Renders.Begin(ctx, r.ID, ""); err != nil {
 			return err
 		}
 	}

@@ -29,13 +29,13 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 		return n
 	}
 
-	_, err := h.Making.BeginAll(ctx, id, making.Wanted{
+	_, err := h.Making.Renders.BeginAll(ctx, id, making.Wanted{
 		Profiles: []string{"MP4"},
 		Shapes:   []doc.Frame{{}, {W: 1080, H: 1920}},
 	})
 	require.ErrorContains(t, err, "not made in")
 	assert.Zero(t, count(&store.Render{}), "several shapes")
-	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{"MP4", "None such"}})
+	_, err = h.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{"MP4", "None such"}})
 	require.Error(t, err)
 	assert.Zero(t, count(&store.Render{}), "several profiles")
 
@@ -43,7 +43,8 @@ func TestActsAreWholeOrNotAtAll(t *testing.T) {
 	head := orders.Head{Client: "Somebody else", Event: "Other", Due: time.Now()}
 	require.Error(t, h.Orders.Heads.UpdateWanted(ctx, id, head, []store.DeliveryKind{"pigeon"}, nil))
 	assert.Equal(t, was.Order.Client, housetest.Load(t, h, id).Order.Client, "head and wanted ways")
-	require.NoError(t, h.Orders.Heads.UpdateWanted(ctx, id, head, []store.DeliveryKind{store.DiscDelivery}, nil))
+	require.NoError(t, h.Orders.Heads.UpdateWanted(ctx, id, head, []store.DeliveryKind{store.DiscDelivery},
+		nil))
 	assert.Equal(t, "Somebody else", housetest.Load(t, h, id).Order.Client)
 
 	// A film nobody can make is no draft, and leaves no link behind.

@@ -76,9 +76,10 @@ func TestWhatCannotBeReadIsPutAside(t *testing.T) {
 	assert.NotEmpty(t, d.ThemeLost)
 	assert.Equal(t, plan.Stops, d.Checks[0].Weight)
 	assert.Equal(t, "theme", d.Checks[0].Field)
-	_, err = h.Orders.Edits.Do(t.Context(), o.ID, edit.Details{Values: map[string]string{"names": "Terns"}}, nil)
+	_, err = h.Orders.Edits.Do(t.Context(), o.ID, edit.Details{Values: map[string]string{"names": "Terns"}},
+		nil)
 	assert.ErrorContains(t, err, "The theme “charter” of this film cannot be read")
-	_, err = h.Making.Begin(t.Context(), o.ID, "")
+	_, err = h.Making.Renders.Begin(t.Context(), o.ID, "")
 	assert.ErrorContains(t, err, "charter")
 	choose(h, "waypoint")
 	assert.Empty(t, housetest.Load(t, h, o.ID).ThemeLost)

@@ -55,18 +55,19 @@ func TestTheStoreAwayIsNotTheMaterialMissing(t *testing.T) {
 	id := housetest.Ready(t, h)
 	whole := housetest.Rendered(t, h, id)
 	housetest.Caption(t, h, id, "Another")
-	r, err := h.Making.Begin(t.Context(), id, "")
+	r, err := h.Making.Renders.Begin(t.Context(), id, "")
 	require.NoError(t, err)
 
 	m.drop(t)
 	_, err = h.Intake.In.Receive(t.Context(), id, "late", "late.jpg", bytes.NewReader(housetest.Photo(t, 77)))
 	require.ErrorIs(t, err, store.ErrAway)
-	require.ErrorIs(t, h.Making.Film(t.Context(), making.Film{RenderID: r.ID}, "w", true), store.ErrAway)
+	require.ErrorIs(t, h.Making.Attempts.Film(t.Context(), making.Film{RenderID: r.ID}, "w", true),
+		store.ErrAway)
 	now, err := store.One[store.Render](s.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.RenderWaiting, now.State, "though it was the last try")
 	assert.Equal(t, store.ErrAway.Error(), now.Error)
-	_, err = h.Making.Verify(t.Context(), true, 0, 0)
+	_, err = h.Making.Checks.Verify(t.Context(), true, 0, 0)
 	require.ErrorIs(t, err, store.ErrAway)
 	_, _, err = h.Intake.Material.Verify(t.Context(), true, 0, 0)
 	require.ErrorIs(t, err, store.ErrAway)
@@ -82,7 +83,7 @@ func TestTheStoreAwayIsNotTheMaterialMissing(t *testing.T) {
 	for _, d := range housetest.Load(t, h, id).Media {
 		assert.Empty(t, d.Damage)
 	}
-	require.NoError(t, h.Making.Film(t.Context(), making.Film{RenderID: r.ID}, "w", false))
+	require.NoError(t, h.Making.Attempts.Film(t.Context(), making.Film{RenderID: r.ID}, "w", false))
 	now, err = store.One[store.Render](s.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.RenderDone, now.State)

@@ -27,7 +27,7 @@ func TestDeletedIsReallyGone(t *testing.T) {
 	gone, stays := housetest.Ready(t, h), housetest.Ready(t, h)
 	for _, id := range []int64{gone, stays} {
 		housetest.Rendered(t, h, id)
-		_, _, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Private words", Days: 30})
+		_, _, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{Title: "Private words", Days: 30})
 		require.NoError(t, err)
 	}
 	own := housetest.Photo(t, 77)
@@ -154,9 +154,9 @@ func TestLostMaterialIsNamed(t *testing.T) {
 		if name == "missing" {
 			_, err := h.Blobs.Path(ctx, m.SHA256)
 			require.ErrorIs(t, err, store.ErrGone)
-			r, err := h.Making.Begin(ctx, id, "")
+			r, err := h.Making.Renders.Begin(ctx, id, "")
 			require.NoError(t, err)
-			require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", true))
+			require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", true))
 			r, err = store.One[store.Render](h.Store.DB, "id = ?", r.ID)
 			require.NoError(t, err)
 			assert.Contains(t, r.Error, m.Name)

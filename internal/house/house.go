@@ -122,7 +122,13 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	}
 	h := &House{Store: s, Blobs: b, Queue: q, Accounts: &accounts.Accounts{Store: s, Party: party}}
 	h.reading = newReading(b.Folders())
-	h.Shelf = &shelf.Shelf{Store: s, Blobs: b, Themes: on, Own: set.Themes, Readers: h.reading.drawing}
+	h.Shelf = shelf.With(shelf.Config{
+		Store:   s,
+		Blobs:   b,
+		Themes:  on,
+		Own:     set.Themes,
+		Readers: h.reading.drawing,
+	})
 	if err := h.Shelf.Stock(ctx); err != nil {
 		return nil, err
 	}
@@ -140,7 +146,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	})
 	sprites := media.NewSprites(store.MediaFiles{Blobs: b}, on, h.reading.drawing, spriteBytes)
 	kept := &making.Segments{Store: s, Blobs: b, Now: set.Now, MaxBytes: set.SegmentBytes}
-	h.Making = &making.Making{
+	h.Making = making.With(making.Config{
 		Store:   s,
 		Blobs:   b,
 		Queue:   q,
@@ -149,17 +155,17 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		Sprites: sprites,
 		Now:     set.Now,
 		Films:   max(1, set.Films),
-	}
+	})
 	h.Looking = looking.New(b, h.Orders, kept, sprites)
 	h.Interchange = &interchange.Interchange{Blobs: b, Orders: h.Orders, Intake: h.Intake}
-	h.Delivery = &delivery.Delivery{
+	h.Delivery = delivery.With(delivery.Config{
 		Store:   s,
 		Blobs:   b,
 		Queue:   q,
 		Orders:  h.Orders,
 		Now:     set.Now,
 		BaseURL: set.BaseURL,
-	}
+	})
 	h.Hosting = &hosting.Hosting{
 		Store:  s,
 		Blobs:  b,
@@ -169,7 +175,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		Host:   set.Host,
 		Back:   strings.TrimRight(set.BaseURL, "/") + "/settings/host/back",
 	}
-	h.Pressing = &pressing.Pressing{
+	h.Pressing = pressing.With(pressing.Config{
 		Store:  s,
 		Blobs:  b,
 		Queue:  q,
@@ -177,7 +183,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 		Orders: h.Orders,
 		Making: h.Making,
 		Now:    set.Now,
-	}
+	})
 	h.Proofs = &proofs.Proofs{
 		Store:    s,
 		Orders:   h.Orders,

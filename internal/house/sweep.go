@@ -74,7 +74,7 @@ func (h *House) Sweep(ctx context.Context, dryRun bool) (s Swept, err error) {
 	note(e)
 	s.Segments, e = h.Making.Kept.Evict(ctx, dryRun)
 	note(e)
-	s.Tokens, e = h.Delivery.Forget(ctx, dryRun)
+	s.Tokens, e = h.Delivery.Links.Forget(ctx, dryRun)
 	note(e)
 	note(h.sweepParts(ctx, dryRun, &s))
 	note(h.sweepBlobs(ctx, dryRun, &s))

@@ -80,7 +80,7 @@ func (h *House) Tidy(ctx context.Context) error {
 
 // readBack reads some films, files and discs back, and tells of what is damaged.
 func (h *House) readBack(ctx context.Context, note func(what string, err error)) {
-	v, err := h.Making.Verify(ctx, false, verifyAtOnce, verifyRest)
+	v, err := h.Making.Checks.Verify(ctx, false, verifyAtOnce, verifyRest)
 	note("reading films back", err)
 	if len(v.Damaged) > 0 {
 		slog.ErrorContext(ctx, "films were damaged and are made again", "films", len(v.Damaged), "first",
@@ -92,7 +92,7 @@ func (h *House) readBack(ctx context.Context, note func(what string, err error))
 		slog.ErrorContext(ctx, "a file is damaged or missing; send it in again", "file", l.Name, "why", l.Why,
 			"orders", l.Orders)
 	}
-	_, damaged, err := h.Pressing.Verify(ctx, false, verifyAtOnce)
+	_, damaged, err := h.Pressing.Images.Verify(ctx, false, verifyAtOnce)
 	note("reading discs' images back", err)
 	if len(damaged) > 0 {
 		slog.ErrorContext(ctx, "images of discs were damaged and are made again", "discs", len(damaged),

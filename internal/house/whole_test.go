@@ -106,16 +106,16 @@ func TestNothingReadsAWholeTable(t *testing.T) {
 	_, err = h.Looking.Frame(ctx, orders.Seen{Order: id}, 2, 30, 320)
 	require.NoError(t, err)
 	r := housetest.Rendered(t, h, id)
-	l, token, err := h.Delivery.MakeLink(ctx, id, delivery.NewLink{
+	l, token, err := h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
 		RenderID: r.ID,
 		Title:    "Your film",
 		Days:     3,
 	})
 	require.NoError(t, err)
-	w, err := h.Delivery.Open(ctx, token, 0)
+	w, err := h.Delivery.Links.Open(ctx, token, 0)
 	require.NoError(t, err)
-	require.NoError(t, h.Delivery.CountView(ctx, w))
-	require.NoError(t, h.Delivery.Close(ctx, id, l.ID))
+	require.NoError(t, h.Delivery.Links.CountView(ctx, w))
+	require.NoError(t, h.Delivery.Links.Close(ctx, id, l.ID))
 	_, err = h.Intake.Material.Thumbnail(ctx, d.Media[0].ID)
 	require.NoError(t, err)
 	sha, _, err := h.Blobs.Put(ctx, bytes.NewReader([]byte("of nobody")))

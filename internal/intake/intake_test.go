@@ -51,7 +51,8 @@ func TestReceivingTwiceAndTwins(t *testing.T) {
 	assert.NotNil(t, w.Media[0].Thumbnail)
 	assert.Equal(t, store.Refused, w.Media[1].State)
 	assert.Contains(t, w.Media[1].Reason, "not a photo")
-	require.NoError(t, s.Intake.Material.Dismiss(ctx, o.ID, a.ID), "only what is refused or waits can be dismissed")
+	require.NoError(t, s.Intake.Material.Dismiss(ctx, o.ID, a.ID),
+		"only what is refused or waits can be dismissed")
 	assert.Len(t, housetest.Load(t, s, o.ID).Media, 2)
 	_, err = s.Intake.In.Receive(ctx, 999, "u4", "a.jpg", bytes.NewReader(jpg))
 	assert.Error(t, err, "no such order")
@@ -86,7 +87,8 @@ func TestPoursTakeEverything(t *testing.T) {
 	assert.LessOrEqual(t, w.Slideshow.Head, 3, "in few steps")
 	head := w.Slideshow.Head
 	require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
-	same, err := s.Orders.Edits.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}}, nil)
+	same, err := s.Orders.Edits.Edit(ctx, o.ID, head, edit.Pour{Media: []doc.MediaID{w.Media[0].DocID()}},
+		nil)
 	require.NoError(t, err)
 	assert.Equal(t, head, same, "an edit that changes nothing makes no revision")
 }

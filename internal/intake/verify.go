@@ -22,7 +22,8 @@ const verifyAgain = 30 * 24 * time.Hour
 // a month and at most so many. What is damaged is put out of the way, so that
 // the file takes its place when it is sent in again, and is said of it where it
 // is shown. rest is how long is waited after each.
-func (r *Material) Verify(ctx context.Context, all bool, most int, rest time.Duration) (files int, lost []Lost,
+func (r *Material) Verify(ctx context.Context, all bool, most int, rest time.Duration) (files int,
+	lost []Lost,
 	err error) {
 	tx := r.Store.DB.WithContext(ctx)
 	q := tx.Model(&store.Media{}).Where("state = 'ready' AND damage = ''")

@@ -58,11 +58,11 @@ func (b *background) Close() {
 }
 
 // Beside does something beside what is asked for, until it is done or the room is closed.
-func (l *Looking) Beside(f func(context.Context)) { l.background.Go(f) }
+func (r *room) Beside(f func(context.Context)) { r.background.Go(f) }
 
 // Close stops what is made in the background for those who look at films, and
 // waits until it has stopped.
-func (l *Looking) Close() { l.background.Close() }
+func (r *room) Close() { r.background.Close() }
 
 // makings are the things that are being made, by name, and how many at once.
 type makings struct {
@@ -91,18 +91,18 @@ type underway struct {
 
 // begin makes something under a name in the background, unless it is being
 // made.
-func (l *Looking) begin(name string, f func(context.Context) (string, error)) *underway {
-	l.making.lock()
-	defer l.making.mu.Unlock()
-	if m, ok := l.making.by[name]; ok {
+func (r *room) begin(name string, f func(context.Context) (string, error)) *underway {
+	r.making.lock()
+	defer r.making.mu.Unlock()
+	if m, ok := r.making.by[name]; ok {
 		return m
 	}
 	m := &underway{done: make(chan struct{})}
-	begun := l.background.Go(func(ctx context.Context) {
+	begun := r.background.Go(func(ctx context.Context) {
 		m.path, m.err = f(ctx)
-		l.making.mu.Lock()
-		delete(l.making.by, name)
-		l.making.mu.Unlock()
+		r.making.mu.Lock()
+		delete(r.making.by, name)
+		r.making.mu.Unlock()
 		close(m.done)
 	})
 	if !begun {
@@ -110,19 +110,19 @@ func (l *Looking) begin(name string, f func(context.Context) (string, error)) *u
 		close(m.done)
 		return m
 	}
-	l.making.by[name] = m
+	r.making.by[name] = m
 	return m
 }
 
 // once makes something under a name, unless it is being made: then it waits.
 // At most so many things are made at the same time.
-func (l *Looking) once(ctx context.Context, name string, f func(context.Context) (string, error)) (string,
+func (r *room) once(ctx context.Context, name string, f func(context.Context) (string, error)) (string,
 	error) {
-	m := l.begin(name, func(ctx context.Context) (string, error) {
-		if err := l.making.slots.Acquire(ctx, 1); err != nil {
+	m := r.begin(name, func(ctx context.Context) (string, error) {
+		if err := r.making.slots.Acquire(ctx, 1); err != nil {
 			return "", err
 		}
-		defer l.making.slots.Release(1)
+		defer r.making.slots.Release(1)
 		return f(ctx)
 	})
 	select {

@@ -19,7 +19,7 @@ const maxSubtitles = 2 << 20
 // ReadCaptions is the edit that captions an order's film from a file of
 // subtitles, SubRip or WebVTT. lost is how many of them stand where the film
 // has no slide.
-func (l *Looking) ReadCaptions(d *orders.Dossier, file string) (op edit.Subtitles, lost int, err error) {
+func (r *room) ReadCaptions(d *orders.Dossier, file string) (op edit.Subtitles, lost int, err error) {
 	if len(file) > maxSubtitles {
 		return op, 0, invalid.Field("subtitles", "A file of subtitles has at most %d MB.", maxSubtitles>>20)
 	}
@@ -36,12 +36,12 @@ func (l *Looking) ReadCaptions(d *orders.Dossier, file string) (op edit.Subtitle
 
 // WriteCaptions writes an order's captions as they stand, in the format of an
 // extension. A film without any is store.ErrNotFound.
-func (l *Looking) WriteCaptions(d *orders.Dossier, extension string, w io.Writer) error {
+func (r *room) WriteCaptions(d *orders.Dossier, extension string, w io.Writer) error {
 	write, ok := captions.Formats[extension]
 	if !ok {
 		return fmt.Errorf("captions as %s: %w", extension, store.ErrNotFound)
 	}
-	f, err := l.film(d, profile.Look(SmallSide, d.Doc.Rate), false)
+	f, err := r.film(d, profile.Look(SmallSide, d.Doc.Rate), false)
 	if err != nil {
 		return err
 	}

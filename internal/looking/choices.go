@@ -56,7 +56,7 @@ const choiceQuality = 80
 
 // About sums up what the pictures of a slide's choices depend on, so that they
 // are drawn anew when something of it changes, and only then.
-func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
+func (r *Choices) About(d *orders.Dossier, id doc.SlideID) string {
 	i := d.Doc.Index(id)
 	if i < 0 {
 		return ""
@@ -83,73 +83,73 @@ func (l *Looking) About(d *orders.Dossier, id doc.SlideID) string {
 	c := d.Doc
 	c.Slides, c.Shapes, c.LeftOut, c.Soundtrack, c.Fit, c.Shots, c.LastSlide, c.Follows, c.Pattern = nil, nil,
 		nil, doc.Soundtrack{}, doc.Fit{}, shots, 0, nil, nil
-	return sum(c, near, i, shown, facts, d.Doc.Details, d.Theme.Content, l.behind(d.Settings))
+	return sum(c, near, i, shown, facts, d.Doc.Details, d.Theme.Content, r.behind(d.Settings))
 }
 
 // Chosen is a choice as a JPEG. key names it in full: the same key is answered
 // from memory. about is what About said when the address was made; fresh
 // reports whether that is still so.
-func (l *Looking) Chosen(ctx context.Context, of orders.Seen, key, about string, c Choice) (jpg []byte,
+func (r *Choices) Chosen(ctx context.Context, of orders.Seen, key, about string, c Choice) (jpg []byte,
 	fresh bool, err error) {
 	if about != "" {
-		if b, ok := l.small.Get(key); ok {
+		if b, ok := r.small.Get(key); ok {
 			return b, true, nil
 		}
 	}
-	d, err := l.now(ctx, of)
+	d, err := r.now(ctx, of)
 	if err != nil {
 		return nil, false, err
 	}
 	var b []byte
-	if err := l.alone(ctx, func() (err error) { b, err = l.choice(ctx, d, c); return err }); err != nil {
+	if err := r.alone(ctx, func() (err error) { b, err = r.choice(ctx, d, c); return err }); err != nil {
 		return nil, false, err
 	}
-	if fresh = about != "" && l.About(d, c.Slide) == about; fresh {
-		l.small.Add(key, b)
+	if fresh = about != "" && r.About(d, c.Slide) == about; fresh {
+		r.small.Add(key, b)
 	}
 	return b, fresh, nil
 }
 
 // alone does what is done one thing at a time: a panel of choices must not hold up what is
 // asked for meanwhile. Whatever happens to one, the next has its turn.
-func (l *Looking) alone(ctx context.Context, do func() error) error {
+func (r *Choices) alone(ctx context.Context, do func() error) error {
 	select {
-	case l.trying <- struct{}{}:
+	case r.trying <- struct{}{}:
 	case <-ctx.Done():
 		return ctx.Err()
 	}
-	defer func() { <-l.trying }()
+	defer func() { <-r.trying }()
 	return do()
 }
 
 // now is an order as it stands, from memory if it stands as it did. What lies
 // outside its slideshow may be older.
-func (l *Looking) now(ctx context.Context, of orders.Seen) (*orders.Dossier, error) {
-	tx := l.Orders.Store.DB.WithContext(ctx)
+func (r *Choices) now(ctx context.Context, of orders.Seen) (*orders.Dossier, error) {
+	tx := r.Orders.Store.DB.WithContext(ctx)
 	sl, err := store.One[store.Slideshow](tx, "order_id = ? AND position = 0", of.Order)
 	if err != nil {
 		return nil, fmt.Errorf("order %d: %w", of.Order, err)
 	}
-	k := laidKey{slideshow: sl.ID, revision: sl.Head, shape: of.Shape, age: l.age.Load()}
-	if d, ok := l.orders.Get(k); ok {
+	k := laidKey{slideshow: sl.ID, revision: sl.Head, shape: of.Shape, age: r.age.Load()}
+	if d, ok := r.orders.Get(k); ok {
 		return d, nil
 	}
-	d, err := l.loading.Do(ctx, fmt.Sprint(k), func(ctx context.Context) (*orders.Dossier, error) {
-		return l.Orders.SeeAt(ctx, of, sl.Head)
+	d, err := r.loading.Do(ctx, fmt.Sprint(k), func(ctx context.Context) (*orders.Dossier, error) {
+		return r.Orders.SeeAt(ctx, of, sl.Head)
 	})
 	if err != nil {
 		return nil, err
 	}
-	l.orders.Add(k, d)
+	r.orders.Add(k, d)
 	return d, nil
 }
 
 // choice draws a choice: the slide and its neighbours alone are laid out.
-func (l *Looking) choice(ctx context.Context, d *orders.Dossier, c Choice) ([]byte, error) {
+func (r *Choices) choice(ctx context.Context, d *orders.Dossier, c Choice) ([]byte, error) {
 	n := d.Doc
 	if c.Op != nil {
 		var err error
-		if n, err = l.Orders.Edits.Try(d, c.Op); err != nil {
+		if n, err = r.Orders.Edits.Try(d, c.Op); err != nil {
 			return nil, err
 		}
 	}
@@ -166,11 +166,11 @@ func (l *Looking) choice(ctx context.Context, d *orders.Dossier, c Choice) ([]by
 	}
 	tried := *d
 	tried.Doc = n
-	f, err := l.Orders.Film(&tried, profile.Look(c.Longer, d.Doc.Rate), "", only...)
+	f, err := r.Orders.Film(&tried, profile.Look(c.Longer, d.Doc.Rate), "", only...)
 	if err != nil {
 		return nil, err
 	}
-	lane := l.Sprites.Lane(ctx, f.Library, true)
+	lane := r.Sprites.Lane(ctx, f.Library, true)
 	defer lane.Close()
 	return f.Stills(lane, choiceQuality, moments(f.Plan, i, c)...)
 }

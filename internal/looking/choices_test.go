@@ -31,12 +31,13 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	w := housetest.Load(t, s, order)
 	sl := w.Doc.Slides[2]
 	slide, media := []doc.SlideID{sl.ID}, sl.Media
-	about := s.Looking.About(w, sl.ID)
+	about := s.Looking.Choices.About(w, sl.ID)
 	head := w.Slideshow.Head
-	plain, fresh, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, "plain", about, looking.Choice{
-		Slide:  sl.ID,
-		Longer: 160,
-	})
+	plain, fresh, err := s.Looking.Choices.Chosen(ctx, orders.Seen{Order: order}, "plain", about,
+		looking.Choice{
+			Slide:  sl.ID,
+			Longer: 160,
+		})
 	require.NoError(t, err)
 	assert.True(t, fresh)
 	for name, c := range map[string]struct {
@@ -63,23 +64,24 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	} {
 		broken := edit.MotionPart{Slides: slide, Change: func(*design.Motion) { panic("broken") }}
 		assert.Panics(t, func() {
-			_, _, _ = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "broken", about, looking.Choice{
-				Slide:  sl.ID,
-				Op:     broken,
-				Longer: 160,
-			})
+			_, _, _ = s.Looking.Choices.Chosen(ctx, orders.Seen{Order: order}, "broken", about,
+				looking.Choice{
+					Slide:  sl.ID,
+					Op:     broken,
+					Longer: 160,
+				})
 		}, "and the next choice is not held up by it")
 		choice := looking.Choice{Slide: sl.ID, Op: c.op, Kind: c.kind, Longer: 160}
-		before, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name, about, choice)
+		before, _, err := s.Looking.Choices.Chosen(ctx, orders.Seen{Order: order}, name, about, choice)
 		require.NoError(t, err, name)
 		require.Equal(t, head, housetest.Load(t, s, order).Slideshow.Head)
 		_, err = s.Orders.Edits.Edit(ctx, order, head, c.op, nil)
 		require.NoError(t, err, name)
 		made := housetest.Load(t, s, order)
-		assert.NotEqual(t, about, s.Looking.About(made, sl.ID), name)
+		assert.NotEqual(t, about, s.Looking.Choices.About(made, sl.ID), name)
 		choice.Op = nil
-		after, _, err := s.Looking.Chosen(ctx, orders.Seen{Order: order}, name+" made",
-			s.Looking.About(made, sl.ID), choice)
+		after, _, err := s.Looking.Choices.Chosen(ctx, orders.Seen{Order: order}, name+" made",
+			s.Looking.Choices.About(made, sl.ID), choice)
 		require.NoError(t, err, name)
 		assert.True(t, bytes.Equal(before, after), name)
 		if name == "look" {
@@ -103,7 +105,8 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	}
 	// A change elsewhere in the film leaves the pictures as they are.
 	far := housetest.Load(t, s, order)
-	_, err = s.Orders.Edits.Edit(ctx, order, far.Slideshow.Head, edit.Details{Values: map[string]string{}}, nil)
+	_, err = s.Orders.Edits.Edit(ctx, order, far.Slideshow.Head, edit.Details{Values: map[string]string{}},
+		nil)
 	require.NoError(t, err)
 	housetest.Edit(t, s, order, edit.Backdrop{
 		Slides:   []doc.SlideID{far.Doc.Slides[len(far.Doc.Slides)-1].ID},
@@ -111,18 +114,19 @@ func TestChoicesShowWhatComes(t *testing.T) {
 	})
 	now := housetest.Load(t, s, order)
 	if len(now.Doc.Slides) > 4 {
-		assert.Equal(t, about, s.Looking.About(now, sl.ID))
+		assert.Equal(t, about, s.Looking.Choices.About(now, sl.ID))
 	}
-	assert.Empty(t, s.Looking.About(now, "gone"))
-	_, _, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "x", about, looking.Choice{
+	assert.Empty(t, s.Looking.Choices.About(now, "gone"))
+	_, _, err = s.Looking.Choices.Chosen(ctx, orders.Seen{Order: order}, "x", about, looking.Choice{
 		Slide:  "gone",
 		Longer: 160,
 	})
 	assert.ErrorIs(t, err, store.ErrNotFound)
-	_, fresh, err = s.Looking.Chosen(ctx, orders.Seen{Order: order}, "y", "of another time", looking.Choice{
-		Slide:  sl.ID,
-		Longer: 160,
-	})
+	_, fresh, err = s.Looking.Choices.Chosen(ctx, orders.Seen{Order: order}, "y", "of another time",
+		looking.Choice{
+			Slide:  sl.ID,
+			Longer: 160,
+		})
 	require.NoError(t, err)
 	assert.False(t, fresh, "an address of another state is not remembered")
 }
@@ -156,19 +160,19 @@ func TestOpeningsDependOnTheirPicture(t *testing.T) {
 	w := housetest.Load(t, s, order)
 	opening := w.Doc.Slides[0]
 	shown := scene.PictureOf(w.Doc, w.Theme, w.Library, opening)
-	before := s.Looking.About(w, opening.ID)
+	before := s.Looking.Choices.About(w, opening.ID)
 	for _, sl := range []doc.Slide{w.Doc.Slides[3], w.Doc.Slides[2]} {
 		require.Len(t, sl.Media, 1)
 		if sl.Media[0] != shown {
 			housetest.Edit(t, s, order, edit.LeaveOut{Media: sl.Media})
 			w = housetest.Load(t, s, order)
-			assert.Equal(t, before, s.Looking.About(w, opening.ID))
+			assert.Equal(t, before, s.Looking.Choices.About(w, opening.ID))
 			break
 		}
 	}
 	housetest.Edit(t, s, order, edit.LeaveOut{Media: []doc.MediaID{shown}})
 	w = housetest.Load(t, s, order)
-	assert.NotEqual(t, before, s.Looking.About(w, opening.ID))
+	assert.NotEqual(t, before, s.Looking.Choices.About(w, opening.ID))
 }
 
 // What a browser keeps of a picture is named by what stands behind it, not by what this
@@ -181,7 +185,7 @@ func TestPicturesAreNamedByWhatStandsBehindThem(t *testing.T) {
 		fresh := looking.New(s.Blobs, s.Orders, s.Looking.Kept, s.Looking.Sprites)
 		defer fresh.Close()
 		d := housetest.Load(t, s, order)
-		return fresh.About(d, d.Doc.Slides[0].ID)
+		return fresh.Choices.About(d, d.Doc.Slides[0].ID)
 	}
 	first := about()
 	assert.NotEmpty(t, first)

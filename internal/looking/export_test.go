@@ -1,4 +1,4 @@
 package looking
 
 // Settle waits until nothing runs in the background that was begun before.
-func (l *Looking) Settle() { l.background.runs.Wait() }
+func (r *room) Settle() { r.background.runs.Wait() }

@@ -41,12 +41,12 @@ func TestPlayedPreview(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
 	w := housetest.Load(t, s, order)
-	segs, err := s.Looking.Played(w)
+	segs, err := s.Looking.Player.Played(w)
 	require.NoError(t, err)
 	dir := t.TempDir()
 	var all bytes.Buffer
 	for i := range segs {
-		ts, err := s.Looking.PlayedSegment(ctx, w, i)
+		ts, err := s.Looking.Player.PlayedSegment(ctx, w, i)
 		require.NoError(t, err)
 		all.Write(ts)
 	}
@@ -62,12 +62,12 @@ func TestPlayedPreview(t *testing.T) {
 		require.InDelta(t, 1+w.Doc.Rate.Seconds(timecode.Frames(i)), number(t, at), 1e-4,
 			"frame %d is shown at its time, one second on", i)
 	}
-	_, err = s.Looking.PlayedSegment(ctx, w, len(segs))
+	_, err = s.Looking.Player.PlayedSegment(ctx, w, len(segs))
 	assert.ErrorIs(t, err, store.ErrNotFound)
 
 	sum := 0.0
-	for i, seconds := range s.Looking.PlayedSound(w) {
-		ts, err := s.Looking.PlayedSoundSegment(ctx, w, i)
+	for i, seconds := range s.Looking.Player.PlayedSound(w) {
+		ts, err := s.Looking.Player.PlayedSoundSegment(ctx, w, i)
 		require.NoError(t, err)
 		path := filepath.Join(dir, "sound.ts")
 		require.NoError(t, os.WriteFile(path, ts, 0o644))
@@ -82,7 +82,7 @@ func TestPlayedPreview(t *testing.T) {
 		sum += seconds
 	}
 	assert.InDelta(t, 15, sum, 0.001)
-	_, err = s.Looking.PlayedSoundSegment(ctx, w, 4)
+	_, err = s.Looking.Player.PlayedSoundSegment(ctx, w, 4)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
@@ -93,20 +93,20 @@ func TestThemeLoops(t *testing.T) {
 	w := housetest.Load(t, s, order)
 	all := s.Shelf.Themes.All()
 	for _, th := range all[:3] {
-		path, err := s.Looking.ThemeLoop(ctx, w, th.ID)
+		path, err := s.Looking.Themes.ThemeLoop(ctx, w, th.ID)
 		require.NoError(t, err, th.ID)
-		again, err := s.Looking.ThemeLoop(ctx, w, th.ID)
+		again, err := s.Looking.Themes.ThemeLoop(ctx, w, th.ID)
 		require.NoError(t, err)
 		assert.Equal(t, path, again)
 		out, err := exec.Command("ffprobe", "-v", "error", "-count_packets", "-show_entries",
 			"stream=codec_type,nb_read_packets", "-of", "csv=p=0", path).Output()
 		require.NoError(t, err)
 		assert.True(t, strings.HasPrefix(string(out), "video,"), string(out))
-		jpg, err := s.Looking.ThemeStill(ctx, w, th.ID)
+		jpg, err := s.Looking.Themes.ThemeStill(ctx, w, th.ID)
 		require.NoError(t, err)
 		assert.Equal(t, []byte{0xff, 0xd8}, jpg[:2])
 	}
-	_, err := s.Looking.ThemeLoop(ctx, w, "no such theme")
+	_, err := s.Looking.Themes.ThemeLoop(ctx, w, "no such theme")
 	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
@@ -116,18 +116,18 @@ func TestClosingLeavesNothingRunning(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
 	w := housetest.Load(t, s, order)
-	_, err := s.Looking.PlayedSegment(ctx, w, 0)
+	_, err := s.Looking.Player.PlayedSegment(ctx, w, 0)
 	require.NoError(t, err)
-	s.Looking.WarmUp(w, w.Plan.Frames-1)
+	s.Looking.Player.WarmUp(w, w.Plan.Frames-1)
 	s.Looking.Close()
 	left, err := filepath.Glob(filepath.Join(s.Blobs.Cache(), "temp", "*", "draft-*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
-	segs, err := s.Looking.Played(w)
+	segs, err := s.Looking.Player.Played(w)
 	require.NoError(t, err)
-	_, err = s.Looking.PlayedSegment(ctx, w, len(segs)-1)
+	_, err = s.Looking.Player.PlayedSegment(ctx, w, len(segs)-1)
 	assert.Error(t, err, "nothing more is begun")
-	s.Looking.WarmUp(w, 0)
+	s.Looking.Player.WarmUp(w, 0)
 	s.Looking.Close()
 }
 
@@ -189,10 +189,10 @@ func TestWordsThatAreHardToRead(t *testing.T) {
 			Backdrop: &design.Backdrop{Kind: design.Plain, Colour: ground},
 		})
 		d := housetest.Load(t, s, order)
-		_, err := s.Looking.Findings(d)
+		_, err := s.Looking.Findings.Findings(d)
 		require.NoError(t, err)
 		s.Looking.Settle()
-		found, err := s.Looking.Findings(d)
+		found, err := s.Looking.Findings.Findings(d)
 		require.NoError(t, err)
 		for _, c := range found {
 			if c.Kind == "contrast" && c.Field == "slide:"+string(card) {

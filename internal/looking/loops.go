@@ -26,8 +26,8 @@ const (
 // ThemeLoop is a short film, without sound, of a theme with an order's own
 // pictures and names, as a file of the profile Loop. It is made when it is
 // first asked for.
-func (l *Looking) ThemeLoop(ctx context.Context, d *orders.Dossier, themeID string) (string, error) {
-	f, err := l.loop(d, themeID)
+func (r *Themes) ThemeLoop(ctx context.Context, d *orders.Dossier, themeID string) (string, error) {
+	f, err := r.loop(d, themeID)
 	if err != nil {
 		return "", err
 	}
@@ -35,31 +35,31 @@ func (l *Looking) ThemeLoop(ctx context.Context, d *orders.Dossier, themeID stri
 	if err != nil {
 		return "", err
 	}
-	return l.made(ctx, "loop"+name, f, func(ctx context.Context, j *render.Job, dir string) (string, error) {
+	return r.made(ctx, "loop"+name, f, func(ctx context.Context, j *render.Job, dir string) (string, error) {
 		return j.Silent(ctx, dir)
 	})
 }
 
 // ThemeStill is the opening of a theme with an order's own pictures and
 // names, as a JPEG.
-func (l *Looking) ThemeStill(ctx context.Context, d *orders.Dossier, themeID string) ([]byte, error) {
-	f, err := l.loop(d, themeID)
+func (r *Themes) ThemeStill(ctx context.Context, d *orders.Dossier, themeID string) ([]byte, error) {
+	f, err := r.loop(d, themeID)
 	if err != nil {
 		return nil, err
 	}
-	lane := l.Sprites.Lane(ctx, f.Library, true)
+	lane := r.Sprites.Lane(ctx, f.Library, true)
 	defer lane.Close()
 	return f.Still(lane, f.Poster(), 85)
 }
 
 // loop lays a theme's loop out: its opening and a few of the order's slides,
 // quickly. It goes round without black.
-func (l *Looking) loop(w *orders.Dossier, themeID string) (*film.Film, error) {
-	t, err := l.Orders.Shelf.Themes.Get(themeID)
+func (r *Themes) loop(w *orders.Dossier, themeID string) (*film.Film, error) {
+	t, err := r.Orders.Shelf.Themes.Get(themeID)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", store.ErrNotFound, err)
 	}
-	return l.Orders.House.Lay(film.Source{
+	return r.Orders.House.Lay(film.Source{
 		Doc:     loopOf(w.Doc, t, w.Library),
 		Theme:   t,
 		Library: w.Library,
@@ -97,8 +97,8 @@ func loopOf(of doc.Slideshow, t *theme.Theme, lib doc.Library) doc.Slideshow {
 
 // Colours are the theme's of an order as a page can wear them: the backdrop of
 // its text cards and the colour of the words on it.
-func (l *Looking) Colours(ctx context.Context, orderID int64) (paper, ink raster.RGB, err error) {
-	d, err := l.Orders.Load(ctx, orderID)
+func (r *Themes) Colours(ctx context.Context, orderID int64) (paper, ink raster.RGB, err error) {
+	d, err := r.Orders.Load(ctx, orderID)
 	if err != nil {
 		return paper, ink, err
 	}

@@ -25,15 +25,15 @@ import (
 const playBase = render.TicksPerSecond
 
 // draft is the film as it is played while one works.
-func (l *Looking) draft(d *orders.Dossier) (*film.Film, error) {
+func (r *Player) draft(d *orders.Dossier) (*film.Film, error) {
 	p := profile.Draft
 	p.Rate = d.Doc.Rate
-	return l.film(d, p, true)
+	return r.film(d, p, true)
 }
 
 // Played is an order's slideshow as it is played: segments in order.
-func (l *Looking) Played(d *orders.Dossier) ([]film.Segment, error) {
-	f, err := l.draft(d)
+func (r *Player) Played(d *orders.Dossier) ([]film.Segment, error) {
+	f, err := r.draft(d)
 	if err != nil {
 		return nil, err
 	}
@@ -43,8 +43,8 @@ func (l *Looking) Played(d *orders.Dossier) ([]film.Segment, error) {
 // PlayedSegment is segment n of a played preview as MPEG-TS, its times those
 // of the film. It is made when it is first asked for, and so are the two that
 // follow.
-func (l *Looking) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) ([]byte, error) {
-	f, err := l.draft(d)
+func (r *Player) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) ([]byte, error) {
+	f, err := r.draft(d)
 	if err != nil {
 		return nil, err
 	}
@@ -55,13 +55,13 @@ func (l *Looking) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) (
 	if n < 0 || n >= len(segs) {
 		return nil, fmt.Errorf("segment %d: %w", n, store.ErrNotFound)
 	}
-	path, err := l.draftSegment(ctx, f, segs[n])
+	path, err := r.draftSegment(ctx, f, segs[n])
 	if err != nil {
 		return nil, err
 	}
 	for k := n + 1; k <= n+2 && k < len(segs); k++ {
 		// an error comes again when it is asked for
-		l.background.Go(func(ctx context.Context) { _, _ = l.draftSegment(ctx, f, segs[k]) })
+		r.background.Go(func(ctx context.Context) { _, _ = r.draftSegment(ctx, f, segs[k]) })
 	}
 	ts, err := os.ReadFile(path)
 	if err != nil {
@@ -81,28 +81,28 @@ func (l *Looking) PlayedSegment(ctx context.Context, d *orders.Dossier, n int) (
 // WarmUp makes the preview segment at a frame, and the soundtrack, in the
 // background, so that playing from there starts at once. It waits until the
 // operator stays somewhere: who goes on quickly wants the machine for that.
-func (l *Looking) WarmUp(d *orders.Dossier, frame timecode.Frames) {
+func (r *Player) WarmUp(d *orders.Dossier, frame timecode.Frames) {
 	mine := &warmth{d, frame}
-	if l.warm.Swap(mine) != nil {
+	if r.warm.Swap(mine) != nil {
 		return // whoever waits finds this one
 	}
-	l.background.Go(func(ctx context.Context) {
+	r.background.Go(func(ctx context.Context) {
 		for {
 			select {
 			case <-ctx.Done():
 				return
 			case <-time.After(warmAfter):
 			}
-			now := l.warm.Load()
+			now := r.warm.Load()
 			if now != mine {
 				mine = now
 				continue
 			}
-			l.warmUp(ctx, now)
-			if l.warm.CompareAndSwap(now, nil) {
+			r.warmUp(ctx, now)
+			if r.warm.CompareAndSwap(now, nil) {
 				return
 			}
-			mine = l.warm.Load()
+			mine = r.warm.Load()
 		}
 	})
 }
@@ -116,8 +116,8 @@ type warmth struct {
 // warmAfter is how long an operator must have stayed there.
 const warmAfter = 900 * time.Millisecond
 
-func (l *Looking) warmUp(ctx context.Context, w *warmth) {
-	f, err := l.draft(w.d)
+func (r *Player) warmUp(ctx context.Context, w *warmth) {
+	f, err := r.draft(w.d)
 	if err != nil {
 		return // it comes again when the film is played
 	}
@@ -127,22 +127,22 @@ func (l *Looking) warmUp(ctx context.Context, w *warmth) {
 	}
 	for _, seg := range segs {
 		if w.frame >= seg.From && w.frame < seg.To {
-			_, _ = l.draftSegment(ctx, f, seg) // likewise
+			_, _ = r.draftSegment(ctx, f, seg) // likewise
 		}
 	}
-	dir, list, err := l.soundFiles(f)
+	dir, list, err := r.soundFiles(f)
 	if err != nil {
 		return // likewise
 	}
 	if _, err := os.Stat(list); err != nil && !f.Silent() {
-		<-l.beginSound(f, dir, list).done
+		<-r.beginSound(f, dir, list).done
 	}
 }
 
 // soundFiles is the folder of a played soundtrack and the list in it.
-func (l *Looking) soundFiles(f *film.Film) (dir, list string, err error) {
+func (r *Player) soundFiles(f *film.Film) (dir, list string, err error) {
 	key, err := f.SoundKey()
-	dir = filepath.Join(l.Blobs.Cache(), PlayFolder, key)
+	dir = filepath.Join(r.Blobs.Cache(), PlayFolder, key)
 	return dir, filepath.Join(dir, "sound.m3u8"), err
 }
 
@@ -151,35 +151,35 @@ func (l *Looking) soundFiles(f *film.Film) (dir, list string, err error) {
 const PlayFolder = "play"
 
 // made makes something of a film unless it is kept, and keeps it.
-func (l *Looking) made(ctx context.Context, key string, f *film.Film, how func(ctx context.Context,
+func (r *room) made(ctx context.Context, key string, f *film.Film, how func(ctx context.Context,
 	j *render.Job, dir string) (string, error)) (string, error) {
-	return l.once(ctx, key, func(ctx context.Context) (string, error) {
+	return r.once(ctx, key, func(ctx context.Context) (string, error) {
 		ctx, cancel := context.WithTimeout(ctx, 2*time.Minute)
 		defer cancel()
-		if kept, err := l.Kept.Find(ctx, []string{key}); err != nil || kept[key] != "" {
+		if kept, err := r.Kept.Find(ctx, []string{key}); err != nil || kept[key] != "" {
 			return kept[key], err
 		}
-		dir, err := l.Blobs.TempDir("draft-*")
+		dir, err := r.Blobs.TempDir("draft-*")
 		if err != nil {
 			return "", err
 		}
 		defer os.RemoveAll(dir)
 		job := render.Job{
 			Film:  f,
-			Lanes: func(ctx context.Context) render.Lane { return l.Sprites.Lane(ctx, f.Library, true) },
+			Lanes: func(ctx context.Context) render.Lane { return r.Sprites.Lane(ctx, f.Library, true) },
 		}
 		out, err := how(ctx, &job, dir)
 		if err != nil {
 			return "", err
 		}
-		return l.Kept.Keep(ctx, key, out)
+		return r.Kept.Keep(ctx, key, out)
 	})
 }
 
 // draftSegment makes a preview segment unless it is kept. Drafts are made from
 // small copies, so they are kept apart from films of the same size.
-func (l *Looking) draftSegment(ctx context.Context, f *film.Film, seg film.Segment) (string, error) {
-	return l.made(ctx, "draft"+seg.Key, f, func(ctx context.Context, j *render.Job, dir string) (string,
+func (r *Player) draftSegment(ctx context.Context, f *film.Film, seg film.Segment) (string, error) {
+	return r.made(ctx, "draft"+seg.Key, f, func(ctx context.Context, j *render.Job, dir string) (string,
 		error) {
 		made, err := j.Encode(ctx, []film.Segment{seg}, dir, func(timecode.Frames) {})
 		if err != nil {
@@ -190,7 +190,7 @@ func (l *Looking) draftSegment(ctx context.Context, f *film.Film, seg film.Segme
 }
 
 // PlayedSound is the lengths in seconds of a played preview's sound segments.
-func (l *Looking) PlayedSound(d *orders.Dossier) []float64 {
+func (r *Player) PlayedSound(d *orders.Dossier) []float64 {
 	return render.SoundSegments(d.Doc.Rate.SampleAt(d.Plan.Frames))
 }
 
@@ -200,15 +200,15 @@ const soundPatience = time.Minute
 // PlayedSoundSegment is segment n of a played preview's sound as MPEG-TS. The
 // whole soundtrack is made from its beginning when any of it is first asked
 // for; a segment is handed out as soon as it is there.
-func (l *Looking) PlayedSoundSegment(ctx context.Context, d *orders.Dossier, n int) ([]byte, error) {
-	if n < 0 || n >= len(l.PlayedSound(d)) {
+func (r *Player) PlayedSoundSegment(ctx context.Context, d *orders.Dossier, n int) ([]byte, error) {
+	if n < 0 || n >= len(r.PlayedSound(d)) {
 		return nil, fmt.Errorf("sound segment %d: %w", n, store.ErrNotFound)
 	}
-	f, err := l.draft(d)
+	f, err := r.draft(d)
 	if err != nil {
 		return nil, err
 	}
-	dir, list, err := l.soundFiles(f)
+	dir, list, err := r.soundFiles(f)
 	if err != nil {
 		return nil, err
 	}
@@ -221,7 +221,7 @@ func (l *Looking) PlayedSoundSegment(ctx context.Context, d *orders.Dossier, n i
 		return err == nil && strings.Contains(string(b), "#EXT-X-ENDLIST")
 	}
 	if !ready() {
-		failed := l.beginSound(f, dir, list)
+		failed := r.beginSound(f, dir, list)
 		ctx, cancel := context.WithTimeout(ctx, soundPatience)
 		defer cancel()
 		for !ready() {
@@ -247,20 +247,20 @@ func (l *Looking) PlayedSoundSegment(ctx context.Context, d *orders.Dossier, n i
 }
 
 // beginSound begins to pack a soundtrack unless that is being done.
-func (l *Looking) beginSound(f *film.Film, dir, list string) *underway {
-	return l.begin(dir, func(ctx context.Context) (string, error) {
+func (r *Player) beginSound(f *film.Film, dir, list string) *underway {
+	return r.begin(dir, func(ctx context.Context) (string, error) {
 		if err := os.MkdirAll(dir, 0o755); err != nil {
 			return "", err
 		}
-		return dir, l.packSound(ctx, f, dir, list)
+		return dir, r.packSound(ctx, f, dir, list)
 	})
 }
 
 // packSound mixes a soundtrack into segments.
-func (l *Looking) packSound(ctx context.Context, f *film.Film, dir, list string) error {
+func (r *Player) packSound(ctx context.Context, f *film.Film, dir, list string) error {
 	ctx, cancel := context.WithTimeout(ctx, 30*time.Minute)
 	defer cancel()
-	t, closeAll, err := f.Track(ctx, store.MediaFiles{Blobs: l.Blobs})
+	t, closeAll, err := f.Track(ctx, store.MediaFiles{Blobs: r.Blobs})
 	if err != nil {
 		return err
 	}
@@ -274,13 +274,13 @@ func (l *Looking) packSound(ctx context.Context, f *film.Film, dir, list string)
 
 // Song is one item of a soundtrack by itself as a WAV file, to be heard before it is
 // taken. It is gone when it is closed.
-func (l *Looking) Song(ctx context.Context, d *orders.Dossier, it doc.Item) (*os.File, error) {
-	t, closeAll, err := film.Song(ctx, store.MediaFiles{Blobs: l.Blobs}, d.Library, it)
+func (r *Player) Song(ctx context.Context, d *orders.Dossier, it doc.Item) (*os.File, error) {
+	t, closeAll, err := film.Song(ctx, store.MediaFiles{Blobs: r.Blobs}, d.Library, it)
 	if err != nil {
 		return nil, err
 	}
 	defer closeAll()
-	file, err := l.Blobs.TempFile("song-*.wav")
+	file, err := r.Blobs.TempFile("song-*.wav")
 	if err != nil {
 		return nil, err
 	}

@@ -13,13 +13,13 @@ import (
 // Standing sums up what stands behind every picture of the studio's films beside their
 // documents: its mark, and what draws. Addresses of pictures hold it, so that what a browser
 // keeps is what would be drawn now, also after a restart or with another version.
-func (l *Looking) Standing(st store.Studio) string {
-	return sum(l.behind(st))
+func (r *room) Standing(st store.Studio) string {
+	return sum(r.behind(st))
 }
 
 // behind is what stands behind every picture.
-func (l *Looking) behind(st store.Studio) []any {
-	return []any{st.Mark, st.MarkPicture, l.Orders.House.Tools.Draw, film.EngineVersion}
+func (r *room) behind(st store.Studio) []any {
+	return []any{st.Mark, st.MarkPicture, r.Orders.House.Tools.Draw, film.EngineVersion}
 }
 
 // known is what of a medium decides on how it is shown.

@@ -26,24 +26,24 @@ var errTaken = errors.New("the render was cancelled or taken over")
 
 // Film makes a film. It may be called again after a crash: it then begins
 // anew. final says that the queue will not try again.
-func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) error {
-	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
+func (a *Attempts) Film(ctx context.Context, j Film, worker string, final bool) error {
+	r, err := store.One[store.Render](a.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
 	if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
 		return nil
 	}
 	if err != nil {
 		return err
 	}
-	if away := mk.Blobs.Here(ctx); away != nil {
+	if away := a.Blobs.Here(ctx); away != nil {
 		if r.Error == store.ErrAway.Error() {
 			return away // said already
 		}
-		return errors.Join(away, mk.putOff(ctx, r, store.ErrAway))
+		return errors.Join(away, a.putOff(ctx, r, store.ErrAway))
 	}
 	r.Attempt++
-	r.Worker, r.Tools = worker, mk.Orders.House.Tools.String()
+	r.Worker, r.Tools = worker, a.Orders.House.Tools.String()
 	mine := false
-	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = a.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')",
 			r.ID, r.Attempt-1).
 			Updates(map[string]any{
@@ -53,41 +53,41 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 				"tools":       r.Tools,
 				"frames_done": 0,
 				"frames_kept": 0,
-				"started_at":  mk.Now(),
+				"started_at":  a.Now(),
 				"error":       "",
 			})
 		if mine = res.RowsAffected > 0; res.Error != nil || !mine {
 			return res.Error // someone else has it
 		}
-		if err := mk.present(ctx, tx, &r); err != nil {
+		if err := a.present(ctx, tx, &r); err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return a.changed(ctx, tx, r.OrderID)
 	})
 	if err != nil || !mine {
 		return err
 	}
 	begun := time.Now()
-	err = mk.attempt(ctx, r)
+	err = a.attempt(ctx, r)
 	if errors.Is(err, errTaken) {
-		return mk.taken(ctx, r)
+		return a.taken(ctx, r)
 	}
 	if store.Full(err) {
 		err = errors.Join(render.ErrFull, err)
 	}
-	err = mk.Blobs.Blame(ctx, begun, err)
+	err = a.Blobs.Blame(ctx, begun, err)
 	for _, lacking := range []error{store.ErrAway, render.ErrFull} {
 		if errors.Is(err, lacking) && ctx.Err() == nil {
 			// Nothing is wrong with the film: it waits for the store, or for room.
-			e := mk.end(ctx, r, map[string]any{"state": store.RenderWaiting, "error": lacking.Error()})
+			e := a.end(ctx, r, map[string]any{"state": store.RenderWaiting, "error": lacking.Error()})
 			return errors.Join(err, e)
 		}
 	}
 	if err != nil && ctx.Err() == nil && (final || isHopeless(err)) {
-		if e := mk.end(ctx, r, map[string]any{
+		if e := a.end(ctx, r, map[string]any{
 			"state":       store.RenderFailed,
-			"error":       mk.inWords(ctx, r, err),
-			"finished_at": mk.Now(),
+			"error":       a.inWords(ctx, r, err),
+			"finished_at": a.Now(),
 		}); e != nil {
 			return errors.Join(err, e)
 		}
@@ -97,8 +97,8 @@ func (mk *Making) Film(ctx context.Context, j Film, worker string, final bool) e
 }
 
 // refuse fails a render on which workers died.
-func (mk *Making) refuse(ctx context.Context, j Film, why string) error {
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (a *Attempts) refuse(ctx context.Context, j Film, why string) error {
+	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
 		r, err := store.One[store.Render](tx, "id = ?", j.RenderID)
 		if errors.Is(err, store.ErrNotFound) || (err == nil && r.State.Over()) {
 			return nil
@@ -107,11 +107,11 @@ func (mk *Making) refuse(ctx context.Context, j Film, why string) error {
 			return err
 		}
 		err = tx.Model(&store.Render{}).Where("id = ? AND state IN ('waiting', 'running')", r.ID).
-			Updates(map[string]any{"state": store.RenderFailed, "error": why, "finished_at": mk.Now()}).Error
+			Updates(map[string]any{"state": store.RenderFailed, "error": why, "finished_at": a.Now()}).Error
 		if err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return a.changed(ctx, tx, r.OrderID)
 	})
 }
 
@@ -128,8 +128,8 @@ const awayFor = 5 * time.Second
 
 // taken is what becomes of an attempt that may write no more: nothing if the render is over,
 // else somebody else has begun it anew.
-func (mk *Making) taken(ctx context.Context, r store.Render) error {
-	now, err := store.One[store.Render](mk.Store.DB.WithContext(ctx).Select("id", "state"), "id = ?", r.ID)
+func (a *Attempts) taken(ctx context.Context, r store.Render) error {
+	now, err := store.One[store.Render](a.Store.DB.WithContext(ctx).Select("id", "state"), "id = ?", r.ID)
 	if errors.Is(err, store.ErrNotFound) || err == nil && now.State.Over() {
 		return nil
 	}
@@ -140,15 +140,15 @@ func (mk *Making) taken(ctx context.Context, r store.Render) error {
 }
 
 // putOff says of a render that waits, or that a worker began which is no more, what it waits for.
-func (mk *Making) putOff(ctx context.Context, r store.Render, lacking error) error {
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (a *Attempts) putOff(ctx context.Context, r store.Render, lacking error) error {
+	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
 		err := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state IN ('waiting', 'running')",
 			r.ID, r.Attempt).
 			Updates(map[string]any{"state": store.RenderWaiting, "error": lacking.Error()}).Error
 		if err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return a.changed(ctx, tx, r.OrderID)
 	})
 }
 
@@ -163,7 +163,7 @@ func isHopeless(err error) bool {
 var errMaterial = errors.New("cannot be rendered")
 
 // inWords names the slide a failure belongs to by its position.
-func (mk *Making) inWords(ctx context.Context, r store.Render, err error) string {
+func (a *Attempts) inWords(ctx context.Context, r store.Render, err error) string {
 	var se *compose.SlideError
 	var ge *render.SegmentError
 	var slide doc.SlideID
@@ -176,7 +176,7 @@ func (mk *Making) inWords(ctx context.Context, r store.Render, err error) string
 	default:
 		return err.Error()
 	}
-	f, e := mk.Orders.FilmOf(ctx, r)
+	f, e := a.Orders.FilmOf(ctx, r)
 	if e != nil {
 		return err.Error()
 	}
@@ -184,7 +184,7 @@ func (mk *Making) inWords(ctx context.Context, r store.Render, err error) string
 }
 
 // mine updates the render as long as this attempt owns it, else errTaken.
-func (mk *Making) mine(tx *gorm.DB, r store.Render, set map[string]any) error {
+func (h *room) mine(tx *gorm.DB, r store.Render, set map[string]any) error {
 	res := tx.Model(&store.Render{}).Where("id = ? AND attempt = ? AND state = 'running'", r.ID, r.Attempt).
 		Updates(set)
 	if res.Error == nil && res.RowsAffected == 0 {
@@ -194,12 +194,12 @@ func (mk *Making) mine(tx *gorm.DB, r store.Render, set map[string]any) error {
 }
 
 // end is mine for the last update of an attempt.
-func (mk *Making) end(ctx context.Context, r store.Render, set map[string]any) error {
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := mk.mine(tx, r, set); err != nil {
+func (a *Attempts) end(ctx context.Context, r store.Render, set map[string]any) error {
+	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := a.mine(tx, r, set); err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return a.changed(ctx, tx, r.OrderID)
 	})
 }
 
@@ -212,15 +212,15 @@ type begun struct {
 }
 
 // lay lays a render's slideshow out. dir is where its files are written.
-func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, error) {
-	f, err := mk.Orders.FilmOf(ctx, r)
+func (a *Attempts) lay(ctx context.Context, r store.Render, dir string) (*begun, error) {
+	f, err := a.Orders.FilmOf(ctx, r)
 	if err != nil {
 		return nil, fmt.Errorf("%w: %w", errMaterial, err)
 	}
 	if f.Plan.FitError != nil {
 		return nil, fmt.Errorf("%w: %w", errMaterial, f.Plan.FitError)
 	}
-	told, also, err := mk.beside(ctx, r)
+	told, also, err := a.beside(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -228,10 +228,10 @@ func (mk *Making) lay(ctx context.Context, r store.Render, dir string) (*begun, 
 		Told:  told,
 		Also:  also,
 		Film:  f,
-		Files: store.MediaFiles{Blobs: mk.Blobs},
-		Cache: mk.Kept,
+		Files: store.MediaFiles{Blobs: a.Blobs},
+		Cache: a.Kept,
 		Out:   filepath.Join(dir, "film."+f.Profile.File.Extension),
-		Lanes: func(ctx context.Context) render.Lane { return mk.Sprites.Lane(ctx, f.Library, false) },
+		Lanes: func(ctx context.Context) render.Lane { return a.Sprites.Lane(ctx, f.Library, false) },
 	}}
 	b.segs, err = f.Segments()
 	if err == nil && store.Free(dir) < roomFor(f) {
@@ -250,10 +250,10 @@ func roomFor(f *film.Film) int64 {
 
 // beside is what a render's file tells of its film, and the films of renders
 // that wait to be drawn with it.
-func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told, also []*film.Film,
+func (a *Attempts) beside(ctx context.Context, r store.Render) (told render.Told, also []*film.Film,
 	err error) {
-	tx := mk.Store.DB.WithContext(ctx)
-	st, err := mk.Orders.Shelf.Studio(ctx)
+	tx := a.Store.DB.WithContext(ctx)
+	st, err := a.Orders.Shelf.Studio(ctx)
 	if err != nil {
 		return told, nil, err
 	}
@@ -262,7 +262,7 @@ func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told,
 		return told, nil, err
 	}
 	for _, l := range led {
-		f, err := mk.Orders.FilmOf(ctx, l)
+		f, err := a.Orders.FilmOf(ctx, l)
 		if err != nil {
 			return told, nil, err
 		}
@@ -271,29 +271,29 @@ func (mk *Making) beside(ctx context.Context, r store.Render) (told render.Told,
 	return render.Told{Language: st.Language}, also, nil
 }
 
-func (mk *Making) attempt(ctx context.Context, r store.Render) error {
-	dir, err := mk.Blobs.TempDir("film-*")
+func (a *Attempts) attempt(ctx context.Context, r store.Render) error {
+	dir, err := a.Blobs.TempDir("film-*")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	b, err := mk.lay(ctx, r, dir)
+	b, err := a.lay(ctx, r, dir)
 	if err != nil {
 		return err
 	}
-	p := &parts{mk: mk, r: r, worker: r.Worker}
-	if err := mk.divide(ctx, r, b); err != nil {
+	p := &parts{by: a, r: r, worker: r.Worker}
+	if err := a.divide(ctx, r, b); err != nil {
 		return err
 	}
 	quiet := p.report(ctx, stop)
 	defer quiet()
 	facts, err := b.job.Assemble(ctx, dir, func(ctx context.Context) ([]string, error) {
-		if err := render.Share(ctx, p, encoders(), mk.encode(b, p)); err != nil {
+		if err := render.Share(ctx, p, encoders(), a.encode(b, p)); err != nil {
 			return nil, err
 		}
-		return mk.files(ctx, b)
+		return a.files(ctx, b)
 	})
 	if cause := context.Cause(ctx); cause != nil {
 		return cause
@@ -302,34 +302,34 @@ func (mk *Making) attempt(ctx context.Context, r store.Render) error {
 		return err
 	}
 	quiet()
-	if err := mk.keep(ctx, r, b, facts); err != nil {
+	if err := a.keep(ctx, r, b, facts); err != nil {
 		return err
 	}
 	// The film is done whatever becomes of old segments; the sweeper tries again.
-	if _, err := mk.Kept.Evict(context.WithoutCancel(ctx), false); err != nil {
+	if _, err := a.Kept.Evict(context.WithoutCancel(ctx), false); err != nil {
 		slog.WarnContext(ctx, "old segments stay", "error", err)
 	}
 	return nil
 }
 
 // keep stores a film and its poster and ends the render.
-func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts render.Facts) error {
+func (a *Attempts) keep(ctx context.Context, r store.Render, b *begun, facts render.Facts) error {
 	f, err := os.Open(b.job.Out)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	sha, size, err := mk.Blobs.Put(ctx, f)
+	sha, size, err := a.Blobs.Put(ctx, f)
 	if err != nil {
 		return err
 	}
-	lane := mk.Sprites.Lane(ctx, b.film.Library, false)
+	lane := a.Sprites.Lane(ctx, b.film.Library, false)
 	defer lane.Close()
 	jpg, err := b.film.Still(lane, b.film.Poster(), 90)
 	if err != nil {
 		return err
 	}
-	poster, posterSize, err := mk.Blobs.Put(ctx, bytes.NewReader(jpg))
+	poster, posterSize, err := a.Blobs.Put(ctx, bytes.NewReader(jpg))
 	if err != nil {
 		return err
 	}
@@ -337,18 +337,18 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 	var list string
 	var streamSize int64
 	if setting(r).Plays() {
-		s, l, n, err := mk.stream(ctx, b)
+		s, l, n, err := a.stream(ctx, b)
 		if err != nil {
 			return err
 		}
 		stream, list, streamSize = &s, l, n
 	}
 	doubt := inDoubt(b.film)
-	verified := new(mk.Now())
+	verified := new(a.Now())
 	if doubt != "" {
 		verified = nil
 	}
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := errors.Join(store.KeepBlob(tx, sha, size), store.KeepBlob(tx, poster,
 			posterSize)); err != nil {
 			return err
@@ -358,7 +358,7 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 				return err
 			}
 		}
-		err := mk.mine(tx, r, map[string]any{
+		err := a.mine(tx, r, map[string]any{
 			"stream":      stream,
 			"stream_list": list,
 			"state":       store.RenderDone,
@@ -367,7 +367,7 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 			"size":        size,
 			"seconds":     max(facts.PictureSec, facts.SoundSec),
 			"frames_done": gorm.Expr("frames_total"),
-			"finished_at": mk.Now(),
+			"finished_at": a.Now(),
 			"verified_at": verified,
 			"doubt":       doubt,
 		})
@@ -378,16 +378,16 @@ func (mk *Making) keep(ctx context.Context, r store.Render, b *begun, facts rend
 		if err != nil {
 			return err
 		}
-		if err := mk.compared(tx, now, sha); err != nil {
+		if err := a.compared(tx, now, sha); err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return a.changed(ctx, tx, r.OrderID)
 	})
 }
 
 // stream keeps a film in fragments, as it is streamed, and gives the list of
 // them.
-func (mk *Making) stream(ctx context.Context, b *begun) (sha, list string, size int64, err error) {
+func (a *Attempts) stream(ctx context.Context, b *begun) (sha, list string, size int64, err error) {
 	path, list, err := render.Fragments(ctx, b.job.Out, b.dir)
 	if err != nil {
 		return "", "", 0, err
@@ -397,6 +397,6 @@ func (mk *Making) stream(ctx context.Context, b *begun) (sha, list string, size 
 		return "", "", 0, err
 	}
 	defer f.Close()
-	sha, size, err = mk.Blobs.Put(ctx, f)
+	sha, size, err = a.Blobs.Put(ctx, f)
 	return sha, list, size, err
 }

@@ -20,8 +20,8 @@ import (
 
 // Begin queues a render of the order's present slideshow in a profile; the
 // usual one without a name.
-func (mk *Making) Begin(ctx context.Context, orderID int64, profileName string) (store.Render, error) {
-	list, err := mk.BeginAll(ctx, orderID, Wanted{Profiles: []string{profileName}})
+func (k *Renders) Begin(ctx context.Context, orderID int64, profileName string) (store.Render, error) {
+	list, err := k.BeginAll(ctx, orderID, Wanted{Profiles: []string{profileName}})
 	if err != nil {
 		return store.Render{}, err
 	}
@@ -51,8 +51,8 @@ var ErrNotApproved = &invalid.Input{
 
 // BeginAll queues renders of the order's present slideshow in several profiles and shapes, all
 // of them or none. What is being made already is not queued again.
-func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]store.Render, error) {
-	d, err := mk.Orders.Load(ctx, orderID)
+func (k *Renders) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]store.Render, error) {
+	d, err := k.Orders.Load(ctx, orderID)
 	if err != nil {
 		return nil, err
 	}
@@ -66,7 +66,7 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 		n.Shapes = []doc.Frame{{}}
 	}
 	var out []store.Render
-	err = mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = k.Store.Tx(ctx, func(tx *gorm.DB) error {
 		out = nil
 		// One press after the other: what was pressed twice, even at the same moment,
 		// is made once.
@@ -79,7 +79,7 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 			if in.Shape != f {
 				return invalid.Field("shape", "The film is not made in %s.", f.Ratio())
 			}
-			made, err := mk.beginIn(ctx, tx, in, n)
+			made, err := k.beginIn(ctx, tx, in, n)
 			if err != nil {
 				return err
 			}
@@ -94,14 +94,14 @@ func (mk *Making) BeginAll(ctx context.Context, orderID int64, n Wanted) ([]stor
 }
 
 // beginIn is BeginAll in the shape an order is seen in.
-func (mk *Making) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n Wanted) ([]store.Render,
+func (k *Renders) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n Wanted) ([]store.Render,
 	error) {
 	w, h := d.Doc.Frame.W, d.Doc.Frame.H
 	seconds := d.Plan.Rate.Seconds(d.Plan.Frames)
 	var wanted []profile.Profile
 	out := make([]store.Render, 0, len(n.Profiles))
 	for _, name := range n.Profiles {
-		p, err := mk.Orders.Shelf.ProfileIn(tx, name)
+		p, err := k.Orders.Shelf.Profiles.ProfileIn(tx, name)
 		if err != nil {
 			return nil, err
 		}
@@ -139,13 +139,13 @@ func (mk *Making) beginIn(ctx context.Context, tx *gorm.DB, d *orders.Dossier, n
 		return out, nil
 	}
 	drawn, leads := profile.Together(wanted, w, h)
-	made, err := mk.queue(ctx, tx, d, drawn, leads, n.Missing)
+	made, err := k.queue(ctx, tx, d, drawn, leads, n.Missing)
 	return append(out, made...), err
 }
 
 // Draft queues a draft of the order's present slideshow for the client to look
 // at. One that is there already, or being made, is not made again.
-func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) error {
+func (k *Renders) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) error {
 	for _, c := range d.Checks {
 		if c.Weight == plan.Stops {
 			return invalid.Field(orders.Place(c.Field), "No proof was made. %s.", c.Text)
@@ -169,13 +169,13 @@ func (mk *Making) Draft(ctx context.Context, tx *gorm.DB, d *orders.Dossier) err
 		State:       store.RenderWaiting,
 		FramesTotal: int64(d.Plan.Frames),
 	}
-	return mk.insert(ctx, tx, d.Order, &r)
+	return k.insert(ctx, tx, d.Order, &r)
 }
 
 // For queues a film of the order's present slideshow in a profile, for something
 // else to be made of it. One that was made in just that profile, or is being
 // made, is not made again.
-func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p profile.Profile) (store.Render,
+func (k *Renders) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p profile.Profile) (store.Render,
 	error) {
 	for _, r := range d.Renders {
 		if r.Revision == d.Slideshow.Head && r.Shape == d.ShapeName() && r.State != store.RenderFailed &&
@@ -185,10 +185,10 @@ func (mk *Making) For(ctx context.Context, tx *gorm.DB, d *orders.Dossier, p pro
 		}
 	}
 	r := renderOf(d, p)
-	if err := mk.insert(ctx, tx, d.Order, &r); err != nil {
+	if err := k.insert(ctx, tx, d.Order, &r); err != nil {
 		return r, err
 	}
-	return r, mk.changed(ctx, tx, d.Order.ID)
+	return r, k.changed(ctx, tx, d.Order.ID)
 }
 
 // renderOf is a render of an order as it stands, with the studio's mark.
@@ -223,7 +223,7 @@ func May(d *orders.Dossier, anyway bool) error {
 }
 
 // insert writes a render and its job down.
-func (mk *Making) insert(ctx context.Context, tx *gorm.DB, o store.Order, r *store.Render) error {
+func (k *Renders) insert(ctx context.Context, tx *gorm.DB, o store.Order, r *store.Render) error {
 	// GORM leaves false to the column's default unless it is told.
 	if err := tx.Select("*").Omit("id", "created_at").Create(r).Error; err != nil {
 		return err
@@ -231,16 +231,16 @@ func (mk *Making) insert(ctx context.Context, tx *gorm.DB, o store.Order, r *sto
 	if err := store.Note(tx, store.DidRender, o.ID, "Render in "+r.Profile); err != nil {
 		return err
 	}
-	return mk.enqueue(ctx, tx, o, r.ID)
+	return k.enqueue(ctx, tx, o, r.ID)
 }
 
 // enqueue queues the making of a render, at the turn of its order.
-func (mk *Making) enqueue(ctx context.Context, tx *gorm.DB, o store.Order, renderID int64) error {
-	when, err := mk.turn(tx, o)
+func (k *Renders) enqueue(ctx context.Context, tx *gorm.DB, o store.Order, renderID int64) error {
+	when, err := k.turn(tx, o)
 	if err != nil {
 		return err
 	}
-	if err := mk.Queue.Insert(ctx, tx, Film{renderID, when}); err != nil {
+	if err := k.Queue.Insert(ctx, tx, Film{renderID, when}); err != nil {
 		return err
 	}
 	return queue.Move(tx, Film{}.Kind(), "render_id", []int64{renderID}, &when)
@@ -261,7 +261,7 @@ func mainOf(all []profile.Profile, w, h int) int {
 
 // queue writes down renders and their jobs, those that others are drawn with
 // first.
-func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile,
+func (k *Renders) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all []profile.Profile,
 	leads []int, beside bool) ([]store.Render, error) {
 	out := make([]store.Render, len(all))
 	main := mainOf(all, d.Doc.Frame.W, d.Doc.Frame.H)
@@ -279,15 +279,15 @@ func (mk *Making) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all
 			if led {
 				r.LeadID = &out[leads[i]].ID
 			}
-			if err := mk.insert(ctx, tx, d.Order, &r); err != nil {
+			if err := k.insert(ctx, tx, d.Order, &r); err != nil {
 				return nil, err
 			}
 			out[i] = r
 		}
 	}
 	if err := tx.Model(&store.Profile{}).Where("name IN ?", names).Update("used_at",
-		mk.Now()).Error; err != nil {
+		k.Now()).Error; err != nil {
 		return nil, err
 	}
-	return out, mk.changed(ctx, tx, d.Order.ID)
+	return out, k.changed(ctx, tx, d.Order.ID)
 }

@@ -28,12 +28,12 @@ func inDoubt(f *film.Film) string {
 // blame notes of a clip what its decoder complained of while a film was made, so
 // that the next attempt decodes it from its start or, where it was, makes the film with the
 // doubt told. The error is one of the moment then. Others stay as they are.
-func (mk *Making) blame(ctx context.Context, err error) error {
+func (a *Attempts) blame(ctx context.Context, err error) error {
 	var told *media.Complaint
 	if !errors.As(err, &told) {
 		return err
 	}
-	noted := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+	noted := a.Store.Tx(ctx, func(tx *gorm.DB) error {
 		var all []store.Media
 		if err := tx.Where("sha256 = ? AND kind = ?", string(told.Media), doc.ClipMedia).
 			Find(&all).Error; err != nil {

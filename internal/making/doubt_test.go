@@ -45,10 +45,10 @@ func TestFilmsOfDamagedClipsAreNotVerified(t *testing.T) {
 		Examined: true,
 	}}).Error)
 	require.NoError(t, s.Store.DB.Exec("DELETE FROM segments").Error)
-	r, err := s.Making.Begin(ctx, order, "")
+	r, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	for range 4 {
-		if err = s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", false); err == nil {
+		if err = s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", false); err == nil {
 			break
 		}
 		assert.ErrorContains(t, err, "bow.mp4 could not be decoded without errors")

@@ -12,6 +12,6 @@ func (k *Segments) DropAs(ctx context.Context, listed store.Segment) error {
 }
 
 // Reporting is the report of a render's leader, until what it gives is called.
-func (mk *Making) Reporting(ctx context.Context, r store.Render) (end func()) {
-	return (&parts{mk: mk, r: r, worker: r.Worker}).report(ctx, func(error) {})
+func (a *Attempts) Reporting(ctx context.Context, r store.Render) (end func()) {
+	return (&parts{by: a, r: r, worker: r.Worker}).report(ctx, func(error) {})
 }

@@ -23,7 +23,7 @@ func TestFilmsForSomethingElse(t *testing.T) {
 		p := profile.DVDPALWide
 		p.Video.Kbps = kbps
 		require.NoError(t, s.Store.Tx(ctx, func(tx *gorm.DB) (err error) {
-			r, err = s.Making.For(ctx, tx, d, p)
+			r, err = s.Making.Renders.For(ctx, tx, d, p)
 			return err
 		}))
 		return r
@@ -33,14 +33,14 @@ func TestFilmsForSomethingElse(t *testing.T) {
 	assert.Equal(t, store.RenderWaiting, first.State)
 	assert.Equal(t, first.ID, film(8000).ID, "being made already")
 	assert.NotEqual(t, first.ID, film(6000).ID)
-	require.NoError(t, s.Making.Cancel(ctx, id, first.ID))
+	require.NoError(t, s.Making.Renders.Cancel(ctx, id, first.ID))
 	again := film(8000)
 	assert.NotEqual(t, first.ID, again.ID, "what was cancelled is none")
 	housetest.Caption(t, s, id, "At sea")
 	assert.NotEqual(t, again.ID, film(8000).ID, "the film has changed")
 
 	// What was cancelled can be taken up again; what is being made cannot.
-	require.NoError(t, s.Making.Retry(ctx, first))
+	require.NoError(t, s.Making.Renders.Retry(ctx, first))
 	got, err := store.One[store.Render](s.Store.DB, "id = ?", first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.RenderWaiting, got.State)
@@ -53,7 +53,7 @@ func TestFilmsForSomethingElse(t *testing.T) {
 		return jobs
 	}
 	before := count()
-	require.NoError(t, s.Making.Retry(ctx, first))
+	require.NoError(t, s.Making.Renders.Retry(ctx, first))
 	assert.Equal(t, before, count(), "queued once")
 
 	// The latest main film of each order, and of none that has none.

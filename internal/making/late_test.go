@@ -22,7 +22,7 @@ import (
 func TestLateWorkersAreAsked(t *testing.T) {
 	s := housetest.Open(t)
 	id := housetest.Ready(t, s)
-	r, err := s.Making.Begin(t.Context(), id, "")
+	r, err := s.Making.Renders.Begin(t.Context(), id, "")
 	require.NoError(t, err)
 	tools := s.Orders.House.Tools.String()
 	worker := func(id, tools, note string) {
@@ -50,7 +50,7 @@ func TestLateWorkersAreAsked(t *testing.T) {
 			State:    "waiting",
 		}).Error)
 	}
-	end := s.Making.Reporting(t.Context(), r)
+	end := s.Making.Attempts.Reporting(t.Context(), r)
 	defer end()
 	asked := func() int64 {
 		n, err := queue.Waiting(t.Context(), s.Store, "help")
@@ -75,11 +75,11 @@ func TestASupersededAttemptIsNotDone(t *testing.T) {
 		store.RenderRunning:   queue.ErrSuperseded,
 		store.RenderCancelled: nil,
 	} {
-		r, err := s.Making.Begin(t.Context(), id, "")
+		r, err := s.Making.Renders.Begin(t.Context(), id, "")
 		require.NoError(t, err)
 		done := make(chan error, 1)
 		go func() {
-			done <- s.Making.Film(context.Background(), making.Film{RenderID: r.ID}, "first", false)
+			done <- s.Making.Attempts.Film(context.Background(), making.Film{RenderID: r.ID}, "first", false)
 		}()
 		require.Eventually(t, func() bool {
 			now, err := store.One[store.Render](s.Store.DB, "id = ?", r.ID)

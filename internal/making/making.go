@@ -15,24 +15,10 @@ import (
 
 	"nelko/internal/captions"
 	"nelko/internal/core/doc"
-	"nelko/internal/media"
-	"nelko/internal/orders"
 	"nelko/internal/queue"
 	"nelko/internal/render"
 	"nelko/internal/store"
 )
-
-// Making is the room.
-type Making struct {
-	Store   *store.Store
-	Blobs   *store.Blobs
-	Queue   orders.Queue
-	Orders  *orders.Orders
-	Kept    *Segments
-	Sprites *media.Sprites
-	Now     func() time.Time
-	Films   int // rendered at the same time in this process, at least 1
-}
 
 // Film is the job that makes a render's film.
 type Film struct {
@@ -76,7 +62,7 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 			if led {
 				return queue.Later(ledFor)
 			}
-			err = mk.Film(ctx, j.Args, j.Worker, j.Last)
+			err = mk.Attempts.Film(ctx, j.Args, j.Worker, j.Last)
 			switch {
 			case errors.Is(err, render.ErrFull):
 				return queue.Later(fullFor)
@@ -85,12 +71,14 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 			}
 			return err
 		},
-		Refuse: func(ctx context.Context, j Film, why string) error { return mk.refuse(ctx, j, why) },
+		Refuse: func(ctx context.Context, j Film, why string) error {
+			return mk.Attempts.refuse(ctx, j, why)
+		},
 	})
 	queue.Handle(js, queue.Kind[Help]{
 		Needs: mk.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Help]) error {
-			own, err := mk.Help(ctx, j.Args, j.Worker)
+			own, err := mk.Attempts.Help(ctx, j.Args, j.Worker)
 			if own {
 				return queue.Later(2 * time.Second) // for another worker
 			}
@@ -100,44 +88,44 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 }
 
 // changed tells that a render of an order has changed.
-func (mk *Making) changed(ctx context.Context, tx *gorm.DB, orderID int64) error {
-	if err := mk.Orders.Days.Changed(ctx, tx, orderID); err != nil {
+func (h *room) changed(ctx context.Context, tx *gorm.DB, orderID int64) error {
+	if err := h.Orders.Days.Changed(ctx, tx, orderID); err != nil {
 		return err
 	}
 	return store.Tell(tx, store.Event{What: store.QueueChanged})
 }
 
 // Cancel stops a render that is waiting or running.
-func (mk *Making) Cancel(ctx context.Context, orderID, renderID int64) error {
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (k *Renders) Cancel(ctx context.Context, orderID, renderID int64) error {
+	return k.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Render{}).Where("id = ? AND order_id = ? AND state IN ('waiting', 'running')",
 			renderID, orderID).
-			Updates(map[string]any{"state": store.RenderCancelled, "finished_at": mk.Now()})
+			Updates(map[string]any{"state": store.RenderCancelled, "finished_at": k.Now()})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
 		if err := store.Note(tx, store.DidRender, orderID, "Stopped a render"); err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, orderID)
+		return k.changed(ctx, tx, orderID)
 	})
 }
 
 // led reports whether a render waits for another that makes its segments too.
-func (mk *Making) led(ctx context.Context, renderID int64) (led bool, err error) {
-	err = mk.Store.DB.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM renders r JOIN renders l ON l.id "+
+func (h *room) led(ctx context.Context, renderID int64) (led bool, err error) {
+	err = h.Store.DB.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM renders r JOIN renders l ON l.id "+
 		"= r.lead_id WHERE r.id = ? AND l.state IN ('waiting', 'running'))", renderID).Scan(&led).Error
 	return led, err
 }
 
 // Captions are the captions of a finished film as a file of an ending, and its
 // name without one.
-func (mk *Making) Captions(ctx context.Context, renderID int64, ending string) ([]byte, string, error) {
-	r, o, err := mk.Finished(ctx, renderID)
+func (h *room) Captions(ctx context.Context, renderID int64, ending string) ([]byte, string, error) {
+	r, o, err := h.Finished(ctx, renderID)
 	if err != nil {
 		return nil, "", err
 	}
-	f, err := mk.Orders.FilmOf(ctx, r)
+	f, err := h.Orders.FilmOf(ctx, r)
 	if err != nil {
 		return nil, "", err
 	}

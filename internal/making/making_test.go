@@ -55,7 +55,7 @@ func TestWorkersShareAFilm(t *testing.T) {
 	order := housetest.Ready(t, s)
 	require.NoError(t, s.Store.DB.Exec("INSERT INTO workers (id, seen_at) VALUES ('maker', now() + "+
 		"interval '1 hour'), ('helper', now() + interval '1 hour')").Error)
-	r, err := s.Making.Begin(ctx, order, "")
+	r, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	// The maker claims nothing until the helper has claimed something.
 	require.NoError(t, s.Store.DB.Exec(`CREATE FUNCTION hold() RETURNS trigger AS $$ BEGIN
@@ -68,15 +68,17 @@ func TestWorkersShareAFilm(t *testing.T) {
 	require.NoError(t, s.Store.DB.Exec(
 		`CREATE TRIGGER hold BEFORE UPDATE ON render_parts FOR EACH ROW WHEN (NEW.state = 'running' AND NEW.worker = 'maker') EXECUTE FUNCTION hold()`).Error)
 	var wg sync.WaitGroup
-	wg.Go(func() { assert.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "maker", true)) })
+	wg.Go(func() {
+		assert.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "maker", true))
+	})
 	require.Eventually(t, func() bool {
 		var n int64
 		return s.Store.DB.Table("render_parts").Count(&n).Error == nil && n > 0
 	}, 20*time.Second, 2*time.Millisecond)
-	own, err := s.Making.Help(ctx, making.Help{RenderID: r.ID}, "maker")
+	own, err := s.Making.Attempts.Help(ctx, making.Help{RenderID: r.ID}, "maker")
 	require.NoError(t, err)
 	assert.True(t, own, "the maker does not help itself")
-	_, err = s.Making.Help(ctx, making.Help{RenderID: r.ID}, "helper")
+	_, err = s.Making.Attempts.Help(ctx, making.Help{RenderID: r.ID}, "helper")
 	require.NoError(t, err)
 	wg.Wait()
 	r, err = store.One[store.Render](s.Store.DB, "id = ?", r.ID)
@@ -85,7 +87,7 @@ func TestWorkersShareAFilm(t *testing.T) {
 	assert.Zero(t, count(t, s, "render_parts", "state <> 'done'"))
 	assert.Positive(t, count(t, s, "render_parts", "worker = 'helper'"), "the helper made some")
 	assert.Positive(t, count(t, s, "render_parts", "worker = 'maker'"), "and so did the maker")
-	_, err = s.Making.Help(ctx, making.Help{RenderID: r.ID}, "helper")
+	_, err = s.Making.Attempts.Help(ctx, making.Help{RenderID: r.ID}, "helper")
 	assert.NoError(t, err, "a film that is done needs no help")
 }
 
@@ -99,7 +101,7 @@ func count(t *testing.T, s *house.House, table, where string) (n int64) {
 func TestWorkersThatDrawDifferentlyTakeNoPart(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	r, err := s.Making.Begin(ctx, order, "")
+	r, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	require.NoError(t, s.Store.DB.Exec(
 		"INSERT INTO workers (id, seen_at) VALUES ('helper', now() + interval '1 hour')").Error)
@@ -116,7 +118,7 @@ func TestWorkersThatDrawDifferentlyTakeNoPart(t *testing.T) {
 		Frames:   10,
 		State:    "waiting",
 	}).Error)
-	own, err := s.Making.Help(ctx, making.Help{RenderID: r.ID}, "helper")
+	own, err := s.Making.Attempts.Help(ctx, making.Help{RenderID: r.ID}, "helper")
 	require.NoError(t, err)
 	assert.False(t, own)
 	assert.EqualValues(t, 1, count(t, s, "render_parts", "state = 'waiting' AND worker = ''"),
@@ -146,14 +148,14 @@ func TestTwinsShareEverything(t *testing.T) {
 func TestFullDiskIsNotTheMaterialsFault(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	r, err := s.Making.Begin(ctx, order, "")
+	r, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	s.Making.Kept = &making.Segments{Store: s.Store, Blobs: s.Blobs, Now: time.Now}
 	require.NoError(t, os.Chmod(s.Blobs.Cache(), 0o755))
 	full := s.Blobs.Touch
 	s.Blobs.Touch = func(context.Context, string, int64) error { return unix.ENOSPC }
 	for _, last := range []bool{false, true} {
-		err := s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", last)
+		err := s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", last)
 		assert.ErrorIs(t, err, unix.ENOSPC)
 		assert.ErrorIs(t, err, render.ErrFull)
 	}
@@ -162,7 +164,7 @@ func TestFullDiskIsNotTheMaterialsFault(t *testing.T) {
 	assert.Equal(t, store.RenderWaiting, got.State, "the queue tries again")
 	assert.Equal(t, "the disk is full", got.Error)
 	s.Blobs.Touch = full
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", false))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", false))
 	got, err = store.One[store.Render](s.Store.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.RenderDone, got.State, got.Error)
@@ -172,7 +174,7 @@ func TestFullDiskIsNotTheMaterialsFault(t *testing.T) {
 func TestRefusedRenderSaysWhy(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	r, err := s.Making.Begin(ctx, order, "")
+	r, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	w, err := queue.Start(ctx, s.Store, "", deadly{s.Making, s.Store})
 	require.NoError(t, err)
@@ -208,7 +210,7 @@ func (d deadly) Jobs(js *queue.Jobs) {
 func TestPartsOfDeadWorkersGoOn(t *testing.T) {
 	s := housetest.Open(t)
 	order := housetest.Ready(t, s)
-	r, err := s.Making.Begin(ctx, order, "")
+	r, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	go func() { // takes a part as soon as there is one, and is never seen again
 		for range 2000 {
@@ -219,7 +221,7 @@ func TestPartsOfDeadWorkersGoOn(t *testing.T) {
 			time.Sleep(2 * time.Millisecond)
 		}
 	}()
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", true))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", true))
 	r, err = store.One[store.Render](s.Store.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, store.RenderDone, r.State, r.Error)
@@ -319,9 +321,9 @@ func TestFailedRenderNamesSlideAndFile(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, os.WriteFile(path, []byte("not a picture any more"), 0o644))
 	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 160, H: 90}})
-	r, err := s.Making.Begin(ctx, o.ID, "")
+	r, err := s.Making.Renders.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", false))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", false))
 	w := housetest.Load(t, s, o.ID)
 	assert.Equal(t, store.RenderFailed, w.Renders[0].State)
 	assert.Regexp(t, `^slide \d: b\.jpg: `, w.Renders[0].Error)
@@ -361,7 +363,7 @@ func TestFilmsWaitByDueDate(t *testing.T) {
 		}, nil)
 		require.NoError(t, err)
 		housetest.Bring(t, s, o.ID, map[string][]byte{"a.jpg": photo, "s.flac": song})
-		_, err = s.Making.Begin(ctx, o.ID, "")
+		_, err = s.Making.Renders.Begin(ctx, o.ID, "")
 		require.NoError(t, err)
 	}
 	var waits []string
@@ -369,7 +371,7 @@ func TestFilmsWaitByDueDate(t *testing.T) {
 		`SELECT o.client FROM river_job j JOIN renders r ON r.id = (j.args->>'render_id')::bigint JOIN orders o ON o.id = r.order_id
 		WHERE j.kind = 'render' AND j.state = 'available' ORDER BY j.priority, j.scheduled_at, j.id`).Scan(&waits).Error)
 	assert.Equal(t, []string{"overdue", "tomorrow", "later"}, waits)
-	pace, workers, err := s.Making.Pace(ctx)
+	pace, workers, err := s.Making.Turns.Pace(ctx)
 	require.NoError(t, err)
 	assert.Positive(t, pace, "a guess before anything was made")
 	assert.Zero(t, workers)

@@ -27,7 +27,7 @@ import (
 // parts hands out the parts of an attempt at a render: rows that this worker
 // and any others take.
 type parts struct {
-	mk     *Making
+	by     *Attempts
 	r      store.Render
 	worker string
 
@@ -52,8 +52,8 @@ func setting(r store.Render) profile.Profile {
 
 // divide writes down which parts are to be made, and asks other workers to
 // help. The film's name lets them see whether they would make the same.
-func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
-	kept, err := mk.Kept.Find(ctx, film.Keys(b.segs))
+func (a *Attempts) divide(ctx context.Context, r store.Render, b *begun) error {
+	kept, err := a.Kept.Find(ctx, film.Keys(b.segs))
 	if err != nil {
 		return err
 	}
@@ -83,8 +83,8 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 			State:    "waiting",
 		})
 	}
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := mk.mine(tx, r, map[string]any{
+	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := a.mine(tx, r, map[string]any{
 			"frames_total": total,
 			"frames_kept":  had,
 			"film":         name,
@@ -94,13 +94,13 @@ func (mk *Making) divide(ctx context.Context, r store.Render, b *begun) error {
 		if len(rows) == 0 {
 			return nil
 		}
-		return errors.Join(tx.Create(&rows).Error, mk.callHelp(ctx, tx, r))
+		return errors.Join(tx.Create(&rows).Error, a.callHelp(ctx, tx, r))
 	})
 }
 
 // callHelp asks workers that draw with the same and do not help yet to help with a render, as
 // long as parts of it wait that this worker does not come to at once.
-func (mk *Making) callHelp(ctx context.Context, tx *gorm.DB, r store.Render) error {
+func (a *Attempts) callHelp(ctx context.Context, tx *gorm.DB, r store.Render) error {
 	var n struct{ Waiting, Others, Asked int }
 	err := tx.Raw(`SELECT (SELECT count(*) FROM render_parts WHERE render_id = ? AND attempt = ? AND state = 'waiting') waiting,
 		(SELECT count(*) FROM workers WHERE id <> ? AND tools = ? AND note = '' AND `+queue.Alive+`) others,
@@ -110,7 +110,7 @@ func (mk *Making) callHelp(ctx context.Context, tx *gorm.DB, r store.Render) err
 		return err
 	}
 	for range min(n.Others, n.Waiting-1) - n.Asked {
-		if err := mk.Queue.Insert(ctx, tx, Help{r.ID}); err != nil {
+		if err := a.Queue.Insert(ctx, tx, Help{r.ID}); err != nil {
 			return err
 		}
 	}
@@ -135,7 +135,7 @@ func (p *parts) claim(ctx context.Context) (part film.Part, ok bool, err error) 
 	here := slices.Collect(maps.Keys(p.made))
 	p.mu.Unlock()
 	var row store.RenderPart
-	res := p.mk.Store.DB.WithContext(ctx).
+	res := p.by.Store.DB.WithContext(ctx).
 		Raw(`UPDATE render_parts SET state = 'running', worker = ?, frames_done = 0
 		WHERE (render_id, attempt, number) IN (
 			SELECT render_id, attempt, number FROM render_parts
@@ -191,7 +191,7 @@ func (p *parts) forget(part int) {
 }
 
 func (p *parts) done(ctx context.Context, part film.Part, err error) error {
-	rows := p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
+	rows := p.by.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
 		Where("render_id = ? AND attempt = ? AND number = ? AND worker = ?", p.r.ID, p.r.Attempt, part.Number,
 			p.worker)
 	if err == nil {
@@ -207,7 +207,7 @@ func (p *parts) done(ctx context.Context, part film.Part, err error) error {
 	if e != nil || errors.As(err, &material) || errors.Is(err, context.Canceled) || errors.Is(err, errTaken) {
 		return errors.Join(err, e)
 	}
-	row, e := store.One[store.RenderPart](p.mk.Store.DB.WithContext(ctx),
+	row, e := store.One[store.RenderPart](p.by.Store.DB.WithContext(ctx),
 		"render_id = ? AND attempt = ? AND number = ?", p.r.ID, p.r.Attempt, part.Number)
 	if e != nil || row.Tries >= partTries {
 		return errors.Join(err, e)
@@ -219,14 +219,14 @@ func (p *parts) done(ctx context.Context, part film.Part, err error) error {
 func (p *parts) Open(ctx context.Context) (int, error) {
 	var n int64
 	err := store.Patiently(ctx, func() error {
-		return p.mk.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
+		return p.by.Store.DB.WithContext(ctx).Model(&store.RenderPart{}).
 			Where("render_id = ? AND attempt = ? AND state <> 'done'", p.r.ID, p.r.Attempt).Count(&n).Error
 	})
 	return int(n), err
 }
 
 // encode makes a part.
-func (mk *Making) encode(b *begun, p *parts) func(context.Context, film.Part) error {
+func (a *Attempts) encode(b *begun, p *parts) func(context.Context, film.Part) error {
 	return func(ctx context.Context, part film.Part) error {
 		if part.First < 0 || part.Last >= len(b.segs) || part.First > part.Last {
 			return fmt.Errorf("part %d of render %d names segments %d to %d of %d", part.Number, p.r.ID,
@@ -240,7 +240,7 @@ func (mk *Making) encode(b *begun, p *parts) func(context.Context, film.Part) er
 		_, err = b.job.Encode(ctx, b.segs[part.First:part.Last+1], dir, func(n timecode.Frames) {
 			p.count(part.Number, int64(n))
 		})
-		return mk.blame(ctx, err)
+		return a.blame(ctx, err)
 	}
 }
 
@@ -254,8 +254,8 @@ func (p *parts) count(part int, n int64) {
 }
 
 // files are the segments' files, all of which must be kept by now.
-func (mk *Making) files(ctx context.Context, b *begun) ([]string, error) {
-	kept, err := mk.Kept.Find(ctx, film.Keys(b.segs))
+func (a *Attempts) files(ctx context.Context, b *begun) ([]string, error) {
+	kept, err := a.Kept.Find(ctx, film.Keys(b.segs))
 	if err != nil {
 		return nil, err
 	}
@@ -302,7 +302,7 @@ func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 				made[k] = v
 			}
 			p.mu.Unlock()
-			tx := p.mk.Store.DB.WithContext(ctx)
+			tx := p.by.Store.DB.WithContext(ctx)
 			for k, v := range made {
 				// Progress only: the next second brings the next figure.
 				_ = tx.Model(&store.RenderPart{}).
@@ -311,14 +311,14 @@ func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 			}
 			done := tx.Model(&store.RenderPart{}).Select("coalesce(sum(frames_done), 0)").
 				Where("render_id = ? AND attempt = ?", p.r.ID, p.r.Attempt)
-			err := p.mk.mine(tx, p.r, map[string]any{"frames_done": done})
+			err := p.by.mine(tx, p.r, map[string]any{"frames_done": done})
 			if errors.Is(err, errTaken) {
 				stop(errTaken)
 				return
 			}
 			if err == nil && p.worker == p.r.Worker && n%helpEvery == 0 {
 				// Workers that began since take parts too; without them it takes longer.
-				_ = p.mk.Store.Tx(ctx, func(tx *gorm.DB) error { return p.mk.callHelp(ctx, tx, p.r) })
+				_ = p.by.Store.Tx(ctx, func(tx *gorm.DB) error { return p.by.callHelp(ctx, tx, p.r) })
 			}
 			if err == nil {
 				// Whoever looks at the order is told; missing one is no harm.
@@ -334,8 +334,8 @@ func (p *parts) reports(ctx context.Context, stop context.CancelCauseFunc) {
 // Help makes parts of a film another worker is making. own says that the
 // worker asked is the one making it. A worker that would draw the film
 // differently takes no part in it, and says so.
-func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, err error) {
-	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
+func (a *Attempts) Help(ctx context.Context, j Help, worker string) (own bool, err error) {
+	r, err := store.One[store.Render](a.Store.DB.WithContext(ctx), "id = ?", j.RenderID)
 	if errors.Is(err, store.ErrNotFound) || (err == nil && r.State != store.RenderRunning) {
 		return false, nil
 	}
@@ -345,14 +345,14 @@ func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, er
 	if r.Worker == worker {
 		return true, nil
 	}
-	dir, err := mk.Blobs.TempDir("help-*")
+	dir, err := a.Blobs.TempDir("help-*")
 	if err != nil {
 		return false, err
 	}
 	defer os.RemoveAll(dir)
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	b, err := mk.lay(ctx, r, dir)
+	b, err := a.lay(ctx, r, dir)
 	if err != nil {
 		return false, err
 	}
@@ -362,11 +362,11 @@ func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, er
 	}
 	if name != r.Film {
 		why := fmt.Sprintf("takes no part in render %d: it would draw it differently", r.ID)
-		if tools := mk.Orders.House.Tools.String(); tools != r.Tools {
+		if tools := a.Orders.House.Tools.String(); tools != r.Tools {
 			why = fmt.Sprintf("takes no part in render %d: it has %s, the film is made with %s", r.ID, tools,
 				r.Tools)
 		}
-		return false, mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return false, a.Store.Tx(ctx, func(tx *gorm.DB) error {
 			if err := tx.Model(&store.Worker{}).Where("id = ?", worker).
 				Update("note", why).Error; err != nil {
 				return err
@@ -374,9 +374,9 @@ func (mk *Making) Help(ctx context.Context, j Help, worker string) (own bool, er
 			return store.Tell(tx, store.Event{What: store.QueueChanged})
 		})
 	}
-	p := &parts{mk: mk, r: r, worker: worker}
+	p := &parts{by: a, r: r, worker: worker}
 	defer p.report(ctx, stop)()
-	err = render.Help(ctx, p, encoders(), mk.encode(b, p))
+	err = render.Help(ctx, p, encoders(), a.encode(b, p))
 	if errors.Is(context.Cause(ctx), errTaken) {
 		return false, nil // the film was cancelled
 	}

@@ -15,7 +15,7 @@ import (
 // now, not as it was when it was queued, and notes since when it waited. Drafts that a client
 // was told of, films that are made again, films of discs, and what a client approved stay
 // what they were.
-func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) error {
+func (h *room) present(ctx context.Context, tx *gorm.DB, r *store.Render) error {
 	if r.Attempt > 1 || r.AgainOf != nil || r.LeadID != nil || r.Profile == profile.Proof.Name {
 		return nil
 	}
@@ -42,7 +42,7 @@ func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) err
 			return err
 		}
 	}
-	if ok, err := mk.madeIn(ctx, tx, r, s.Head); err != nil || !ok {
+	if ok, err := h.madeIn(ctx, tx, r, s.Head); err != nil || !ok {
 		return err
 	}
 	now := store.Render{Revision: s.Head, Queued: r.Revision, Details: o.Details}
@@ -55,11 +55,11 @@ func (mk *Making) present(ctx context.Context, tx *gorm.DB, r *store.Render) err
 }
 
 // madeIn reports whether the film of a revision is made in a render's shape.
-func (mk *Making) madeIn(ctx context.Context, tx *gorm.DB, r *store.Render, revision int) (bool, error) {
+func (h *room) madeIn(ctx context.Context, tx *gorm.DB, r *store.Render, revision int) (bool, error) {
 	if r.Shape == "" {
 		return true, nil
 	}
-	d, err := mk.Orders.LoadAt(ctx, r.OrderID, revision)
+	d, err := h.Orders.LoadAt(ctx, r.OrderID, revision)
 	if err != nil {
 		return false, err
 	}
@@ -68,17 +68,17 @@ func (mk *Making) madeIn(ctx context.Context, tx *gorm.DB, r *store.Render, revi
 }
 
 // Anew begins a film anew of the order as it is now, in place of one that is being made.
-func (mk *Making) Anew(ctx context.Context, orderID, renderID int64) error {
-	r, err := store.One[store.Render](mk.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", renderID,
+func (k *Renders) Anew(ctx context.Context, orderID, renderID int64) error {
+	r, err := store.One[store.Render](k.Store.DB.WithContext(ctx), "id = ? AND order_id = ?", renderID,
 		orderID)
 	if err != nil {
 		return err
 	}
-	if err := mk.Cancel(ctx, orderID, renderID); err != nil {
+	if err := k.Cancel(ctx, orderID, renderID); err != nil {
 		return err
 	}
 	shape, _ := doc.ParseFrame(r.Shape) // what is none is the first
-	_, err = mk.BeginAll(ctx, orderID, Wanted{
+	_, err = k.BeginAll(ctx, orderID, Wanted{
 		Profiles: []string{r.Profile},
 		Shapes:   []doc.Frame{shape},
 		Anyway:   true,

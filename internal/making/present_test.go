@@ -31,7 +31,7 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 	}
 	made := func(r store.Render) store.Render { return rendered(t, s, r.ID) }
 
-	film, err := s.Making.Begin(ctx, order, "")
+	film, err := s.Making.Renders.Begin(ctx, order, "")
 	require.NoError(t, err)
 	_, err = s.Proofs.Send(ctx, order, proofs.New{Title: "Yours", Days: 9})
 	require.NoError(t, err)
@@ -48,16 +48,19 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 	// What the client approved is made, whatever was changed after it was queued.
 	require.NoError(t, s.Store.DB.Exec("UPDATE orders SET asks_approval = true WHERE id = ?", order).Error)
 	require.NoError(t, s.Store.DB.Exec("DELETE FROM segments").Error)
-	approved, err := s.Making.BeginAll(ctx, order, making.Wanted{Profiles: []string{"Web 720"}, Anyway: true})
+	approved, err := s.Making.Renders.BeginAll(ctx, order, making.Wanted{
+		Profiles: []string{"Web 720"},
+		Anyway:   true,
+	})
 	require.NoError(t, err)
 	change("After the approval")
 	assert.Equal(t, approved[0].Revision, made(approved[0]).Revision)
 
 	// One that is being made of what has changed since can be begun anew.
 	require.NoError(t, s.Store.DB.Exec("UPDATE orders SET asks_approval = false WHERE id = ?", order).Error)
-	old, err := s.Making.Begin(ctx, order, "Phone 360")
+	old, err := s.Making.Renders.Begin(ctx, order, "Phone 360")
 	require.NoError(t, err)
-	require.NoError(t, s.Making.Anew(ctx, order, old.ID))
+	require.NoError(t, s.Making.Renders.Anew(ctx, order, old.ID))
 	again, err := store.One[store.Render](s.Store.DB.Order("id DESC"),
 		"order_id = ? AND profile = 'Phone 360'", order)
 	require.NoError(t, err)
@@ -66,7 +69,7 @@ func TestFilmsAreMadeOfTheOrderAsItIs(t *testing.T) {
 }
 
 func rendered(t *testing.T, s *house.House, id int64) store.Render {
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: id}, "test", true))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: id}, "test", true))
 	r, err := store.One[store.Render](s.Store.DB, "id = ?", id)
 	require.NoError(t, err)
 	require.Equal(t, store.RenderDone, r.State, r.Error)

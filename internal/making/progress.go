@@ -37,9 +37,9 @@ type Board struct {
 const boardLength = 100
 
 // Board reads the queue of renders.
-func (mk *Making) Board(ctx context.Context) (Board, error) {
+func (h *room) Board(ctx context.Context) (Board, error) {
 	b := Board{Runs: map[int64]string{}, Why: map[int64]string{}}
-	tx := mk.Store.DB.WithContext(ctx)
+	tx := h.Store.DB.WithContext(ctx)
 	turns, err := queue.Turns(tx, Film{}.Kind(), "render_id")
 	if err != nil {
 		return b, err
@@ -113,8 +113,8 @@ func (b *Board) explain(turns []queue.Turn) {
 }
 
 // Finished is a render's film, with its order.
-func (mk *Making) Finished(ctx context.Context, renderID int64) (store.Render, store.Order, error) {
-	tx := mk.Store.DB.WithContext(ctx)
+func (h *room) Finished(ctx context.Context, renderID int64) (store.Render, store.Order, error) {
+	tx := h.Store.DB.WithContext(ctx)
 	r, err := store.One[store.Render](tx, "id = ? AND state = 'done'", renderID)
 	if err != nil {
 		return r, store.Order{}, err

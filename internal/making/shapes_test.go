@@ -26,13 +26,13 @@ func TestFilmsInTwoShapes(t *testing.T) {
 	id := housetest.Ready(t, s)
 	upright := doc.Frame{W: 180, H: 320}
 	housetest.Edit(t, s, id, edit.AddShape{Frame: upright})
-	_, err := s.Making.BeginAll(ctx, id, making.Wanted{
+	_, err := s.Making.Renders.BeginAll(ctx, id, making.Wanted{
 		Profiles: []string{""},
 		Shapes:   []doc.Frame{{W: 200, H: 200}},
 	})
 	require.ErrorContains(t, err, "not made in 1:1")
 	for range 2 { // pressed twice
-		made, err := s.Making.BeginAll(ctx, id, making.Wanted{
+		made, err := s.Making.Renders.BeginAll(ctx, id, making.Wanted{
 			Profiles: []string{""},
 			Shapes:   []doc.Frame{{}, upright},
 		})
@@ -76,7 +76,7 @@ func TestFilmsInTwoShapes(t *testing.T) {
 	assert.NotEqual(t, tall, look(there))
 	now := housetest.Load(t, s, id)
 	assert.Contains(t, now.Revision.Title, "in 9:16")
-	again, err := s.Making.BeginAll(ctx, id, making.Wanted{
+	again, err := s.Making.Renders.BeginAll(ctx, id, making.Wanted{
 		Profiles: []string{""},
 		Shapes:   []doc.Frame{{}, upright},
 	})
@@ -85,7 +85,7 @@ func TestFilmsInTwoShapes(t *testing.T) {
 		assert.Equal(t, i == 0, *filmed(t, s, r.ID).SHA256 == *all[i].SHA256, "only the upright film differs")
 	}
 	// What was made is made again in its shape.
-	r, err := s.Making.Again(ctx, id, all[1].ID)
+	r, err := s.Making.Renders.Again(ctx, id, all[1].ID)
 	require.NoError(t, err)
 	assert.Equal(t, *all[1].SHA256, *filmed(t, s, r.ID).SHA256)
 }
@@ -93,7 +93,7 @@ func TestFilmsInTwoShapes(t *testing.T) {
 // filmed makes a film that waits.
 func filmed(t *testing.T, s *house.House, render int64) store.Render {
 	t.Helper()
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: render}, "w", true))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: render}, "w", true))
 	r, err := store.One[store.Render](s.Store.DB, "id = ?", render)
 	require.NoError(t, err)
 	require.Equal(t, store.RenderDone, r.State, r.Error)

@@ -36,11 +36,11 @@ func Busiest(r store.Render) int {
 }
 
 // Head is what the stream of a film says of its picture and sound itself.
-func (mk *Making) Head(ctx context.Context, r store.Render) (render.Head, error) {
+func (h *room) Head(ctx context.Context, r store.Render) (render.Head, error) {
 	if r.Stream == nil {
 		return render.Head{}, fmt.Errorf("the stream of render %d: %w", r.ID, store.ErrNotFound)
 	}
-	f, err := mk.Blobs.Open(ctx, *r.Stream)
+	f, err := h.Blobs.Open(ctx, *r.Stream)
 	if err != nil {
 		return render.Head{}, err
 	}

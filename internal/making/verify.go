@@ -33,33 +33,33 @@ const verifyAgain = 30 * 24 * time.Hour
 // at for a month and at most so many. Files that are damaged are told and made
 // again; those that are known to be are told of until they are whole. rest is how long is waited
 // after each, so that nobody notices.
-func (mk *Making) Verify(ctx context.Context, all bool, most int, rest time.Duration) (v Verified,
+func (c *Checks) Verify(ctx context.Context, all bool, most int, rest time.Duration) (v Verified,
 	err error) {
-	if err := mk.known(ctx, &v); err != nil {
+	if err := c.known(ctx, &v); err != nil {
 		return v, err
 	}
-	q := mk.Store.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL AND damage = ''")
+	q := c.Store.DB.WithContext(ctx).Where("state = 'done' AND sha256 IS NOT NULL AND damage = ''")
 	if !all {
-		q = q.Where("verified_at IS NULL AND finished_at < ? OR verified_at < ?", mk.Now().Add(-24*time.Hour),
-			mk.Now().Add(-verifyAgain)).Limit(most)
+		q = q.Where("verified_at IS NULL AND finished_at < ? OR verified_at < ?", c.Now().Add(-24*time.Hour),
+			c.Now().Add(-verifyAgain)).Limit(most)
 	}
 	var list []store.Render
 	if err := q.Order("verified_at NULLS FIRST, id").Find(&list).Error; err != nil {
 		return v, err
 	}
 	for _, r := range list {
-		why, n, err := mk.readBack(ctx, r)
+		why, n, err := c.readBack(ctx, r)
 		if err != nil {
 			return v, err
 		}
 		v.Files, v.Bytes = v.Files+1, v.Bytes+n
 		if why == "" {
-			if err := mk.Store.DB.WithContext(ctx).Model(&store.Render{}).Where("id = ?", r.ID).
-				Update("verified_at", mk.Now()).Error; err != nil {
+			if err := c.Store.DB.WithContext(ctx).Model(&store.Render{}).Where("id = ?", r.ID).
+				Update("verified_at", c.Now()).Error; err != nil {
 				return v, err
 			}
 		} else {
-			if err := mk.mend(ctx, r, why); err != nil {
+			if err := c.mend(ctx, r, why); err != nil {
 				return v, err
 			}
 			v.Damaged = append(v.Damaged, Damage{r, why})
@@ -78,15 +78,15 @@ const againAfter = 24 * time.Hour
 
 // known looks at the films that were found damaged before: a file that is whole again, as a backup
 // was brought back, is; the others are told of, and made again if that is not being done.
-func (mk *Making) known(ctx context.Context, v *Verified) error {
-	tx := mk.Store.DB.WithContext(ctx)
+func (c *Checks) known(ctx context.Context, v *Verified) error {
+	tx := c.Store.DB.WithContext(ctx)
 	var list []store.Render
 	if err := tx.Where("state = 'done' AND sha256 IS NOT NULL AND damage <> ''").Order("id").
 		Find(&list).Error; err != nil {
 		return err
 	}
 	for _, r := range list {
-		why, n, err := mk.readBack(ctx, r)
+		why, n, err := c.readBack(ctx, r)
 		if err != nil {
 			return err
 		}
@@ -94,7 +94,7 @@ func (mk *Making) known(ctx context.Context, v *Verified) error {
 		if why == "" {
 			if err := tx.Model(&store.Render{}).Where("id = ?", r.ID).Updates(map[string]any{
 				"damage":      "",
-				"verified_at": mk.Now(),
+				"verified_at": c.Now(),
 			}).Error; err != nil {
 				return err
 			}
@@ -104,9 +104,9 @@ func (mk *Making) known(ctx context.Context, v *Verified) error {
 		var tries int64
 		err = tx.Model(&store.Render{}).
 			Where("again_of = ? AND (state IN ('waiting', 'running') OR created_at > ?)", r.ID,
-				mk.Now().Add(-againAfter)).Count(&tries).Error
+				c.Now().Add(-againAfter)).Count(&tries).Error
 		if err == nil && tries == 0 {
-			_, err = mk.Again(ctx, r.OrderID, r.ID)
+			_, err = c.renders.Again(ctx, r.OrderID, r.ID)
 		}
 		if err != nil {
 			return err
@@ -116,7 +116,7 @@ func (mk *Making) known(ctx context.Context, v *Verified) error {
 }
 
 // readBack compares a film's files with their sums, and says what is wrong.
-func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n int64, err error) {
+func (c *Checks) readBack(ctx context.Context, r store.Render) (why string, n int64, err error) {
 	for _, f := range []struct {
 		name string
 		sha  *string
@@ -124,7 +124,7 @@ func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n i
 		if f.sha == nil {
 			continue
 		}
-		why, size, err := mk.Blobs.Damaged(ctx, *f.sha, "the file of its "+f.name)
+		why, size, err := c.Blobs.Damaged(ctx, *f.sha, "the file of its "+f.name)
 		if n += size; err != nil || why != "" {
 			return why, n, err
 		}
@@ -134,23 +134,23 @@ func (mk *Making) readBack(ctx context.Context, r store.Render) (why string, n i
 
 // mend tells of a damaged film and has it made again. What is left of its files
 // goes, so that the new ones take their places.
-func (mk *Making) mend(ctx context.Context, r store.Render, why string) error {
+func (c *Checks) mend(ctx context.Context, r store.Render, why string) error {
 	for _, sha := range []*string{r.SHA256, r.Stream} {
 		if sha != nil {
-			if err := mk.Blobs.Delete(ctx, *sha); err != nil {
+			if err := c.Blobs.Delete(ctx, *sha); err != nil {
 				return err
 			}
 		}
 	}
-	if err := mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+	if err := c.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Render{}).Where("id = ?", r.ID).Update("damage", why).Error; err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return c.changed(ctx, tx, r.OrderID)
 	}); err != nil {
 		return err
 	}
-	_, err := mk.Again(ctx, r.OrderID, r.ID)
+	_, err := c.renders.Again(ctx, r.OrderID, r.ID)
 	return err
 }
 
@@ -158,8 +158,8 @@ func (mk *Making) mend(ctx context.Context, r store.Render, why string) error {
 // the theme's version that names, its details, profile and marks. Where the
 // tools are the same it becomes the same film, byte for byte; where they are
 // not the new render says so.
-func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Render, error) {
-	tx := mk.Store.DB.WithContext(ctx)
+func (k *Renders) Again(ctx context.Context, orderID, renderID int64) (store.Render, error) {
+	tx := k.Store.DB.WithContext(ctx)
 	of, err := store.One[store.Render](tx, "id = ? AND order_id = ?", renderID, orderID)
 	if err != nil {
 		return of, err
@@ -190,16 +190,16 @@ func (mk *Making) Again(ctx context.Context, orderID, renderID int64) (store.Ren
 		FramesTotal: of.FramesTotal,
 		AgainOf:     &of.ID,
 	}
-	return r, mk.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := mk.insert(ctx, tx, o, &r); err != nil {
+	return r, k.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := k.insert(ctx, tx, o, &r); err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, orderID)
+		return k.changed(ctx, tx, orderID)
 	})
 }
 
 // Latest is the latest finished main film of each of some orders, by order.
-func (mk *Making) Latest(ctx context.Context, of []store.Order) (map[int64]int64, error) {
+func (h *room) Latest(ctx context.Context, of []store.Order) (map[int64]int64, error) {
 	out, ids := map[int64]int64{}, make([]int64, len(of))
 	for i, o := range of {
 		ids[i] = o.ID
@@ -208,7 +208,7 @@ func (mk *Making) Latest(ctx context.Context, of []store.Order) (map[int64]int64
 		return out, nil
 	}
 	var rows []store.Render
-	err := mk.Store.DB.WithContext(ctx).Select("id", "order_id").
+	err := h.Store.DB.WithContext(ctx).Select("id", "order_id").
 		Where("order_id IN ? AND main AND state = 'done'", ids).Order("id").Find(&rows).Error
 	for _, r := range rows {
 		out[r.OrderID] = r.ID
@@ -217,8 +217,8 @@ func (mk *Making) Latest(ctx context.Context, of []store.Order) (map[int64]int64
 }
 
 // Retry queues a film that failed or was cancelled once more.
-func (mk *Making) Retry(ctx context.Context, r store.Render) error {
-	return mk.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (k *Renders) Retry(ctx context.Context, r store.Render) error {
+	return k.Store.Tx(ctx, func(tx *gorm.DB) error {
 		o, err := store.One[store.Order](tx, "id = ?", r.OrderID)
 		if err != nil {
 			return err
@@ -232,17 +232,17 @@ func (mk *Making) Retry(ctx context.Context, r store.Render) error {
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
-		if err := mk.enqueue(ctx, tx, o, r.ID); err != nil {
+		if err := k.enqueue(ctx, tx, o, r.ID); err != nil {
 			return err
 		}
-		return mk.changed(ctx, tx, r.OrderID)
+		return k.changed(ctx, tx, r.OrderID)
 	})
 }
 
 // compared ends making a film again: if it became the same its damage is
 // mended, and what differs is said if it did not. The files of a damaged film are gone: what was
 // made again takes their place whatever it became, with a word, so that its links go on.
-func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
+func (a *Attempts) compared(tx *gorm.DB, r store.Render, sha string) error {
 	if r.AgainOf == nil {
 		return nil
 	}
@@ -256,7 +256,7 @@ func (mk *Making) compared(tx *gorm.DB, r store.Render, sha string) error {
 	differs := ""
 	switch {
 	case of.SHA256 != nil && *of.SHA256 == sha:
-		whole := map[string]any{"damage": "", "verified_at": mk.Now()}
+		whole := map[string]any{"damage": "", "verified_at": a.Now()}
 		// Other films of the same files are whole with it.
 		others := tx.Model(&store.Render{}).
 			Where("sha256 = ? AND (stream IS NULL OR stream = ?) AND damage <> ''", sha, r.Stream)

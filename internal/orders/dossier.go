@@ -237,7 +237,7 @@ func (h *room) open(ctx context.Context, tx *gorm.DB, d *Dossier, number int) er
 		number); err != nil {
 		return fmt.Errorf("revision %d: %w", number, err)
 	}
-	if d.Profile, err = h.Shelf.ProfileIn(tx, ""); err != nil {
+	if d.Profile, err = h.Shelf.Profiles.ProfileIn(tx, ""); err != nil {
 		return err
 	}
 	if d.Whole, err = h.document(tx, d.Revision, d.Profile); err != nil {

@@ -63,7 +63,11 @@ func TestOrdersAreChecked(t *testing.T) {
 // The day of an order, by the one next thing it needs.
 func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	s := housetest.Open(t)
-	o, err := s.Orders.Heads.Open(ctx, orders.New{Head: orders.Head{Client: "A", Event: "B", Due: time.Now()}}, nil)
+	o, err := s.Orders.Heads.Open(ctx, orders.New{Head: orders.Head{
+		Client: "A",
+		Event:  "B",
+		Due:    time.Now(),
+	}}, nil)
 	require.NoError(t, err)
 	next := func() string {
 		text := housetest.Load(t, s, o.ID).Next().Text
@@ -73,7 +77,10 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 		return text
 	}
 	assert.Equal(t, "Missing: Date", next())
-	_, err = s.Orders.Edits.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{"names": "X", "date": "Y"}},
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, 1, edit.Details{Values: map[string]string{
+		"names": "X",
+		"date":  "Y",
+	}},
 		nil)
 	require.NoError(t, err)
 	assert.Equal(t, "No pictures yet", next())
@@ -83,7 +90,7 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	require.NoError(t, s.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
 	require.NoError(t, s.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: o.ID}))
 	assert.Equal(t, "No music yet", next())
-	_, err = s.Making.Begin(ctx, o.ID, "")
+	_, err = s.Making.Renders.Begin(ctx, o.ID, "")
 	assert.ErrorContains(t, err, "No music yet")
 	housetest.Bring(t, s, o.ID, map[string][]byte{"song.flac": housetest.Song(t, 16)})
 	assert.Equal(t, "Ready to render", next(), "there is a fit: it was taken")
@@ -93,17 +100,18 @@ func TestTheNextStepFollowsFromFacts(t *testing.T) {
 	}, nil)
 	require.NoError(t, err)
 	assert.Contains(t, next(), "longer than")
-	_, err = s.Orders.Edits.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(), nil)
+	_, err = s.Orders.Edits.Edit(ctx, o.ID, housetest.Load(t, s, o.ID).Slideshow.Head, housetest.ToMusic(),
+		nil)
 	require.NoError(t, err)
 	assert.Equal(t, "Ready to render", next())
-	r, err := s.Making.Begin(ctx, o.ID, "")
+	r, err := s.Making.Renders.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
-	again, err := s.Making.Begin(ctx, o.ID, "")
+	again, err := s.Making.Renders.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
 	assert.Equal(t, r.ID, again.ID, "pressed twice, rendered once")
 	assert.Equal(t, "Rendering", next())
-	require.NoError(t, s.Making.Cancel(ctx, o.ID, r.ID))
-	require.NoError(t, s.Making.Film(ctx, making.Film{RenderID: r.ID}, "w", true),
+	require.NoError(t, s.Making.Renders.Cancel(ctx, o.ID, r.ID))
+	require.NoError(t, s.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "w", true),
 		"a cancelled render is not begun")
 	assert.Equal(t, "Ready to render", next())
 }
@@ -120,7 +128,10 @@ func TestEditsConflictAndUndo(t *testing.T) {
 
 	wren, err := s.Accounts.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Operator)
 	require.NoError(t, err)
-	h1, err := s.Orders.Edits.Edit(ctx, o.ID, base, edit.Time{Slides: []doc.SlideID{first}, Linger: 2}, &mara.ID)
+	h1, err := s.Orders.Edits.Edit(ctx, o.ID, base, edit.Time{
+		Slides: []doc.SlideID{first},
+		Linger: 2,
+	}, &mara.ID)
 	require.NoError(t, err)
 
 	// Someone who still looks at the old revision is told who did what.

@@ -33,7 +33,8 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 			delivery).Error)
 	}
 	assert.Equal(t, "Rendered; send the link", step())
-	require.NoError(t, h.Orders.Heads.Want(ctx, id, []store.DeliveryKind{store.DiscDelivery, store.LinkDelivery}))
+	require.NoError(t, h.Orders.Heads.Want(ctx, id, []store.DeliveryKind{store.DiscDelivery,
+		store.LinkDelivery}))
 	assert.Equal(t, "link and disc", housetest.Load(t, h, id).WantedInWords())
 	link := deliver(store.LinkDelivery, store.DeliveryRunning)
 	assert.Equal(t, "Mailing the link", step())
@@ -52,7 +53,7 @@ func TestDeliveredWhenAllIs(t *testing.T) {
 	// What was promised beside that counts until it is given up.
 	file := deliver(store.FileDelivery, store.DeliveryFailed)
 	assert.Equal(t, "Not put into the folder; the rest is delivered", step())
-	require.NoError(t, h.Delivery.GiveUp(ctx, id, file))
+	require.NoError(t, h.Delivery.Lists.GiveUp(ctx, id, file))
 	assert.Equal(t, "Delivered", step())
 	housetest.Caption(t, h, id, "Changed")
 	assert.NotEqual(t, "Delivered", step(), "what was delivered is not the film any more")

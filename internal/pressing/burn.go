@@ -52,18 +52,18 @@ const (
 const maxCopies = 50
 
 // Copies queues copies of a disc, one after the other.
-func (p *Pressing) Copies(ctx context.Context, id int64, n int) error {
+func (r *Burner) Copies(ctx context.Context, id int64, n int) error {
 	if n < 1 || n > maxCopies {
 		return invalid.Field("copies", "Burn 1 to %d copies at a time.", maxCopies)
 	}
-	x, d, err := p.Find(ctx, id)
+	x, d, err := r.Find(ctx, id)
 	if err != nil {
 		return err
 	}
 	if x.Image == nil || d.State == store.DeliveryClosed {
 		return invalid.Field("copies", "The disc is not made yet.")
 	}
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		// One at a time, so that two presses count on.
 		if err := tx.Exec("SELECT 1 FROM discs WHERE delivery_id = ? FOR UPDATE", id).Error; err != nil {
 			return err
@@ -81,34 +81,34 @@ func (p *Pressing) Copies(ctx context.Context, id int64, n int) error {
 				State:      store.BurnWaiting,
 				Total:      x.Size,
 			}
-			if err := p.queueBurn(ctx, tx, &b); err != nil {
+			if err := r.queueBurn(ctx, tx, &b); err != nil {
 				return err
 			}
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, wording.Counted(n, "copy")+" to be burned")
+		return r.Orders.Heads.NoteDelivery(ctx, tx, d, wording.Counted(n, "copy")+" to be burned")
 	})
 }
 
-func (p *Pressing) queueBurn(ctx context.Context, tx *gorm.DB, b *store.Burn) error {
+func (r *Burner) queueBurn(ctx context.Context, tx *gorm.DB, b *store.Burn) error {
 	if err := tx.Create(b).Error; err != nil {
 		return err
 	}
-	return p.Queue.Insert(ctx, tx, Burn{b.ID})
+	return r.Queue.Insert(ctx, tx, Burn{b.ID})
 }
 
 // BurnAgain burns a copy that failed, or was cancelled, onto another blank.
-func (p *Pressing) BurnAgain(ctx context.Context, burnID int64) error {
-	b, err := store.One[store.Burn](p.Store.DB.WithContext(ctx), "id = ? AND finished_at IS NOT NULL", burnID)
+func (r *Burner) BurnAgain(ctx context.Context, burnID int64) error {
+	b, err := store.One[store.Burn](r.Store.DB.WithContext(ctx), "id = ? AND finished_at IS NOT NULL", burnID)
 	if err != nil {
 		return err
 	}
-	return p.Copies(ctx, b.DeliveryID, 1)
+	return r.Copies(ctx, b.DeliveryID, 1)
 }
 
 // CancelBurn ends a copy that waits. One that is being burned goes on: the
 // blank would be spoiled.
-func (p *Pressing) CancelBurn(ctx context.Context, burnID int64) error {
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Burner) CancelBurn(ctx context.Context, burnID int64) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		b, err := store.One[store.Burn](tx, "id = ?", burnID)
 		if err != nil {
 			return err
@@ -116,28 +116,28 @@ func (p *Pressing) CancelBurn(ctx context.Context, burnID int64) error {
 		res := tx.Model(&b).Where("state = ?", store.BurnWaiting).Updates(map[string]any{
 			"state":       store.BurnCancelled,
 			"asks":        "",
-			"finished_at": p.Now(),
+			"finished_at": r.Now(),
 		})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
 		}
-		return p.burnChanged(ctx, tx, b, "Copy %d cancelled", b.Copy)
+		return r.burnChanged(ctx, tx, b, "Copy %d cancelled", b.Copy)
 	})
 }
 
 // burnChanged notes a step of a copy with its disc.
-func (p *Pressing) burnChanged(ctx context.Context, tx *gorm.DB, b store.Burn, said string, a ...any) error {
+func (r *Burner) burnChanged(ctx context.Context, tx *gorm.DB, b store.Burn, said string, a ...any) error {
 	d, err := store.One[store.Delivery](tx, "id = ?", b.DeliveryID)
 	if err != nil {
 		return err
 	}
-	return p.Orders.Heads.NoteDelivery(ctx, tx, d, fmt.Sprintf(said, a...))
+	return r.Orders.Heads.NoteDelivery(ctx, tx, d, fmt.Sprintf(said, a...))
 }
 
 // Burn burns a copy and reads it back; wait is for how long it is to be put
 // off: until its turn, or until someone did what it asks for.
-func (p *Pressing) Burn(ctx context.Context, j Burn) (wait time.Duration, err error) {
-	tx := p.Store.DB.WithContext(ctx)
+func (r *Burner) Burn(ctx context.Context, j Burn) (wait time.Duration, err error) {
+	tx := r.Store.DB.WithContext(ctx)
 	b, err := store.One[store.Burn](tx, "id = ?", j.BurnID)
 	if errors.Is(err, store.ErrNotFound) || (err == nil && b.FinishedAt != nil) {
 		return 0, nil
@@ -147,40 +147,40 @@ func (p *Pressing) Burn(ctx context.Context, j Burn) (wait time.Duration, err er
 	}
 	if b.State != store.BurnWaiting {
 		// The process that burned it died.
-		return 0, p.spoiled(ctx, b.ID, "burning was interrupted; the blank is spoiled")
+		return 0, r.spoiled(ctx, b.ID, "burning was interrupted; the blank is spoiled")
 	}
 	var earlier bool
 	if err := tx.Raw("SELECT EXISTS (SELECT 1 FROM burns WHERE finished_at IS NULL AND id < ?)", b.ID).
 		Scan(&earlier).Error; err != nil || earlier {
 		return turnLook, err
 	}
-	x, d, err := p.Find(ctx, b.DeliveryID)
+	x, d, err := r.Find(ctx, b.DeliveryID)
 	if err != nil {
 		return 0, err
 	}
 	if x.Image == nil {
 		if d.State == store.DeliveryFailed || d.State == store.DeliveryClosed {
-			return 0, p.spoiled(ctx, b.ID, "the disc's image is gone")
+			return 0, r.spoiled(ctx, b.ID, "the disc's image is gone")
 		}
 		return turnLook, nil // it is being made again
 	}
-	t, err := p.Drive.Tray(ctx)
+	t, err := r.Drive.Tray(ctx)
 	if err != nil {
 		return 0, err
 	}
 	if asks := asks(t, x, b); asks != "" {
 		if asks != b.Asks {
-			err = p.step(ctx, b.ID, map[string]any{"asks": asks})
+			err = r.step(ctx, b.ID, map[string]any{"asks": asks})
 		}
 		return trayLook, err
 	}
-	if err := p.burn(ctx, x, b); err != nil {
+	if err := r.burn(ctx, x, b); err != nil {
 		if ctx.Err() != nil {
 			return 0, err
 		}
-		return 0, errors.Join(p.spoiled(ctx, b.ID, err.Error()), p.Drive.Eject(ctx))
+		return 0, errors.Join(r.spoiled(ctx, b.ID, err.Error()), r.Drive.Eject(ctx))
 	}
-	return 0, errors.Join(p.burned(ctx, x, b), p.Drive.Eject(ctx))
+	return 0, errors.Join(r.burned(ctx, x, b), r.Drive.Eject(ctx))
 }
 
 // asks is what someone must do before a copy can be burned; empty: nothing.
@@ -203,8 +203,8 @@ func asks(t discs.Tray, x store.Disc, b store.Burn) string {
 }
 
 // step writes how far a copy is.
-func (p *Pressing) step(ctx context.Context, id int64, set map[string]any) error {
-	return p.Store.DB.WithContext(ctx).Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", id).
+func (r *Burner) step(ctx context.Context, id int64, set map[string]any) error {
+	return r.Store.DB.WithContext(ctx).Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", id).
 		Updates(set).Error
 }
 
@@ -212,16 +212,16 @@ func (p *Pressing) step(ctx context.Context, id int64, set map[string]any) error
 const told = 500 * time.Millisecond
 
 // burn burns and reads back.
-func (p *Pressing) burn(ctx context.Context, x store.Disc, b store.Burn) error {
+func (r *Burner) burn(ctx context.Context, x store.Disc, b store.Burn) error {
 	var last time.Time
 	progress := func(done int64) {
 		if now := time.Now(); now.Sub(last) > told {
 			last = now
 			// A step that is not written is no reason to spoil a blank.
-			_ = p.step(ctx, b.ID, map[string]any{"done": done})
+			_ = r.step(ctx, b.ID, map[string]any{"done": done})
 		}
 	}
-	if err := p.step(ctx, b.ID, map[string]any{
+	if err := r.step(ctx, b.ID, map[string]any{
 		"state": store.BurnRunning,
 		"asks":  "",
 		"done":  0,
@@ -229,28 +229,28 @@ func (p *Pressing) burn(ctx context.Context, x store.Disc, b store.Burn) error {
 	}); err != nil {
 		return err
 	}
-	in, err := p.Blobs.Open(ctx, *x.Image)
+	in, err := r.Blobs.Open(ctx, *x.Image)
 	if err != nil {
 		return err
 	}
 	defer in.Close()
-	if err := p.Drive.Burn(ctx, in, x.Size, progress); err != nil {
+	if err := r.Drive.Burn(ctx, in, x.Size, progress); err != nil {
 		return err
 	}
-	if err := p.step(ctx, b.ID, map[string]any{"state": store.BurnVerifying, "done": 0}); err != nil {
+	if err := r.step(ctx, b.ID, map[string]any{"state": store.BurnVerifying, "done": 0}); err != nil {
 		return err
 	}
-	return p.compare(ctx, x, progress)
+	return r.compare(ctx, x, progress)
 }
 
 // compare reads a burned disc back and compares it with its image.
-func (p *Pressing) compare(ctx context.Context, x store.Disc, tell func(int64)) error {
-	image, err := p.Blobs.Open(ctx, *x.Image)
+func (r *Burner) compare(ctx context.Context, x store.Disc, tell func(int64)) error {
+	image, err := r.Blobs.Open(ctx, *x.Image)
 	if err != nil {
 		return err
 	}
 	defer image.Close()
-	back, err := p.Drive.Read(ctx)
+	back, err := r.Drive.Read(ctx)
 	if err != nil {
 		return err
 	}
@@ -283,8 +283,8 @@ func (p *Pressing) compare(ctx context.Context, x store.Disc, tell func(int64)) 
 }
 
 // spoiled ends a copy that failed.
-func (p *Pressing) spoiled(ctx context.Context, id int64, why string) error {
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Burner) spoiled(ctx context.Context, id int64, why string) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		b, err := store.One[store.Burn](tx, "id = ? AND finished_at IS NULL", id)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
@@ -296,21 +296,21 @@ func (p *Pressing) spoiled(ctx context.Context, id int64, why string) error {
 			"state":       store.BurnFailed,
 			"error":       why,
 			"asks":        "",
-			"finished_at": p.Now(),
+			"finished_at": r.Now(),
 		}).Error; err != nil {
 			return err
 		}
-		return p.burnChanged(ctx, tx, b, "Copy %d failed: %s", b.Copy, why)
+		return r.burnChanged(ctx, tx, b, "Copy %d failed: %s", b.Copy, why)
 	})
 }
 
 // burned ends a copy that was read back; it is the proof of the delivery.
-func (p *Pressing) burned(ctx context.Context, x store.Disc, b store.Burn) error {
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Burner) burned(ctx context.Context, x store.Disc, b store.Burn) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		res := tx.Model(&store.Burn{}).Where("id = ? AND finished_at IS NULL", b.ID).Updates(map[string]any{
 			"state":       store.BurnDone,
 			"done":        x.Size,
-			"finished_at": p.Now(),
+			"finished_at": r.Now(),
 		})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
@@ -321,7 +321,7 @@ func (p *Pressing) burned(ctx context.Context, x store.Disc, b store.Burn) error
 			return err
 		}
 		proof := fmt.Sprintf("%s burned and read back, the last %s", wording.Counted(int(n), "copy"),
-			p.Now().Format("2 January 2006 15:04"))
+			r.Now().Format("2 January 2006 15:04"))
 		if err := tx.Model(&store.Delivery{}).Where("id = ? AND state <> ?", x.DeliveryID,
 			store.DeliveryClosed).Updates(map[string]any{
 			"state": store.DeliveryDone,
@@ -329,7 +329,7 @@ func (p *Pressing) burned(ctx context.Context, x store.Disc, b store.Burn) error
 		}).Error; err != nil {
 			return err
 		}
-		return p.burnChanged(ctx, tx, b, "Copy %d burned and read back", b.Copy)
+		return r.burnChanged(ctx, tx, b, "Copy %d burned and read back", b.Copy)
 	})
 }
 
@@ -346,9 +346,9 @@ func (q Queued) Percent() int { return int(100 * q.Done / max(1, q.Total)) }
 
 // Burns lists the copies that are not over, in their order, and then the latest
 // that are.
-func (p *Pressing) Burns(ctx context.Context) (open, over []Queued, err error) {
+func (r *Burner) Burns(ctx context.Context) (open, over []Queued, err error) {
 	q := func() *gorm.DB {
-		return p.Store.DB.WithContext(ctx).Table("burns b").
+		return r.Store.DB.WithContext(ctx).Table("burns b").
 			Select("b.*, d.order_id, o.client, o.event, x.setting->>'blank' AS blank").
 			Joins("JOIN deliveries d ON d.id = b.delivery_id JOIN orders o ON o.id = d.order_id JOIN discs " +
 				"x ON x.delivery_id = d.id")

@@ -44,11 +44,11 @@ func TestAnHDDisc(t *testing.T) {
 	}}
 	m := made(t, h, order, n)
 	require.NotNil(t, m.Image, m.Error)
-	st, err := h.Pressing.Step(ctx, m.DeliveryID)
+	st, err := h.Pressing.Stepper.Step(ctx, m.DeliveryID)
 	require.NoError(t, err)
 	assert.Len(t, st.Guide.Titles[0].Chapters, 2)
 	var b bytes.Buffer
-	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 2, true, &b))
+	require.NoError(t, h.Pressing.Stepper.ShowTitle(ctx, st, 1, 2, true, &b))
 	assert.NotEmpty(t, frameAt(t, b.Bytes(), 1).Bounds())
 }
 
@@ -70,7 +70,7 @@ func TestFilmsOfTwoOrders(t *testing.T) {
 	require.NotNil(t, m.Image, m.Error)
 	assert.Equal(t, 2, m.Films())
 	assert.Equal(t, "DVD NTSC 4:3 on DVD 4.7 GB, 2 films", m.Describe())
-	st, err := h.Pressing.Step(ctx, m.DeliveryID)
+	st, err := h.Pressing.Stepper.Step(ctx, m.DeliveryID)
 	require.NoError(t, err)
 	assert.Equal(t, player.Place{Title: 1}, st.Guide.First)
 	require.Len(t, st.Guide.Pages, 1)
@@ -81,23 +81,23 @@ func TestFilmsOfTwoOrders(t *testing.T) {
 	assert.Equal(t, []player.Place{{Page: 1}}, buttons[1].Then, "one film by itself leads back")
 	assert.Equal(t, []player.Place{{Title: 2}, {Title: 1}}, buttons[2].Then, "both go round")
 	var sleeve bytes.Buffer
-	require.NoError(t, h.Pressing.Sleeve(ctx, m.DeliveryID, &sleeve))
+	require.NoError(t, h.Pressing.Prints.Sleeve(ctx, m.DeliveryID, &sleeve))
 
 	// Two presses are two copies, counted on; what waits can be cancelled.
-	require.NoError(t, h.Pressing.Copies(ctx, m.DeliveryID, 1))
-	require.NoError(t, h.Pressing.Copies(ctx, m.DeliveryID, 1))
-	open, _, err := h.Pressing.Burns(ctx)
+	require.NoError(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 1))
+	require.NoError(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 1))
+	open, _, err := h.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	require.Len(t, open, 2)
 	assert.Equal(t, []int{1, 2}, []int{open[0].Copy, open[1].Copy})
-	require.NoError(t, h.Pressing.CancelBurn(ctx, open[0].ID))
-	open, over, err := h.Pressing.Burns(ctx)
+	require.NoError(t, h.Pressing.Burner.CancelBurn(ctx, open[0].ID))
+	open, over, err := h.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	assert.Len(t, open, 1)
 	assert.Equal(t, store.BurnCancelled, over[0].State)
 	assert.Zero(t, over[0].Percent())
-	assert.Error(t, h.Pressing.Copies(ctx, m.DeliveryID, 51))
-	_, err = h.Pressing.Make(ctx, first, pressing.New{
+	assert.Error(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 51))
+	_, err = h.Pressing.Discs.Make(ctx, first, pressing.New{
 		DiscSetting: n.DiscSetting,
 		Orders:      []int64{first, 999},
 	})

@@ -10,8 +10,8 @@ import (
 )
 
 // Find finds a disc and its delivery.
-func (p *Pressing) Find(ctx context.Context, id int64) (x store.Disc, d store.Delivery, err error) {
-	tx := p.Store.DB.WithContext(ctx)
+func (h *room) Find(ctx context.Context, id int64) (x store.Disc, d store.Delivery, err error) {
+	tx := h.Store.DB.WithContext(ctx)
 	if x, err = store.One[store.Disc](tx, "delivery_id = ?", id); err != nil {
 		return x, d, err
 	}
@@ -20,16 +20,16 @@ func (p *Pressing) Find(ctx context.Context, id int64) (x store.Disc, d store.De
 }
 
 // films are the renders of a disc, in its order.
-func (p *Pressing) films(ctx context.Context, x store.Disc) ([]store.Render, error) {
+func (h *room) films(ctx context.Context, x store.Disc) ([]store.Render, error) {
 	out := make([]store.Render, len(x.Setting.Titles))
 	for i, t := range x.Setting.Titles {
-		r, err := store.One[store.Render](p.Store.DB.WithContext(ctx), "id = ?", t.RenderID)
+		r, err := store.One[store.Render](h.Store.DB.WithContext(ctx), "id = ?", t.RenderID)
 		if err != nil {
 			return nil, fmt.Errorf("the film of %s: %w", t.Name, err)
 		}
 		if r.Damage != "" {
 			// Made again it may differ, but it is the film.
-			if again, err := store.One[store.Render](p.Store.DB.WithContext(ctx).Order("id DESC"),
+			if again, err := store.One[store.Render](h.Store.DB.WithContext(ctx).Order("id DESC"),
 				"again_of = ? AND state = 'done'", r.ID); err == nil {
 				r = again
 			}
@@ -67,12 +67,12 @@ func (m Made) Describe() string { return describe(m.Setting) }
 func (m Made) Films() int { return len(m.Setting.Titles) / max(1, len(m.Setting.Profiles)) }
 
 // List lists an order's discs, newest first.
-func (p *Pressing) List(ctx context.Context, orderID int64) ([]Made, error) {
-	return p.list(ctx, "order_id = ?", orderID)
+func (h *room) List(ctx context.Context, orderID int64) ([]Made, error) {
+	return h.list(ctx, "order_id = ?", orderID)
 }
 
-func (p *Pressing) list(ctx context.Context, where string, args ...any) (out []Made, err error) {
-	tx := p.Store.DB.WithContext(ctx)
+func (h *room) list(ctx context.Context, where string, args ...any) (out []Made, err error) {
+	tx := h.Store.DB.WithContext(ctx)
 	var ds []store.Delivery
 	if err := tx.Where("kind = ?", store.DiscDelivery).Where(where, args...).Order("id DESC").Limit(300).
 		Find(&ds).Error; err != nil || len(ds) == 0 {
@@ -113,11 +113,11 @@ func (p *Pressing) list(ctx context.Context, where string, args ...any) (out []M
 
 // Siblings are other orders of the same client, whose films may be on the same
 // disc.
-func (p *Pressing) Siblings(ctx context.Context, o store.Order) (out []store.Order, err error) {
+func (h *room) Siblings(ctx context.Context, o store.Order) (out []store.Order, err error) {
 	if o.RunID != nil {
 		return nil, nil
 	}
-	return out, p.Store.DB.WithContext(ctx).
+	return out, h.Store.DB.WithContext(ctx).
 		Where("id <> ? AND client = ? AND deleted_at IS NULL AND run_id IS NULL", o.ID, o.Client).
 		Order("due, id").Limit(30).Find(&out).Error
 }

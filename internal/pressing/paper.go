@@ -15,7 +15,7 @@ import (
 )
 
 // Faces writes the faces of discs to print.
-func (p *Pressing) Faces(ctx context.Context, ids []int64, w io.Writer) error {
+func (p *Prints) Faces(ctx context.Context, ids []int64, w io.Writer) error {
 	var all []paper.Disc
 	for _, id := range ids {
 		d, err := p.printed(ctx, id)
@@ -31,7 +31,7 @@ func (p *Pressing) Faces(ctx context.Context, ids []int64, w io.Writer) error {
 }
 
 // Sleeve writes the paper of a disc's case to print.
-func (p *Pressing) Sleeve(ctx context.Context, id int64, w io.Writer) error {
+func (p *Prints) Sleeve(ctx context.Context, id int64, w io.Writer) error {
 	d, err := p.printed(ctx, id)
 	if err != nil {
 		return err
@@ -47,7 +47,7 @@ var kinds = map[store.DiscKind]string{
 }
 
 // printed is what paper carries of a disc.
-func (p *Pressing) printed(ctx context.Context, id int64) (out paper.Disc, err error) {
+func (p *Prints) printed(ctx context.Context, id int64) (out paper.Disc, err error) {
 	x, _, err := p.Find(ctx, id)
 	if err != nil {
 		return out, err
@@ -82,7 +82,7 @@ func (p *Pressing) printed(ctx context.Context, id int64) (out paper.Disc, err e
 	}
 	out.Studio.Name = d.Settings.Name
 	if m := d.Settings.MarkPicture; m != nil {
-		if out.Studio.Mark, err = p.Shelf.MarkImage(ctx, *m); err != nil {
+		if out.Studio.Mark, err = p.Shelf.Marks.MarkImage(ctx, *m); err != nil {
 			return out, err
 		}
 	}

@@ -22,8 +22,8 @@ import (
 
 // Press makes a disc's image once all its films are rendered; wait is for how
 // long it is to be put off.
-func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err error) {
-	x, d, err := p.Find(ctx, j.DeliveryID)
+func (h *Images) Press(ctx context.Context, j Press) (wait time.Duration, err error) {
+	x, d, err := h.Find(ctx, j.DeliveryID)
 	if errors.Is(err, store.ErrNotFound) ||
 		(err == nil && (d.State == store.DeliveryClosed || x.Image != nil)) {
 		return 0, nil
@@ -31,7 +31,7 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 	if err != nil {
 		return 0, err
 	}
-	films, err := p.films(ctx, x)
+	films, err := h.films(ctx, x)
 	if err != nil {
 		return 0, err
 	}
@@ -39,7 +39,7 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 		switch r.State {
 		case store.RenderDone:
 		case store.RenderFailed, store.RenderCancelled:
-			return 0, p.failed(ctx, d.ID, fmt.Sprintf("the film of %s: %s", x.Setting.Titles[i].Name,
+			return 0, h.discs.failed(ctx, d.ID, fmt.Sprintf("the film of %s: %s", x.Setting.Titles[i].Name,
 				cause(r)))
 		default:
 			return filmsLook, nil
@@ -48,17 +48,17 @@ func (p *Pressing) Press(ctx context.Context, j Press) (wait time.Duration, err 
 			return filmsLook, nil // it is made again
 		}
 	}
-	if err := p.set(ctx, d.ID, store.DeliveryRunning, map[string]any{"error": ""}, ""); err != nil {
+	if err := h.discs.set(ctx, d.ID, store.DeliveryRunning, map[string]any{"error": ""}, ""); err != nil {
 		return 0, err
 	}
 	begun := time.Now()
-	err = p.Blobs.Blame(ctx, begun, p.press(ctx, x, films))
+	err = h.Blobs.Blame(ctx, begun, h.press(ctx, x, films))
 	if errors.Is(err, store.ErrAway) {
-		return filmsLook, p.set(ctx, d.ID, store.DeliveryWaiting,
+		return filmsLook, h.discs.set(ctx, d.ID, store.DeliveryWaiting,
 			map[string]any{"error": store.ErrAway.Error()}, "")
 	}
 	if store.Full(err) || errors.Is(err, render.ErrFull) {
-		return fullLook, p.set(ctx, d.ID, store.DeliveryWaiting,
+		return fullLook, h.discs.set(ctx, d.ID, store.DeliveryWaiting,
 			map[string]any{"error": render.ErrFull.Error()}, "")
 	}
 	return 0, err
@@ -79,11 +79,11 @@ type onDisc struct {
 }
 
 // gather brings a disc's films and their posters into a folder.
-func (p *Pressing) gather(ctx context.Context, x store.Disc, films []store.Render, dir string) (out []onDisc,
+func (h *Images) gather(ctx context.Context, x store.Disc, films []store.Render, dir string) (out []onDisc,
 	err error) {
 	for i, r := range films {
 		o := onDisc{name: x.Setting.Titles[i].Name, profile: *r.Setting}
-		if o.file, err = p.Blobs.Path(ctx, *r.SHA256); err != nil {
+		if o.file, err = h.Blobs.Path(ctx, *r.SHA256); err != nil {
 			return nil, err
 		}
 		// Named like a film, for pages that link to it.
@@ -92,11 +92,11 @@ func (p *Pressing) gather(ctx context.Context, x store.Disc, films []store.Rende
 			return nil, err
 		}
 		o.file = named
-		if o.Film, err = p.Orders.FilmOf(ctx, r); err != nil {
+		if o.Film, err = h.Orders.FilmOf(ctx, r); err != nil {
 			return nil, err
 		}
 		if i == 0 || x.Setting.Titles[i].OrderID != x.Setting.Titles[i-1].OrderID {
-			if o.poster, err = p.poster(ctx, r,
+			if o.poster, err = h.poster(ctx, r,
 				filepath.Join(dir, fmt.Sprintf("%03d.jpg", i+1))); err != nil {
 				return nil, err
 			}
@@ -111,8 +111,8 @@ const posterWidth = 960
 
 // poster draws a film's poster frame into a file, in square pixels whatever the
 // disc has.
-func (p *Pressing) poster(ctx context.Context, r store.Render, path string) (string, error) {
-	jpg, err := p.Poster(ctx, r)
+func (h *Images) poster(ctx context.Context, r store.Render, path string) (string, error) {
+	jpg, err := h.Poster(ctx, r)
 	if err != nil {
 		return "", err
 	}
@@ -120,35 +120,35 @@ func (p *Pressing) poster(ctx context.Context, r store.Render, path string) (str
 }
 
 // Poster draws a film's poster frame as a JPEG.
-func (p *Pressing) Poster(ctx context.Context, r store.Render) ([]byte, error) {
+func (h *room) Poster(ctx context.Context, r store.Render) ([]byte, error) {
 	look := profile.Look(posterWidth, r.Setting.Rate)
 	look.Shape = r.Setting.Shape
 	r.Setting = &look
-	f, err := p.Orders.FilmOf(ctx, r)
+	f, err := h.Orders.FilmOf(ctx, r)
 	if err != nil {
 		return nil, err
 	}
-	lane := p.Making.Sprites.Lane(ctx, f.Library, false)
+	lane := h.Making.Sprites.Lane(ctx, f.Library, false)
 	defer lane.Close()
 	return f.Still(lane, f.Poster(), 90)
 }
 
 // press makes the image in a folder of its own and keeps it.
-func (p *Pressing) press(ctx context.Context, x store.Disc, films []store.Render) error {
-	dir, err := p.Blobs.TempDir("disc-*")
+func (h *Images) press(ctx context.Context, x store.Disc, films []store.Render) error {
+	dir, err := h.Blobs.TempDir("disc-*")
 	if err != nil {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	list, err := p.gather(ctx, x, films, dir)
+	list, err := h.gather(ctx, x, films, dir)
 	if err != nil {
 		return err
 	}
 	out := filepath.Join(dir, "out.iso")
 	if x.Setting.Kind == store.DataDisc {
-		err = p.data(ctx, x, films, list, out)
+		err = h.data(ctx, x, films, list, out)
 	} else {
-		err = p.video(ctx, x, list, out)
+		err = h.video(ctx, x, list, out)
 	}
 	if err != nil {
 		return err
@@ -159,7 +159,7 @@ func (p *Pressing) press(ctx context.Context, x store.Disc, films []store.Render
 			return fmt.Errorf("the disc does not play as it should: %w", err)
 		}
 	}
-	return p.keep(ctx, x, out, guide)
+	return h.keep(ctx, x, out, guide)
 }
 
 // walked steps through a DVD-Video and checks that each film is reached.
@@ -188,20 +188,20 @@ func walked(path string, films int) (json.RawMessage, error) {
 	return json.Marshal(g)
 }
 
-func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide json.RawMessage) error {
+func (h *Images) keep(ctx context.Context, x store.Disc, path string, guide json.RawMessage) error {
 	f, err := os.Open(path)
 	if err != nil {
 		return err
 	}
 	defer f.Close()
-	sha, size, err := p.Blobs.Put(ctx, f)
+	sha, size, err := h.Blobs.Put(ctx, f)
 	if err != nil {
 		return err
 	}
 	blank, _ := discs.Named(x.Setting.Blank)
 	said := fmt.Sprintf("The image is made: %.0f MB, %.0f MB to spare", float64(size)/1e6,
 		float64(blank.Bytes()-size)/1e6)
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND state <> ?", x.DeliveryID, store.DeliveryClosed)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil // taken back meanwhile
@@ -212,12 +212,12 @@ func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide js
 		if err := store.KeepBlob(tx, sha, size); err != nil {
 			return err
 		}
-		now := p.Now()
+		now := h.Now()
 		if err := tx.Model(&x).Updates(map[string]any{
 			"image":       sha,
 			"size":        size,
 			"guide":       guide,
-			"tools":       p.Orders.House.Tools.String(),
+			"tools":       h.Orders.House.Tools.String(),
 			"error":       "",
 			"pressed_at":  now,
 			"verified_at": now,
@@ -228,14 +228,14 @@ func (p *Pressing) keep(ctx context.Context, x store.Disc, path string, guide js
 		if err := tx.Model(&d).Update("state", store.DeliveryWaiting).Error; err != nil {
 			return err
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said)
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
 // video makes a DVD-Video or an HD disc.
-func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out string) error {
+func (h *Images) video(ctx context.Context, x store.Disc, list []onDisc, out string) error {
 	set := x.Setting
-	st, err := p.Shelf.Studio(ctx)
+	st, err := h.Shelf.Studio(ctx)
 	if err != nil {
 		return err
 	}
@@ -245,14 +245,14 @@ func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out s
 		Profile:   list[0].profile,
 		Blank:     blank,
 		Theme:     list[0].Theme,
-		Shelf:     p.Shelf.Themes,
+		Shelf:     h.Shelf.Themes,
 		Language:  disc.Language(st.Language),
 		Menu:      menuOf(set),
 		PlayFirst: set.PlayFirst,
 		Loop:      set.Loop,
 	}
 	if spec.Menu != nil && set.Music != "" {
-		if spec.Menu.Music, err = p.Blobs.Path(ctx, set.Music); err != nil {
+		if spec.Menu.Music, err = h.Blobs.Path(ctx, set.Music); err != nil {
 			return err
 		}
 	}
@@ -285,7 +285,7 @@ func (p *Pressing) video(ctx context.Context, x store.Disc, list []onDisc, out s
 }
 
 // data makes a data disc with a page that plays its films.
-func (p *Pressing) data(ctx context.Context, x store.Disc, films []store.Render, list []onDisc,
+func (h *Images) data(ctx context.Context, x store.Disc, films []store.Render, list []onDisc,
 	out string) error {
 	var files []disc.File
 	for i, o := range list {
@@ -307,29 +307,29 @@ func (p *Pressing) data(ctx context.Context, x store.Disc, films []store.Render,
 // and has those made again that are damaged: all of them, or those not looked at
 // for a month and at most so many. It tells of how many files it read and what
 // was wrong.
-func (p *Pressing) Verify(ctx context.Context, all bool, most int) (files int, damaged []string, err error) {
-	q := p.Store.DB.WithContext(ctx).Where("image IS NOT NULL")
+func (h *Images) Verify(ctx context.Context, all bool, most int) (files int, damaged []string, err error) {
+	q := h.Store.DB.WithContext(ctx).Where("image IS NOT NULL")
 	if !all {
-		q = q.Where("verified_at < ?", p.Now().AddDate(0, -1, 0)).Limit(most)
+		q = q.Where("verified_at < ?", h.Now().AddDate(0, -1, 0)).Limit(most)
 	}
 	var list []store.Disc
 	if err := q.Order("verified_at, delivery_id").Find(&list).Error; err != nil {
 		return 0, nil, err
 	}
 	for _, x := range list {
-		why, _, err := p.Blobs.Damaged(ctx, *x.Image, "the image")
+		why, _, err := h.Blobs.Damaged(ctx, *x.Image, "the image")
 		if err != nil {
 			return files, damaged, err
 		}
 		files++
 		if why == "" {
-			if err := p.Store.DB.WithContext(ctx).Model(&x).Update("verified_at", p.Now()).Error; err != nil {
+			if err := h.Store.DB.WithContext(ctx).Model(&x).Update("verified_at", h.Now()).Error; err != nil {
 				return files, damaged, err
 			}
 			continue
 		}
 		damaged = append(damaged, fmt.Sprintf("disc %d, %s: %s", x.DeliveryID, x.Setting.Name, why))
-		if err := p.mend(ctx, x, why); err != nil {
+		if err := h.mend(ctx, x, why); err != nil {
 			return files, damaged, err
 		}
 	}
@@ -338,11 +338,11 @@ func (p *Pressing) Verify(ctx context.Context, all bool, most int) (files int, d
 
 // mend has a damaged image made again; what is left of it goes, so that a new
 // one takes its place.
-func (p *Pressing) mend(ctx context.Context, x store.Disc, why string) error {
-	if err := p.Blobs.Delete(ctx, *x.Image); err != nil {
+func (h *Images) mend(ctx context.Context, x store.Disc, why string) error {
+	if err := h.Blobs.Delete(ctx, *x.Image); err != nil {
 		return err
 	}
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ?", x.DeliveryID)
 		if err != nil {
 			return err
@@ -354,16 +354,16 @@ func (p *Pressing) mend(ctx context.Context, x store.Disc, why string) error {
 		}).Error; err != nil {
 			return err
 		}
-		if err := p.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
+		if err := h.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
 			return err
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Damaged, and made again: "+why)
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "Damaged, and made again: "+why)
 	})
 }
 
-func (p *Pressing) image(ctx context.Context, x store.Disc) (string, error) {
+func (h *room) image(ctx context.Context, x store.Disc) (string, error) {
 	if x.Image == nil {
 		return "", store.ErrNotFound
 	}
-	return p.Blobs.Path(ctx, *x.Image)
+	return h.Blobs.Path(ctx, *x.Image)
 }

@@ -23,21 +23,8 @@ import (
 	"nelko/internal/making"
 	"nelko/internal/orders"
 	"nelko/internal/queue"
-	"nelko/internal/shelf"
 	"nelko/internal/store"
 )
-
-// Pressing is the room.
-type Pressing struct {
-	Store  *store.Store
-	Blobs  *store.Blobs
-	Queue  orders.Queue
-	Shelf  *shelf.Shelf
-	Orders *orders.Orders
-	Making *making.Making
-	Drive  Drive // of a process that burns; nil: it does not
-	Now    func() time.Time
-}
 
 // Press is the job that makes a disc's image once its films are rendered.
 type Press struct {
@@ -69,17 +56,17 @@ func (p *Pressing) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[Press]{
 		Needs: p.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Press]) error {
-			wait, err := p.Press(ctx, j.Args)
+			wait, err := p.Images.Press(ctx, j.Args)
 			if wait > 0 {
 				return queue.Later(wait)
 			}
 			if err != nil && j.Last && ctx.Err() == nil {
-				return errors.Join(err, p.failed(ctx, j.Args.DeliveryID, err.Error()))
+				return errors.Join(err, p.Discs.failed(ctx, j.Args.DeliveryID, err.Error()))
 			}
 			return err
 		},
 		Refuse: func(ctx context.Context, j Press, why string) error {
-			return p.failed(ctx, j.DeliveryID, why)
+			return p.Discs.failed(ctx, j.DeliveryID, why)
 		},
 	})
 	if p.Drive == nil {
@@ -89,13 +76,15 @@ func (p *Pressing) Jobs(js *queue.Jobs) {
 	queue.Handle(js, queue.Kind[Burn]{
 		Needs: p.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Burn]) error {
-			wait, err := p.Burn(ctx, j.Args)
+			wait, err := p.Burner.Burn(ctx, j.Args)
 			if wait > 0 {
 				return queue.Later(wait)
 			}
 			return err
 		},
-		Refuse: func(ctx context.Context, j Burn, why string) error { return p.spoiled(ctx, j.BurnID, why) },
+		Refuse: func(ctx context.Context, j Burn, why string) error {
+			return p.Burner.spoiled(ctx, j.BurnID, why)
+		},
 	})
 }
 
@@ -235,11 +224,11 @@ func colour(s string) (raster.RGB, error) {
 
 // profiles are what the disc's films are rendered in: those of a video at the
 // highest bit rate that fits.
-func (p *Pressing) profiles(ctx context.Context, n *New, seconds []float64) (out []profile.Profile,
+func (h *Discs) profiles(ctx context.Context, n *New, seconds []float64) (out []profile.Profile,
 	budget string, err error) {
 	b, _ := discs.Named(n.Blank)
 	for _, name := range n.Profiles {
-		x, err := p.Shelf.Profile(ctx, name)
+		x, err := h.Shelf.Profiles.Profile(ctx, name)
 		if err != nil {
 			return nil, "", err
 		}
@@ -275,7 +264,7 @@ func menuOf(s store.DiscSetting) *disc.Menu {
 
 // Make delivers films on a disc: it queues what they are rendered as, and the
 // image of it. What cannot fit is refused with the arithmetic.
-func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, err error) {
+func (h *Discs) Make(ctx context.Context, orderID int64, n New) (id int64, err error) {
 	if n.Kind == store.HDVideo {
 		n.Profiles = []string{profile.HDDisc.Name}
 	}
@@ -288,7 +277,7 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 	var all []*orders.Dossier
 	var seconds []float64
 	for _, o := range n.Orders {
-		d, err := p.Orders.Load(ctx, o)
+		d, err := h.Orders.Load(ctx, o)
 		if err != nil {
 			return 0, err
 		}
@@ -306,11 +295,11 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 	}) {
 		return 0, invalid.Field("music", "The menu's song is not one of the order's.")
 	}
-	list, budget, err := p.profiles(ctx, &n, seconds)
+	list, budget, err := h.profiles(ctx, &n, seconds)
 	if err != nil {
 		return 0, err
 	}
-	err = p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d := store.Delivery{
 			OrderID: orderID,
 			Kind:    store.DiscDelivery,
@@ -323,7 +312,7 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 		n.Titles = nil
 		for _, o := range all {
 			for _, x := range list {
-				r, err := p.Making.For(ctx, tx, o, x)
+				r, err := h.Making.Renders.For(ctx, tx, o, x)
 				if err != nil {
 					return err
 				}
@@ -348,11 +337,11 @@ func (p *Pressing) Make(ctx context.Context, orderID int64, n New) (id int64, er
 		}).Error; err != nil {
 			return err
 		}
-		if err := p.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
+		if err := h.Queue.Insert(ctx, tx, Press{d.ID}); err != nil {
 			return err
 		}
 		id = d.ID
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "To be made: "+describe(n.DiscSetting))
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "To be made: "+describe(n.DiscSetting))
 	})
 	return id, err
 }
@@ -376,9 +365,9 @@ func describe(s store.DiscSetting) string {
 }
 
 // set changes a disc's delivery and tells of it.
-func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState, disc map[string]any,
+func (h *Discs) set(ctx context.Context, id int64, state store.DeliveryState, disc map[string]any,
 	said string) error {
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ? AND state <> ?", id, store.DeliveryClosed)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil // taken back meanwhile
@@ -393,38 +382,38 @@ func (p *Pressing) set(ctx context.Context, id int64, state store.DeliveryState,
 			return err
 		}
 		if said == "" {
-			return p.Orders.Days.Changed(ctx, tx, d.OrderID)
+			return h.Orders.Days.Changed(ctx, tx, d.OrderID)
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said)
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, said)
 	})
 }
 
-func (p *Pressing) failed(ctx context.Context, id int64, why string) error {
-	return p.set(ctx, id, store.DeliveryFailed, map[string]any{"error": why}, "Not made: "+why)
+func (h *Discs) failed(ctx context.Context, id int64, why string) error {
+	return h.set(ctx, id, store.DeliveryFailed, map[string]any{"error": why}, "Not made: "+why)
 }
 
 // Again makes a disc's image once more, from the same films. Those that failed
 // are rendered again.
-func (p *Pressing) Again(ctx context.Context, id int64) error {
-	x, d, err := p.Find(ctx, id)
+func (h *Discs) Again(ctx context.Context, id int64) error {
+	x, d, err := h.Find(ctx, id)
 	if err != nil {
 		return err
 	}
 	if x.Image == nil && (d.State == store.DeliveryWaiting || d.State == store.DeliveryRunning) {
 		return nil // it is being made
 	}
-	films, err := p.films(ctx, x)
+	films, err := h.films(ctx, x)
 	if err != nil {
 		return err
 	}
 	for _, r := range films {
 		if r.State == store.RenderFailed || r.State == store.RenderCancelled {
-			if err := p.Making.Retry(ctx, r); err != nil {
+			if err := h.Making.Renders.Retry(ctx, r); err != nil {
 				return err
 			}
 		}
 	}
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&x).Updates(map[string]any{
 			"error":       "",
 			"image":       nil,
@@ -437,24 +426,24 @@ func (p *Pressing) Again(ctx context.Context, id int64) error {
 		if err := tx.Model(&d).Update("state", store.DeliveryWaiting).Error; err != nil {
 			return err
 		}
-		if err := p.Queue.Insert(ctx, tx, Press{id}); err != nil {
+		if err := h.Queue.Insert(ctx, tx, Press{id}); err != nil {
 			return err
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "To be made again")
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "To be made again")
 	})
 }
 
 // Close takes a disc back: its image goes, and copies that wait are cancelled.
-func (p *Pressing) Close(ctx context.Context, id int64) error {
-	if _, _, err := p.Find(ctx, id); err != nil {
+func (h *Discs) Close(ctx context.Context, id int64) error {
+	if _, _, err := h.Find(ctx, id); err != nil {
 		return err
 	}
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		d, err := store.One[store.Delivery](tx, "id = ?", id)
 		if err != nil {
 			return err
 		}
-		now := p.Now()
+		now := h.Now()
 		if err := errors.Join(
 			tx.Model(&store.Burn{}).Where("delivery_id = ? AND finished_at IS NULL", id).
 				Updates(map[string]any{
@@ -468,28 +457,28 @@ func (p *Pressing) Close(ctx context.Context, id int64) error {
 			tx.Model(&d).Update("state", store.DeliveryClosed).Error); err != nil {
 			return err
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Taken back")
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "Taken back")
 	})
 }
 
 // HandedOver notes that a disc reached the client some other way: its image was
 // burned elsewhere, or a stick was filled.
-func (p *Pressing) HandedOver(ctx context.Context, id int64) error {
-	x, d, err := p.Find(ctx, id)
+func (h *Discs) HandedOver(ctx context.Context, id int64) error {
+	x, d, err := h.Find(ctx, id)
 	if err != nil {
 		return err
 	}
 	if x.Image == nil {
 		return invalid.Field("disc", "The disc is not made yet.")
 	}
-	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
-		proof := "handed over " + p.Now().Format("2 January 2006")
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		proof := "handed over " + h.Now().Format("2 January 2006")
 		if err := tx.Model(&d).Updates(map[string]any{
 			"state": store.DeliveryDone,
 			"proof": proof,
 		}).Error; err != nil {
 			return err
 		}
-		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "Handed over")
+		return h.Orders.Heads.NoteDelivery(ctx, tx, d, "Handed over")
 	})
 }

@@ -34,7 +34,7 @@ var ctx = context.Background()
 // made makes a disc of an order as the queue would.
 func made(t *testing.T, h *house.House, order int64, n pressing.New) pressing.Made {
 	t.Helper()
-	id, err := h.Pressing.Make(ctx, order, n)
+	id, err := h.Pressing.Discs.Make(ctx, order, n)
 	require.NoError(t, err)
 	pressed(t, h, id)
 	return find(t, h, order, id)
@@ -43,15 +43,15 @@ func made(t *testing.T, h *house.House, order int64, n pressing.New) pressing.Ma
 // pressed renders what a disc waits for and makes its image.
 func pressed(t *testing.T, h *house.House, id int64) {
 	t.Helper()
-	wait, err := h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
+	wait, err := h.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: id})
 	require.NoError(t, err)
 	if wait > 0 {
 		x, _, err := h.Pressing.Find(ctx, id)
 		require.NoError(t, err)
 		for _, title := range x.Setting.Titles {
-			require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: title.RenderID}, "w", true))
+			require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: title.RenderID}, "w", true))
 		}
-		_, err = h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
+		_, err = h.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: id})
 		require.NoError(t, err)
 	}
 }
@@ -103,7 +103,7 @@ func TestADiscOfAnOrder(t *testing.T) {
 	assert.Contains(t, tool(t, "isoinfo", "-d", "-i", path), "Volume id: REGATTA_2026")
 	assert.Equal(t, 100, m.Percent())
 
-	st, err := h.Pressing.Step(ctx, m.DeliveryID)
+	st, err := h.Pressing.Stepper.Step(ctx, m.DeliveryID)
 	require.NoError(t, err)
 	require.Len(t, st.Guide.Pages, 1)
 	require.Len(t, st.Guide.Titles, 1)
@@ -116,10 +116,10 @@ func TestADiscOfAnOrder(t *testing.T) {
 	// What is seen when it is stepped through is on the image, with subtitles and
 	// without.
 	var page, plain, worded bytes.Buffer
-	require.NoError(t, h.Pressing.ShowPage(ctx, st, 1, &page))
-	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 1, false, &plain))
-	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, 1, true, &worded))
-	assert.ErrorIs(t, h.Pressing.ShowTitle(ctx, st, 2, 1, false, io.Discard), store.ErrNotFound)
+	require.NoError(t, h.Pressing.Stepper.ShowPage(ctx, st, 1, &page))
+	require.NoError(t, h.Pressing.Stepper.ShowTitle(ctx, st, 1, 1, false, &plain))
+	require.NoError(t, h.Pressing.Stepper.ShowTitle(ctx, st, 1, 1, true, &worded))
+	assert.ErrorIs(t, h.Pressing.Stepper.ShowTitle(ctx, st, 2, 1, false, io.Discard), store.ErrNotFound)
 	assert.InDelta(t, 15, lasts(t, plain.Bytes()), 0.2)
 	assert.InDelta(t, st.Guide.Titles[0].Seconds-st.Guide.Titles[0].Chapters[2], lasts(t, show(t, h, st, 3)),
 		0.7)
@@ -129,17 +129,17 @@ func TestADiscOfAnOrder(t *testing.T) {
 	assert.Less(t, differ(a, b, 0, a.Bounds().Dy()/2), 200, "and nowhere else")
 
 	var face, sleeve bytes.Buffer
-	require.NoError(t, h.Pressing.Faces(ctx, []int64{m.DeliveryID}, &face))
-	require.NoError(t, h.Pressing.Sleeve(ctx, m.DeliveryID, &sleeve))
+	require.NoError(t, h.Pressing.Prints.Faces(ctx, []int64{m.DeliveryID}, &face))
+	require.NoError(t, h.Pressing.Prints.Sleeve(ctx, m.DeliveryID, &sleeve))
 	pdf := filepath.Join(t.TempDir(), "sleeve.pdf")
 	require.NoError(t, os.WriteFile(pdf, sleeve.Bytes(), 0o600))
 	assert.Contains(t, tool(t, "pdfinfo", pdf), "841.89 x 595.28 pts (A4)")
 
 	burnEachWay(t, h, m)
 	// Taken back, its image goes with the next sweep.
-	require.NoError(t, h.Pressing.Close(ctx, m.DeliveryID))
+	require.NoError(t, h.Pressing.Discs.Close(ctx, m.DeliveryID))
 	assert.Nil(t, find(t, h, order, m.DeliveryID).Image)
-	assert.Error(t, h.Pressing.Copies(ctx, m.DeliveryID, 1))
+	assert.Error(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 1))
 }
 
 // burnEachWay burns copies of a disc with a drive that fails in every way.
@@ -150,13 +150,13 @@ func burnEachWay(t *testing.T, h *house.House, m pressing.Made) {
 	put := func(b discs.Blank, fails standin.Failure) {
 		require.NoError(t, drive.Set(ctx, func(t *standin.Tray) { t.PutIn(b); t.Fails = fails }))
 	}
-	require.NoError(t, h.Pressing.Copies(ctx, m.DeliveryID, 2))
-	assert.Error(t, h.Pressing.Copies(ctx, m.DeliveryID, 0))
-	open, _, err := h.Pressing.Burns(ctx)
+	require.NoError(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 2))
+	assert.Error(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 0))
+	open, _, err := h.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	require.Len(t, open, 2)
 	burn := func(i int) (store.Burn, time.Duration) {
-		wait, err := h.Pressing.Burn(ctx, pressing.Burn{BurnID: open[i].ID})
+		wait, err := h.Pressing.Burner.Burn(ctx, pressing.Burn{BurnID: open[i].ID})
 		require.NoError(t, err)
 		b, err := store.One[store.Burn](h.Store.DB, "id = ?", open[i].ID)
 		require.NoError(t, err)
@@ -199,8 +199,8 @@ func burnEachWay(t *testing.T, h *house.House, m pressing.Made) {
 	put(discs.DVD5, standin.Dies)
 	b, _ = burn(1)
 	assert.Equal(t, standin.ErrSpoiled.Error(), b.Error)
-	require.NoError(t, h.Pressing.BurnAgain(ctx, b.ID))
-	open, over, err := h.Pressing.Burns(ctx)
+	require.NoError(t, h.Pressing.Burner.BurnAgain(ctx, b.ID))
+	open, over, err := h.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	require.Len(t, open, 1)
 	assert.Len(t, over, 2)
@@ -213,9 +213,9 @@ func burnEachWay(t *testing.T, h *house.House, m pressing.Made) {
 	assert.Equal(t, 1, now.Copies())
 	assert.Contains(t, now.Delivery.Proof, "1 copy burned and read back")
 	// A worker that died in the middle has spoiled its blank.
-	require.NoError(t, h.Pressing.Copies(ctx, m.DeliveryID, 1))
+	require.NoError(t, h.Pressing.Burner.Copies(ctx, m.DeliveryID, 1))
 	require.NoError(t, h.Store.DB.Exec("UPDATE burns SET state = 'burning' WHERE finished_at IS NULL").Error)
-	open, _, err = h.Pressing.Burns(ctx)
+	open, _, err = h.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	b, _ = burn(0)
 	assert.Contains(t, b.Error, "interrupted")
@@ -223,7 +223,7 @@ func burnEachWay(t *testing.T, h *house.House, m pressing.Made) {
 
 func show(t *testing.T, h *house.House, st pressing.Stepped, chapter int) []byte {
 	var b bytes.Buffer
-	require.NoError(t, h.Pressing.ShowTitle(ctx, st, 1, chapter, false, &b))
+	require.NoError(t, h.Pressing.Stepper.ShowTitle(ctx, st, 1, chapter, false, &b))
 	return b.Bytes()
 }
 
@@ -277,25 +277,25 @@ func TestADiscOfFiles(t *testing.T) {
 		Blank:    discs.DVD5.Name,
 		Profiles: []string{"Phone 360", "MP4"},
 	}}
-	id, err := h.Pressing.Make(ctx, order, n)
+	id, err := h.Pressing.Discs.Make(ctx, order, n)
 	require.NoError(t, err)
-	wait, err := h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
+	wait, err := h.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: id})
 	require.NoError(t, err)
 	assert.NotZero(t, wait, "its films are not made yet")
 	x, _, err := h.Pressing.Find(ctx, id)
 	require.NoError(t, err)
-	require.NoError(t, h.Making.Cancel(ctx, order, x.Setting.Titles[0].RenderID))
-	_, err = h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
+	require.NoError(t, h.Making.Renders.Cancel(ctx, order, x.Setting.Titles[0].RenderID))
+	_, err = h.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: id})
 	require.NoError(t, err)
 	m := find(t, h, order, id)
 	assert.Equal(t, store.DeliveryFailed, m.Delivery.State)
 	assert.Contains(t, m.Error, "rendering was cancelled")
-	require.NoError(t, h.Pressing.Again(ctx, id))
+	require.NoError(t, h.Pressing.Discs.Again(ctx, id))
 	pressed(t, h, id)
 	m = find(t, h, order, id)
 	require.NotNil(t, m.Image, m.Error)
 
-	st, err := h.Pressing.Step(ctx, id)
+	st, err := h.Pressing.Stepper.Step(ctx, id)
 	require.NoError(t, err)
 	names := map[string]int64{}
 	for _, f := range st.Files {
@@ -305,17 +305,17 @@ func TestADiscOfFiles(t *testing.T) {
 	r, err := store.One[store.Render](h.Store.DB, "id = ?", m.Setting.Titles[0].RenderID)
 	require.NoError(t, err)
 	var sum string
-	require.NoError(t, h.Pressing.Serve(ctx, id, "The Gannets.mp4", func(_ string, in io.ReadSeeker) {
+	require.NoError(t, h.Pressing.Stepper.Serve(ctx, id, "The Gannets.mp4", func(_ string, in io.ReadSeeker) {
 		sum, err = store.SumOf(in)
 	}))
 	require.NoError(t, err)
 	assert.Equal(t, *r.SHA256, sum)
-	require.NoError(t, h.Pressing.Serve(ctx, id, "index.html", func(_ string, in io.ReadSeeker) {
+	require.NoError(t, h.Pressing.Stepper.Serve(ctx, id, "index.html", func(_ string, in io.ReadSeeker) {
 		b, err := io.ReadAll(in)
 		require.NoError(t, err)
 		assert.Contains(t, string(b), `src="The%20Gannets.mp4"`)
 	}))
-	assert.Error(t, h.Pressing.Serve(ctx, id, "../x", nil))
+	assert.Error(t, h.Pressing.Stepper.Serve(ctx, id, "../x", nil))
 
 	onAFullDisk(t, h, id)
 	pressed(t, h, id)
@@ -327,7 +327,7 @@ func TestADiscOfFiles(t *testing.T) {
 	require.NoError(t, err)
 	_, err = f.WriteAt([]byte("scratch"), 40_000)
 	require.NoError(t, errors.Join(err, f.Close()))
-	files, damaged, err := h.Pressing.Verify(ctx, true, 0)
+	files, damaged, err := h.Pressing.Images.Verify(ctx, true, 0)
 	require.NoError(t, err)
 	assert.Equal(t, 1, files)
 	require.Len(t, damaged, 1)
@@ -335,10 +335,10 @@ func TestADiscOfFiles(t *testing.T) {
 	pressed(t, h, id)
 	again := find(t, h, order, id)
 	require.NotNil(t, again.Image)
-	_, damaged, err = h.Pressing.Verify(ctx, true, 0)
+	_, damaged, err = h.Pressing.Images.Verify(ctx, true, 0)
 	require.NoError(t, err)
 	assert.Empty(t, damaged)
-	require.NoError(t, h.Pressing.HandedOver(ctx, id))
+	require.NoError(t, h.Pressing.Discs.HandedOver(ctx, id))
 	assert.Equal(t, store.DeliveryDone, find(t, h, order, id).Delivery.State)
 }
 
@@ -346,7 +346,7 @@ func TestADiscOfFiles(t *testing.T) {
 // waits for room, and is made once there is some. The disk is a small one of the
 // kernel's own, which genisoimage itself fills.
 func onAFullDisk(t *testing.T, h *house.House, id int64) {
-	require.NoError(t, h.Pressing.Again(ctx, id))
+	require.NoError(t, h.Pressing.Discs.Again(ctx, id))
 	cache := h.Blobs.Cache()
 	if err := unix.Mount("tmpfs", cache, "tmpfs", 0, "size=200k"); err != nil {
 		t.Logf("no small disk can be mounted here (%v): tried with a store that says so", err)
@@ -356,7 +356,7 @@ func onAFullDisk(t *testing.T, h *house.House, id int64) {
 	} else {
 		defer func() { require.NoError(t, unix.Unmount(cache, 0)) }()
 	}
-	wait, err := h.Pressing.Press(ctx, pressing.Press{DeliveryID: id})
+	wait, err := h.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: id})
 	require.NoError(t, err)
 	assert.Equal(t, time.Minute, wait, "tried again later")
 	x, d, err := h.Pressing.Find(ctx, id)
@@ -390,7 +390,7 @@ func TestDiscsAreChecked(t *testing.T) {
 	} {
 		n := dvd("Films")
 		c.change(&n)
-		_, err := h.Pressing.Make(ctx, order, n)
+		_, err := h.Pressing.Discs.Make(ctx, order, n)
 		var wrong *invalid.Input
 		require.ErrorAs(t, err, &wrong, c.says)
 		assert.Contains(t, wrong.Problem, c.says)

@@ -25,8 +25,8 @@ type Stepped struct {
 }
 
 // Step opens a disc's image to be stepped through, from the very files on it.
-func (p *Pressing) Step(ctx context.Context, id int64) (s Stepped, err error) {
-	if s.Disc, s.Delivery, err = p.Find(ctx, id); err != nil {
+func (h *Stepper) Step(ctx context.Context, id int64) (s Stepped, err error) {
+	if s.Disc, s.Delivery, err = h.Find(ctx, id); err != nil {
 		return s, err
 	}
 	if s.Disc.Image == nil {
@@ -35,14 +35,14 @@ func (p *Pressing) Step(ctx context.Context, id int64) (s Stepped, err error) {
 	switch s.Disc.Setting.Kind {
 	case store.DVDVideo:
 		err = json.Unmarshal(s.Disc.Guide, &s.Guide)
-		if x, e := p.Shelf.Profile(ctx, s.Disc.Setting.Profiles[0]); e == nil && x.Stored != nil {
+		if x, e := h.Shelf.Profiles.Profile(ctx, s.Disc.Setting.Profiles[0]); e == nil && x.Stored != nil {
 			s.W, s.H = x.Stored.W, x.Stored.H
 		}
 	case store.HDVideo:
-		s.Guide, err = p.hdGuide(ctx, s.Disc)
+		s.Guide, err = h.hdGuide(ctx, s.Disc)
 	case store.DataDisc:
 		var path string
-		if path, err = p.image(ctx, s.Disc); err == nil {
+		if path, err = h.image(ctx, s.Disc); err == nil {
 			s.Files, err = disc.Read(path)
 		}
 	}
@@ -50,14 +50,14 @@ func (p *Pressing) Step(ctx context.Context, id int64) (s Stepped, err error) {
 }
 
 // hdGuide is where an HD disc without a menu leads: through its films.
-func (p *Pressing) hdGuide(ctx context.Context, x store.Disc) (g player.Guide, err error) {
-	films, err := p.films(ctx, x)
+func (h *Stepper) hdGuide(ctx context.Context, x store.Disc) (g player.Guide, err error) {
+	films, err := h.films(ctx, x)
 	if err != nil {
 		return g, err
 	}
 	g.First = player.Place{Title: 1}
 	for _, r := range films {
-		f, err := p.Orders.FilmOf(ctx, r)
+		f, err := h.Orders.FilmOf(ctx, r)
 		if err != nil {
 			return g, err
 		}
@@ -79,8 +79,8 @@ func (p *Pressing) hdGuide(ctx context.Context, x store.Disc) (g player.Guide, e
 }
 
 // ShowPage writes a page of a disc's menu as it plays, for browsers.
-func (p *Pressing) ShowPage(ctx context.Context, s Stepped, page int, w io.Writer) error {
-	path, err := p.image(ctx, s.Disc)
+func (h *Stepper) ShowPage(ctx context.Context, s Stepped, page int, w io.Writer) error {
+	path, err := h.image(ctx, s.Disc)
 	if err != nil {
 		return err
 	}
@@ -94,7 +94,7 @@ func (p *Pressing) ShowPage(ctx context.Context, s Stepped, page int, w io.Write
 
 // ShowTitle writes a film of a disc from a chapter on, with its subtitles or
 // without, for browsers.
-func (p *Pressing) ShowTitle(ctx context.Context, s Stepped, title, chapter int, words bool,
+func (h *Stepper) ShowTitle(ctx context.Context, s Stepped, title, chapter int, words bool,
 	w io.Writer) error {
 	if title < 1 || title > len(s.Guide.Titles) {
 		return store.ErrNotFound
@@ -103,7 +103,7 @@ func (p *Pressing) ShowTitle(ctx context.Context, s Stepped, title, chapter int,
 	if chapter < 1 || chapter > len(t.Chapters) {
 		return store.ErrNotFound
 	}
-	path, err := p.image(ctx, s.Disc)
+	path, err := h.image(ctx, s.Disc)
 	if err != nil {
 		return err
 	}
@@ -158,16 +158,16 @@ func shown(ctx context.Context, stream func(io.Writer) error, args []string, for
 }
 
 // Serve reads a file of a data disc from its image.
-func (p *Pressing) Serve(ctx context.Context, id int64, name string,
+func (h *Stepper) Serve(ctx context.Context, id int64, name string,
 	serve func(name string, in io.ReadSeeker)) error {
-	x, _, err := p.Find(ctx, id)
+	x, _, err := h.Find(ctx, id)
 	if err != nil {
 		return err
 	}
 	if x.Setting.Kind != store.DataDisc {
 		return store.ErrNotFound
 	}
-	path, err := p.image(ctx, x)
+	path, err := h.image(ctx, x)
 	if err != nil {
 		return err
 	}

@@ -60,7 +60,7 @@ func (p *Proofs) Send(ctx context.Context, orderID int64, n New) (token string, 
 	err = p.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if open == nil {
 			var l store.Link
-			if l, token, err = p.Delivery.MakeLinkIn(ctx, tx, orderID, delivery.NewLink{
+			if l, token, err = p.Delivery.Links.MakeLinkIn(ctx, tx, orderID, delivery.NewLink{
 				Title:    n.Title,
 				Note:     n.Note,
 				Password: n.Password,
@@ -71,11 +71,11 @@ func (p *Proofs) Send(ctx context.Context, orderID int64, n New) (token string, 
 			}
 			open = &orders.Link{Link: l}
 		}
-		if err := p.Making.Draft(ctx, tx, d); err != nil {
+		if err := p.Making.Renders.Draft(ctx, tx, d); err != nil {
 			return err
 		}
 		if n.Mail {
-			if err := p.Delivery.TellOfProof(ctx, tx, open.Link.ID); err != nil {
+			if err := p.Delivery.Post.TellOfProof(ctx, tx, open.Link.ID); err != nil {
 				return err
 			}
 		}
@@ -381,7 +381,7 @@ func (p *Proofs) Remind(ctx context.Context, dryRun bool) (n int64, err error) {
 			if sent = res.RowsAffected > 0; res.Error != nil || !sent || dryRun {
 				return errors.Join(res.Error, undo(dryRun))
 			}
-			return p.Delivery.Remind(ctx, tx, r.LinkID, days)
+			return p.Delivery.Post.Remind(ctx, tx, r.LinkID, days)
 		})
 		if err != nil && !errors.Is(err, errDry) {
 			slog.WarnContext(ctx, "a reminder was not sent", "order", r.OrderID, "error", err)
@@ -409,7 +409,7 @@ func (p *Proofs) Heal(ctx context.Context) (n int, err error) {
 	for _, id := range ids {
 		d, err := p.Orders.Load(ctx, id)
 		if err == nil {
-			err = p.Store.Tx(ctx, func(tx *gorm.DB) error { return p.Making.Draft(ctx, tx, d) })
+			err = p.Store.Tx(ctx, func(tx *gorm.DB) error { return p.Making.Renders.Draft(ctx, tx, d) })
 		}
 		if err != nil {
 			slog.WarnContext(ctx, "a client's draft cannot be made", "order", id, "error", err)

@@ -28,7 +28,7 @@ func draft(t *testing.T, h *house.House, order int64) store.Render {
 	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", order,
 		profile.Proof.Name)
 	require.NoError(t, err)
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
+	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
 	r, err = store.One[store.Render](h.Store.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	require.Equal(t, store.RenderDone, r.State, r.Error)
@@ -36,7 +36,7 @@ func draft(t *testing.T, h *house.House, order int64) store.Render {
 }
 
 func watched(t *testing.T, h *house.House, token string) delivery.Watched {
-	w, err := h.Delivery.Open(ctx, token, 0)
+	w, err := h.Delivery.Links.Open(ctx, token, 0)
 	require.NoError(t, err)
 	return w
 }
@@ -51,7 +51,7 @@ func TestProof(t *testing.T) {
 	next := func() string { return housetest.Load(t, h, id).Next().Text }
 	require.NoError(t, h.Proofs.Ask(ctx, id, true))
 	assert.Equal(t, "Send a proof", next())
-	_, err := h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
+	_, err := h.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
 	assert.ErrorIs(t, err, making.ErrNotApproved)
 
 	token, err := h.Proofs.Send(ctx, id, proofs.New{Title: "Your film", Days: 30})
@@ -64,7 +64,7 @@ func TestProof(t *testing.T) {
 	assert.Equal(t, "Draft", first.Watermark)
 	assert.False(t, first.Main)
 	assert.Regexp(t, "^Waiting for the client since ", next())
-	_, _, err = h.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 3})
+	_, _, err = h.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 3})
 	assert.ErrorContains(t, err, "no finished render", "a draft is not delivered")
 
 	w = watched(t, h, token)
@@ -121,15 +121,15 @@ func TestProof(t *testing.T) {
 	assert.Equal(t, []any{d.Slideshow.Head, w.Render.Film, "Zoë Brandt"}, []any{d.Approval().Revision,
 		d.Approval().Film, d.Approval().Name})
 	assert.NotContains(t, next(), "proof")
-	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
+	_, err = h.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
 	assert.NoError(t, err)
 
 	// What was approved changes: it asks again; a word renders it all the same.
 	housetest.Edit(t, h, id, edit.Caption{Slides: []doc.SlideID{second.ID}, Text: "Take 3"})
 	assert.False(t, housetest.Load(t, h, id).Approved())
-	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
+	_, err = h.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
 	assert.ErrorIs(t, err, making.ErrNotApproved)
-	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}, Anyway: true})
+	_, err = h.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}, Anyway: true})
 	assert.NoError(t, err)
 
 	// The new draft is another film, which nobody approved yet.
@@ -175,11 +175,11 @@ func TestReminders(t *testing.T) {
 	require.NoError(t, err)
 	var link int64
 	require.NoError(t, h.Store.DB.Raw("SELECT id FROM links WHERE proof").Scan(&link).Error)
-	waits, err := h.Delivery.SendProof(ctx, delivery.ProofMail{LinkID: link})
+	waits, err := h.Delivery.Post.SendProof(ctx, delivery.ProofMail{LinkID: link})
 	require.NoError(t, err)
 	assert.True(t, waits, "no mail before there is something to look at")
 	draft(t, h, id)
-	waits, err = h.Delivery.SendProof(ctx, delivery.ProofMail{LinkID: link})
+	waits, err = h.Delivery.Post.SendProof(ctx, delivery.ProofMail{LinkID: link})
 	require.NoError(t, err)
 	assert.False(t, waits)
 	require.Len(t, mail.sent, 1)
@@ -204,11 +204,11 @@ func TestReminders(t *testing.T) {
 	assert.Zero(t, remind(8))
 	assert.EqualValues(t, 1, remind(9), "two days before")
 	days := 2
-	_, err = h.Delivery.SendProof(ctx, delivery.ProofMail{LinkID: link, Days: &days})
+	_, err = h.Delivery.Post.SendProof(ctx, delivery.ProofMail{LinkID: link, Days: &days})
 	require.NoError(t, err)
 	assert.Contains(t, mail.sent[1], "is to be finished in 2 days")
 	mail.fail = errors.New("550 no such " + token)
-	_, err = h.Delivery.SendProof(ctx, delivery.ProofMail{LinkID: link, Days: &days})
+	_, err = h.Delivery.Post.SendProof(ctx, delivery.ProofMail{LinkID: link, Days: &days})
 	assert.ErrorContains(t, err, "550 no such …",
 		"what a server answers with the token in it does not show it")
 	w := watched(t, h, token)
@@ -232,7 +232,7 @@ func TestDraftsHeal(t *testing.T) {
 	r, err := store.One[store.Render](h.Store.DB.Order("id DESC"), "order_id = ? AND profile = ?", id,
 		profile.Proof.Name)
 	require.NoError(t, err)
-	require.NoError(t, h.Making.Cancel(ctx, id, r.ID))
+	require.NoError(t, h.Making.Renders.Cancel(ctx, id, r.ID))
 	heal(1)
 	heal(0)
 	again := draft(t, h, id)

@@ -78,7 +78,7 @@ func TestWorkersDoAllOfIt(t *testing.T) {
 	assert.LessOrEqual(t, work.Slideshow.Head, 5, "files that come together are poured together")
 
 	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 160, H: 90}})
-	r, err := s.Making.Begin(ctx, o.ID, "")
+	r, err := s.Making.Renders.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
 	work = eventually(t, s, o.ID, "rendered", func(w *orders.Dossier) bool {
 		return w.Renders[0].State.Over()
@@ -86,7 +86,7 @@ func TestWorkersDoAllOfIt(t *testing.T) {
 	require.Equal(t, store.RenderDone, work.Renders[0].State, work.Renders[0].Error)
 	assert.Equal(t, w.ID(), work.Renders[0].Worker)
 
-	_, token, err := s.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{
+	_, token, err := s.Delivery.Links.MakeLink(ctx, o.ID, delivery.NewLink{
 		RenderID: r.ID,
 		Title:    "Zoë’s film",
 		Days:     5,
@@ -138,7 +138,7 @@ func TestStoppedRenderIsFinishedByTheNextWorker(t *testing.T) {
 	})
 	housetest.Edit(t, s, o.ID, edit.Shape{Frame: doc.Frame{W: 640, H: 360}})
 	first := startWorkers(t, s)
-	_, err := s.Making.Begin(ctx, o.ID, "")
+	_, err := s.Making.Renders.Begin(ctx, o.ID, "")
 	require.NoError(t, err)
 	eventually(t, s, o.ID, "begun", func(w *orders.Dossier) bool {
 		return w.Renders[0].FramesDone > 0 || w.Renders[0].State.Over()

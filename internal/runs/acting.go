@@ -166,7 +166,7 @@ func (o *Out) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.Disc
 	var err error
 	switch Act(act.Act) {
 	case Render, Again:
-		_, err = o.Making.Begin(ctx, r.ID, "")
+		_, err = o.Making.Renders.Begin(ctx, r.ID, "")
 	case Link, Mail:
 		err = o.deliver(ctx, s.Run, r, Act(act.Act) == Mail)
 	default:

@@ -92,9 +92,9 @@ func TestTogetherOnlyWhatIsMade(t *testing.T) {
 	_, err := h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	assert.ErrorContains(t, err, "No row is ready")
 	s := sheet(t, h, r.ID)
-	_, err = h.Making.Begin(ctx, s.Rows[1].ID, "")
+	_, err = h.Making.Renders.Begin(ctx, s.Rows[1].ID, "")
 	require.NoError(t, err)
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: renders(t, h)[0].ID}, "w", true))
+	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: renders(t, h)[0].ID}, "w", true))
 	before := len(renders(t, h))
 	act, err := h.Runs.Acts.Start(ctx, r.ID, ask, nil)
 	require.NoError(t, err)
@@ -194,11 +194,11 @@ func TestAnActMailsEachOnce(t *testing.T) {
 	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	act, err := h.Runs.Acts.Start(ctx, r.ID, runs.Ask{Act: runs.Mail}, nil)
 	require.NoError(t, err)
-	_, _, err = h.Delivery.MakeLink(ctx, s.Rows[0].ID, delivery.NewLink{
+	_, _, err = h.Delivery.Links.MakeLink(ctx, s.Rows[0].ID, delivery.NewLink{
 		RenderID: renders(t, h)[0].ID,
 		Title:    "By hand",
 		Days:     3,

@@ -90,7 +90,7 @@ func TestMailToAll(t *testing.T) {
 	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	// Who makes links first mails those: one film has one address.
 	linked, err := h.Runs.Acts.Go(ctx, r.ID, runs.Link)
@@ -105,9 +105,9 @@ func TestMailToAll(t *testing.T) {
 	require.NoError(t, h.Store.DB.Where("mailed_to <> ''").Order("id").Find(&links).Error)
 	require.Len(t, links, 2)
 	box.fail = "550 no such mailbox"
-	require.Error(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
+	require.Error(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
 	box.fail = ""
-	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[0].ID}))
+	require.NoError(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: links[0].ID}))
 	require.Len(t, box.sent, 1)
 	assert.Equal(t, "gannets@saltmere.example", box.sent[0][0])
 	assert.Equal(t, "The Gannets, your film", box.sent[0][1])
@@ -122,13 +122,13 @@ func TestMailToAll(t *testing.T) {
 	var after []store.Link
 	require.NoError(t, h.Store.DB.Order("id").Find(&after).Error)
 	require.Len(t, after, 4, "by the address it has")
-	require.NoError(t, h.Delivery.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
+	require.NoError(t, h.Delivery.Post.Send(ctx, delivery.SendLink{LinkID: links[1].ID}))
 	require.Len(t, box.sent, 2)
 	assert.Equal(t, "Dear , 05: https://films.studio.example/watch/"+links[1].KeptToken+"\n", box.sent[1][2])
 	assert.Empty(t, row(t, sheet(t, h, r.ID), "05").Needs[runs.Gone])
 	// Tokens go with the links.
 	h.Delivery.Now = func() time.Time { return time.Now().AddDate(1, 0, 0) }
-	n, err := h.Delivery.Forget(ctx, false)
+	n, err := h.Delivery.Links.Forget(ctx, false)
 	require.NoError(t, err)
 	assert.EqualValues(t, 4, n)
 	assert.Zero(t, sheet(t, h, r.ID).Linked())
@@ -161,7 +161,8 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 	id := sheet(t, h, r.ID).Rows[0].ID
 	head := func() int { return housetest.Load(t, h, id).Slideshow.Head }
 	give := func(message string) {
-		_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": message}},
+		_, err := h.Orders.Edits.Do(ctx, *r.PatternID,
+			edit.Details{Values: map[string]string{"message": message}},
 			nil)
 		require.NoError(t, err)
 		require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
@@ -202,7 +203,8 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 	assert.ErrorContains(t, step(h.Orders.Edits.Redo), "nothing to redo")
 	assert.False(t, housetest.Load(t, h, id).CanRedo)
 	// A change that waits to be given is not given by going back.
-	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Third"}}, nil)
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Third"}},
+		nil)
 	require.NoError(t, err)
 	require.NoError(t, step(h.Orders.Edits.Undo))
 	assert.Equal(t, now{77, 4, "Second"}, at())
@@ -244,7 +246,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	assert.Len(t, faces, 2)
 	assert.Equal(t, 2, do(runs.Burn).Begun)
 	assert.Zero(t, do(runs.Burn).Begun)
-	open, _, err := h.Pressing.Burns(ctx)
+	open, _, err := h.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	require.Len(t, open, 2)
 	assert.Equal(t, "02 Harbour Lights · Lantern Regatta", open[1].Words)
@@ -252,9 +254,9 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	// One page with all films, and one set of discs.
 	address, err := h.Runs.Out.All(ctx, s.ID)
 	require.NoError(t, err)
-	w, err := h.Delivery.Open(ctx, address[strings.LastIndex(address, "/")+1:], s.Rows[1].Render.ID)
+	w, err := h.Delivery.Links.Open(ctx, address[strings.LastIndex(address, "/")+1:], s.Rows[1].Render.ID)
 	require.NoError(t, err)
-	films, err := h.Delivery.Films(ctx, w)
+	films, err := h.Delivery.Links.Films(ctx, w)
 	require.NoError(t, err)
 	require.Len(t, films, 3)
 	assert.Equal(t, "Harbour Lights", films[1].Title)
@@ -302,7 +304,7 @@ func TestCancelLeavesProofsAlone(t *testing.T) {
 	token, err := h.Proofs.Send(ctx, id, proofs.New{Title: "Your film", Days: 30})
 	require.NoError(t, err)
 	require.NotEmpty(t, token)
-	_, err = h.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
+	_, err = h.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{""}})
 	require.NoError(t, err)
 	n, err := h.Runs.Work.Running(ctx, r.ID)
 	require.NoError(t, err)

@@ -117,10 +117,10 @@ func (o *Out) hand(ctx context.Context, run *Run, r Row, act Act, h handed, how 
 		return err
 	case Disc:
 		how.Name = discName(run, r)
-		_, err := o.Pressing.Make(ctx, r.ID, pressing.New{DiscSetting: how})
+		_, err := o.Pressing.Discs.Make(ctx, r.ID, pressing.New{DiscSetting: how})
 		return err
 	}
-	return o.Pressing.Copies(ctx, h.disc, 1)
+	return o.Pressing.Burner.Copies(ctx, h.disc, 1)
 }
 
 // titleOf is what a row's film is called to its client.
@@ -190,7 +190,7 @@ func (o *Out) All(ctx context.Context, id int64) (address string, err error) {
 	for _, r := range rows[1:] {
 		n.Also = append(n.Also, r.Render.ID)
 	}
-	_, token, err := o.Delivery.MakeLink(ctx, s.Pattern.Order.ID, n)
+	_, token, err := o.Delivery.Links.MakeLink(ctx, s.Pattern.Order.ID, n)
 	if err != nil {
 		return "", err
 	}
@@ -301,7 +301,7 @@ func (o *Out) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAct)
 		act.Begun += int(made)
 		return err
 	}
-	_, err = o.Pressing.Make(ctx, s.Pattern.Order.ID, x)
+	_, err = o.Pressing.Discs.Make(ctx, s.Pattern.Order.ID, x)
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
 		for _, r := range d.rows {

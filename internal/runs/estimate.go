@@ -117,7 +117,7 @@ func (y *Sheets) Estimate(ctx context.Context, s *Sheet, rows []Row, look bool) 
 // workers there are.
 func (y *Sheets) lasts(ctx context.Context, frames float64, films int) (minutes float64, workers int,
 	err error) {
-	pace, workers, err := y.Making.Pace(ctx)
+	pace, workers, err := y.Making.Turns.Pace(ctx)
 	if err != nil {
 		return 0, workers, err
 	}

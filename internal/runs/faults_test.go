@@ -53,12 +53,13 @@ func TestADiskThatIsFull(t *testing.T) {
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.Len(t, all, 3)
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: all[0].ID}, "w", false))
+	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: all[0].ID}, "w", false))
 
 	filler := storetest.Fill(t, small)
 	for _, rd := range all[1:] {
 		for range 2 { // also on a last try
-			assert.ErrorIs(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true), render.ErrFull)
+			assert.ErrorIs(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true),
+				render.ErrFull)
 		}
 	}
 	s := sheet(t, h, r.ID)
@@ -71,7 +72,7 @@ func TestADiskThatIsFull(t *testing.T) {
 
 	require.NoError(t, os.Remove(filler))
 	for _, rd := range all[1:] {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	assert.Equal(t, "3 films: 3 rendered; 3 to look at", sheet(t, h, r.ID).Summary())
 }
@@ -85,15 +86,17 @@ func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	all := renders(t, h)
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: all[0].ID}, "w", true))
-	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID, table(t, "Key;Crew;Date\n01;Crew 1;12/9\n02;Crew Two;12/9\n"),
+	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: all[0].ID}, "w", true))
+	require.NoError(t, h.Runs.Lists.Bring(ctx, r.ID,
+		table(t, "Key;Crew;Date\n01;Crew 1;12/9\n02;Crew Two;12/9\n"),
 		nil))
 	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
-	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID,
+		edit.Details{Values: map[string]string{"message": "Well rowed"}},
 		nil)
 	require.NoError(t, err)
 	for _, rd := range all[1:] {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	s := sheet(t, h, r.ID)
 	require.Len(t, s.Rows, 2)
@@ -110,7 +113,7 @@ func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 2, again.Begun)
 	for _, rd := range renders(t, h)[3:] {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 		n, err := store.One[store.Render](h.Store.DB, "id = ?", rd.ID)
 		require.NoError(t, err)
 		assert.Positive(t, n.FramesKept)

@@ -108,7 +108,9 @@ func (rs *Runs) Jobs(js *queue.Jobs) {
 	})
 	queue.Handle(js, queue.Kind[Unpack]{
 		Needs: rs.Blobs.Here,
-		Work:  func(ctx context.Context, j queue.Job[Unpack]) error { return rs.Material.Unpack(ctx, j.Args) },
+		Work: func(ctx context.Context, j queue.Job[Unpack]) error {
+			return rs.Material.Unpack(ctx, j.Args)
+		},
 	})
 }
 

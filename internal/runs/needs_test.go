@@ -32,7 +32,7 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 	assert.False(t, has(s), "nobody was asked")
 	did(t, h, s, runs.Proof)
 	for _, rd := range renders(t, h) {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	s = sheet(t, h, r.ID)
 	assert.True(t, has(s))
@@ -46,7 +46,7 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 		return l
 	}
 	see := func(order int64) {
-		w, err := h.Delivery.Open(ctx, watch(order).KeptToken, 0)
+		w, err := h.Delivery.Links.Open(ctx, watch(order).KeptToken, 0)
 		require.NoError(t, err)
 		if order == one {
 			require.NoError(t, h.Proofs.Remark(ctx, w, "Ada", "The second picture\nis not hers", 2))
@@ -80,7 +80,9 @@ func TestWhatClientsSayIsSeen(t *testing.T) {
 	// Mail that did not get there is a finding, an exception and the next step.
 	require.NoError(t, h.Store.DB.Model(&store.Link{}).Where("id = ?", watch(one).ID).Update("mail_error",
 		"it came back: no such mailbox").Error)
-	require.NoError(t, h.Store.Tx(ctx, func(tx *gorm.DB) error { return h.Orders.Days.Changed(ctx, tx, one) }))
+	require.NoError(t, h.Store.Tx(ctx, func(tx *gorm.DB) error {
+		return h.Orders.Days.Changed(ctx, tx, one)
+	}))
 	first := sheet(t, h, r.ID).Rows[0]
 	assert.Equal(t, "the proof’s mail failed: it came back: no such mailbox", first.Needs[runs.Answers])
 	assert.Equal(t, "The proof’s mail failed: it came back: no such mailbox", first.StepText)
@@ -102,7 +104,11 @@ func TestExceptions(t *testing.T) {
 	h := housetest.Open(t)
 	tb := table(t, "Key;Crew;Date;E-mail;Deliveries\n01;The Gannets;12/9;a@saltmere.example;link\n02;the  "+
 		"gannets;12/9;b(at)saltmere;link\n03;Terns;12/9;;link\n04;Gulls;12/9;;disc\n")
-	r, err := h.Runs.Lists.Open(ctx, runs.New{Name: "Regatta", Due: time.Now().AddDate(0, 0, 3), Table: &tb}, nil)
+	r, err := h.Runs.Lists.Open(ctx, runs.New{
+		Name:  "Regatta",
+		Due:   time.Now().AddDate(0, 0, 3),
+		Table: &tb,
+	}, nil)
 	require.NoError(t, err)
 	drop(t, h, r.ID, map[string][]byte{
 		"song.flac":      housetest.Song(t, 14),
@@ -210,10 +216,10 @@ func TestTheEstimateCountsReuse(t *testing.T) {
 	assert.Positive(t, told.Work.Had, "the common slide is made once")
 	assert.Equal(t, blind.Work.Frames, told.Work.Had+told.Work.Frames)
 	for _, x := range s.Rows[:1] {
-		_, err := h.Making.Begin(ctx, x.ID, "")
+		_, err := h.Making.Renders.Begin(ctx, x.ID, "")
 		require.NoError(t, err)
 	}
-	require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: renders(t, h)[0].ID}, "w", true))
+	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: renders(t, h)[0].ID}, "w", true))
 	s = sheet(t, h, r.ID)
 	after, err := h.Runs.Work.Plan(ctx, s, runs.Render)
 	require.NoError(t, err)
@@ -224,7 +230,7 @@ func TestTheEstimateCountsReuse(t *testing.T) {
 	require.NoError(t, err)
 	var made int64
 	for _, rd := range renders(t, h)[1:] {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	for _, rd := range renders(t, h)[1:] {
 		made += rd.FramesTotal

@@ -139,7 +139,7 @@ func (o *Out) Mail(run *Run, r Row) (subject, body string) {
 // TryMail sends a row's mail to an address of the studio's, to see it.
 func (o *Out) TryMail(ctx context.Context, run *Run, r Row, to string) error {
 	subject, body := o.Mail(run, r)
-	return o.Delivery.TryMail(ctx, to, subject, body)
+	return o.Delivery.Post.TryMail(ctx, to, subject, body)
 }
 
 // PatternZip writes the pattern with its own media, to be made into films elsewhere.
@@ -267,7 +267,7 @@ func (o *Out) Cards(ctx context.Context, s *Sheet, w io.Writer) error {
 	if len(cards) == 0 {
 		return invalid.Field("cards", "There are no links yet to print on cards. Make the links first.")
 	}
-	st, err := o.Delivery.Stationery(ctx)
+	st, err := o.Delivery.Cards.Stationery(ctx)
 	if err != nil {
 		return err
 	}

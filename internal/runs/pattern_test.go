@@ -26,7 +26,11 @@ func TestTheOrderOfFilms(t *testing.T) {
 	song, photo := housetest.Song(t, 12), housetest.Photo(t, 1)
 	open := func(name string, days int) store.Run {
 		tb := table(t, "Key;Crew;Date\n1;A;x\n2;B;x\n")
-		r, err := h.Runs.Lists.Open(ctx, runs.New{Name: name, Due: time.Now().AddDate(0, 0, days), Table: &tb}, nil)
+		r, err := h.Runs.Lists.Open(ctx, runs.New{
+			Name:  name,
+			Due:   time.Now().AddDate(0, 0, days),
+			Table: &tb,
+		}, nil)
 		require.NoError(t, err)
 		_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 		require.NoError(t, err)
@@ -37,7 +41,7 @@ func TestTheOrderOfFilms(t *testing.T) {
 	}
 	late, one, two := open("late", 20), open("one", 5), open("two", 5)
 	today := housetest.Ready(t, h)
-	_, err := h.Making.Begin(ctx, today, "")
+	_, err := h.Making.Renders.Begin(ctx, today, "")
 	require.NoError(t, err)
 	order := func() (out []string) {
 		require.NoError(t, h.Store.DB.Raw(
@@ -74,7 +78,8 @@ func TestThePatternAsAZip(t *testing.T) {
 	})
 	_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Shape{Frame: doc.Frame{W: 320, H: 180}}, nil)
 	require.NoError(t, err)
-	_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"message": "Well rowed"}},
+	_, err = h.Orders.Edits.Do(ctx, *r.PatternID,
+		edit.Details{Values: map[string]string{"message": "Well rowed"}},
 		nil)
 	require.NoError(t, err)
 	run, err := h.Runs.Load(ctx, r.ID)

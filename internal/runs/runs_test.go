@@ -191,7 +191,7 @@ func TestARun(t *testing.T) {
 	var renders []store.Render
 	require.NoError(t, h.Store.DB.Find(&renders).Error)
 	for _, rd := range renders {
-		require.NoError(t, h.Making.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
+		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	s = sheet(t, h, r.ID)
 	assert.Equal(t, "3 films: 3 rendered; 2 to look at", s.Summary())
@@ -292,7 +292,8 @@ func TestACorrectedList(t *testing.T) {
 	require.NoError(t, h.Runs.Lists.Agree(ctx, r.ID, false, nil))
 	assert.Equal(t, "B. Reed", sheet(t, h, r.ID).Rows[0].Client)
 	roles[2] = list.Client
-	assert.ErrorContains(t, h.Runs.Lists.Roles(ctx, r.ID, roles, nil), "Two columns cannot both be the Client")
+	assert.ErrorContains(t, h.Runs.Lists.Roles(ctx, r.ID, roles, nil),
+		"Two columns cannot both be the Client")
 }
 
 // Cells are changed like those of a sheet, many at once, and undone in one
@@ -309,7 +310,8 @@ func TestCells(t *testing.T) {
 	s := sheet(t, h, r.ID)
 	assert.True(t, s.Rows[0].IsOwn(runs.Fit, s.ByRow()), "a song of its own")
 	assert.False(t, s.Rows[1].IsOwn(runs.Fit, s.ByRow()))
-	_, err := h.Orders.Edits.Do(ctx, *r.PatternID, edit.Details{Values: map[string]string{"place": "Saltmere"}},
+	_, err := h.Orders.Edits.Do(ctx, *r.PatternID,
+		edit.Details{Values: map[string]string{"place": "Saltmere"}},
 		nil)
 	require.NoError(t, err)
 	require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
@@ -362,7 +364,8 @@ func TestCells(t *testing.T) {
 	assert.Equal(t, "Saltmere", d.Order.Details["place"])
 	assert.Equal(t, "all.flac", d.Library[d.Doc.Soundtrack.Songs()[0]].Name)
 	// A song by name, from a column.
-	_, err = h.Runs.Cells.Set(ctx, r.ID, "Songs", []runs.Cell{{a, list.Songs, "OWN"}, {b, list.Songs, "own"}}, nil)
+	_, err = h.Runs.Cells.Set(ctx, r.ID, "Songs", []runs.Cell{{a, list.Songs, "OWN"}, {b, list.Songs, "own"}},
+		nil)
 	require.NoError(t, err)
 	d = housetest.Load(t, h, a)
 	assert.Equal(t, "own.flac", d.Library[d.Doc.Soundtrack.Songs()[0]].Name)
@@ -385,7 +388,8 @@ func TestAZipAndAWatchedFolder(t *testing.T) {
 		require.NoError(t, err)
 	}
 	require.NoError(t, z.Close())
-	require.NoError(t, h.Runs.Material.Receive(ctx, r.ID, "zip1", "crews.zip", bytes.NewReader(b.Bytes()), nil))
+	require.NoError(t, h.Runs.Material.Receive(ctx, r.ID, "zip1", "crews.zip", bytes.NewReader(b.Bytes()),
+		nil))
 	sha, _, err := h.Blobs.Put(ctx, bytes.NewReader(b.Bytes()))
 	require.NoError(t, err)
 	for range 2 {

@@ -270,9 +270,9 @@ func (o *Out) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
 		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
 	}
 	if l := r.Link; mail && l != nil && l.RenderID == r.Render.ID && l.KeptToken != "" {
-		return o.Delivery.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
+		return o.Delivery.Post.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
 	}
-	_, _, err := o.Delivery.MakeLink(ctx, r.ID, n)
+	_, _, err := o.Delivery.Links.MakeLink(ctx, r.ID, n)
 	return err
 }
 
@@ -304,9 +304,9 @@ func (f *Work) hold(ctx context.Context, id int64, on bool) error {
 		return err
 	}
 	if on {
-		return f.Making.Hold(ctx, ids)
+		return f.Making.Turns.Hold(ctx, ids)
 	}
-	return f.Making.GoOn(ctx, ids)
+	return f.Making.Turns.GoOn(ctx, ids)
 }
 
 func (h *room) ids(ctx context.Context, id int64) (out []int64, err error) {
@@ -343,7 +343,7 @@ func (f *Work) Cancel(ctx context.Context, id int64, only ...int64) (int, error)
 		open = slices.DeleteFunc(open, func(r store.Render) bool { return !slices.Contains(only, r.OrderID) })
 	}
 	for _, r := range open {
-		if err := f.Making.Cancel(ctx, r.OrderID, r.ID); err != nil {
+		if err := f.Making.Renders.Cancel(ctx, r.OrderID, r.ID); err != nil {
 			return 0, err
 		}
 	}
@@ -356,5 +356,5 @@ func (f *Work) First(ctx context.Context, id, order int64) error {
 		order, id); err != nil {
 		return err
 	}
-	return f.Making.First(ctx, order)
+	return f.Making.Turns.First(ctx, order)
 }

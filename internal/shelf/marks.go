@@ -22,11 +22,11 @@ import (
 const MaxMarkBytes = 8 << 20
 
 // SetMark makes a picture what stands in a corner of films from now on.
-func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
+func (w *Watermarks) SetMark(ctx context.Context, name string, r io.Reader) error {
 	refuse := func(why string) error {
 		return invalid.Field("picture", "%s cannot be the mark: %s.", name, why)
 	}
-	tmp, err := s.Blobs.TempFile("mark-*")
+	tmp, err := w.Blobs.TempFile("mark-*")
 	if err != nil {
 		return err
 	}
@@ -39,7 +39,7 @@ func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
 	if n > MaxMarkBytes {
 		return refuse(fmt.Sprintf("it is larger than %d MB", MaxMarkBytes>>20))
 	}
-	l, err := media.Looker{Pictures: s.Readers, Quick: true}.LookAt(ctx, tmp.Name(), name, markSide)
+	l, err := media.Looker{Pictures: w.Readers, Quick: true}.LookAt(ctx, tmp.Name(), name, markSide)
 	facts := l.Facts
 	var refused *media.Refused
 	switch {
@@ -57,10 +57,10 @@ func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
 	}
 	p := store.Picture{W: facts.W, H: facts.H}
 	size := int64(0)
-	if p.SHA256, size, err = s.Blobs.Keep(ctx, tmp); err != nil {
+	if p.SHA256, size, err = w.Blobs.Keep(ctx, tmp); err != nil {
 		return err
 	}
-	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return w.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := store.KeepBlob(tx, p.SHA256, size); err != nil {
 			return err
 		}
@@ -69,8 +69,8 @@ func (s *Shelf) SetMark(ctx context.Context, name string, r io.Reader) error {
 }
 
 // ClearMark takes the picture off the films rendered from now on.
-func (s *Shelf) ClearMark(ctx context.Context) error {
-	return s.Store.Tx(ctx, func(tx *gorm.DB) error { return setMark(tx, nil) })
+func (w *Watermarks) ClearMark(ctx context.Context) error {
+	return w.Store.Tx(ctx, func(tx *gorm.DB) error { return setMark(tx, nil) })
 }
 
 func setMark(tx *gorm.DB, p *store.Picture) error {
@@ -116,10 +116,10 @@ const markSide = 320
 var markGround = raster.RGB{R: 118, G: 118, B: 118}
 
 // MarkImage is the picture that is the mark as a small JPEG.
-func (s *Shelf) MarkImage(ctx context.Context, p store.Picture) ([]byte, error) {
-	path, err := s.Blobs.Path(ctx, p.SHA256)
+func (w *Watermarks) MarkImage(ctx context.Context, p store.Picture) ([]byte, error) {
+	path, err := w.Blobs.Path(ctx, p.SHA256)
 	if err != nil {
 		return nil, err
 	}
-	return s.Readers.Smaller(ctx, path, markSide, markGround)
+	return w.Readers.Smaller(ctx, path, markSide, markGround)
 }

@@ -14,7 +14,7 @@ import (
 
 // KeepPreset keeps settings of slides under a name; what was kept under it
 // before is replaced.
-func (s *Shelf) KeepPreset(ctx context.Context, name string, set edit.Settings) error {
+func (p *Presets) KeepPreset(ctx context.Context, name string, set edit.Settings) error {
 	name = strings.TrimSpace(name)
 	if name == "" || len(name) > 60 {
 		return invalid.Field("name", "Settings are kept under a name of at most 60 characters.")
@@ -26,17 +26,17 @@ func (s *Shelf) KeepPreset(ctx context.Context, name string, set edit.Settings) 
 	if err != nil {
 		return err
 	}
-	return s.keepNamed(ctx, &store.Preset{Name: name, Settings: b}, "settings")
+	return p.keepNamed(ctx, &store.Preset{Name: name, Settings: b}, "settings")
 }
 
 // PresetNames lists the settings that were kept.
-func (s *Shelf) PresetNames(ctx context.Context) ([]string, error) {
-	return s.names(ctx, &store.Preset{})
+func (p *Presets) PresetNames(ctx context.Context) ([]string, error) {
+	return p.names(ctx, &store.Preset{})
 }
 
 // Preset is the settings kept under a name.
-func (s *Shelf) Preset(ctx context.Context, name string) (set edit.Settings, err error) {
-	row, err := store.One[store.Preset](s.Store.DB.WithContext(ctx), "name = ?", name)
+func (p *Presets) Preset(ctx context.Context, name string) (set edit.Settings, err error) {
+	row, err := store.One[store.Preset](p.Store.DB.WithContext(ctx), "name = ?", name)
 	if errors.Is(err, store.ErrNotFound) {
 		return set, invalid.Field("preset", "Nothing is kept under “%s”.", name)
 	}
@@ -50,6 +50,6 @@ func (s *Shelf) Preset(ctx context.Context, name string) (set edit.Settings, err
 }
 
 // ForgetPreset forgets settings. Slides that were given them keep them.
-func (s *Shelf) ForgetPreset(ctx context.Context, name string) error {
-	return s.forget(ctx, name, &store.Preset{})
+func (p *Presets) ForgetPreset(ctx context.Context, name string) error {
+	return p.forget(ctx, name, &store.Preset{})
 }

@@ -17,7 +17,7 @@ import (
 
 // stockProfiles keeps the shipped profiles as this program has them. A profile
 // of the studio's own of the same name stays.
-func (s *Shelf) stockProfiles(ctx context.Context) error {
+func (r *Profiles) stockProfiles(ctx context.Context) error {
 	for i, p := range profile.Shipped {
 		row := store.Profile{Name: p.Name, Position: i, Setting: p}
 		keep := clause.OnConflict{
@@ -25,7 +25,7 @@ func (s *Shelf) stockProfiles(ctx context.Context) error {
 			DoUpdates: clause.AssignmentColumns([]string{"position", "setting"}),
 			Where:     clause.Where{Exprs: []clause.Expression{gorm.Expr("NOT profiles.own")}},
 		}
-		if err := s.Store.DB.WithContext(ctx).Clauses(keep).Create(&row).Error; err != nil {
+		if err := r.Store.DB.WithContext(ctx).Clauses(keep).Create(&row).Error; err != nil {
 			return fmt.Errorf("keeping the profile %s: %w", p.Name, err)
 		}
 	}
@@ -33,15 +33,15 @@ func (s *Shelf) stockProfiles(ctx context.Context) error {
 }
 
 // Profiles lists the ways of encoding that can be read, the usual one first.
-func (s *Shelf) Profiles(ctx context.Context) ([]store.Profile, error) {
-	return s.profilesIn(s.Store.DB.WithContext(ctx))
+func (r *Profiles) Profiles(ctx context.Context) ([]store.Profile, error) {
+	return r.profilesIn(r.Store.DB.WithContext(ctx))
 }
 
-func (s *Shelf) profilesIn(tx *gorm.DB) ([]store.Profile, error) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.profiles != nil {
-		return slices.Clone(s.profiles), nil
+func (r *Profiles) profilesIn(tx *gorm.DB) ([]store.Profile, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.profiles != nil {
+		return slices.Clone(r.profiles), nil
 	}
 	var names []string
 	if err := tx.Model(&store.Profile{}).Order("own, position, name").
@@ -67,19 +67,33 @@ func (s *Shelf) profilesIn(tx *gorm.DB) ([]store.Profile, error) {
 		}
 		rows = append(rows, row)
 	}
-	s.aside = aside
-	s.profiles = rows
+	r.aside = aside
+	r.profiles = rows
 	return slices.Clone(rows), nil
 }
 
+// drop has the profiles read again when they are asked for.
+func (r *Profiles) drop() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.profiles, r.aside = nil, nil
+}
+
+// asides are the profiles that could not be read when they were read last.
+func (r *Profiles) asides() []Aside {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return slices.Clone(r.aside)
+}
+
 // Profile is the way of encoding of a name; the usual one without a name.
-func (s *Shelf) Profile(ctx context.Context, name string) (profile.Profile, error) {
-	return s.ProfileIn(s.Store.DB.WithContext(ctx), name)
+func (r *Profiles) Profile(ctx context.Context, name string) (profile.Profile, error) {
+	return r.ProfileIn(r.Store.DB.WithContext(ctx), name)
 }
 
 // ProfileIn is Profile in a transaction.
-func (s *Shelf) ProfileIn(tx *gorm.DB, name string) (profile.Profile, error) {
-	all, err := s.profilesIn(tx)
+func (r *Profiles) ProfileIn(tx *gorm.DB, name string) (profile.Profile, error) {
+	all, err := r.profilesIn(tx)
 	if err != nil {
 		return profile.Profile{}, err
 	}
@@ -93,14 +107,14 @@ func (s *Shelf) ProfileIn(tx *gorm.DB, name string) (profile.Profile, error) {
 
 // KeepProfile keeps a way of encoding of the studio's own. The names of shipped
 // ones are taken.
-func (s *Shelf) KeepProfile(ctx context.Context, p profile.Profile) error {
+func (r *Profiles) KeepProfile(ctx context.Context, p profile.Profile) error {
 	if err := p.Validate(); err != nil {
 		return invalid.Field("profile", "The profile cannot be: %v.", err)
 	}
 	if _, taken := profile.Named(p.Name); taken {
 		return invalid.Field("name", "%q is a shipped profile; give yours another name.", p.Name)
 	}
-	return s.profilesChange(ctx, func(tx *gorm.DB) error {
+	return r.profilesChange(ctx, func(tx *gorm.DB) error {
 		row := store.Profile{Name: p.Name, Setting: p, Own: true}
 		if err := store.Note(tx, store.DidSettings, 0, "Kept the way of encoding "+p.Name); err != nil {
 			return err
@@ -114,8 +128,8 @@ func (s *Shelf) KeepProfile(ctx context.Context, p profile.Profile) error {
 
 // ForgetProfile takes a profile of the studio's own from the shelf. Films that
 // were made with it stay as they are, and can be made again.
-func (s *Shelf) ForgetProfile(ctx context.Context, name string) error {
-	return s.profilesChange(ctx, func(tx *gorm.DB) error {
+func (r *Profiles) ForgetProfile(ctx context.Context, name string) error {
+	return r.profilesChange(ctx, func(tx *gorm.DB) error {
 		if err := store.Note(tx, store.DidSettings, 0, "Removed the way of encoding "+name); err != nil {
 			return err
 		}
@@ -123,8 +137,8 @@ func (s *Shelf) ForgetProfile(ctx context.Context, name string) error {
 	})
 }
 
-func (s *Shelf) profilesChange(ctx context.Context, do func(*gorm.DB) error) error {
-	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+func (r *Profiles) profilesChange(ctx context.Context, do func(*gorm.DB) error) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := do(tx); err != nil {
 			return err
 		}

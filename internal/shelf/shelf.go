@@ -14,8 +14,6 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/jackc/pgx/v5/pgconn"
@@ -24,43 +22,16 @@ import (
 
 	"nelko/internal/core/theme"
 	"nelko/internal/invalid"
-	"nelko/internal/media"
 	"nelko/internal/store"
 	"nelko/themes"
 )
-
-// Shelf is the room.
-type Shelf struct {
-	Store *store.Store
-	Blobs *store.Blobs
-
-	// Readers read pictures in processes of their own; nil: in this one.
-	Readers *media.Readers
-
-	// Themes are on the shelf now; earlier versions come from the store.
-	Themes *themes.Shelf
-	// Own is a folder of the studio's own themes as zips; empty: none.
-	Own string
-
-	kept     atomic.Bool // the themes on the shelf are in the store of files
-	mu       sync.Mutex
-	profiles []store.Profile // read once, until something changes
-	aside    []Aside         // profiles that cannot be read
-}
-
-// Forget forgets what is remembered of the store, since it has changed.
-func (s *Shelf) Forget() {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	s.profiles, s.aside = nil, nil
-}
 
 // DefaultTheme is the theme of new orders.
 const DefaultTheme = "tideline"
 
 // Studio reads the studio's settings.
-func (s *Shelf) Studio(ctx context.Context) (store.Studio, error) {
-	st, err := store.StudioOf(s.Store.DB.WithContext(ctx))
+func (h *room) Studio(ctx context.Context) (store.Studio, error) {
+	st, err := store.StudioOf(h.Store.DB.WithContext(ctx))
 	if err != nil {
 		return st, fmt.Errorf("the studio's settings: %w", err)
 	}
@@ -121,7 +92,7 @@ func (k Keeping) check() error {
 const maxAddress = 1000
 
 // Change keeps changed settings.
-func (s *Shelf) Change(ctx context.Context, n Settings) error {
+func (h *room) Change(ctx context.Context, n Settings) error {
 	if n.Name == "" || len(n.Name) > 200 {
 		return invalid.Field("name", "The studio's name must have 1 to 200 characters.")
 	}
@@ -188,7 +159,7 @@ func (s *Shelf) Change(ctx context.Context, n Settings) error {
 		}
 		set["keep_deleted"], set["keep_archived"], set["keep_trail"] = k.Deleted, k.Archived, k.Trail
 	}
-	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Model(&store.Studio{}).Where("id = 1").Updates(set).Error; err != nil {
 			return err
 		}
@@ -223,28 +194,28 @@ func (s *Shelf) Stock(ctx context.Context) error {
 	if err := s.Look(ctx); err != nil {
 		return err
 	}
-	return s.stockProfiles(ctx)
+	return s.Profiles.stockProfiles(ctx)
 }
 
 // keepAll stores the themes that are on the shelf.
-func (s *Shelf) keepAll(ctx context.Context) error {
-	for _, v := range s.Themes.Versions() {
-		if err := s.keep(ctx, v); err != nil {
+func (h *room) keepAll(ctx context.Context) error {
+	for _, v := range h.Themes.Versions() {
+		if err := h.keep(ctx, v); err != nil {
 			return err
 		}
 	}
-	s.kept.Store(true)
+	h.kept.Store(true)
 	return nil
 }
 
 // Look takes in new and changed themes from the studio's folder. Those that
 // are refused are told of in the log, once, and are among the Asides.
-func (s *Shelf) Look(ctx context.Context) error {
-	if s.Own == "" {
+func (h *room) Look(ctx context.Context) error {
+	if h.Own == "" {
 		return nil
 	}
-	added, refused := s.Themes.Look(s.Own, func(v themes.Version) error {
-		err := s.keep(ctx, v)
+	added, refused := h.Themes.Look(h.Own, func(v themes.Version) error {
+		err := h.keep(ctx, v)
 		if err != nil && !errors.As(err, new(*pgconn.PgError)) {
 			err = fmt.Errorf("%w: %w", themes.ErrLater, err) // nobody has looked at it
 		}
@@ -259,7 +230,7 @@ func (s *Shelf) Look(ctx context.Context) error {
 	if len(added)+len(refused) == 0 {
 		return nil
 	}
-	return store.Tell(s.Store.DB.WithContext(ctx), store.Event{What: store.ShelfChanged})
+	return store.Tell(h.Store.DB.WithContext(ctx), store.Event{What: store.ShelfChanged})
 }
 
 // Aside is something of the studio's that cannot be read, and is left where it is.
@@ -281,19 +252,17 @@ func (s *Shelf) Asides(ctx context.Context) (out []Aside, err error) {
 	for _, a := range s.Themes.Asides() {
 		out = append(out, Aside{"The theme in " + a.File, a.Why})
 	}
-	if _, err := s.Profiles(ctx); err != nil {
+	if _, err := s.Profiles.Profiles(ctx); err != nil {
 		return nil, err
 	}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return append(out, s.aside...), nil
+	return append(out, s.Profiles.asides()...), nil
 }
 
 // lookEvery is how often the folder is looked at.
 const lookEvery = 5 * time.Second
 
 // Watch looks at the studio's folder again and again until ctx ends.
-func (s *Shelf) Watch(ctx context.Context) {
+func (h *room) Watch(ctx context.Context) {
 	tick := time.NewTicker(lookEvery)
 	defer tick.Stop()
 	for {
@@ -301,9 +270,9 @@ func (s *Shelf) Watch(ctx context.Context) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			err := s.Look(ctx)
-			if err == nil && !s.kept.Load() {
-				err = s.keepAll(ctx) // the store of files was away when this process began
+			err := h.Look(ctx)
+			if err == nil && !h.kept.Load() {
+				err = h.keepAll(ctx) // the store of files was away when this process began
 			}
 			if err != nil && ctx.Err() == nil && !errors.Is(err, store.ErrAway) {
 				slog.Warn("looking for themes", "error", err)
@@ -313,8 +282,8 @@ func (s *Shelf) Watch(ctx context.Context) {
 }
 
 // keep stores a version of a theme, so that it stays available for ever.
-func (s *Shelf) keep(ctx context.Context, v themes.Version) error {
-	_, err := store.One[store.ThemeVersion](s.Store.DB.WithContext(ctx), "content = ?", v.Content)
+func (h *room) keep(ctx context.Context, v themes.Version) error {
+	_, err := store.One[store.ThemeVersion](h.Store.DB.WithContext(ctx), "content = ?", v.Content)
 	if err == nil || !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
@@ -322,11 +291,11 @@ func (s *Shelf) keep(ctx context.Context, v themes.Version) error {
 	if err != nil {
 		return fmt.Errorf("keeping the theme %s: %w", v.ID, err)
 	}
-	sha, size, err := s.Blobs.Keep(ctx, bytes.NewReader(zip))
+	sha, size, err := h.Blobs.Keep(ctx, bytes.NewReader(zip))
 	if err != nil {
 		return fmt.Errorf("keeping the theme %s: %w", v.ID, err)
 	}
-	return s.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return h.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := store.KeepBlob(tx, sha, size); err != nil {
 			return err
 		}
@@ -339,25 +308,25 @@ func (s *Shelf) keep(ctx context.Context, v themes.Version) error {
 const patience = time.Minute
 
 // earlier reads a version from the store.
-func (s *Shelf) earlier(content string) (themes.Version, error) {
+func (h *room) earlier(content string) (themes.Version, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	return s.earlierIn(s.Store.DB.WithContext(ctx), content)
+	return h.earlierIn(h.Store.DB.WithContext(ctx), content)
 }
 
 // ThemeAt finds a version of a theme by its content in a transaction; without one, the newest.
-func (s *Shelf) ThemeAt(tx *gorm.DB, id, content string) (*theme.Theme, error) {
-	return s.Themes.AtBy(id, content, func(content string) (themes.Version, error) {
-		return s.earlierIn(tx, content)
+func (h *room) ThemeAt(tx *gorm.DB, id, content string) (*theme.Theme, error) {
+	return h.Themes.AtBy(id, content, func(content string) (themes.Version, error) {
+		return h.earlierIn(tx, content)
 	})
 }
 
-func (s *Shelf) earlierIn(tx *gorm.DB, content string) (themes.Version, error) {
+func (h *room) earlierIn(tx *gorm.DB, content string) (themes.Version, error) {
 	row, err := store.One[store.ThemeVersion](tx, "content = ?", content)
 	if err != nil {
 		return themes.Version{}, err
 	}
-	r, err := s.Blobs.Open(tx.Statement.Context, row.Archive)
+	r, err := h.Blobs.Open(tx.Statement.Context, row.Archive)
 	if err != nil {
 		return themes.Version{}, err
 	}
@@ -375,8 +344,8 @@ func (s *Shelf) earlierIn(tx *gorm.DB, content string) (themes.Version, error) {
 
 // Newer is the newest version of a theme if it is not the one of that content,
 // else nil.
-func (s *Shelf) Newer(id, content string) *theme.Theme {
-	t, err := s.Themes.Get(id)
+func (h *room) Newer(id, content string) *theme.Theme {
+	t, err := h.Themes.Get(id)
 	if err != nil || content == "" || t.Content == content {
 		return nil
 	}
@@ -384,8 +353,8 @@ func (s *Shelf) Newer(id, content string) *theme.Theme {
 }
 
 // DetailKeys are the keys of all details that themes on the shelf ask for.
-func (s *Shelf) DetailKeys() (out []string) {
-	for _, t := range s.Themes.All() {
+func (h *room) DetailKeys() (out []string) {
+	for _, t := range h.Themes.All() {
 		for _, d := range t.Details {
 			if !slices.Contains(out, d.Key) {
 				out = append(out, d.Key)

@@ -56,7 +56,7 @@ func TestMarkIsAPicture(t *testing.T) {
 		"huge.png":  make([]byte, shelf.MaxMarkBytes+1),
 	} {
 		var invalid *invalid.Input
-		require.ErrorAs(t, s.Shelf.SetMark(ctx, name, bytes.NewReader(b)), &invalid, name)
+		require.ErrorAs(t, s.Shelf.Marks.SetMark(ctx, name, bytes.NewReader(b)), &invalid, name)
 		assert.Contains(t, invalid.Problem, name)
 	}
 	w := housetest.Load(t, s, order)
@@ -80,7 +80,7 @@ func TestMarkIsAPicture(t *testing.T) {
 		}
 	}
 	require.Equal(t, store.Event{}, <-heard, "from now on it is told of changes")
-	require.NoError(t, s.Shelf.SetMark(ctx, "sign.png", bytes.NewReader(sign(t))))
+	require.NoError(t, s.Shelf.Marks.SetMark(ctx, "sign.png", bytes.NewReader(sign(t))))
 	told()
 	w = housetest.Load(t, s, order)
 	require.NotNil(t, w.Settings.MarkPicture)
@@ -108,12 +108,12 @@ func TestMarkIsAPicture(t *testing.T) {
 		assert.InDelta(t, green(t, pair[0], 0.97, y), green(t, pair[1], 0.97, y), 30,
 			"%s: outside the safe area", name)
 	}
-	shown, err := s.Shelf.MarkImage(ctx, *w.Settings.MarkPicture)
+	shown, err := s.Shelf.Marks.MarkImage(ctx, *w.Settings.MarkPicture)
 	require.NoError(t, err)
 	assert.Greater(t, green(t, shown, 0.25, 0.5), 200)
 	assert.InDelta(t, 0, green(t, shown, 0.75, 0.5), 8)
 
-	require.NoError(t, s.Shelf.ClearMark(ctx))
+	require.NoError(t, s.Shelf.Marks.ClearMark(ctx))
 	told()
 	w = housetest.Load(t, s, order)
 	assert.Nil(t, w.Settings.MarkPicture)
@@ -128,21 +128,22 @@ func TestMarkIsAPicture(t *testing.T) {
 func TestOwnTransitions(t *testing.T) {
 	s := housetest.Open(t)
 	soft := transition.Transition{Kind: "wipe", Seconds: 1.5, Direction: transition.Up, Soft: 0.4}
-	require.NoError(t, s.Shelf.KeepTransition(ctx, " Soft rise ", soft))
-	got, err := s.Shelf.Transition(ctx, "Soft rise")
+	require.NoError(t, s.Shelf.Transitions.KeepTransition(ctx, " Soft rise ", soft))
+	got, err := s.Shelf.Transitions.Transition(ctx, "Soft rise")
 	require.NoError(t, err)
 	assert.Equal(t, soft, got)
 	soft.Seconds = 2
-	require.NoError(t, s.Shelf.KeepTransition(ctx, "Soft rise", soft))
-	names, err := s.Shelf.TransitionNames(ctx)
+	require.NoError(t, s.Shelf.Transitions.KeepTransition(ctx, "Soft rise", soft))
+	names, err := s.Shelf.Transitions.TransitionNames(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Soft rise"}, names)
-	got, err = s.Shelf.Transition(ctx, "Soft rise")
+	got, err = s.Shelf.Transitions.Transition(ctx, "Soft rise")
 	require.NoError(t, err)
 	assert.Equal(t, 2.0, got.Seconds)
 	var invalid *invalid.Input
-	assert.ErrorAs(t, s.Shelf.KeepTransition(ctx, "", soft), &invalid)
-	assert.ErrorAs(t, s.Shelf.KeepTransition(ctx, "x", transition.Transition{Kind: "melt"}), &invalid)
-	_, err = s.Shelf.Transition(ctx, "nobody")
+	assert.ErrorAs(t, s.Shelf.Transitions.KeepTransition(ctx, "", soft), &invalid)
+	assert.ErrorAs(t, s.Shelf.Transitions.KeepTransition(ctx, "x", transition.Transition{Kind: "melt"}),
+		&invalid)
+	_, err = s.Shelf.Transitions.Transition(ctx, "nobody")
 	assert.ErrorAs(t, err, &invalid)
 }

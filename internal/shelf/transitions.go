@@ -13,7 +13,7 @@ import (
 
 // KeepTransition keeps a setting of a transition under a name, in place of
 // one that had it before.
-func (s *Shelf) KeepTransition(ctx context.Context, name string, t transition.Transition) error {
+func (r *Transitions) KeepTransition(ctx context.Context, name string, t transition.Transition) error {
 	name = strings.TrimSpace(name)
 	if name == "" || len(name) > 60 {
 		return invalid.Field("name", "The transition needs a name of at most 60 characters.")
@@ -25,18 +25,18 @@ func (s *Shelf) KeepTransition(ctx context.Context, name string, t transition.Tr
 	if err != nil {
 		return err
 	}
-	return s.keepNamed(ctx, &store.Transition{Name: name, Setting: b}, "setting")
+	return r.keepNamed(ctx, &store.Transition{Name: name, Setting: b}, "setting")
 }
 
 // TransitionNames lists the studio's own transitions.
-func (s *Shelf) TransitionNames(ctx context.Context) ([]string, error) {
-	return s.names(ctx, &store.Transition{})
+func (r *Transitions) TransitionNames(ctx context.Context) ([]string, error) {
+	return r.names(ctx, &store.Transition{})
 }
 
 // Transition is the studio's own transition of a name.
-func (s *Shelf) Transition(ctx context.Context, name string) (transition.Transition, error) {
+func (r *Transitions) Transition(ctx context.Context, name string) (transition.Transition, error) {
 	var t transition.Transition
-	row, err := store.One[store.Transition](s.Store.DB.WithContext(ctx), "name = ?", name)
+	row, err := store.One[store.Transition](r.Store.DB.WithContext(ctx), "name = ?", name)
 	if errors.Is(err, store.ErrNotFound) {
 		return t, invalid.Field("transition", "There is no transition of our own named “%s”.", name)
 	}
@@ -48,6 +48,6 @@ func (s *Shelf) Transition(ctx context.Context, name string) (transition.Transit
 
 // ForgetTransition takes one of the studio's own transitions off the list.
 // Joins that were set by it stay as they are.
-func (s *Shelf) ForgetTransition(ctx context.Context, name string) error {
-	return s.forget(ctx, name, &store.Transition{})
+func (r *Transitions) ForgetTransition(ctx context.Context, name string) error {
+	return r.forget(ctx, name, &store.Transition{})
 }

@@ -119,7 +119,7 @@ func (s *studio) checkFilms(ctx context.Context, db *store.Store) error {
 		return err
 	}
 	defer a.Close()
-	v, err := a.House.Making.Verify(ctx, true, 0, 0)
+	v, err := a.House.Making.Checks.Verify(ctx, true, 0, 0)
 	if err != nil {
 		return err
 	}

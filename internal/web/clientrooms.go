@@ -22,7 +22,7 @@ import (
 // what a client's own page is for.
 func (s *Server) clientRooms() client.Rooms {
 	return client.Rooms{
-		Links:   s.House.Delivery,
+		Links:   s.House.Delivery.Links,
 		Proofs:  s.House.Proofs,
 		Films:   watchedFilms{s.House},
 		Pages:   clientPages{s.House},
@@ -52,12 +52,12 @@ func (f watchedFilms) Small(ctx context.Context, picture string) ([]byte, error)
 
 // Colours implements client.Films.
 func (f watchedFilms) Colours(ctx context.Context, v delivery.Watched) (paper, ink raster.RGB, err error) {
-	return f.Looking.Colours(ctx, v.Order.ID)
+	return f.Looking.Themes.Colours(ctx, v.Order.ID)
 }
 
 // Mark implements client.Films.
 func (f watchedFilms) Mark(ctx context.Context, v delivery.Watched) ([]byte, error) {
-	return f.Shelf.MarkImage(ctx, *v.Studio.MarkPicture)
+	return f.Shelf.Marks.MarkImage(ctx, *v.Studio.MarkPicture)
 }
 
 // clientPages are the pages on which clients bring material in.
@@ -113,7 +113,7 @@ func (c clientPages) Opening(ctx context.Context, token string, details map[stri
 			delete(details, k)
 		}
 	}
-	jpg, _, err := c.Looking.Chosen(ctx, orders.Seen{Order: p.OrderID}, "", "", looking.Choice{
+	jpg, _, err := c.Looking.Choices.Chosen(ctx, orders.Seen{Order: p.OrderID}, "", "", looking.Choice{
 		Slide: d.Doc.Slides[openingOf(d.Doc)].ID, Op: edit.Details{Values: details}, Longer: 640,
 	})
 	return jpg, err

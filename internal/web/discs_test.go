@@ -43,7 +43,7 @@ func TestDiscsOverTheWeb(t *testing.T) {
 	at := fmt.Sprintf("/discs/%d", disc.DeliveryID)
 	res, _ = v.get(at + "/")
 	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, "not made yet")
-	_, err := v.studio.Pressing.Press(ctx, pressing.Press{DeliveryID: disc.DeliveryID})
+	_, err := v.studio.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: disc.DeliveryID})
 	require.NoError(t, err)
 
 	_, page = v.get(at + "/")
@@ -71,18 +71,18 @@ func TestDiscsOverTheWeb(t *testing.T) {
 	v.post(act+"burn", "leaf", "deliveries", "copies", "2")
 	_, page = v.get("/burner")
 	assert.Equal(t, 2, strings.Count(page, `data-state="waiting"`))
-	open, _, err := v.studio.Pressing.Burns(ctx)
+	open, _, err := v.studio.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	v.post(fmt.Sprintf("/burner/%d/cancel", open[1].ID))
 	v.studio.Pressing.Drive = &standin.Drive{Store: v.studio.Store, Dir: t.TempDir()}
 	v.post("/standins/drive", "do", "open")
-	_, err = v.studio.Pressing.Burn(ctx, pressing.Burn{BurnID: open[0].ID})
+	_, err = v.studio.Pressing.Burner.Burn(ctx, pressing.Burn{BurnID: open[0].ID})
 	require.NoError(t, err)
 	_, page = v.get("/burner")
 	assert.Contains(t, page,
 		"The drawer is open: put in a blank DVD 4.7 GB and close the drawer; write “Gannets” on it.")
 	v.post("/standins/drive", "do", "put", "blank", "DVD 4.7 GB")
-	_, err = v.studio.Pressing.Burn(ctx, pressing.Burn{BurnID: open[0].ID})
+	_, err = v.studio.Pressing.Burner.Burn(ctx, pressing.Burn{BurnID: open[0].ID})
 	require.NoError(t, err)
 	_, page = v.get("/burner")
 	assert.Contains(t, page, "✓ burned and read back")
@@ -94,7 +94,7 @@ func TestDiscsOverTheWeb(t *testing.T) {
 		assert.Contains(t, page, step)
 	}
 	v.post(fmt.Sprintf("%s/deliveries/%d/again", v.order(id), disc.DeliveryID))
-	open, _, err = v.studio.Pressing.Burns(ctx)
+	open, _, err = v.studio.Pressing.Burner.Burns(ctx)
 	require.NoError(t, err)
 	assert.Len(t, open, 1, "the same again")
 	v.post(act+"close", "leaf", "deliveries")
@@ -157,7 +157,7 @@ func TestSteppingThroughADVD(t *testing.T) {
 	v := open(t)
 	v.signIn("mara@studio.example")
 	id := housetest.Ready(t, v.studio)
-	disc, err := v.studio.Pressing.Make(ctx, id, pressing.New{DiscSetting: store.DiscSetting{
+	disc, err := v.studio.Pressing.Discs.Make(ctx, id, pressing.New{DiscSetting: store.DiscSetting{
 		Kind:     store.DVDVideo,
 		Name:     "Gannets",
 		Blank:    "DVD 4.7 GB",
@@ -169,9 +169,10 @@ func TestSteppingThroughADVD(t *testing.T) {
 	assert.Contains(t, page, "its films are being rendered · fits at 8.0 Mbit/s")
 	x, _, err := v.studio.Pressing.Find(ctx, disc)
 	require.NoError(t, err)
-	require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: x.Setting.Titles[0].RenderID}, "test",
+	require.NoError(t, v.studio.Making.Attempts.Film(ctx, making.Film{RenderID: x.Setting.Titles[0].RenderID},
+		"test",
 		true))
-	_, err = v.studio.Pressing.Press(ctx, pressing.Press{DeliveryID: disc})
+	_, err = v.studio.Pressing.Images.Press(ctx, pressing.Press{DeliveryID: disc})
 	require.NoError(t, err)
 	at := fmt.Sprintf("/discs/%d", disc)
 	_, page = v.get(at + "/")
@@ -228,9 +229,9 @@ func TestSeveralFilmsOnALink(t *testing.T) {
 	_, said := v.post(v.order(id)+"/links", "leaf", "deliveries", "title", "Two", "days", "5", "also",
 		fmt.Sprint(r.ID))
 	assert.Contains(t, said, `<svg class="code"`)
-	_, err := v.studio.Making.Begin(ctx, other, "")
+	_, err := v.studio.Making.Renders.Begin(ctx, other, "")
 	require.NoError(t, err)
-	_, _, err = v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{
+	_, _, err = v.studio.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
 		Title: "x",
 		Days:  1,
 		Also:  []int64{r.ID + 1},

@@ -45,7 +45,7 @@ func TestLinkPage(t *testing.T) {
 	}
 	require.NoError(t, v.studio.Store.DB.Create(&r).Error)
 	link := func(download bool) (store.Link, string) {
-		l, token, err := v.studio.Delivery.MakeLink(ctx, o.ID, delivery.NewLink{
+		l, token, err := v.studio.Delivery.Links.MakeLink(ctx, o.ID, delivery.NewLink{
 			RenderID:     r.ID,
 			Title:        "Gannets <3",
 			Days:         9,
@@ -81,7 +81,7 @@ func TestLinkPage(t *testing.T) {
 	assert.Equal(t, http.StatusForbidden, res.StatusCode)
 	res, _ = v.get("/watch/guess")
 	assert.Equal(t, http.StatusNotFound, res.StatusCode)
-	require.NoError(t, v.studio.Delivery.Close(ctx, o.ID, l.ID))
+	require.NoError(t, v.studio.Delivery.Links.Close(ctx, o.ID, l.ID))
 	for _, p := range []string{"", "/film.mp4", "/poster.jpg"} {
 		res, body = v.get(at + p)
 		assert.Equal(t, http.StatusGone, res.StatusCode)

@@ -107,7 +107,8 @@ func TestTheSheetIsDrawnWhereItDiffers(t *testing.T) {
 	res, _ = v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, http.StatusNoContent, res.StatusCode)
 	// Rows that came are drawn with all others.
-	require.NoError(t, v.studio.Runs.Lists.Bring(ctx, 1, *mustRead(t, "Key,Names\n1,A\n2,B two\n3,C\n4,D\n"), nil))
+	require.NoError(t, v.studio.Runs.Lists.Bring(ctx, 1, *mustRead(t, "Key,Names\n1,A\n2,B two\n3,C\n4,D\n"),
+		nil))
 	v.post("/runs/1/agree")
 	_, body = v.post("/runs/1/live", "seen", now)
 	assert.Equal(t, 4, strings.Count(body, "<tr id="))
@@ -331,7 +332,8 @@ func TestHowAListIsRead(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, res.StatusCode)
 	_, body := v.get("/runs/1")
 	assert.Contains(t, body, "No rows yet")
-	require.NoError(t, v.studio.Runs.Material.Receive(ctx, 1, "u1", "quay.jpg", bytes.NewReader(housetest.Photo(t, 1)),
+	require.NoError(t, v.studio.Runs.Material.Receive(ctx, 1, "u1", "quay.jpg",
+		bytes.NewReader(housetest.Photo(t, 1)),
 		nil))
 	_, body = v.get("/runs/1")
 	assert.Contains(t, body, "1 file waits for the list already")

@@ -47,7 +47,7 @@ func TestTrail(t *testing.T) {
 		"client_email", "ann@saltmere.example")
 	require.Less(t, res.StatusCode, 400, body)
 	housetest.Rendered(t, v.studio, id)
-	_, token, err := v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30})
+	_, token, err := v.studio.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{Title: "Regatta", Days: 30})
 	require.NoError(t, err)
 	stranger := *v
 	stranger.client = v.browser()

@@ -27,12 +27,13 @@ func (v *site) filmed() int64 {
 	id := housetest.Ready(v.t, v.studio)
 	small, err := profile.Film.Own(profile.Change{Name: "Small", Lines: 120})
 	require.NoError(v.t, err)
-	require.NoError(v.t, v.studio.Shelf.KeepProfile(ctx, small))
+	require.NoError(v.t, v.studio.Shelf.Profiles.KeepProfile(ctx, small))
 	v.studio.Shelf.Forget()
-	all, err := v.studio.Making.BeginAll(ctx, id, making.Wanted{Profiles: []string{"Small", "MP4"}})
+	all, err := v.studio.Making.Renders.BeginAll(ctx, id, making.Wanted{Profiles: []string{"Small", "MP4"}})
 	require.NoError(v.t, err)
 	for _, i := range []int{1, 0} { // the small one is drawn with the other
-		require.NoError(v.t, v.studio.Making.Film(ctx, making.Film{RenderID: all[i].ID}, "test", true))
+		require.NoError(v.t, v.studio.Making.Attempts.Film(ctx, making.Film{RenderID: all[i].ID}, "test",
+			true))
 	}
 	r, err := store.One[store.Render](v.studio.Store.DB, "id = ?", all[0].ID)
 	require.NoError(v.t, err)
@@ -44,7 +45,7 @@ func (v *site) filmed() int64 {
 
 func (v *site) link(id int64, n delivery.NewLink) string {
 	n.Title, n.Days = "Gannets", 9
-	_, token, err := v.studio.Delivery.MakeLink(ctx, id, n)
+	_, token, err := v.studio.Delivery.Links.MakeLink(ctx, id, n)
 	require.NoError(v.t, err)
 	return "/watch/" + token
 }
@@ -176,7 +177,11 @@ func TestLinkPassword(t *testing.T) {
 	require.NoError(t, v.studio.Store.DB.Raw("SELECT string_agg(password_hash, ' ') FROM links").
 		Scan(&stored).Error)
 	assert.NotContains(t, stored, "lantern")
-	_, _, err := v.studio.Delivery.MakeLink(ctx, id, delivery.NewLink{Title: "x", Days: 3, Password: "abc"})
+	_, _, err := v.studio.Delivery.Links.MakeLink(ctx, id, delivery.NewLink{
+		Title:    "x",
+		Days:     3,
+		Password: "abc",
+	})
 	assert.ErrorContains(t, err, "at least 4")
 }
 
@@ -265,7 +270,7 @@ func TestProofPages(t *testing.T) {
 	assert.Contains(t, body, "The draft is being made")
 	r, err := store.One[store.Render](v.studio.Store.DB, "profile = ?", profile.Proof.Name)
 	require.NoError(t, err)
-	require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
+	require.NoError(t, v.studio.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
 	_, body = v.get(at)
 	assert.Contains(t, body, "Have a look")
 	assert.Contains(t, body, "Approve the film")
@@ -357,7 +362,7 @@ func TestOwnProfiles(t *testing.T) {
 	require.NoError(t, v.studio.Store.DB.Order("id").Find(&all).Error)
 	require.Len(t, all, 3)
 	for _, r := range all {
-		require.NoError(t, v.studio.Making.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
+		require.NoError(t, v.studio.Making.Attempts.Film(ctx, making.Film{RenderID: r.ID}, "test", true))
 	}
 	_, body = v.get(v.order(id) + "/deliveries")
 	for _, want := range []string{"Feed, 0:15", "Sound, 0:15", "film.mp3", "film.jpg"} {

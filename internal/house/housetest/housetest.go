@@ -102,9 +102,9 @@ func Ready(t testing.TB, h *house.House) int64 {
 // Rendered renders an order as it stands.
 func Rendered(t testing.TB, h *house.House, id int64) store.Render {
 	t.Helper()
-	r, err := h.Making.Begin(context.Background(), id, "")
+	r, err := h.Making.Renders.Begin(context.Background(), id, "")
 	require.NoError(t, err)
-	require.NoError(t, h.Making.Film(context.Background(), making.Film{RenderID: r.ID}, "w", true))
+	require.NoError(t, h.Making.Attempts.Film(context.Background(), making.Film{RenderID: r.ID}, "w", true))
 	r, err = store.One[store.Render](h.Store.DB, "id = ?", r.ID)
 	require.NoError(t, err)
 	require.Equal(t, store.RenderDone, r.State, r.Error)

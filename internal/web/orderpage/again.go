@@ -10,7 +10,7 @@ import (
 )
 
 func (h *handing) giveUp(w http.ResponseWriter, r *http.Request) {
-	h.answer(w, r, h.Delivery.GiveUp(r.Context(), page.Number(r, "order"), page.Number(r, "delivery")),
+	h.answer(w, r, h.Delivery.Lists.GiveUp(r.Context(), page.Number(r, "order"), page.Number(r, "delivery")),
 		nil)
 }
 
@@ -24,13 +24,13 @@ func (h *handing) sendOnce(r *http.Request) error {
 	switch d.Kind {
 	case store.DiscDelivery:
 		if d.State == store.DeliveryFailed {
-			return h.Pressing.Again(r.Context(), id)
+			return h.Pressing.Discs.Again(r.Context(), id)
 		}
-		return h.Pressing.Copies(r.Context(), id, 1)
+		return h.Pressing.Burner.Copies(r.Context(), id, 1)
 	case store.UploadDelivery:
 		return h.Hosting.Again(r.Context(), id)
 	}
-	return h.Delivery.SendAgain(r.Context(), order, id)
+	return h.Delivery.Lists.SendAgain(r.Context(), order, id)
 }
 
 func (h *handing) sendAgain(w http.ResponseWriter, r *http.Request) {

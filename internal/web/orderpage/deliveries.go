@@ -133,7 +133,7 @@ func (h *handing) startRender(w http.ResponseWriter, r *http.Request) {
 			from := float64(*f.Teaser)
 			n.Teaser = &from
 		}
-		_, err = h.Making.BeginAll(r.Context(), page.Number(r, "order"), n)
+		_, err = h.Making.Renders.BeginAll(r.Context(), page.Number(r, "order"), n)
 	}
 	h.answer(w, r, err, nil)
 }
@@ -153,26 +153,27 @@ func (h *handing) captions(w http.ResponseWriter, r *http.Request) {
 }
 
 func (h *handing) cancelRender(w http.ResponseWriter, r *http.Request) {
-	h.answer(w, r, h.Making.Cancel(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
+	h.answer(w, r, h.Making.Renders.Cancel(r.Context(), page.Number(r, "order"), page.Number(r, "render")),
+		nil)
 }
 
 func (h *handing) renderAnew(w http.ResponseWriter, r *http.Request) {
-	h.answer(w, r, h.Making.Anew(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
+	h.answer(w, r, h.Making.Renders.Anew(r.Context(), page.Number(r, "order"), page.Number(r, "render")), nil)
 }
 
 func (h *handing) renderAgain(w http.ResponseWriter, r *http.Request) {
-	_, err := h.Making.Again(r.Context(), page.Number(r, "order"), page.Number(r, "render"))
+	_, err := h.Making.Renders.Again(r.Context(), page.Number(r, "order"), page.Number(r, "render"))
 	h.answer(w, r, err, nil)
 }
 
 func (h *handing) putFile(w http.ResponseWriter, r *http.Request) {
-	h.answer(w, r, h.Delivery.PutFile(r.Context(), page.Number(r, "order"), page.Number(r, "render")),
+	h.answer(w, r, h.Delivery.Files.PutFile(r.Context(), page.Number(r, "order"), page.Number(r, "render")),
 		nil)
 }
 
 // settleFile says what becomes of a film whose name an older file has.
 func (h *handing) settleFile(w http.ResponseWriter, r *http.Request) {
-	h.answer(w, r, h.Delivery.Settle(r.Context(), page.Number(r, "order"), page.Number(r, "delivery"),
+	h.answer(w, r, h.Delivery.Files.Settle(r.Context(), page.Number(r, "order"), page.Number(r, "delivery"),
 		r.PostFormValue("over") != ""), nil)
 }
 
@@ -230,7 +231,7 @@ func (h *handing) makeLink(w http.ResponseWriter, r *http.Request) {
 		}
 	}
 	if r.PostFormValue("sizes") != "" {
-		if _, err := h.Making.BeginAll(r.Context(), page.Number(r, "order"), making.Wanted{
+		if _, err := h.Making.Renders.BeginAll(r.Context(), page.Number(r, "order"), making.Wanted{
 			Profiles: making.StreamSizes,
 			Anyway:   true,
 			Missing:  true,
@@ -244,7 +245,7 @@ func (h *handing) makeLink(w http.ResponseWriter, r *http.Request) {
 		id, _ := strconv.ParseInt(v, 10, 64) // what is no number is no film
 		also = append(also, id)
 	}
-	_, token, err := h.Delivery.MakeLink(r.Context(), page.Number(r, "order"), delivery.NewLink{
+	_, token, err := h.Delivery.Links.MakeLink(r.Context(), page.Number(r, "order"), delivery.NewLink{
 		Title:        r.PostFormValue("title"),
 		Days:         days,
 		Downloadable: r.PostFormValue("downloadable") != "",
@@ -289,7 +290,7 @@ func (v *orderView) Code() template.HTML {
 func (h *handing) card(w http.ResponseWriter, r *http.Request) {
 	h.SendPDF(w, r, "card.pdf", parts.LeafPath(page.Number(r, "order"), parts.DeliveriesLeaf),
 		func(b io.Writer) error {
-			return h.Delivery.Card(r.Context(), page.Number(r, "order"), r.PostFormValue("address"), b)
+			return h.Delivery.Cards.Card(r.Context(), page.Number(r, "order"), r.PostFormValue("address"), b)
 		})
 }
 
@@ -316,5 +317,5 @@ func (v *orderView) MoreFilms() (out []otherFilm) {
 }
 
 func (h *handing) closeLink(w http.ResponseWriter, r *http.Request) {
-	h.answer(w, r, h.Delivery.Close(r.Context(), page.Number(r, "order"), page.Number(r, "link")), nil)
+	h.answer(w, r, h.Delivery.Links.Close(r.Context(), page.Number(r, "order"), page.Number(r, "link")), nil)
 }

@@ -228,7 +228,7 @@ func (s *shared) desk(wk *orders.Dossier, ids []doc.SlideID, frame timecode.Fram
 		v.others(wk)
 	}
 	v.kinds()
-	v.pictured(wk, own, func(id doc.SlideID) string { return s.Looking.About(wk, id) })
+	v.pictured(wk, own, func(id doc.SlideID) string { return s.Looking.Choices.About(wk, id) })
 	return v
 }
 

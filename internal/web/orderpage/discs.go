@@ -108,7 +108,7 @@ func rowOfDisc(m pressing.Made) discRow {
 func (h *handing) makeDisc(w http.ResponseWriter, r *http.Request) {
 	f, err := field.Decode[parts.DiscForm](page.Posted(r))
 	if err == nil {
-		_, err = h.Pressing.Make(r.Context(), page.Number(r, "order"), f.Disc(page.Number(r, "order")))
+		_, err = h.Pressing.Discs.Make(r.Context(), page.Number(r, "order"), f.Disc(page.Number(r, "order")))
 	}
 	h.answer(w, r, err, nil)
 }
@@ -118,15 +118,15 @@ func (h *handing) actOnDisc(w http.ResponseWriter, r *http.Request) {
 	var err error
 	switch chi.URLParam(r, "act") {
 	case "again":
-		err = h.Pressing.Again(r.Context(), id)
+		err = h.Pressing.Discs.Again(r.Context(), id)
 	case "close":
-		err = h.Pressing.Close(r.Context(), id)
+		err = h.Pressing.Discs.Close(r.Context(), id)
 	case "handed":
-		err = h.Pressing.HandedOver(r.Context(), id)
+		err = h.Pressing.Discs.HandedOver(r.Context(), id)
 	case "burn":
 		var n float64
 		if n, err = field.Number(r.PostFormValue("copies")); err == nil {
-			err = h.Pressing.Copies(r.Context(), id, int(n))
+			err = h.Pressing.Burner.Copies(r.Context(), id, int(n))
 		} else {
 			err = &invalid.Input{Field: "copies", Problem: "Copies: " + err.Error() + "."}
 		}

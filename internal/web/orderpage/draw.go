@@ -163,9 +163,9 @@ func (l *leaves) orderMargin(w http.ResponseWriter, r *http.Request) {
 	}
 	frame := timecode.Frames(page.QueryInt(r, "frame", 0))
 	if wk.Plan.Frames > 0 {
-		l.Looking.WarmUp(wk, frame)
+		l.Looking.Player.WarmUp(wk, frame)
 	}
-	own, err := l.Shelf.TransitionNames(r.Context())
+	own, err := l.Shelf.Transitions.TransitionNames(r.Context())
 	if err != nil {
 		l.Fail(w, r, err)
 		return

@@ -37,7 +37,7 @@ func (s *shared) op(ctx context.Context, name string, v url.Values) (edit.Op, er
 	if !is || name != "join" {
 		return c(s, v)
 	}
-	t, err := s.Shelf.Transition(ctx, own)
+	t, err := s.Shelf.Transitions.Transition(ctx, own)
 	if err != nil {
 		return nil, err
 	}
@@ -93,7 +93,8 @@ func (e *editing) tryEdit(w http.ResponseWriter, r *http.Request) {
 	var jpg []byte
 	fresh := false
 	if err == nil {
-		jpg, fresh, err = e.Looking.Chosen(r.Context(), seen(r), r.URL.RequestURI(), q.Get("about"), c)
+		jpg, fresh, err = e.Looking.Choices.Chosen(r.Context(), seen(r), r.URL.RequestURI(), q.Get("about"),
+			c)
 	}
 	var input *invalid.Input
 	switch {
@@ -125,7 +126,7 @@ func (e *editing) keepTransition(w http.ResponseWriter, r *http.Request) {
 		var t transition.Transition
 		f.change(&t)
 		if err = told("join", "Transition", t.Validate()); err == nil {
-			err = e.Shelf.KeepTransition(r.Context(), name, t)
+			err = e.Shelf.Transitions.KeepTransition(r.Context(), name, t)
 		}
 	}
 	e.answer(w, r, err, func(v *orderView) {
@@ -179,7 +180,8 @@ func (e *editing) changeHead(w http.ResponseWriter, r *http.Request) {
 }
 
 func (m *material) eraseMedium(w http.ResponseWriter, r *http.Request) {
-	m.answer(w, r, m.Intake.Material.Erase(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
+	m.answer(w, r, m.Intake.Material.Erase(r.Context(), page.Number(r, "order"), page.Number(r, "media")),
+		nil)
 }
 
 // eraseMedia removes the chosen files of an order's material.
@@ -193,11 +195,13 @@ func (m *material) eraseMedia(w http.ResponseWriter, r *http.Request) {
 		m.answer(w, r, err, nil)
 		return
 	}
-	m.answer(w, r, m.Intake.Material.EraseAll(r.Context(), page.Number(r, "order"), ids, &page.User(r).ID), nil)
+	m.answer(w, r, m.Intake.Material.EraseAll(r.Context(), page.Number(r, "order"), ids, &page.User(r).ID),
+		nil)
 }
 
 func (m *material) dismiss(w http.ResponseWriter, r *http.Request) {
-	m.answer(w, r, m.Intake.Material.Dismiss(r.Context(), page.Number(r, "order"), page.Number(r, "media")), nil)
+	m.answer(w, r, m.Intake.Material.Dismiss(r.Context(), page.Number(r, "order"), page.Number(r, "media")),
+		nil)
 }
 
 // actOnOrder archives, deletes, restores or copies an order.

@@ -27,7 +27,7 @@ type findingView struct {
 func (s *shared) findings(ctx context.Context, v *orderView) error {
 	// what is found in the first shape; in others what is found there besides
 	first := v.Dossier.In(doc.Frame{})
-	found, err := s.Looking.Findings(first)
+	found, err := s.Looking.Findings.Findings(first)
 	if err != nil {
 		return err
 	}
@@ -67,7 +67,7 @@ func (s *shared) findings(ctx context.Context, v *orderView) error {
 	}
 	for _, shape := range first.Shapes()[1:] {
 		in := first.In(shape)
-		also, err := s.Looking.Findings(in)
+		also, err := s.Looking.Findings.Findings(in)
 		if err != nil {
 			return err
 		}

@@ -93,7 +93,8 @@ func (m *material) shiftClock(w http.ResponseWriter, r *http.Request) {
 	} else {
 		var by time.Duration
 		if by, err = clockBy(r.PostFormValue("by")); err == nil {
-			n, err = m.Intake.Material.Shift(r.Context(), page.Number(r, "order"), r.PostFormValue("camera"), by)
+			n, err = m.Intake.Material.Shift(r.Context(), page.Number(r, "order"), r.PostFormValue("camera"),
+				by)
 		}
 	}
 	m.answer(w, r, err, func(v *orderView) {

@@ -192,12 +192,12 @@ func (s *shared) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	v.delivering(s)
 	v.leaves()
 	if on.leaf == parts.DeliveriesLeaf {
-		all, err := s.Shelf.Profiles(ctx)
+		all, err := s.Shelf.Profiles.Profiles(ctx)
 		if err != nil {
 			return nil, err
 		}
 		v.ways(all)
-		files, err := s.Delivery.Files(ctx, wk.Order.ID)
+		files, err := s.Delivery.Files.Files(ctx, wk.Order.ID)
 		if err != nil {
 			return nil, err
 		}
@@ -229,7 +229,7 @@ func (s *shared) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	if on.leaf != parts.RunningLeaf {
 		return v, nil
 	}
-	own, err := s.Shelf.TransitionNames(ctx)
+	own, err := s.Shelf.Transitions.TransitionNames(ctx)
 	if err != nil {
 		return nil, err
 	}

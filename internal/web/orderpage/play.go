@@ -55,7 +55,7 @@ func (p *player) playPicture(w http.ResponseWriter, r *http.Request) {
 	if !ok {
 		return
 	}
-	segs, err := p.Looking.Played(wk)
+	segs, err := p.Looking.Player.Played(wk)
 	if err != nil {
 		p.Fail(w, r, err)
 		return
@@ -104,7 +104,7 @@ func (p *player) segment(w http.ResponseWriter, r *http.Request, number string,
 func (p *player) playSegment(w http.ResponseWriter, r *http.Request) {
 	if wk, ok := p.playing(w, r); ok {
 		p.segment(w, r, chi.URLParam(r, "segment"), func(n int) ([]byte, error) {
-			return p.Looking.PlayedSegment(r.Context(), wk, n)
+			return p.Looking.Player.PlayedSegment(r.Context(), wk, n)
 		})
 	}
 }
@@ -117,10 +117,10 @@ func (p *player) playSound(w http.ResponseWriter, r *http.Request) {
 	}
 	name := chi.URLParam(r, "file")
 	if name == "sound.m3u8" {
-		playlist(w, segmentList(p.Looking.PlayedSound(wk)))
+		playlist(w, segmentList(p.Looking.Player.PlayedSound(wk)))
 		return
 	}
 	p.segment(w, r, strings.TrimSuffix(name, ".ts"), func(n int) ([]byte, error) {
-		return p.Looking.PlayedSoundSegment(r.Context(), wk, n)
+		return p.Looking.Player.PlayedSoundSegment(r.Context(), wk, n)
 	})
 }

@@ -20,7 +20,7 @@ func (e *editing) keepPreset(w http.ResponseWriter, r *http.Request) {
 		set, err = edit.SettingsOf(d.Doc, doc.SlideID(r.PostFormValue("from")), r.PostForm["kind"])
 	}
 	if err == nil {
-		err = e.Shelf.KeepPreset(r.Context(), r.PostFormValue("name"), set)
+		err = e.Shelf.Presets.KeepPreset(r.Context(), r.PostFormValue("name"), set)
 	}
 	e.answer(w, r, err, func(v *orderView) {
 		if err == nil {
@@ -33,7 +33,7 @@ func (e *editing) keepPreset(w http.ResponseWriter, r *http.Request) {
 // givePreset gives slides what was kept under a name.
 func (e *editing) givePreset(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("preset")
-	set, err := e.Shelf.Preset(r.Context(), name)
+	set, err := e.Shelf.Presets.Preset(r.Context(), name)
 	if err == nil {
 		g := edit.GiveSettings{Name: name, Settings: set}
 		for _, id := range r.PostForm["slide"] {
@@ -49,12 +49,12 @@ func (e *editing) givePreset(w http.ResponseWriter, r *http.Request) {
 }
 
 func (e *editing) forgetPreset(w http.ResponseWriter, r *http.Request) {
-	e.answer(w, r, e.Shelf.ForgetPreset(r.Context(), r.PostFormValue("preset")), nil)
+	e.answer(w, r, e.Shelf.Presets.ForgetPreset(r.Context(), r.PostFormValue("preset")), nil)
 }
 
 // presetNames are the names under which settings are kept.
 func (e *editing) presetNames(w http.ResponseWriter, r *http.Request) {
-	names, err := e.Shelf.PresetNames(r.Context())
+	names, err := e.Shelf.Presets.PresetNames(r.Context())
 	if err != nil {
 		e.Fail(w, r, err)
 		return
@@ -69,7 +69,7 @@ func (e *editing) like(w http.ResponseWriter, r *http.Request) {
 	d, err := e.Orders.See(r.Context(), seen(r))
 	var found []plan.Check
 	if err == nil && by == "finding" {
-		found, err = e.Looking.Findings(d)
+		found, err = e.Looking.Findings.Findings(d)
 		found = slices.Concat(found, plan.Closer(d.Doc, d.Plan, d.Theme, d.Library))
 	}
 	if err != nil {

@@ -26,7 +26,7 @@ func (s *shared) runningOrder(d *orders.Dossier, waves map[doc.MediaID][]byte, r
 		},
 		Look: func(id doc.SlideID) string {
 			return fmt.Sprintf("/orders/%s/try/%s?about=%s&on=%s&w=240",
-				seenPath(d), asIs, s.Looking.About(d, id), id)
+				seenPath(d), asIs, s.Looking.Choices.About(d, id), id)
 		},
 	}
 	if at := d.Whole.ShapeAt(d.Shape); at >= 0 {

@@ -94,7 +94,7 @@ func (e *editing) shapes(w http.ResponseWriter, r *http.Request) {
 	}
 	for k, f := range d.Shapes() {
 		in := d.In(f)
-		found, err := e.Looking.Findings(in)
+		found, err := e.Looking.Findings.Findings(in)
 		if err != nil {
 			e.Fail(w, r, err)
 			return
@@ -107,7 +107,7 @@ func (e *editing) shapes(w http.ResponseWriter, r *http.Request) {
 			x := shapedSlide{
 				Shape:  v.Shapes[k],
 				Wrong:  wrong["slide:"+string(sl.ID)],
-				About:  e.Looking.About(in, sl.ID),
+				About:  e.Looking.Choices.About(in, sl.ID),
 				Number: i + 1,
 			}
 			if at := d.Whole.ShapeAt(f); at >= 0 {

@@ -98,7 +98,7 @@ func (h *themes) themeStill(w http.ResponseWriter, r *http.Request) {
 		h.Fail(w, r, err)
 		return
 	}
-	jpg, err := h.Looking.ThemeStill(r.Context(), wk, chi.URLParam(r, "theme"))
+	jpg, err := h.Looking.Themes.ThemeStill(r.Context(), wk, chi.URLParam(r, "theme"))
 	if err != nil {
 		h.Fail(w, r, err)
 		return
@@ -112,7 +112,7 @@ func (h *themes) themeLoop(w http.ResponseWriter, r *http.Request) {
 		h.Fail(w, r, err)
 		return
 	}
-	path, err := h.Looking.ThemeLoop(r.Context(), wk, chi.URLParam(r, "theme"))
+	path, err := h.Looking.Themes.ThemeLoop(r.Context(), wk, chi.URLParam(r, "theme"))
 	if err != nil {
 		h.Fail(w, r, err)
 		return

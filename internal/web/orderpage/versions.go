@@ -100,7 +100,7 @@ func (k *track) versionSound(w http.ResponseWriter, r *http.Request) {
 		k.Fail(w, r, err)
 		return
 	}
-	file, err := k.Looking.Song(r.Context(), d, p.Item)
+	file, err := k.Looking.Player.Song(r.Context(), d, p.Item)
 	if err != nil {
 		k.Fail(w, r, err)
 		return

@@ -71,7 +71,7 @@ func (o *out) runFaces(w http.ResponseWriter, r *http.Request) {
 		if err != nil {
 			return err
 		}
-		return o.Pressing.Faces(r.Context(), ids, b)
+		return o.Pressing.Prints.Faces(r.Context(), ids, b)
 	})
 }
 

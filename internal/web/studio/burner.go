@@ -34,7 +34,7 @@ type stepView struct {
 }
 
 func (d *drive) stepPage(w http.ResponseWriter, r *http.Request) {
-	st, err := d.Pressing.Step(r.Context(), page.Number(r, "disc"))
+	st, err := d.Pressing.Stepper.Step(r.Context(), page.Number(r, "disc"))
 	var wrong *invalid.Input
 	if errors.As(err, &wrong) {
 		d.Message(w, r, http.StatusUnprocessableEntity, "Nothing to see yet", wrong.Problem, "/deliveries",
@@ -86,7 +86,7 @@ func (stepView) Inc(n int) int { return n + 1 }
 
 // stepShow plays a page or a film of a disc from its image.
 func (d *drive) stepShow(w http.ResponseWriter, r *http.Request) {
-	st, err := d.Pressing.Step(r.Context(), page.Number(r, "disc"))
+	st, err := d.Pressing.Stepper.Step(r.Context(), page.Number(r, "disc"))
 	if err != nil {
 		d.Fail(w, r, err)
 		return
@@ -95,9 +95,9 @@ func (d *drive) stepShow(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Cache-Control", "no-store")
 	n := int(page.Number(r, "n"))
 	if strings.Contains(r.URL.Path, "/page/") {
-		err = d.Pressing.ShowPage(r.Context(), st, n, w)
+		err = d.Pressing.Stepper.ShowPage(r.Context(), st, n, w)
 	} else {
-		err = d.Pressing.ShowTitle(r.Context(), st, n, int(max(1, page.QueryInt(r, "chapter", 1))),
+		err = d.Pressing.Stepper.ShowTitle(r.Context(), st, n, int(max(1, page.QueryInt(r, "chapter", 1))),
 			r.URL.Query().Get("words") != "", w)
 	}
 	if errors.Is(err, store.ErrNotFound) {
@@ -113,7 +113,7 @@ func (d *drive) stepShow(w http.ResponseWriter, r *http.Request) {
 // it.
 func (d *drive) stepFile(w http.ResponseWriter, r *http.Request) {
 	name := chi.URLParam(r, "*")
-	err := d.Pressing.Serve(r.Context(), page.Number(r, "disc"), name,
+	err := d.Pressing.Stepper.Serve(r.Context(), page.Number(r, "disc"), name,
 		func(called string, in io.ReadSeeker) {
 			h := w.Header()
 			h.Set("Content-Security-Policy",
@@ -131,13 +131,13 @@ func (d *drive) stepFile(w http.ResponseWriter, r *http.Request) {
 
 func (d *drive) discFace(w http.ResponseWriter, r *http.Request) {
 	d.SendPDF(w, r, "disc face.pdf", "/deliveries", func(b io.Writer) error {
-		return d.Pressing.Faces(r.Context(), []int64{page.Number(r, "disc")}, b)
+		return d.Pressing.Prints.Faces(r.Context(), []int64{page.Number(r, "disc")}, b)
 	})
 }
 
 func (d *drive) discSleeve(w http.ResponseWriter, r *http.Request) {
 	d.SendPDF(w, r, "sleeve.pdf", "/deliveries", func(b io.Writer) error {
-		return d.Pressing.Sleeve(r.Context(), page.Number(r, "disc"), b)
+		return d.Pressing.Prints.Sleeve(r.Context(), page.Number(r, "disc"), b)
 	})
 }
 
@@ -169,7 +169,7 @@ func (d *drive) burnerPage(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	v := burnerView{Base: b}
-	if v.Open, v.Over, err = d.Pressing.Burns(r.Context()); err != nil {
+	if v.Open, v.Over, err = d.Pressing.Burner.Burns(r.Context()); err != nil {
 		d.Fail(w, r, err)
 		return
 	}
@@ -192,9 +192,9 @@ func (d *drive) burnerPage(w http.ResponseWriter, r *http.Request) {
 func (d *drive) actOnBurn(w http.ResponseWriter, r *http.Request) {
 	var err error
 	if chi.URLParam(r, "act") == "again" {
-		err = d.Pressing.BurnAgain(r.Context(), page.Number(r, "burn"))
+		err = d.Pressing.Burner.BurnAgain(r.Context(), page.Number(r, "burn"))
 	} else {
-		err = d.Pressing.CancelBurn(r.Context(), page.Number(r, "burn"))
+		err = d.Pressing.Burner.CancelBurn(r.Context(), page.Number(r, "burn"))
 	}
 	if err != nil {
 		d.Fail(w, r, err)

@@ -20,7 +20,7 @@ func (d *days) deliveriesPage(w http.ResponseWriter, r *http.Request) {
 		Which: delivery.Which(r.URL.Query().Get("which")),
 		Words: r.URL.Query().Get("words"),
 	}
-	list, err := d.Delivery.List(r.Context(), f)
+	list, err := d.Delivery.Lists.List(r.Context(), f)
 	if err != nil {
 		d.Fail(w, r, err)
 		return

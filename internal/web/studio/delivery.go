@@ -85,7 +85,7 @@ func rowOfDelivery(d delivery.Listed, now time.Time) deliveryRow {
 
 // historyPage is what became of a delivery, step by step.
 func (d *days) historyPage(w http.ResponseWriter, r *http.Request) {
-	h, err := d.Delivery.History(r.Context(), page.Number(r, "delivery"))
+	h, err := d.Delivery.Lists.History(r.Context(), page.Number(r, "delivery"))
 	if err != nil {
 		d.Fail(w, r, err)
 		return

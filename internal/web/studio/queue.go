@@ -14,9 +14,9 @@ import (
 // actOnQueue moves a film that waits before all others, or cancels one.
 func (d *days) actOnQueue(w http.ResponseWriter, r *http.Request) {
 	id := page.Number(r, "render")
-	act := d.Making.Next
+	act := d.Making.Turns.Next
 	if chi.URLParam(r, "act") == "cancel" {
-		act = d.Making.Stop
+		act = d.Making.Turns.Stop
 	}
 	if err := act(r.Context(), id); err != nil {
 		d.Fail(w, r, err)

@@ -39,12 +39,12 @@ func (s *settings) showSettings(w http.ResponseWriter, r *http.Request, status i
 		s.Fail(w, r, err)
 		return
 	}
-	own, err := s.Shelf.TransitionNames(r.Context())
+	own, err := s.Shelf.Transitions.TransitionNames(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
 	}
-	ways, err := s.Shelf.Profiles(r.Context())
+	ways, err := s.Shelf.Profiles.Profiles(r.Context())
 	if err != nil {
 		s.Fail(w, r, err)
 		return
@@ -95,7 +95,7 @@ func (s *settings) settled(w http.ResponseWriter, r *http.Request, done string, 
 
 func (s *settings) forgetTransition(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
-	err := s.Shelf.ForgetTransition(r.Context(), name)
+	err := s.Shelf.Transitions.ForgetTransition(r.Context(), name)
 	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Joins set by it stay as they are.", name), err)
 }
 
@@ -145,7 +145,7 @@ func (s *settings) keepProfile(w http.ResponseWriter, r *http.Request) {
 	}](page.Posted(r))
 	var p profile.Profile
 	if err == nil {
-		p, err = s.Shelf.Profile(r.Context(), f.Base)
+		p, err = s.Shelf.Profiles.Profile(r.Context(), f.Base)
 	}
 	if err == nil {
 		c := profile.Change{Name: f.Name, About: f.About, Captions: profile.Captions(f.Captions)}
@@ -162,7 +162,7 @@ func (s *settings) keepProfile(w http.ResponseWriter, r *http.Request) {
 		if err != nil {
 			err = &invalid.Input{Field: "profile", Problem: fmt.Sprintf("The profile cannot be: %v.", err)}
 		} else {
-			err = s.Shelf.KeepProfile(r.Context(), p)
+			err = s.Shelf.Profiles.KeepProfile(r.Context(), p)
 		}
 	}
 	s.settled(w, r, fmt.Sprintf("“%s” can be chosen on every order.", p.Name), err)
@@ -179,7 +179,7 @@ func given[N ~int | ~float64](n *N) N {
 func (s *settings) forgetProfile(w http.ResponseWriter, r *http.Request) {
 	name := r.PostFormValue("name")
 	s.settled(w, r, fmt.Sprintf("“%s” is no longer offered. Films made with it stay.", name),
-		s.Shelf.ForgetProfile(r.Context(), name))
+		s.Shelf.Profiles.ForgetProfile(r.Context(), name))
 }
 
 // changeLetters keeps what clients are written in the studio's own words.
@@ -267,12 +267,12 @@ func (s *settings) markFrom(r *http.Request) (string, error) {
 				shelf.MaxMarkBytes>>20),
 		}
 	case r.PostFormValue("remove") != "":
-		return "Films rendered from now on are without the picture.", s.Shelf.ClearMark(r.Context())
+		return "Films rendered from now on are without the picture.", s.Shelf.Marks.ClearMark(r.Context())
 	case err != nil:
 		return "", &invalid.Input{Field: "picture", Problem: "Choose a picture to be the mark."}
 	}
 	return "The picture stands in the corner of every film rendered from now on.",
-		s.Shelf.SetMark(r.Context(), head.Filename, f)
+		s.Shelf.Marks.SetMark(r.Context(), head.Filename, f)
 }
 
 // markPicture shows the studio's mark.
@@ -285,7 +285,7 @@ func (s *settings) markPicture(w http.ResponseWriter, r *http.Request) {
 		s.Fail(w, r, err)
 		return
 	}
-	b, err := s.Shelf.MarkImage(r.Context(), *st.MarkPicture)
+	b, err := s.Shelf.Marks.MarkImage(r.Context(), *st.MarkPicture)
 	if err != nil {
 		s.Fail(w, r, err)
 		return
