@@ -19,14 +19,33 @@ import (
 	"nelko/internal/store"
 )
 
-// Accounts is the room.
+// Accounts is the room of who works at the studio (store.User). Its parts are the further ways in.
 type Accounts struct {
+	*room
+	Keys   *Passkeys
+	Second *SecondSteps
+}
+
+// room has the accounts: who there is, in which role, by which password and in which sessions.
+type room struct {
 	Store *store.Store
 	Party *webauthn.WebAuthn // the studio as passkeys know it; nil where there can be none
 }
 
+// Passkeys sign in without a password (store.Passkey).
+type Passkeys struct{ *room }
+
+// SecondSteps ask for a code beside the password, and know the browsers that need none.
+type SecondSteps struct{ *room }
+
+// New makes the room; party is the studio as passkeys know it, nil where there can be none.
+func New(s *store.Store, party *webauthn.WebAuthn) *Accounts {
+	r := &room{s, party}
+	return &Accounts{r, &Passkeys{r}, &SecondSteps{r}}
+}
+
 // Add makes an account.
-func (a *Accounts) Add(ctx context.Context, email, name, password string, role store.Role) (store.User,
+func (r *room) Add(ctx context.Context, email, name, password string, role store.Role) (store.User,
 	error) {
 	email, name = strings.TrimSpace(email), strings.TrimSpace(name)
 	u := store.User{Email: email, Name: name, Role: role}
@@ -39,10 +58,10 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 	if err := errors.Join(checkName(u.Name), checkRole(role)); err != nil {
 		return u, err
 	}
-	if err := setPassword(a.Store.DB.WithContext(ctx), &u, password); err != nil {
+	if err := setPassword(r.Store.DB.WithContext(ctx), &u, password); err != nil {
 		return u, err
 	}
-	err := a.Store.Tx(ctx, func(tx *gorm.DB) error {
+	err := r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Create(&u).Error; err != nil {
 			return err
 		}
@@ -56,8 +75,8 @@ func (a *Accounts) Add(ctx context.Context, email, name, password string, role s
 
 // SetPassword gives an account a new password and ends its sessions. Its passkeys
 // go: whoever asks for this wants to be the only one who gets in.
-func (a *Accounts) SetPassword(ctx context.Context, email, password string) error {
-	return a.change(ctx, func(tx *gorm.DB) (store.User, error) {
+func (r *room) SetPassword(ctx context.Context, email, password string) error {
+	return r.change(ctx, func(tx *gorm.DB) (store.User, error) {
 		return store.One[store.User](tx, "lower(email) = lower(?)", strings.TrimSpace(email))
 	}, func(tx *gorm.DB, u *store.User) error {
 		if err := newPassword(tx, u, password); err != nil {
@@ -72,9 +91,9 @@ func (a *Accounts) SetPassword(ctx context.Context, email, password string) erro
 
 // ChangePassword gives whoever knows the present password a new one and ends all
 // sessions; the user comes back with the era of the next.
-func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User,
+func (r *room) ChangePassword(ctx context.Context, id int64, present, next string) (u store.User,
 	err error) {
-	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
+	err = r.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		err := isPresent(was, present)
 		if err == nil {
 			err = newPassword(tx, was, next)
@@ -89,8 +108,8 @@ func (a *Accounts) ChangePassword(ctx context.Context, id int64, present, next s
 }
 
 // EndSessions ends all sessions of a user; the user comes back with the era of the next.
-func (a *Accounts) EndSessions(ctx context.Context, id int64) (u store.User, err error) {
-	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
+func (r *room) EndSessions(ctx context.Context, id int64) (u store.User, err error) {
+	err = r.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		was.SessionEra++
 		u = *was
 		return store.Note(tx, store.DidAccount, 0, "Ended the sessions of "+was.Email)
@@ -107,7 +126,7 @@ type Person struct {
 
 // Change renames an account, gives it a role, and lets it sign in or not. An owner who
 // can sign in is always left. Sessions of one that is disabled are over.
-func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
+func (r *room) Change(ctx context.Context, id int64, p Person) error {
 	p.Name = strings.TrimSpace(p.Name)
 	if err := checkName(p.Name); err != nil {
 		return err
@@ -115,7 +134,7 @@ func (a *Accounts) Change(ctx context.Context, id int64, p Person) error {
 	if err := checkRole(p.Role); err != nil {
 		return err
 	}
-	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+	return r.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		if u.Role == store.Owner && u.DisabledAt == nil && (p.Role != store.Owner || p.Disabled) {
 			var others int64
 			err := tx.Model(&store.User{}).Where("role = ? AND disabled_at IS NULL AND id <> ?", store.Owner,
@@ -150,9 +169,9 @@ func byID(id int64) func(*gorm.DB) (store.User, error) {
 }
 
 // change changes one account, alone: what is said of all owners holds.
-func (a *Accounts) change(ctx context.Context, find func(*gorm.DB) (store.User, error),
+func (r *room) change(ctx context.Context, find func(*gorm.DB) (store.User, error),
 	how func(*gorm.DB, *store.User) error) error {
-	return a.Store.Tx(ctx, func(tx *gorm.DB) error {
+	return r.Store.Tx(ctx, func(tx *gorm.DB) error {
 		if err := tx.Exec("LOCK TABLE users IN SHARE ROW EXCLUSIVE MODE").Error; err != nil {
 			return err
 		}
@@ -229,9 +248,9 @@ const noOne = "$argon2id$v=19$m=19456,t=2,p=1$uWVLGZn8bcDlVIPLkyYOlg$bYyaiHdLS53
 
 // SignIn checks an e-mail and a password, and notes who came or was refused. One
 // with a TOTPSecret is not in yet: SecondStep comes next.
-func (a *Accounts) SignIn(ctx context.Context, email, password string) (store.User, error) {
-	u, err := a.Check(ctx, email, password)
-	tx := a.Store.DB.WithContext(ctx)
+func (r *room) SignIn(ctx context.Context, email, password string) (store.User, error) {
+	u, err := r.Check(ctx, email, password)
+	tx := r.Store.DB.WithContext(ctx)
 	switch {
 	case errors.Is(err, ErrSignIn) && u.ID != 0:
 		return u, errors.Join(err, store.Note(tx, store.DidRefuse, 0, "The password was not that of "+
@@ -245,18 +264,18 @@ func (a *Accounts) SignIn(ctx context.Context, email, password string) (store.Us
 	if u.TOTPSecret != "" {
 		return u, nil // not in before the second step
 	}
-	return u, a.noteSelf(ctx, u, store.DidSignIn)
+	return u, r.noteSelf(ctx, u, store.DidSignIn)
 }
 
 // SignedOut notes that somebody signed out.
-func (a *Accounts) SignedOut(ctx context.Context, u store.User) error {
-	return a.noteSelf(ctx, u, store.DidSignOut)
+func (r *room) SignedOut(ctx context.Context, u store.User) error {
+	return r.noteSelf(ctx, u, store.DidSignOut)
 }
 
 // noteSelf notes what a user does, who is known by it.
-func (a *Accounts) noteSelf(ctx context.Context, u store.User, what string) error {
+func (r *room) noteSelf(ctx context.Context, u store.User, what string) error {
 	store.ActorOf(ctx).Is(u)
-	return store.Note(a.Store.DB.WithContext(ctx), what, 0, "")
+	return store.Note(r.Store.DB.WithContext(ctx), what, 0, "")
 }
 
 // isPresent refuses a password that is not a user's.
@@ -269,8 +288,8 @@ func isPresent(u *store.User, password string) error {
 }
 
 // Check is SignIn that leaves no trace.
-func (a *Accounts) Check(ctx context.Context, email, password string) (store.User, error) {
-	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)",
+func (r *room) Check(ctx context.Context, email, password string) (store.User, error) {
+	u, err := store.One[store.User](r.Store.DB.WithContext(ctx), "lower(email) = lower(?)",
 		strings.TrimSpace(email))
 	if errors.Is(err, store.ErrNotFound) {
 		_, _ = argon2id.ComparePasswordAndHash(password, noOne) // so that an unknown address takes as long
@@ -294,21 +313,21 @@ func (a *Accounts) Check(ctx context.Context, email, password string) (store.Use
 
 // InSession is the user of a session that began in an era; store.ErrNotFound if it is
 // over.
-func (a *Accounts) InSession(ctx context.Context, id int64, era int) (store.User, error) {
-	return store.One[store.User](a.Store.DB.WithContext(ctx),
+func (r *room) InSession(ctx context.Context, id int64, era int) (store.User, error) {
+	return store.One[store.User](r.Store.DB.WithContext(ctx),
 		"id = ? AND session_era = ? AND disabled_at IS NULL", id, era)
 }
 
 // List lists all users, those that were removed aside.
-func (a *Accounts) List(ctx context.Context) (users []store.User, err error) {
-	return users, a.Store.DB.WithContext(ctx).Where("removed_at IS NULL").Order("id").Find(&users).Error
+func (r *room) List(ctx context.Context) (users []store.User, err error) {
+	return users, r.Store.DB.WithContext(ctx).Where("removed_at IS NULL").Order("id").Find(&users).Error
 }
 
 // Remove does away with an account that cannot sign in. Its name stays with what
 // was done by it; e-mail, password, second step, passkeys and known browsers go, and the
 // e-mail can have an account again.
-func (a *Accounts) Remove(ctx context.Context, id int64) error {
-	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+func (r *room) Remove(ctx context.Context, id int64) error {
+	return r.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		if u.DisabledAt == nil {
 			return invalid.Field("remove", "%s can still sign in: say that it cannot first.", u.Name)
 		}
@@ -331,11 +350,11 @@ func (a *Accounts) Remove(ctx context.Context, id int64) error {
 }
 
 // Any reports whether anybody can sign in yet.
-func (a *Accounts) Any(ctx context.Context) (bool, error) {
+func (r *room) Any(ctx context.Context) (bool, error) {
 	var n int64
-	err := a.Store.DB.WithContext(ctx).Model(&store.User{}).Limit(1).Count(&n).Error
+	err := r.Store.DB.WithContext(ctx).Model(&store.User{}).Limit(1).Count(&n).Error
 	return n > 0, err
 }
 
 // Sessions keeps who is signed in.
-func (a *Accounts) Sessions() scs.Store { return pgxstore.New(a.Store.Pool) }
+func (r *room) Sessions() scs.Store { return pgxstore.New(r.Store.Pool) }

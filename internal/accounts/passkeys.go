@@ -61,11 +61,11 @@ func NewParty(address string) (*webauthn.WebAuthn, error) {
 }
 
 // PasskeysAt is the address at which passkeys can be used; empty if there is none.
-func (a *Accounts) PasskeysAt() string {
-	if a.Party == nil {
+func (p *Passkeys) PasskeysAt() string {
+	if p.Party == nil {
 		return ""
 	}
-	return a.Party.Config.RPOrigins[0]
+	return p.Party.Config.RPOrigins[0]
 }
 
 var errNoPasskeys = invalid.Field("passkey",
@@ -105,19 +105,19 @@ func passkeysOf(tx *gorm.DB, id int64) (keys []store.Passkey, err error) {
 }
 
 // Passkeys lists a user's, the oldest first.
-func (a *Accounts) Passkeys(ctx context.Context, id int64) ([]store.Passkey, error) {
-	return passkeysOf(a.Store.DB.WithContext(ctx), id)
+func (p *Passkeys) Passkeys(ctx context.Context, id int64) ([]store.Passkey, error) {
+	return passkeysOf(p.Store.DB.WithContext(ctx), id)
 }
 
 // BeginPasskey begins to make a passkey for a user who knows the present
 // password: options are what the browser is asked, state what is kept until it
 // answers.
-func (a *Accounts) BeginPasskey(ctx context.Context, id int64, present string) (options any, state []byte,
+func (p *Passkeys) BeginPasskey(ctx context.Context, id int64, present string) (options any, state []byte,
 	err error) {
-	if a.Party == nil {
+	if p.Party == nil {
 		return nil, nil, errNoPasskeys
 	}
-	tx := a.Store.DB.WithContext(ctx)
+	tx := p.Store.DB.WithContext(ctx)
 	u, err := byID(id)(tx)
 	if err == nil {
 		err = isPresent(&u, present)
@@ -133,7 +133,7 @@ func (a *Accounts) BeginPasskey(ctx context.Context, id int64, present string) (
 		return nil, nil, invalid.Field("passkey", "An account has at most %d passkeys. Remove one first.",
 			mostPasskeys)
 	}
-	options, s, err := a.Party.BeginRegistration(h, webauthn.WithExclusions(webauthn.Credentials(h.keys).
+	options, s, err := p.Party.BeginRegistration(h, webauthn.WithExclusions(webauthn.Credentials(h.keys).
 		CredentialDescriptors()))
 	if err != nil {
 		return nil, nil, err
@@ -149,8 +149,8 @@ func refused(words string, err error) error {
 }
 
 // AddPasskey keeps the passkey that the browser answered with.
-func (a *Accounts) AddPasskey(ctx context.Context, id int64, name string, state, answer []byte) error {
-	if a.Party == nil {
+func (p *Passkeys) AddPasskey(ctx context.Context, id int64, name string, state, answer []byte) error {
+	if p.Party == nil {
 		return errNoPasskeys
 	}
 	if name = strings.Join(strings.Fields(name), " "); name == "" {
@@ -167,12 +167,12 @@ func (a *Accounts) AddPasskey(ctx context.Context, id int64, name string, state,
 	if err != nil {
 		return refused("The browser’s answer cannot be read. Begin again.", err)
 	}
-	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+	return p.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		h, err := holderOf(tx, *u)
 		if err != nil {
 			return err
 		}
-		c, err := a.Party.CreateCredential(h, s, said)
+		c, err := p.Party.CreateCredential(h, s, said)
 		if err != nil {
 			return refused("That passkey is not the one that was asked for, or it came too late. Begin again.", err)
 		}
@@ -188,8 +188,8 @@ func (a *Accounts) AddPasskey(ctx context.Context, id int64, name string, state,
 }
 
 // DropPasskey removes a passkey of a user.
-func (a *Accounts) DropPasskey(ctx context.Context, id int64, key []byte) error {
-	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+func (p *Passkeys) DropPasskey(ctx context.Context, id int64, key []byte) error {
+	return p.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		res := tx.Where("user_id = ? AND id = ?", id, key).Delete(&store.Passkey{})
 		if res.Error != nil || res.RowsAffected == 0 {
 			return res.Error
@@ -200,11 +200,11 @@ func (a *Accounts) DropPasskey(ctx context.Context, id int64, key []byte) error 
 
 // AskPasskey begins to sign somebody in who says who it is by a passkey; options
 // and state are as BeginPasskey's.
-func (a *Accounts) AskPasskey() (options any, state []byte, err error) {
-	if a.Party == nil {
+func (p *Passkeys) AskPasskey() (options any, state []byte, err error) {
+	if p.Party == nil {
 		return nil, nil, errNoPasskeys
 	}
-	options, s, err := a.Party.BeginDiscoverableLogin(webauthn.WithUserVerification(
+	options, s, err := p.Party.BeginDiscoverableLogin(webauthn.WithUserVerification(
 		protocol.VerificationRequired))
 	if err != nil {
 		return nil, nil, err
@@ -216,8 +216,8 @@ func (a *Accounts) AskPasskey() (options any, state []byte, err error) {
 // ByPasskey is whose passkey the browser answered with, and notes who came;
 // ErrSignIn if it is nobody's. state is good for one answer: the caller forgets
 // it before.
-func (a *Accounts) ByPasskey(ctx context.Context, state, answer []byte) (u store.User, err error) {
-	if a.Party == nil {
+func (p *Passkeys) ByPasskey(ctx context.Context, state, answer []byte) (u store.User, err error) {
+	if p.Party == nil {
 		return u, errNoPasskeys
 	}
 	var s webauthn.SessionData
@@ -225,7 +225,7 @@ func (a *Accounts) ByPasskey(ctx context.Context, state, answer []byte) (u store
 	if json.Unmarshal(state, &s) != nil || wrong != nil {
 		return u, ErrSignIn
 	}
-	tx := a.Store.DB.WithContext(ctx)
+	tx := p.Store.DB.WithContext(ctx)
 	var away error // the database
 	find := func(id, handle []byte) (webauthn.User, error) {
 		k, err := store.One[store.Passkey](tx, "id = ?", id)
@@ -242,7 +242,7 @@ func (a *Accounts) ByPasskey(ctx context.Context, state, answer []byte) (u store
 		}
 		return h, err
 	}
-	_, c, err := a.Party.ValidatePasskeyLogin(find, s, said)
+	_, c, err := p.Party.ValidatePasskeyLogin(find, s, said)
 	switch {
 	case away != nil:
 		return u, away
@@ -262,5 +262,5 @@ func (a *Accounts) ByPasskey(ctx context.Context, state, answer []byte) (u store
 	if err != nil {
 		return u, fmt.Errorf("passkey: %w", err)
 	}
-	return u, a.noteSelf(ctx, u, store.DidSignIn)
+	return u, p.noteSelf(ctx, u, store.DidSignIn)
 }

@@ -138,18 +138,18 @@ func TestPasskeys(t *testing.T) {
 	const at = "https://films.example"
 	party, err := accounts.NewParty(at)
 	require.NoError(t, err)
-	a := &accounts.Accounts{Store: storetest.Open(t), Party: party}
+	a := accounts.New(storetest.Open(t), party)
 	wren, err := a.Add(ctx, "wren@studio.example", "Wren", "a long password", store.Owner)
 	require.NoError(t, err)
 	mara, err := a.Add(ctx, "mara@studio.example", "Mara", "a long password", store.Operator)
 	require.NoError(t, err)
 
-	_, _, err = a.BeginPasskey(ctx, mara.ID, "another password")
+	_, _, err = a.Keys.BeginPasskey(ctx, mara.ID, "another password")
 	assert.ErrorContains(t, err, "not your present password")
 	register := func(d *device) error {
-		options, state, err := a.BeginPasskey(ctx, mara.ID, "a long password")
+		options, state, err := a.Keys.BeginPasskey(ctx, mara.ID, "a long password")
 		require.NoError(t, err)
-		return a.AddPasskey(ctx, mara.ID, " Phone  of Mara ", state, d.make(options))
+		return a.Keys.AddPasskey(ctx, mara.ID, " Phone  of Mara ", state, d.make(options))
 	}
 	assert.ErrorContains(t, register(newDevice(t, "https://films.example.evil.example")),
 		"not the one that was asked for")
@@ -158,27 +158,27 @@ func TestPasskeys(t *testing.T) {
 	assert.ErrorContains(t, register(careless), "not the one that was asked for")
 	d := newDevice(t, at)
 	require.NoError(t, register(d))
-	keys, err := a.Passkeys(ctx, mara.ID)
+	keys, err := a.Keys.Passkeys(ctx, mara.ID)
 	require.NoError(t, err)
 	require.Len(t, keys, 1)
 	assert.Equal(t, "Phone of Mara", keys[0].Name)
 	for _, bad := range []string{"", "{}", `{"id":1}`, "\x00"} {
-		assert.Error(t, a.AddPasskey(ctx, mara.ID, "x", []byte("{}"), []byte(bad)))
-		_, err := a.ByPasskey(ctx, []byte("{}"), []byte(bad))
+		assert.Error(t, a.Keys.AddPasskey(ctx, mara.ID, "x", []byte("{}"), []byte(bad)))
+		_, err := a.Keys.ByPasskey(ctx, []byte("{}"), []byte(bad))
 		assert.ErrorIs(t, err, accounts.ErrSignIn)
 	}
 
 	use := func(d *device) (store.User, error) {
-		options, state, err := a.AskPasskey()
+		options, state, err := a.Keys.AskPasskey()
 		require.NoError(t, err)
-		return a.ByPasskey(ctx, state, d.use(options))
+		return a.Keys.ByPasskey(ctx, state, d.use(options))
 	}
 	for range 2 {
 		u, err := use(d)
 		require.NoError(t, err)
 		assert.Equal(t, mara.ID, u.ID)
 	}
-	keys, err = a.Passkeys(ctx, mara.ID)
+	keys, err = a.Keys.Passkeys(ctx, mara.ID)
 	require.NoError(t, err)
 	assert.NotNil(t, keys[0].UsedAt)
 
@@ -187,11 +187,11 @@ func TestPasskeys(t *testing.T) {
 		_, err := use(d)
 		assert.ErrorIs(t, err, accounts.ErrSignIn, why)
 	}
-	options, _, err := a.AskPasskey()
+	options, _, err := a.Keys.AskPasskey()
 	require.NoError(t, err)
-	_, state, err := a.AskPasskey()
+	_, state, err := a.Keys.AskPasskey()
 	require.NoError(t, err)
-	_, err = a.ByPasskey(ctx, state, d.use(options))
+	_, err = a.Keys.ByPasskey(ctx, state, d.use(options))
 	assert.ErrorIs(t, err, accounts.ErrSignIn, "an answer to another question")
 	refused("a key of nobody", newDevice(t, at))
 	other := *d
@@ -222,7 +222,7 @@ func TestPasskeys(t *testing.T) {
 	disable(false)
 	_, err = use(d)
 	require.NoError(t, err)
-	require.NoError(t, a.DropPasskey(ctx, wren.ID, d.id))
+	require.NoError(t, a.Keys.DropPasskey(ctx, wren.ID, d.id))
 	_, err = use(d)
 	require.NoError(t, err, "nobody else removes it")
 	require.NoError(t, a.SetPassword(ctx, "mara@studio.example", "quite another password"))
@@ -240,8 +240,8 @@ func TestWherePasskeysAre(t *testing.T) {
 	} {
 		party, err := accounts.NewParty(address)
 		require.NoError(t, err, address)
-		assert.Equal(t, want, (&accounts.Accounts{Party: party}).PasskeysAt(), address)
+		assert.Equal(t, want, accounts.New(nil, party).Keys.PasskeysAt(), address)
 	}
-	_, _, err := (&accounts.Accounts{}).AskPasskey()
+	_, _, err := accounts.New(nil, nil).Keys.AskPasskey()
 	assert.ErrorContains(t, err, "NELKO_URL")
 }

@@ -61,7 +61,7 @@ func step(secret, code string, now time.Time) int64 {
 // SetSecondStep has a user sign in with an authenticator from now on, as a code
 // of it proves that it is there. It gives the recovery codes, which are shown
 // once.
-func (a *Accounts) SetSecondStep(ctx context.Context, id int64, secret, code string,
+func (s *SecondSteps) SetSecondStep(ctx context.Context, id int64, secret, code string,
 	now time.Time) (codes []string, err error) {
 	n := step(secret, code, now)
 	if n == 0 {
@@ -71,7 +71,7 @@ func (a *Accounts) SetSecondStep(ctx context.Context, id int64, secret, code str
 	for range recoveryCodes {
 		codes = append(codes, newCode())
 	}
-	return codes, a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+	return codes, s.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		u.TOTPSecret, u.TOTPStep = secret, n
 		if err := tx.Where("user_id = ?", id).Delete(&store.RecoveryCode{}).Error; err != nil {
 			return err
@@ -86,8 +86,8 @@ func (a *Accounts) SetSecondStep(ctx context.Context, id int64, secret, code str
 }
 
 // DropSecondStep has a user sign in by the password alone.
-func (a *Accounts) DropSecondStep(ctx context.Context, id int64, password string) error {
-	return a.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
+func (s *SecondSteps) DropSecondStep(ctx context.Context, id int64, password string) error {
+	return s.change(ctx, byID(id), func(tx *gorm.DB, u *store.User) error {
 		if err := isPresent(u, password); err != nil {
 			return err
 		}
@@ -97,8 +97,8 @@ func (a *Accounts) DropSecondStep(ctx context.Context, id int64, password string
 
 // ForgetSecondStep is DropSecondStep by who manages accounts, for somebody whose
 // authenticator and codes are lost.
-func (a *Accounts) ForgetSecondStep(ctx context.Context, id int64) error {
-	return a.change(ctx, byID(id), dropSecondStep)
+func (s *SecondSteps) ForgetSecondStep(ctx context.Context, id int64) error {
+	return s.change(ctx, byID(id), dropSecondStep)
 }
 
 func dropSecondStep(tx *gorm.DB, u *store.User) error {
@@ -111,9 +111,9 @@ func dropSecondStep(tx *gorm.DB, u *store.User) error {
 
 // SecondStep takes a code of a user's authenticator or a recovery code. Each is
 // taken once: whoever looked over a shoulder comes too late (ASVS 2.8.4).
-func (a *Accounts) SecondStep(ctx context.Context, id int64, code string, now time.Time) (u store.User,
+func (s *SecondSteps) SecondStep(ctx context.Context, id int64, code string, now time.Time) (u store.User,
 	err error) {
-	err = a.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
+	err = s.change(ctx, byID(id), func(tx *gorm.DB, was *store.User) error {
 		u = *was
 		if was.DisabledAt != nil || was.TOTPSecret == "" {
 			return ErrSignIn
@@ -130,18 +130,18 @@ func (a *Accounts) SecondStep(ctx context.Context, id int64, code string, now ti
 		return res.Error
 	})
 	if errors.Is(err, ErrSignIn) {
-		return u, errors.Join(err, store.Note(a.Store.DB.WithContext(ctx), store.DidRefuse, 0,
+		return u, errors.Join(err, store.Note(s.Store.DB.WithContext(ctx), store.DidRefuse, 0,
 			"The second step was not that of "+u.Email))
 	}
 	if err != nil {
 		return u, err
 	}
-	return u, a.noteSelf(ctx, u, store.DidSignIn)
+	return u, s.noteSelf(ctx, u, store.DidSignIn)
 }
 
 // CodesLeft is how many recovery codes a user has left.
-func (a *Accounts) CodesLeft(ctx context.Context, id int64) (n int64, err error) {
-	err = a.Store.DB.WithContext(ctx).Model(&store.RecoveryCode{}).Where("user_id = ? AND used_at IS NULL",
+func (s *SecondSteps) CodesLeft(ctx context.Context, id int64) (n int64, err error) {
+	err = s.Store.DB.WithContext(ctx).Model(&store.RecoveryCode{}).Where("user_id = ? AND used_at IS NULL",
 		id).Count(&n).Error
 	return n, err
 }
@@ -167,11 +167,11 @@ const DeviceFor = 180 * 24 * time.Hour
 
 // Remember makes a browser known from which a user signed in. key is what it
 // has from before; the one it has from now on comes back.
-func (a *Accounts) Remember(ctx context.Context, id int64, key string) (string, error) {
-	if !a.Knows(ctx, id, key) {
+func (s *SecondSteps) Remember(ctx context.Context, id int64, key string) (string, error) {
+	if !s.Knows(ctx, id, key) {
 		key = token.New()
 	}
-	return key, a.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{
+	return key, s.Store.DB.WithContext(ctx).Clauses(clause.OnConflict{
 		Columns:   []clause.Column{{Name: "user_id"}, {Name: "hash"}},
 		DoUpdates: clause.Assignments(map[string]any{"seen_at": gorm.Expr("now()")}),
 	}).
@@ -179,19 +179,19 @@ func (a *Accounts) Remember(ctx context.Context, id int64, key string) (string, 
 }
 
 // Knows reports whether a user has signed in from a browser before.
-func (a *Accounts) Knows(ctx context.Context, id int64, key string) bool {
+func (s *SecondSteps) Knows(ctx context.Context, id int64, key string) bool {
 	if key == "" {
 		return false
 	}
-	_, err := store.One[store.KnownDevice](a.Store.DB.WithContext(ctx),
+	_, err := store.One[store.KnownDevice](s.Store.DB.WithContext(ctx),
 		"user_id = ? AND hash = ? AND seen_at > ?", id, token.Hash(key), time.Now().Add(-DeviceFor))
 	return err == nil
 }
 
 // KnownTo reports whether somebody with an e-mail has signed in from a browser
 // before.
-func (a *Accounts) KnownTo(ctx context.Context, email, key string) bool {
-	u, err := store.One[store.User](a.Store.DB.WithContext(ctx), "lower(email) = lower(?)",
+func (s *SecondSteps) KnownTo(ctx context.Context, email, key string) bool {
+	u, err := store.One[store.User](s.Store.DB.WithContext(ctx), "lower(email) = lower(?)",
 		strings.TrimSpace(email))
-	return err == nil && a.Knows(ctx, u.ID, key)
+	return err == nil && s.Knows(ctx, u.ID, key)
 }

@@ -22,7 +22,7 @@ func (f *Film) Faults() (out []Faulty) {
 		if m.Faulty == "" {
 			continue
 		}
-		if s, ok := f.showing(id); ok {
+		if s, ok := showing(f, id); ok {
 			out = append(out, Faulty{s, m})
 		}
 	}
@@ -37,14 +37,14 @@ func (f *Film) Blame(err error) error {
 	if !errors.As(err, &told) {
 		return err
 	}
-	if s, ok := f.showing(told.Media); ok {
+	if s, ok := showing(f, told.Media); ok {
 		return &compose.SlideError{Slide: s, Err: told}
 	}
 	return err
 }
 
 // showing is the first slide in which a medium is seen.
-func (f *Film) showing(id doc.MediaID) (doc.SlideID, bool) {
+func showing(f *Film, id doc.MediaID) (doc.SlideID, bool) {
 	for _, s := range f.Scene.Slides {
 		for i := range s.Layers {
 			if s.Layers[i].Asset.Media == id {

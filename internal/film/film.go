@@ -135,12 +135,12 @@ func (h House) Lay(s Source) (*Film, error) {
 	marks.Only, marks.Of = s.Only, own
 	f.Scene = scene.Build(f.Doc, f.Theme, drawn, f.Library, pango.Words, marks)
 	if t := s.Profile.Teaser; t != nil {
-		f.shorten(*t)
+		shorten(f, *t)
 	}
 	if s.Endless {
 		f.Scene.FadeIn, f.Scene.FadeOut = 0, 0
 	}
-	f.segments = sync.OnceValues(f.cut)
+	f.segments = sync.OnceValues(func() ([]Segment, error) { return cut(f) })
 	f.soundKey = sync.OnceValues(f.nameSound)
 	return f, nil
 }
@@ -222,11 +222,11 @@ func (f *Film) Findings() []plan.Check {
 	for _, x := range f.Scene.Findings {
 		out = append(out, plan.Finding(f.Doc, f.Library, x.Slide, string(x.Kind), x.Media, x.Words, x.By))
 	}
-	return append(out, f.opensTwice()...)
+	return append(out, opensTwice(f)...)
 }
 
 // opensTwice is told where the opening's picture is the next slide's too.
-func (f *Film) opensTwice() []plan.Check {
+func opensTwice(f *Film) []plan.Check {
 	if len(f.Doc.Slides) < 2 || f.Doc.Slides[0].Kind != doc.Opening || f.Doc.Slides[0].Picture != "" {
 		return nil // chosen by hand it is meant
 	}

@@ -142,7 +142,7 @@ func TestKeysNameWhatFramesDependOn(t *testing.T) {
 		change(&c)
 		other := *f
 		other.Scene = &c
-		after, err := other.cut()
+		after, err := cut(&other)
 		require.NoError(t, err)
 		require.Len(t, after, len(before))
 		for i := range after {
@@ -237,7 +237,7 @@ func TestAProfileMayHaveItsLoudness(t *testing.T) {
 	}{{profile.Film, -14, -14}, {profile.DVDPALWide, -14, -23}, {profile.HDDisc, -16, -23},
 		{profile.DVDPALWide, 0, 0}} {
 		f := laid(t, func(s *Source) { s.Profile, s.Doc.Soundtrack.LUFS = c.p, c.said })
-		assert.Equal(t, c.want, f.lufs(), c.p.Name)
+		assert.Equal(t, c.want, lufs(f), c.p.Name)
 	}
 	own, err := profile.DVDPALWide.Own(profile.Change{Name: "louder", LUFS: -20})
 	require.NoError(t, err)

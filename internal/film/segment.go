@@ -33,7 +33,7 @@ func (s Segment) Frames() timecode.Frames { return s.To - s.From }
 
 // cut cuts a film into segments and names them. Slides longer than the profile
 // allows are cut again.
-func (f *Film) cut() ([]Segment, error) {
+func cut(f *Film) ([]Segment, error) {
 	var out []Segment
 	sc, most := f.Scene, f.Profile.MostFrames()
 	if f.Profile.Kind != profile.OfFilm {

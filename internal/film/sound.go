@@ -53,7 +53,7 @@ func samples(seconds float64) timecode.Samples {
 func (f *Film) heard() (out []heard) {
 	d, lib := f.Doc, f.Library
 	for _, p := range f.Plan.Sound.Placed(lib) {
-		out = append(out, item(p, lib, f.lufs())...)
+		out = append(out, item(p, lib, lufs(f))...)
 	}
 	for _, s := range f.Plan.Slides {
 		for _, id := range s.Media {
@@ -145,7 +145,7 @@ func item(p doc.Placed, lib doc.Library, lufs float64) (out []heard) {
 
 // fades are how long all sound takes to come in at the beginning and to go out
 // at the end, in seconds.
-func (f *Film) fades() (in, out float64) {
+func fades(f *Film) (in, out float64) {
 	if t := f.Profile.Teaser; t != nil {
 		return t.Fade, t.Fade
 	}
@@ -153,7 +153,7 @@ func (f *Film) fades() (in, out float64) {
 }
 
 // lufs is how loud the film is to be: as its profile has it, unless it is left as it is.
-func (f *Film) lufs() float64 {
+func lufs(f *Film) float64 {
 	if own := f.Doc.Soundtrack.LUFS; own == 0 || f.Profile.Audio.LUFS == 0 {
 		return own
 	}
@@ -189,13 +189,13 @@ func (f *Film) Silent() bool { return len(f.heard()) == 0 }
 
 // Track opens what is heard for mixing. closeAll must be called afterwards.
 func (f *Film) Track(ctx context.Context, files media.Files) (t sound.Track, closeAll func(), err error) {
-	in, out := f.fades()
+	in, out := fades(f)
 	d := f.Doc.Soundtrack.Ducked()
 	return open(ctx, files, f.Library, f.heard(), sound.Track{
 		FadeIn:  samples(in),
 		FadeOut: samples(out),
 		Total:   f.Samples(),
-		LUFS:    f.lufs(),
+		LUFS:    lufs(f),
 		Duck: sound.Duck{
 			DB:      d.DB,
 			Attack:  samples(d.Attack),
@@ -282,7 +282,7 @@ const soundVersion = 6
 func (f *Film) SoundKey() (string, error) { return f.soundKey() }
 
 func (f *Film) nameSound() (string, error) {
-	in, out := f.fades()
+	in, out := fades(f)
 	b, err := json.Marshal(struct {
 		Engine          int
 		Encode          string
@@ -293,7 +293,7 @@ func (f *Film) nameSound() (string, error) {
 		LUFS            float64
 		Duck            doc.Duck
 		Heard           []heard
-	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, f.lufs(),
+	}{soundVersion, f.tools.Encode, f.Profile.Audio, f.Profile.File.Format, f.Samples(), in, out, lufs(f),
 		f.Doc.Soundtrack.Ducked(), f.heard()})
 	if err != nil {
 		return "", fmt.Errorf("naming the soundtrack: %w", err)

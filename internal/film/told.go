@@ -12,7 +12,7 @@ import (
 
 // shorten leaves of the film what a teaser shows: that many seconds, moved to
 // end with the film where it is shorter, with the teaser's own fades.
-func (f *Film) shorten(t profile.Teaser) {
+func shorten(f *Film, t profile.Teaser) {
 	rate, sc := f.Doc.Rate, f.Scene
 	n := max(1, min(rate.Frames(t.Seconds), sc.Frames))
 	f.From = max(0, min(rate.Frames(t.From), sc.Frames-n))

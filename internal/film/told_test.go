@@ -52,7 +52,7 @@ func TestTeasers(t *testing.T) {
 			assert.Equal(rt, timecode.R25.SampleAt(f.From), h.Begin-h.At,
 				"the song is where it is in the film")
 		}
-		in, out := f.fades()
+		in, out := fades(f)
 		assert.Equal(rt, []float64{0.4, 0.4}, []float64{in, out})
 	})
 }

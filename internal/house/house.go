@@ -120,7 +120,7 @@ func Open(ctx context.Context, s *store.Store, b *store.Blobs, set Settings) (*H
 	if err != nil {
 		return nil, fmt.Errorf("passkeys at %q: %w", set.BaseURL, err)
 	}
-	h := &House{Store: s, Blobs: b, Queue: q, Accounts: &accounts.Accounts{Store: s, Party: party}}
+	h := &House{Store: s, Blobs: b, Queue: q, Accounts: accounts.New(s, party)}
 	h.reading = newReading(b.Folders())
 	h.Shelf = shelf.With(shelf.Config{
 		Store:   s,

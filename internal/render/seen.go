@@ -99,7 +99,7 @@ func (j *Job) compare(ctx context.Context, path string) (least float64, err erro
 	if err != nil {
 		return 0, err
 	}
-	if j.someOf(frames) {
+	if someOf(j, frames) {
 		least, err = j.compareSome(ctx, path, list)
 	} else {
 		least, err = j.compareAll(ctx, path, list)

@@ -53,7 +53,7 @@ func (j *Job) fresh(ctx context.Context, all []place) (out []stretch, frames tim
 
 // someOf is whether so few frames are to be compared that looking for them is quicker than
 // decoding the whole film.
-func (j *Job) someOf(frames timecode.Frames) bool {
+func someOf(j *Job, frames timecode.Frames) bool {
 	return containers[j.Film.Profile.File.Format].sought && 2*frames < j.Film.Scene.Frames
 }
 
@@ -83,7 +83,7 @@ func inTime(all []place, span func(place) (from, to float64)) string {
 }
 
 // seek has decoding begin at a stretch and end after it.
-func (j *Job) seek(s stretch) (before, after []string) {
+func seek(j *Job, s stretch) (before, after []string) {
 	rate := j.Film.Scene.Rate
 	half := rate.Seconds(1) / 2
 	before = []string{"-copyts", "-seek_timestamp", "1"}
@@ -95,7 +95,7 @@ func (j *Job) seek(s stretch) (before, after []string) {
 
 // decodes decodes the key frames of a finished film: what was compared in another film must be
 // decoded in this one too.
-func (j *Job) decodes(ctx context.Context, path string) error {
+func decodes(j *Job, ctx context.Context, path string) error {
 	cmd := patient(ctx, "-v", "error", "-nostdin", "-skip_frame", "nokey", "-i", path, "-map", "0:V:0", "-f",
 		"null", "-")
 	said, err := cmd.CombinedOutput()
@@ -111,11 +111,11 @@ func (j *Job) decodes(ctx context.Context, path string) error {
 // compareSome compares the frames of some stretches. Where one is not found by its time, all is
 // looked at.
 func (j *Job) compareSome(ctx context.Context, path string, list []stretch) (least float64, err error) {
-	if err := j.decodes(ctx, path); err != nil {
+	if err := decodes(j, ctx, path); err != nil {
 		return 0, err
 	}
 	for i, s := range list {
-		before, after := j.seek(s)
+		before, after := seek(j, s)
 		db, err := j.compareFrames(ctx, path, s.places, before, after)
 		if errors.Is(err, errShort) {
 			return j.compareAll(ctx, path, list)

@@ -85,9 +85,9 @@ func judge(status int, err error) outcome {
 var numbers atomic.Int64
 
 // operate does what an operator does, order after order, until ctx ends.
-func (s *studio) operate(ctx context.Context, i int) error {
-	rnd := rand.New(rand.NewPCG(s.Seed, uint64(100+i)))
-	c, err := s.browser()
+func (r *operator) operate(ctx context.Context, i int) error {
+	rnd := rand.New(rand.NewPCG(r.Seed, uint64(100+i)))
+	c, err := r.browser()
 	if err != nil {
 		return err
 	}
@@ -107,7 +107,7 @@ func (s *studio) operate(ctx context.Context, i int) error {
 			}
 		}
 		n++
-		s.order(ctx, c, rnd, fmt.Sprintf("Soak %d-%d", i, n), rest)
+		r.order(ctx, c, rnd, fmt.Sprintf("Soak %d-%d", i, n), rest)
 	}
 	return nil
 }
@@ -121,30 +121,30 @@ var (
 var orderPath = regexp.MustCompile(`/orders/(\d+)`)
 
 // order opens an order, sends its material in, edits, renders and delivers it.
-func (s *studio) order(ctx context.Context, c *client, rnd *rand.Rand, event string, rest func(int)) {
+func (r *operator) order(ctx context.Context, c *client, rnd *rand.Rand, event string, rest func(int)) {
 	status, _, err := c.post(ctx, "/orders", "client", "The Soakers", "client_email",
 		strings.ReplaceAll(strings.ToLower(event), " ", "-")+"@client.example", "event", event, "due",
 		"2030-01-01", "detail-names", "Soak", "detail-date", "2030")
-	if s.count(judge(status, err)) != done {
+	if r.count(judge(status, err)) != done {
 		rest(1000)
 		return
 	}
 	found := orderPath.FindStringSubmatch(c.last.Get("Location"))
 	if found == nil {
-		s.wrong(&s.f.Lost, "%s was opened and is nowhere", event)
+		r.wrong(&r.f.Lost, "%s was opened and is nowhere", event)
 		return
 	}
 	id, _ := strconv.ParseInt(found[1], 10, 64) // digits
-	s.mu.Lock()
-	s.acked.orders = append(s.acked.orders, event)
-	s.f.Orders++
-	s.mu.Unlock()
+	r.mu.Lock()
+	r.acked.orders = append(r.acked.orders, event)
+	r.f.Orders++
+	r.mu.Unlock()
 	page := "/orders/" + found[1]
 	for k := range 3 {
-		s.send(ctx, c, id, fmt.Sprintf("%d.jpg", k), append(bytes.Clone(s.photo),
+		r.send(ctx, c, id, fmt.Sprintf("%d.jpg", k), append(bytes.Clone(r.photo),
 			fmt.Sprintf("%s/%d/%d", event, k, rnd.Uint64())...), rest)
 	}
-	s.send(ctx, c, id, "song.flac", s.song, rest)
+	r.send(ctx, c, id, "song.flac", r.song, rest)
 	// An edit counts from the order's first state: all steps since are the
 	// operator's own or the program's.
 	// Smaller, and so sooner; and whatever length makes three pictures last as long
@@ -157,26 +157,26 @@ func (s *studio) order(ctx context.Context, c *client, rnd *rand.Rand, event str
 		k := int(numbers.Add(1))
 		status, _, err := c.post(ctx, page+"/edit/details", "base", "1", "detail-names",
 			fmt.Sprintf("Soak %d", k), "detail-date", "2030")
-		s.mu.Lock()
+		r.mu.Lock()
 		switch judge(status, err) {
 		case done:
-			s.acked.edits = append(s.acked.edits, k)
-			s.f.Edits++
+			r.acked.edits = append(r.acked.edits, k)
+			r.f.Edits++
 		case unknown:
-			s.acked.unknown[k] = true
-			s.f.Unanswered++
+			r.acked.unknown[k] = true
+			r.f.Unanswered++
 		}
-		s.mu.Unlock()
+		r.mu.Unlock()
 		rest(300)
 	}
-	s.film(ctx, c, id, page, event, rest)
+	r.film(ctx, c, id, page, event, rest)
 }
 
 // usual is the way of encoding that films are rendered in.
 var usual = profile.Shipped[0].Name
 
 // film renders an order, waits for it and delivers it.
-func (s *studio) film(ctx context.Context, c *client, id int64, page, event string, rest func(int)) {
+func (r *operator) film(ctx context.Context, c *client, id int64, page, event string, rest func(int)) {
 	for begun := false; !begun; rest(1500) {
 		if ctx.Err() != nil {
 			return
@@ -187,20 +187,20 @@ func (s *studio) film(ctx context.Context, c *client, id int64, page, event stri
 			_, _, _ = c.post(ctx, page+"/edit/fit", "base", "1")
 			// its material is still being read
 			if why := notice.FindString(text); !strings.Contains(why, "Not rendered.") {
-				s.wrong(&s.f.Unfinished, "%s was not rendered: %d %s", event, status, why)
+				r.wrong(&r.f.Unfinished, "%s was not rendered: %d %s", event, status, why)
 			}
 		}
-		s.mu.Lock()
+		r.mu.Lock()
 		switch judge(status, err) {
 		case done:
-			s.acked.renders[id]++
-			s.f.Renders++
+			r.acked.renders[id]++
+			r.f.Renders++
 			begun = true
 		case unknown:
-			s.acked.perhaps[id]++
-			s.f.Unanswered++
+			r.acked.perhaps[id]++
+			r.f.Unanswered++
 		}
-		s.mu.Unlock()
+		r.mu.Unlock()
 	}
 	for finished := false; !finished; rest(1500) {
 		if ctx.Err() != nil {
@@ -216,28 +216,28 @@ func (s *studio) film(ctx context.Context, c *client, id int64, page, event stri
 		title := fmt.Sprintf("%s %d", event, numbers.Add(1)) // another for each try
 		status, text, err := c.post(ctx, page+"/links", "title", title, "days", "30", "downloadable", "1",
 			"mail", "1")
-		if s.count(judge(status, err)) != done {
+		if r.count(judge(status, err)) != done {
 			continue
 		}
 		at := watchPath.FindString(text)
 		if at == "" {
-			s.wrong(&s.f.Lost, "%s was delivered, and the link is nowhere", title)
+			r.wrong(&r.f.Lost, "%s was delivered, and the link is nowhere", title)
 			return
 		}
-		s.mu.Lock()
-		s.acked.links[title] = watched{id, at}
-		s.f.Links++
-		s.mu.Unlock()
+		r.mu.Lock()
+		r.acked.links[title] = watched{id, at}
+		r.f.Links++
+		r.mu.Unlock()
 		delivered = true
 	}
 }
 
 // count counts what nobody knows of.
-func (s *studio) count(o outcome) outcome {
+func (r *operator) count(o outcome) outcome {
 	if o == unknown {
-		s.mu.Lock()
-		s.f.Unanswered++
-		s.mu.Unlock()
+		r.mu.Lock()
+		r.f.Unanswered++
+		r.mu.Unlock()
 	}
 	return o
 }
@@ -247,7 +247,7 @@ const pieceBytes = 64 << 10
 
 // send sends a file in pieces (tus 1.0.0), going on where the server says it
 // is, until it is acknowledged or ctx ends.
-func (s *studio) send(ctx context.Context, c *client, order int64, name string, b []byte, rest func(int)) {
+func (r *operator) send(ctx context.Context, c *client, order int64, name string, b []byte, rest func(int)) {
 	meta := func(pairs ...string) string {
 		var out []string
 		for i := 0; i < len(pairs); i += 2 {
@@ -266,7 +266,7 @@ func (s *studio) send(ctx context.Context, c *client, order int64, name string, 
 		if err == nil && status == http.StatusCreated {
 			u, err := url.Parse(c.last.Get("Location"))
 			if err != nil {
-				s.wrong(&s.f.Lost, "an upload was begun and is nowhere")
+				r.wrong(&r.f.Lost, "an upload was begun and is nowhere")
 				return
 			}
 			at = u.Path
@@ -300,10 +300,10 @@ func (s *studio) send(ctx context.Context, c *client, order int64, name string, 
 		}
 	}
 	sum := sha256.Sum256(b)
-	s.mu.Lock()
-	s.acked.uploads[path.Base(at)] = hex.EncodeToString(sum[:])
-	s.f.Uploads++
-	s.mu.Unlock()
+	r.mu.Lock()
+	r.acked.uploads[path.Base(at)] = hex.EncodeToString(sum[:])
+	r.f.Uploads++
+	r.mu.Unlock()
 }
 
 // upload is the identifier of an upload by the file about it.

@@ -26,8 +26,8 @@ func command(ctx context.Context, env []string, in, name string, args ...string)
 	return nil
 }
 
-func (s *studio) nelko(ctx context.Context, in string, args ...string) error {
-	return command(ctx, s.env, in, s.Binary, args...)
+func (p *place) nelko(ctx context.Context, in string, args ...string) error {
+	return command(ctx, p.env, in, p.Binary, args...)
 }
 
 // process is one that is started again whenever it ends.

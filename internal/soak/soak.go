@@ -78,6 +78,19 @@ func (f Figures) Print(w io.Writer) {
 
 // studio is the one that is soaked.
 type studio struct {
+	*place
+	operators *operator
+	checks    *checker
+}
+
+// operator works at the studio as people do, through a browser's requests.
+type operator struct{ *place }
+
+// checker looks at the end whether all that was acknowledged is there, once.
+type checker struct{ *place }
+
+// place is where the studio is, what it was told, and what is wrong with it.
+type place struct {
 	Settings
 	dir  string
 	url  string // of the database
@@ -126,7 +139,8 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 	if err := os.Chmod(dir, 0o755); err != nil { // PostgreSQL's user goes through
 		return Figures{}, err
 	}
-	s := &studio{Settings: set, dir: dir}
+	at := &place{Settings: set, dir: dir}
+	s := &studio{at, &operator{at}, &checker{at}}
 	s.acked = acked{
 		uploads: map[string]string{},
 		unknown: map[int]bool{},
@@ -172,7 +186,7 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 	defer over()
 	g, working := errgroup.WithContext(working)
 	for i := range set.Operators {
-		g.Go(func() error { return s.operate(working, i) })
+		g.Go(func() error { return s.operators.operate(working, i) })
 	}
 	g.Go(func() error { return s.view(working) })
 	g.Go(func() error { return s.hurting(working) })
@@ -188,19 +202,19 @@ func Run(ctx context.Context, set Settings) (Figures, error) {
 	if err := s.settle(ctx, db); err != nil {
 		return s.f, err
 	}
-	return s.f, s.check(ctx, db)
+	return s.f, s.checks.check(ctx, db)
 }
 
-func (s *studio) say(format string, a ...any) {
-	fmt.Fprintf(s.Log, time.Now().Format(time.TimeOnly)+" "+format+"\n", a...)
+func (p *place) say(format string, a ...any) {
+	fmt.Fprintf(p.Log, time.Now().Format(time.TimeOnly)+" "+format+"\n", a...)
 }
 
 // wrong notes something that is not as it should be.
-func (s *studio) wrong(count *int, format string, a ...any) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
+func (p *place) wrong(count *int, format string, a ...any) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
 	*count++
-	s.f.Wrong = append(s.f.Wrong, fmt.Sprintf(format, a...))
+	p.f.Wrong = append(p.f.Wrong, fmt.Sprintf(format, a...))
 }
 
 func freeAddress() (string, error) {
@@ -254,13 +268,13 @@ func (s *studio) materials(ctx context.Context) error {
 }
 
 // browser is an operator's or a viewer's.
-func (s *studio) browser() (*client, error) {
+func (p *place) browser() (*client, error) {
 	jar, err := cookiejar.New(nil)
 	if err != nil {
 		return nil, err
 	}
 	return &client{
-		base: "http://" + s.addr,
+		base: "http://" + p.addr,
 		http: &http.Client{
 			Jar:           jar,
 			Timeout:       30 * time.Second,
@@ -332,12 +346,12 @@ func (s *studio) settle(ctx context.Context, db *store.Store) error {
 }
 
 // house opens the studio's rooms, without server or workers.
-func (s *studio) house(ctx context.Context) (*app.App, error) {
+func (p *place) house(ctx context.Context) (*app.App, error) {
 	return app.Open(ctx, app.Settings{
-		DatabaseURL: s.url,
-		Var:         filepath.Join(s.dir, "var"),
-		Blobs:       "file://" + filepath.ToSlash(filepath.Join(s.dir, "var", "blobs")),
-		BaseURL:     "http://" + s.addr,
-		Addr:        s.addr,
+		DatabaseURL: p.url,
+		Var:         filepath.Join(p.dir, "var"),
+		Blobs:       "file://" + filepath.ToSlash(filepath.Join(p.dir, "var", "blobs")),
+		BaseURL:     "http://" + p.addr,
+		Addr:        p.addr,
 	})
 }

@@ -75,7 +75,7 @@ func (p Plan) Terms() []Term {
 	for _, k := range []doc.Kind{doc.Opening, doc.Closing} {
 		for _, id := range ids[string(k)] {
 			single = append(single, Term{
-				Text:   string(k) + " " + p.sec(p.Slides[at[id]].Length),
+				Text:   string(k) + " " + sec(p, p.Slides[at[id]].Length),
 				Slides: []doc.SlideID{id},
 			})
 		}
@@ -87,15 +87,15 @@ func (p Plan) Terms() []Term {
 		}
 	}
 	stills := fmt.Sprintf("%s, together %s", wording.Counted(len(ids["still"]), "picture slide"),
-		p.sec(sums["still"]))
+		sec(p, sums["still"]))
 	if hi-lo <= 1 {
 		stills = fmt.Sprintf("%s × %.2f s", wording.Counted(len(ids["still"]), "picture slide"),
 			p.Rate.Seconds(sums["still"])/float64(max(1, len(ids["still"]))))
 	}
 	add("still", stills)
-	add("pinned", fmt.Sprintf("%d pinned %s", len(ids["pinned"]), p.sec(sums["pinned"])))
-	add("clip", fmt.Sprintf("%s %s", wording.Counted(len(ids["clip"]), "clip"), p.sec(sums["clip"])))
-	add("card", fmt.Sprintf("%s %s", wording.Counted(len(ids["card"]), "text card"), p.sec(sums["card"])))
+	add("pinned", fmt.Sprintf("%d pinned %s", len(ids["pinned"]), sec(p, sums["pinned"])))
+	add("clip", fmt.Sprintf("%s %s", wording.Counted(len(ids["clip"]), "clip"), sec(p, sums["clip"])))
+	add("card", fmt.Sprintf("%s %s", wording.Counted(len(ids["card"]), "text card"), sec(p, sums["card"])))
 	out = append(out, single...)
 	for i := 1; i < len(out); i++ {
 		out[i].Sign = "+"
@@ -129,7 +129,7 @@ func (p Plan) Explained(d doc.Slideshow, t *theme.Theme, lib doc.Library) []Term
 	return out
 }
 
-func (p Plan) sec(f timecode.Frames) string { return fmt.Sprintf("%.2f s", p.Rate.Seconds(f)) }
+func sec(p Plan, f timecode.Frames) string { return fmt.Sprintf("%.2f s", p.Rate.Seconds(f)) }
 
 func (p Plan) music() Term {
 	if p.Music == 0 {
@@ -153,7 +153,7 @@ func (p Plan) between() Term {
 // explain says where a term comes from.
 func (p Plan) explain(term *Term, at map[doc.SlideID]int, d doc.Slideshow, t *theme.Theme, lib doc.Library) {
 	say := func(format string, a ...any) { term.Why = append(term.Why, fmt.Sprintf(format, a...)) }
-	framed := func(f timecode.Frames) string { return fmt.Sprintf("%s (%d frames)", p.sec(f), f) }
+	framed := func(f timecode.Frames) string { return fmt.Sprintf("%s (%d frames)", sec(p, f), f) }
 	switch {
 	case term.Sign == "=":
 		say("%s are %d frames at %s a second.", term.Text, p.Frames, p.Rate)
@@ -172,13 +172,13 @@ func (p Plan) explain(term *Term, at map[doc.SlideID]int, d doc.Slideshow, t *th
 	case term.Sign == "—":
 		say("Music until frame %d, pictures until frame %d.", p.MusicEnd, p.Frames)
 	case term.Sign == "−":
-		p.explainJoins(say, at, term.Slides, d)
+		explainJoins(p, say, at, term.Slides, d)
 	default:
 		p.explainSlides(say, framed, at, term.Slides, d, t)
 	}
 }
 
-func (p Plan) explainJoins(say func(string, ...any), at map[doc.SlideID]int, joined []doc.SlideID,
+func explainJoins(p Plan, say func(string, ...any), at map[doc.SlideID]int, joined []doc.SlideID,
 	d doc.Slideshow) {
 	hand := 0
 	for _, id := range joined {

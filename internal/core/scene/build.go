@@ -50,7 +50,7 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 	}
 	own := decides(o.Of, d.Frame)
 	for i, ps := range p.Slides {
-		b := builder{
+		b := newBuilder(stage{
 			scene: s,
 			of:    o.Of,
 			doc:   d,
@@ -61,14 +61,14 @@ func Build(d doc.Slideshow, t *theme.Theme, p plan.Plan, lib doc.Library, ts Typ
 			rnd:   cast.Number(ps.Slide, d.Seed, d.Called),
 			turn:  i,
 			shape: framing.ShapeOf(own.W, own.H),
-		}
+		})
 		out := Slide{ID: ps.ID, Start: ps.Start, Length: ps.Length, Overlap: ps.Overlap, Into: ps.Into}
 		switch {
 		case o.Only != nil && !slices.Contains(o.Only, ps.ID):
 		case ps.Kind == doc.Opening:
-			b.card(&t.Opening, d.Details, b.picture(&t.Opening, true), nil)
+			b.card(&t.Opening, d.Details, b.pics.picture(&t.Opening, true), nil)
 		case ps.Kind == doc.Closing:
-			b.card(&t.Closing, d.Details, b.picture(&t.Closing, false), nil)
+			b.card(&t.Closing, d.Details, b.pics.picture(&t.Closing, false), nil)
 		case ps.Kind == doc.Card:
 			b.textCard(ps.Card)
 		default:
@@ -106,8 +106,24 @@ func nearPicture(d doc.Slideshow, id doc.SlideID) doc.MediaID {
 	return edgePicture(d, true)
 }
 
-// builder places the layers of one slide.
+// builder builds the layers of one slide: its prints and its words on a stage.
 type builder struct {
+	*stage
+	pics  *prints
+	texts *texts
+}
+
+// prints put pictures on the stage: where they stand, which part of them is seen, how they are
+// mounted, and what lies behind and over them.
+type prints struct{ *stage }
+
+// texts put words on the stage, set in lines and blocks.
+type texts struct{ *stage }
+
+func newBuilder(on stage) *builder { return &builder{&on, &prints{&on}, &texts{&on}} }
+
+// stage is the frame in which a slide is shown, what is known of it, and its layers so far.
+type stage struct {
 	scene  *Scene
 	of     doc.Frame // the film's own: see Options
 	doc    doc.Slideshow
@@ -124,13 +140,13 @@ type builder struct {
 	around framing.Rect    // of the slide's block of words, in fractions of the frame
 }
 
-func (b *builder) add(l Layer) {
+func (b *stage) add(l Layer) {
 	l.Until = b.until
 	b.layers = append(b.layers, l)
 }
 
-func (b *builder) w() float64 { return float64(b.scene.W) }
-func (b *builder) h() float64 { return float64(b.scene.H) }
+func (b *stage) w() float64 { return float64(b.scene.W) }
+func (b *stage) h() float64 { return float64(b.scene.H) }
 
 // sameShape is how far the logarithms of two frames' aspects may be apart in frames of
 // one shape, whose sides are even.
@@ -146,33 +162,33 @@ func decides(of, drawn doc.Frame) doc.Frame {
 }
 
 // aspect is that of the frame in which is decided what is shown.
-func (b *builder) aspect() float64 {
+func (b *stage) aspect() float64 {
 	f := decides(b.of, b.doc.Frame)
 	return float64(f.W) / float64(f.H)
 }
 
 // caster chooses layouts, in that frame too.
-func (b *builder) caster() cast.Caster {
+func (b *stage) caster() cast.Caster {
 	d := b.doc
 	d.Frame = decides(b.of, d.Frame)
 	return cast.Of(d, b.theme, b.lib)
 }
 
 // short is the frame's shorter side in pixels, the unit of themes' sizes.
-func (b *builder) short() float64 { return math.Min(b.w(), b.h()) }
+func (b *stage) short() float64 { return math.Min(b.w(), b.h()) }
 
-func (b *builder) frame() framing.Rect { return framing.Rect{W: b.w(), H: b.h()} }
+func (b *stage) frame() framing.Rect { return framing.Rect{W: b.w(), H: b.h()} }
 
-func (b *builder) frames(seconds float64) timecode.Frames { return b.doc.Rate.Frames(seconds) }
+func (b *stage) frames(seconds float64) timecode.Frames { return b.doc.Rate.Frames(seconds) }
 
-func (b *builder) find(f Finding) {
+func (b *stage) find(f Finding) {
 	f.Slide = b.slide.ID
 	b.scene.Findings = append(b.scene.Findings, f)
 }
 
 // look is how a medium's tone is changed: as set for it, for the film, or by
 // the theme.
-func (b *builder) look(id doc.MediaID) look.Look {
+func (b *stage) look(id doc.MediaID) look.Look {
 	if l := b.doc.Shot(id).Look; l != nil {
 		return *l
 	}
@@ -184,7 +200,7 @@ func (b *builder) look(id doc.MediaID) look.Look {
 
 // motion is how pictures move: as set for the slide, for the film, by the
 // layout or by the theme.
-func (b *builder) motion(l *design.Motion) design.Motion {
+func (b *stage) motion(l *design.Motion) design.Motion {
 	switch {
 	case b.slide.Motion != nil:
 		return *b.slide.Motion
@@ -204,7 +220,7 @@ const SoftShare = 8
 // seen to move.
 const glide = 0.12
 
-func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
+func (b *prints) backdrop(back design.Backdrop, media doc.MediaID) {
 	full := Move{From: unit, To: unit, Ease: framing.InOut}
 	if back.Moves {
 		inner := framing.Zoom(unit, 1+glide, framing.Point{X: 0.5, Y: 0.5})
@@ -265,7 +281,7 @@ func (b *builder) backdrop(back design.Backdrop, media doc.MediaID) {
 }
 
 // photo fills the frame with a picture, and lays its colour over it.
-func (b *builder) photo(back design.Backdrop, media doc.MediaID) {
+func (b *prints) photo(back design.Backdrop, media doc.MediaID) {
 	motion := design.Motion{Kind: design.Still}
 	if back.Moves {
 		motion = design.Motion{Kind: design.In, Zoom: glide}
@@ -278,7 +294,7 @@ func (b *builder) photo(back design.Backdrop, media doc.MediaID) {
 
 // soft fills the frame with a blurred copy of a medium. It rests unless it is to move: that it
 // creeps is not seen, and costs an encoder much.
-func (b *builder) soft(back design.Backdrop, media doc.MediaID) {
+func (b *prints) soft(back design.Backdrop, media doc.MediaID) {
 	m := b.lib[media]
 	w, h := b.doc.Size(m)
 	fill := framing.Fill(w, h, b.w()/b.h(), framing.Point{X: 0.5, Y: 0.45})
@@ -305,7 +321,7 @@ func (b *builder) soft(back design.Backdrop, media doc.MediaID) {
 }
 
 // fullSize is a medium's size in pixels once turned, uncropped.
-func (b *builder) fullSize(m doc.Media) framing.Point {
+func (b *stage) fullSize(m doc.Media) framing.Point {
 	if b.doc.Shot(m.ID).Turn%2 == 1 {
 		return framing.Point{X: float64(m.H), Y: float64(m.W)}
 	}
@@ -314,7 +330,7 @@ func (b *builder) fullSize(m doc.Media) framing.Point {
 
 // uncrop turns a window in fractions of the cropped picture into one of the
 // whole picture.
-func (b *builder) uncrop(id doc.MediaID, r framing.Rect) framing.Rect {
+func (b *stage) uncrop(id doc.MediaID, r framing.Rect) framing.Rect {
 	c := b.doc.Shot(id).Crop
 	if c == (framing.Rect{}) {
 		return r
@@ -361,21 +377,21 @@ func (b *builder) pictures() {
 		case layout.Backdrop != nil:
 			back = *layout.Backdrop
 		}
-		b.backdrop(back, b.own(first.ID))
+		b.pics.backdrop(back, b.own(first.ID))
 	}
-	b.behind("pictures")
+	b.pics.behind("pictures")
 	motion := b.motion(layout.Motion)
 	for i, id := range media {
-		b.place(places[i], layout.Dress, b.lib[id], motion, i)
+		b.pics.place(places[i], layout.Dress, b.lib[id], motion, i)
 	}
 	if len(b.slide.Lines) == 0 && b.slide.Caption != "" {
-		b.caption(b.slide.Caption, 0.5)
+		b.texts.caption(b.slide.Caption, 0.5)
 	}
 	for _, l := range b.slide.Lines {
 		if b.until = b.frames(l.To); b.until >= b.slide.Length {
 			b.until = 0
 		}
-		b.caption(l.Text, l.From)
+		b.texts.caption(l.Text, l.From)
 	}
 	b.until = 0
 }

@@ -13,7 +13,7 @@ import (
 )
 
 // columns sets lines like "name | part" in two columns.
-func (b *builder) columns(p *placed, words string, width float64) {
+func (b *texts) columns(p *placed, words string, width float64) {
 	var l, r []string
 	for _, line := range strings.Split(words, "\n") {
 		left, right, both := strings.Cut(line, "|")
@@ -37,7 +37,7 @@ func (b *builder) columns(p *placed, words string, width float64) {
 }
 
 // element adds the layers of one element at its place.
-func (b *builder) element(p placed, align string, left, y, width float64) {
+func (b *texts) element(p placed, align string, left, y, width float64) {
 	if p.ruleW > 0 {
 		r := framing.Rect{X: alignedAt(align, left, width, p.ruleW), Y: math.Round(y), W: p.ruleW, H: p.h}
 		from := r
@@ -79,7 +79,7 @@ func alignedAt(align string, left, width, w float64) float64 {
 
 // words adds the layers of words set together: one, or one a part where they
 // enter in parts.
-func (b *builder) words(t Type, s Setting, e theme.Element, align string, left, y, width float64) {
+func (b *texts) words(t Type, s Setting, e theme.Element, align string, left, y, width float64) {
 	pad := float64(t.Pad())
 	x := math.Round(alignedAt(align, left, width, s.W)/2) * 2
 	y = math.Round(y/2) * 2
@@ -129,7 +129,7 @@ func (b *builder) words(t Type, s Setting, e theme.Element, align string, left, 
 // parts lets the parts of set words come in one after another: stagger
 // seconds apart, but all within most seconds. The parts' windows tile the
 // sprite, so that together they are the whole again.
-func (b *builder) parts(base Layer, parts []framing.Rect, s Setting, stagger, most, enter, rise float64) {
+func (b *texts) parts(base Layer, parts []framing.Rect, s Setting, stagger, most, enter, rise float64) {
 	windows := tile(parts, s, float64(base.Asset.Text.Pad()), float64(base.Asset.W), float64(base.Asset.H))
 	if len(windows) == 0 {
 		base.Enter = b.frames(0.9)
@@ -213,7 +213,7 @@ func tile(parts []framing.Rect, s Setting, pad, w, h float64) []framing.Rect {
 
 // roll lets a block that is taller than its area run through the frame from
 // bottom to top while the slide lasts.
-func (b *builder) roll(set []placed, bl theme.Block, left, width, total float64) {
+func (b *texts) roll(set []placed, bl theme.Block, left, width, total float64) {
 	start := len(b.layers)
 	y := 0.0
 	for i, p := range set {
@@ -237,7 +237,7 @@ func (b *builder) roll(set []placed, bl theme.Block, left, width, total float64)
 
 // caption sets words on a slide's pictures, in the style set for the slide,
 // for the film or by the theme, from so many seconds after its beginning.
-func (b *builder) caption(words string, from float64) {
+func (b *texts) caption(words string, from float64) {
 	c := b.theme.Caption
 	switch {
 	case b.slide.CaptionStyle != nil:
@@ -273,7 +273,7 @@ func (b *builder) caption(words string, from float64) {
 
 // lay puts decor, watermark and mark over the film.
 func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib doc.Library, ts Typesetter) {
-	b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, shape: framing.ShapeOf(s.W, s.H)}
+	b := newBuilder(stage{scene: s, doc: d, theme: t, lib: lib, set: ts, shape: framing.ShapeOf(s.W, s.H)})
 	over := func(from, to timecode.Frames, l Layer) {
 		if to > from {
 			s.Overlays = append(s.Overlays, Overlay{from, to - from, l})
@@ -284,7 +284,7 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 			continue
 		}
 		for _, r := range ranges(p, dec.On) {
-			over(r[0], r[1], b.decor(dec.Decor))
+			over(r[0], r[1], b.pics.decor(dec.Decor))
 		}
 	}
 	for _, laid := range d.Decor {
@@ -295,24 +295,24 @@ func (o Options) lay(s *Scene, d doc.Slideshow, t *theme.Theme, p planned, lib d
 			continue // its picture is gone
 		}
 		from, to := p.Laid(laid, lib) // nowhere while its slides are taken out
-		l := b.decor(laid.Decor)
+		l := b.pics.decor(laid.Decor)
 		if l.Asset.Kind == Footage {
 			l.Asset.Begin = timecode.Samples(laid.Begin * timecode.SampleRate)
 		}
 		over(from, to, l)
 	}
 	if m, ok := lib[o.Picture]; ok {
-		over(0, s.Frames, b.mark(m))
+		over(0, s.Frames, b.pics.mark(m))
 	} else if o.Mark != "" {
-		b.corner(o.Mark, framing.TitleSafe.Scale(b.w(), b.h()), 0.026, 0.85, "lower-right", over)
+		b.texts.corner(o.Mark, framing.TitleSafe.Scale(b.w(), b.h()), 0.026, 0.85, "lower-right", over)
 	}
 	if o.Watermark != "" {
-		b.corner(o.Watermark, framing.TitleSafe.Scale(b.w(), b.h()), 0.05, 0.8, "upper-right", over)
+		b.texts.corner(o.Watermark, framing.TitleSafe.Scale(b.w(), b.h()), 0.05, 0.8, "upper-right", over)
 	}
 }
 
 // corner lays words over the whole film, outlined so that they can be read on any.
-func (b *builder) corner(words string, area framing.Rect, size, alpha float64, anchor string,
+func (b *texts) corner(words string, area framing.Rect, size, alpha float64, anchor string,
 	over func(from, to timecode.Frames, l Layer)) {
 	font := ""
 	for name := range b.theme.Fonts {

@@ -13,25 +13,25 @@ import (
 // PictureOf is the picture that a slide without pictures of its own shows, if its
 // theme has a place for one: that of an opening, a closing or a card.
 func PictureOf(d doc.Slideshow, t *theme.Theme, lib doc.Library, s doc.Slide) doc.MediaID {
-	b := &builder{
+	b := newBuilder(stage{
 		scene: &Scene{W: d.Frame.W, H: d.Frame.H},
 		of:    d.Frame,
 		doc:   d,
 		theme: t,
 		lib:   lib,
 		slide: plan.Slide{Slide: s},
-	}
+	})
 	switch s.Kind {
 	case doc.Opening:
-		return b.picture(&t.Opening, true)
+		return b.pics.picture(&t.Opening, true)
 	case doc.Closing:
-		return b.picture(&t.Closing, false)
+		return b.pics.picture(&t.Closing, false)
 	}
 	return b.own(nearPicture(d, s.ID))
 }
 
 // own is the picture chosen for the slide by hand, or else another.
-func (b *builder) own(otherwise doc.MediaID) doc.MediaID {
+func (b *stage) own(otherwise doc.MediaID) doc.MediaID {
 	if _, ok := b.lib[b.slide.Picture]; ok {
 		return b.slide.Picture
 	}
@@ -40,11 +40,11 @@ func (b *builder) own(otherwise doc.MediaID) doc.MediaID {
 
 // picture is the picture an opening or a closing shows: chosen by hand, or a good
 // one of the film, as in its own frame: the same however large it is drawn.
-func (b *builder) picture(c *theme.Card, opening bool) doc.MediaID {
-	in := &builder{scene: &Scene{W: b.of.W, H: b.of.H}}
+func (b *prints) picture(c *theme.Card, opening bool) doc.MediaID {
+	in := newBuilder(stage{scene: &Scene{W: b.of.W, H: b.of.H}})
 	aspect := in.w() / in.h()
 	if c.Picture != nil {
-		aside := in.asideOf(c.Picture)
+		aside := in.texts.asideOf(c.Picture)
 		aspect = aside.W / aside.H
 	}
 	return b.own(goodPicture(b.doc, b.lib, aspect, in.w(), opening))

@@ -74,8 +74,8 @@ func (l *Layer) shown(n, length timecode.Frames) (p Shown, ok bool) {
 // FocalPoint is where the eye goes in a picture, in fractions of it as turned,
 // before its crop: set by hand, the middle of the faces, or what stands out.
 func FocalPoint(d doc.Slideshow, m doc.Media) framing.Point {
-	b := builder{doc: d}
-	at, _ := b.focus(m)
+	b := newBuilder(stage{doc: d})
+	at, _ := b.pics.focus(m)
 	if c := d.Shot(m.ID).Crop; c != (framing.Rect{}) {
 		at = framing.Point{X: c.X + at.X*c.W, Y: c.Y + at.Y*c.H}
 	}

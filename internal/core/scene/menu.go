@@ -52,8 +52,16 @@ func Menu(p MenuPage, d doc.Slideshow, t *theme.Theme, lib doc.Library, ts Types
 	var buttons []framing.Rect
 	start := timecode.Frames(0)
 	for i, n := range parts {
-		b := builder{scene: s, doc: d, theme: t, lib: lib, set: ts, turn: i, shape: framing.ShapeOf(s.W, s.H),
-			slide: plan.Slide{Slide: doc.Slide{ID: "menu", Kind: doc.Card}, Start: start, Length: n}}
+		b := newBuilder(stage{
+			scene: s,
+			doc:   d,
+			theme: t,
+			lib:   lib,
+			set:   ts,
+			turn:  i,
+			shape: framing.ShapeOf(s.W, s.H),
+			slide: plan.Slide{Slide: doc.Slide{ID: "menu", Kind: doc.Card}, Start: start, Length: n},
+		})
 		buttons = b.menu(p)
 		s.Slides = append(s.Slides, Slide{ID: "menu", Start: start, Length: n, Layers: b.layers})
 		start += n
@@ -85,7 +93,7 @@ func (b *builder) menu(p MenuPage) (buttons []framing.Rect) {
 	head := area
 	head.H = area.H * menuTitle
 	main.Size = math.Min(main.Size, menuTitle*0.62)
-	b.line(p.Title, main, head)
+	b.texts.line(p.Title, main, head)
 	foot := area
 	foot.H = area.H * menuWays
 	foot.Y = area.Y + area.H - foot.H
@@ -101,9 +109,9 @@ func (b *builder) menu(p MenuPage) (buttons []framing.Rect) {
 		words.Y = picture.Y + picture.H
 		picture = framing.Whole(b.w(), b.h(), picture.Inset(b.short()*0.012))
 		dress := b.menuDress()
-		b.place(theme.Place{Rect: fractions(picture, b.w(), b.h())}, dress, b.lib[p.Items[i].Poster],
+		b.pics.place(theme.Place{Rect: fractions(picture, b.w(), b.h())}, dress, b.lib[p.Items[i].Poster],
 			design.Motion{Kind: design.Still}, i)
-		b.line(p.Items[i].Title, small, words)
+		b.texts.line(p.Items[i].Title, small, words)
 		buttons = append(buttons, picture.Inset(-b.short()*0.008))
 	}
 	for i, words := range []string{p.Earlier, p.All, p.Later} {
@@ -113,7 +121,7 @@ func (b *builder) menu(p MenuPage) (buttons []framing.Rect) {
 		r := foot
 		r.W = area.W * 0.3
 		r.X += float64(i) / 2 * (area.W - r.W)
-		b.line(words, small, r)
+		b.texts.line(words, small, r)
 		buttons = append(buttons, r.Inset(r.H*0.06))
 	}
 	return buttons
@@ -123,7 +131,7 @@ func (b *builder) menu(p MenuPage) (buttons []framing.Rect) {
 // theme's own does.
 func (b *builder) still(back design.Backdrop, media doc.MediaID, moves bool) {
 	at := len(b.layers)
-	b.backdrop(back, media)
+	b.pics.backdrop(back, media)
 	for i := at; i < len(b.layers); i++ {
 		w := &b.layers[i].Window
 		switch {
@@ -147,7 +155,7 @@ func (b *builder) menuDress() theme.Dress {
 
 // line sets words in the middle of a box, in one line if the type is not
 // shrunk too far by that, else in two.
-func (b *builder) line(words string, y design.Type, box framing.Rect) {
+func (b *texts) line(words string, y design.Type, box framing.Rect) {
 	if words == "" {
 		return
 	}

@@ -41,7 +41,7 @@ func ranges(p planned, on string) (out [][2]timecode.Frames) {
 }
 
 // decor is a layer for a piece of decor.
-func (b *builder) decor(d design.Decor) Layer {
+func (b *prints) decor(d design.Decor) Layer {
 	l := Layer{Alpha: d.Opacity, Enter: b.frames(d.FadeIn), Leave: b.frames(d.FadeOut), Window: Still(unit)}
 	if d.Kind == design.Drift {
 		l.Asset, l.Drift, l.Seed = Asset{Kind: Drift}, &d, b.doc.Seed+uint64(len(d.Particles))
@@ -79,7 +79,7 @@ const (
 
 // mark puts a picture whole into the lower right corner of the title-safe
 // area.
-func (b *builder) mark(m doc.Media) Layer {
+func (b *prints) mark(m doc.Media) Layer {
 	h := math.Min(markHeight*b.short(), markWidth*b.short()/m.Aspect())
 	w := h * m.Aspect()
 	left, top := anchored(theme.Block{Anchor: "lower-right"}, framing.TitleSafe.Scale(b.w(), b.h()), w, h,
@@ -92,7 +92,7 @@ func (b *builder) mark(m doc.Media) Layer {
 }
 
 // behind adds the theme's decor that lies under pictures and words.
-func (b *builder) behind(on string) {
+func (b *prints) behind(on string) {
 	for _, d := range b.theme.Decor {
 		if d.Behind && (d.On == on || d.On == "all") {
 			b.add(b.decor(d.Decor))

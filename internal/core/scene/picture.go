@@ -10,14 +10,14 @@ import (
 	"nelko/internal/core/theme"
 )
 
-func (b *builder) fit(dress theme.Dress, id doc.MediaID) design.Fit {
+func (b *stage) fit(dress theme.Dress, id doc.MediaID) design.Fit {
 	if f := b.doc.Shot(id).Fit; f != "" {
 		return f
 	}
 	return dress.Fit
 }
 
-func (b *builder) scale(dress theme.Dress, id doc.MediaID) float64 {
+func (b *stage) scale(dress theme.Dress, id doc.MediaID) float64 {
 	if s := b.doc.Shot(id).Scale; s != 0 {
 		return s
 	}
@@ -42,7 +42,7 @@ type placing struct {
 }
 
 // place puts a picture or clip where the layout says.
-func (b *builder) place(pl theme.Place, dress theme.Dress, m doc.Media, motion design.Motion, i int) {
+func (b *prints) place(pl theme.Place, dress theme.Dress, m doc.Media, motion design.Motion, i int) {
 	p := placing{
 		m:      m,
 		dress:  dress,
@@ -115,7 +115,7 @@ func centred(in framing.Rect, w, h float64) framing.Rect {
 	return framing.Rect{X: in.X + (in.W-w)/2, Y: in.Y + (in.H-h)/2, W: w, H: h}
 }
 
-func (b *builder) inward(k design.MotionKind, i int) bool {
+func (b *prints) inward(k design.MotionKind, i int) bool {
 	switch k {
 	case design.In:
 		return true
@@ -131,7 +131,7 @@ func unitOf(bits uint64) float64 { return float64(bits&0xffff) / 0xffff }
 // focus is where the eye goes in a picture, in fractions of it as cropped:
 // set by hand, the faces, or what stands out. keep is what a framing must not
 // cut, empty if unknown.
-func (b *builder) focus(m doc.Media) (at framing.Point, keep framing.Rect) {
+func (b *prints) focus(m doc.Media) (at framing.Point, keep framing.Rect) {
 	shot := b.doc.Shot(m.ID)
 	for _, f := range m.Faces {
 		// Room for hair and chin around what a detector takes for a face.
@@ -164,7 +164,7 @@ func (b *builder) focus(m doc.Media) (at framing.Point, keep framing.Rect) {
 
 // toCropped turns a rectangle in fractions of the upright file into one of
 // the picture as turned and cropped.
-func (b *builder) toCropped(r framing.Rect, s doc.Shot) framing.Rect {
+func (b *prints) toCropped(r framing.Rect, s doc.Shot) framing.Rect {
 	for range s.Turn {
 		r = framing.Rect{X: 1 - r.Y - r.H, Y: r.X, W: r.H, H: r.W}
 	}
@@ -181,7 +181,7 @@ func intersect(a, o framing.Rect) framing.Rect {
 
 // windows is the framing a picture goes from and to, in fractions of it as
 // cropped, and the zoom between them.
-func (b *builder) windows(p placing) (from, to framing.Rect) {
+func (b *prints) windows(p placing) (from, to framing.Rect) {
 	if p.fit != design.Fill {
 		if p.motion.Kind == design.ByHand {
 			return p.motion.From, p.motion.To
@@ -268,7 +268,7 @@ func fractions(r framing.Rect, w, h float64) framing.Rect {
 
 // byHand brings framings set by hand to the place's shape around their
 // centres.
-func (b *builder) byHand(p placing) (from, to framing.Rect) {
+func (b *prints) byHand(p placing) (from, to framing.Rect) {
 	shaped := func(r framing.Rect) framing.Rect {
 		px := r.Scale(p.w, p.h)
 		w, h := px.W, px.W/p.inner.Aspect()
@@ -284,7 +284,7 @@ func (b *builder) byHand(p placing) (from, to framing.Rect) {
 	return shaped(p.motion.From), shaped(p.motion.To)
 }
 
-func (b *builder) ease(m design.Motion) framing.Ease {
+func (b *prints) ease(m design.Motion) framing.Ease {
 	if m.Ease == "" {
 		return framing.InOut
 	}
@@ -293,7 +293,7 @@ func (b *builder) ease(m design.Motion) framing.Ease {
 
 // sprite is the asset of a medium at a size at which its window is width
 // pixels wide at its closest.
-func (b *builder) sprite(p placing, closest, widest framing.Rect) Asset {
+func (b *prints) sprite(p placing, closest, widest framing.Rect) Asset {
 	a := Asset{Kind: Photo, Media: p.m.ID, Turn: b.doc.Shot(p.m.ID).Turn, Look: b.look(p.m.ID)}
 	if p.m.Kind == doc.ClipMedia {
 		a.Kind = Footage
@@ -319,7 +319,7 @@ func (b *builder) sprite(p placing, closest, widest framing.Rect) Asset {
 // (common practice, no source).
 const sharpEnough = 1.25
 
-func (b *builder) enlarged(p placing, by float64) {
+func (b *stage) enlarged(p placing, by float64) {
 	if by > sharpEnough {
 		b.find(Finding{Kind: Enlarged, Media: p.m.ID, By: by})
 	}
@@ -331,7 +331,7 @@ const most = 1.0 / 3
 
 // cropped finds pictures of which a layout cuts much away. What was framed by
 // hand is meant.
-func (b *builder) cropped(p placing, from, to framing.Rect) {
+func (b *stage) cropped(p placing, from, to framing.Rect) {
 	seen := math.Max(from.W*from.H, to.W*to.H)
 	if by := 1 - seen; by > most+1e-6 && p.motion.Kind != design.ByHand && p.m.Kind == doc.PhotoMedia &&
 		b.slide.Kind == doc.Pictures {
@@ -341,7 +341,7 @@ func (b *builder) cropped(p placing, from, to framing.Rect) {
 
 // windowed is a picture or clip seen through its place: the place stands
 // still and the window moves, or a whole picture swells a little.
-func (b *builder) windowed(p placing) {
+func (b *prints) windowed(p placing) {
 	b.shadow(p)
 	if p.mat > 0 {
 		b.matLayer(p)
@@ -375,7 +375,7 @@ func (b *builder) windowed(p placing) {
 
 // patina lays a look's dark corners and grain over a clip, which moves
 // beneath them.
-func (b *builder) patina(p placing, clip Layer) {
+func (b *prints) patina(p placing, clip Layer) {
 	lk := b.look(p.m.ID)
 	if p.m.Kind != doc.ClipMedia || (lk.Vignette == 0 && lk.Grain == 0) {
 		return

@@ -7,7 +7,7 @@ import (
 	"nelko/internal/core/framing"
 )
 
-func (b *builder) matLayer(p placing) {
+func (b *prints) matLayer(p placing) {
 	if p.tilt == 0 && p.radius == 0 {
 		b.add(Layer{Asset: Asset{Kind: Fill, Colour: p.dress.MatRGB}, Place: Still(p.outer), Alpha: 1})
 		return
@@ -40,7 +40,7 @@ func (a Asset) PrintSize() (w, h int) {
 }
 
 // print is a picture drawn once with all it wears, then moved as a whole.
-func (b *builder) print(p placing) {
+func (b *prints) print(p placing) {
 	from, _ := b.windows(placing{
 		m:      p.m,
 		fit:    p.fit,
@@ -81,7 +81,7 @@ func (b *builder) print(p placing) {
 
 // swell lets a whole picture grow or shrink a little around the centre of its
 // mat; half the zoom, so that it never leaves its place.
-func (b *builder) swell(l Layer, r, around framing.Rect, m design.Motion, inward bool) Layer {
+func (b *prints) swell(l Layer, r, around framing.Rect, m design.Motion, inward bool) Layer {
 	if m.Kind == design.Still || m.Kind == design.ByHand {
 		l.Place = Still(r)
 		return l
@@ -96,9 +96,9 @@ func (b *builder) swell(l Layer, r, around framing.Rect, m design.Motion, inward
 	return l
 }
 
-func (b *builder) shadowBlur() int { return max(2, int(b.short()*0.012)) }
+func (b *prints) shadowBlur() int { return max(2, int(b.short()*0.012)) }
 
-func (b *builder) shadow(p placing) {
+func (b *prints) shadow(p placing) {
 	if p.dress.Shadow <= 0 {
 		return
 	}

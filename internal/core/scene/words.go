@@ -18,11 +18,11 @@ func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaI
 	if b.slide.Backdrop != nil {
 		back = *b.slide.Backdrop
 	}
-	b.backdrop(back, media)
-	b.behind(map[doc.Kind]string{doc.Opening: "opening", doc.Closing: "closing"}[b.slide.Kind])
+	b.pics.backdrop(back, media)
+	b.pics.behind(map[doc.Kind]string{doc.Opening: "opening", doc.Closing: "closing"}[b.slide.Kind])
 	for _, d := range c.Decor {
 		if d.Behind {
-			b.add(b.decor(d))
+			b.add(b.pics.decor(d))
 		}
 	}
 	b.shade = nil
@@ -33,10 +33,10 @@ func (b *builder) card(c *theme.Card, values map[string]string, media doc.MediaI
 	if c.Picture != nil {
 		area = b.aside(c.Picture, media, area)
 	}
-	b.block(lettered(c.In(b.shape), b.slide.Lettering), values, area, at)
+	b.texts.block(lettered(c.In(b.shape), b.slide.Lettering), values, area, at)
 	for _, d := range c.Decor {
 		if !d.Behind {
-			b.add(b.decor(d))
+			b.add(b.pics.decor(d))
 		}
 	}
 }
@@ -64,7 +64,7 @@ func lettered(bl theme.Block, l *design.Lettering) theme.Block {
 }
 
 // asideOf is where a card's picture stands, in pixels.
-func (b *builder) asideOf(a *theme.Aside) framing.Rect {
+func (b *texts) asideOf(a *theme.Aside) framing.Rect {
 	r := framing.Rect{W: b.w() * a.Share, H: b.h()}
 	if b.h() > b.w() {
 		r = framing.Rect{W: b.w(), H: b.h() * a.Share}
@@ -81,7 +81,7 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 	if !ok {
 		return area
 	}
-	place := b.asideOf(a)
+	place := b.texts.asideOf(a)
 	rest := framing.Rect{X: b.w() * a.Share, W: b.w() * (1 - a.Share), H: b.h()}
 	if b.h() > b.w() {
 		rest = framing.Rect{Y: b.h() * a.Share, W: b.w(), H: b.h() * (1 - a.Share)}
@@ -89,7 +89,7 @@ func (b *builder) aside(a *theme.Aside, media doc.MediaID, area framing.Rect) fr
 	if a.Side == "right" {
 		rest.X, rest.Y = 0, 0
 	}
-	b.place(theme.Place{
+	b.pics.place(theme.Place{
 		Rect: framing.Rect{X: place.X / b.w(), Y: place.Y / b.h(), W: place.W / b.w(), H: place.H / b.h()},
 		Tilt: a.Tilt,
 	}, a.Dress, m, b.motion(nil), 0)
@@ -126,7 +126,7 @@ const rolls = 40
 // higher than the area is set smaller; a long list rolls through it instead.
 // at, where it is not nil, is the middle of the block in fractions of the
 // frame.
-func (b *builder) block(bl theme.Block, values map[string]string, area framing.Rect, at *framing.Point) {
+func (b *texts) block(bl theme.Block, values map[string]string, area framing.Rect, at *framing.Point) {
 	width := area.W * bl.Width
 	long := slices.ContainsFunc(bl.Elements, func(e theme.Element) bool { return e.Lines >= rolls })
 	found := len(b.scene.Findings)
@@ -167,7 +167,7 @@ func (b *builder) block(bl theme.Block, values map[string]string, area framing.R
 
 // shadeBehind lays a soft shade of the backdrop's colour behind words, so that
 // they can be read whatever the picture, which keeps its light elsewhere.
-func (b *builder) shadeBehind(words framing.Rect) {
+func (b *texts) shadeBehind(words framing.Rect) {
 	blur := math.Round(b.short() * 0.09)
 	r := words.Inset(-1.1 * blur)
 	b.add(Layer{
@@ -192,7 +192,7 @@ func extent(set []placed, width float64) float64 {
 // centredAt is the left top corner of words, w×h pixels, that have their
 // middle at a point, moved so far that all of them lie in the frame. What
 // reaches out of the title-safe area is told of.
-func (b *builder) centredAt(at framing.Point, w, h float64) (left, top float64) {
+func (b *texts) centredAt(at framing.Point, w, h float64) (left, top float64) {
 	r := framing.Rect{W: w, H: h}
 	r.X = math.Max(0, math.Min(at.X*b.w()-w/2, b.w()-w))
 	r.Y = math.Max(0, math.Min(at.Y*b.h()-h/2, b.h()-h))
@@ -204,7 +204,7 @@ func (b *builder) centredAt(at framing.Point, w, h float64) (left, top float64) 
 
 // stack sets a block's elements, all sizes times k, and measures their
 // height.
-func (b *builder) stack(bl theme.Block, values map[string]string, width, k float64) (set []placed,
+func (b *texts) stack(bl theme.Block, values map[string]string, width, k float64) (set []placed,
 	total float64) {
 	for _, e := range bl.Elements {
 		e.Size *= k
@@ -259,7 +259,7 @@ const textFloor = 0.5
 
 // setWords sets words in at most so many lines, shrinking the type as far as
 // the floor.
-func (b *builder) setWords(words string, y design.Type, align string, width float64, lines int) (Type,
+func (b *texts) setWords(words string, y design.Type, align string, width float64, lines int) (Type,
 	Setting) {
 	font := b.theme.Fonts[y.Font]
 	if font.Upper {
@@ -302,7 +302,7 @@ func (b *builder) setWords(words string, y design.Type, align string, width floa
 
 // balanced sets lines of about equal length: the narrowest measure that takes
 // no more lines.
-func (b *builder) balanced(t Type, s Setting) (Type, Setting) {
+func (b *texts) balanced(t Type, s Setting) (Type, Setting) {
 	lo, hi := t.Width/s.Lines, t.Width
 	for lo < hi {
 		mid := (lo + hi) / 2

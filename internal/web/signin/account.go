@@ -36,12 +36,12 @@ func (a *account) showAccount(w http.ResponseWriter, r *http.Request, status int
 	}
 	more := max(0, len(list)-mostSessions)
 	list = list[:len(list)-more]
-	left, err := a.Accounts.CodesLeft(r.Context(), page.User(r).ID)
+	left, err := a.Accounts.Second.CodesLeft(r.Context(), page.User(r).ID)
 	if err != nil {
 		a.Fail(w, r, err)
 		return
 	}
-	keys, err := a.Accounts.Passkeys(r.Context(), page.User(r).ID)
+	keys, err := a.Accounts.Keys.Passkeys(r.Context(), page.User(r).ID)
 	if err != nil {
 		a.Fail(w, r, err)
 		return
@@ -60,7 +60,7 @@ func (a *account) showAccount(w http.ResponseWriter, r *http.Request, status int
 		Left     int64 // recovery codes
 		Passkeys []store.Passkey
 		At       string // where passkeys can be used
-	}{b, accounts.MinPassword, list, more, secret, codes, left, keys, a.Accounts.PasskeysAt()})
+	}{b, accounts.MinPassword, list, more, secret, codes, left, keys, a.Accounts.Keys.PasskeysAt()})
 }
 
 // accountFailed answers what went wrong with a change of one's own account, and

@@ -80,7 +80,7 @@ func (d *Door) showSignIn(w http.ResponseWriter, r *http.Request, status int, v 
 		return
 	}
 	v.Title, v.Version, v.Studio, v.Demo, v.At = "Sign in", d.Version, st.Name, st.Demo,
-		d.Accounts.PasskeysAt()
+		d.Accounts.Keys.PasskeysAt()
 	d.Render(w, r, status, "signin", v)
 }
 
@@ -94,7 +94,7 @@ func (d *Door) signIn(w http.ResponseWriter, r *http.Request) {
 	address, _ := page.ByAddress(r) // empty where there is none
 	email, _ := byEmail(r)          // never fails
 	keys := []counted{{"address " + address, triesOfAddress}, {"one " + email + " " + address, triesOfOne}}
-	if !d.Accounts.KnownTo(r.Context(), email, deviceOf(r)) {
+	if !d.Accounts.Second.KnownTo(r.Context(), email, deviceOf(r)) {
 		// Last, so that one address alone does not use up what all have.
 		keys = append(keys, counted{"account " + email, triesOfAccount})
 	}

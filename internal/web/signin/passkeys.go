@@ -53,7 +53,7 @@ const (
 
 // askPasskey begins to sign in by a passkey.
 func (d *Door) askPasskey(w http.ResponseWriter, r *http.Request) {
-	options, state, err := d.Accounts.AskPasskey()
+	options, state, err := d.Accounts.Keys.AskPasskey()
 	if err != nil {
 		d.Fail(w, r, err)
 		return
@@ -95,7 +95,7 @@ func (d *Door) byPasskey(w http.ResponseWriter, r *http.Request) {
 		HttpOnly: true,
 		Secure:   d.HTTPS(),
 	})
-	u, err := d.Accounts.ByPasskey(r.Context(), state, answer)
+	u, err := d.Accounts.Keys.ByPasskey(r.Context(), state, answer)
 	if errors.Is(err, accounts.ErrSignIn) {
 		http.Error(w, "That passkey is not known here. Sign in with the password.",
 			http.StatusUnprocessableEntity)
@@ -112,7 +112,8 @@ func (d *Door) byPasskey(w http.ResponseWriter, r *http.Request) {
 
 // beginPasskey begins to make a passkey, for who knows the present password.
 func (a *account) beginPasskey(w http.ResponseWriter, r *http.Request) {
-	options, state, err := a.Accounts.BeginPasskey(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
+	options, state, err := a.Accounts.Keys.BeginPasskey(r.Context(), page.User(r).ID,
+		r.PostForm.Get("present"))
 	a.ask(w, r, options, state, err)
 }
 
@@ -120,7 +121,8 @@ func (a *account) beginPasskey(w http.ResponseWriter, r *http.Request) {
 func (a *account) addPasskey(w http.ResponseWriter, r *http.Request) {
 	state, answer, err := a.answered(w, r)
 	if err == nil {
-		err = a.Accounts.AddPasskey(r.Context(), page.User(r).ID, r.URL.Query().Get("name"), state, answer)
+		err = a.Accounts.Keys.AddPasskey(r.Context(), page.User(r).ID, r.URL.Query().Get("name"), state,
+			answer)
 	}
 	if err != nil {
 		a.Fail(w, r, err)
@@ -137,7 +139,7 @@ func (a *account) dropPasskey(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "There is no such passkey.", http.StatusUnprocessableEntity)
 		return
 	}
-	if err := a.Accounts.DropPasskey(r.Context(), page.User(r).ID, id); err != nil {
+	if err := a.Accounts.Keys.DropPasskey(r.Context(), page.User(r).ID, id); err != nil {
 		a.Fail(w, r, err)
 		return
 	}

@@ -55,7 +55,7 @@ func (d *Door) begin(w http.ResponseWriter, r *http.Request, u store.User, next 
 	if err := d.Sessions.RenewToken(ctx); err != nil {
 		return err
 	}
-	key, err := d.Accounts.Remember(ctx, u.ID, deviceOf(r))
+	key, err := d.Accounts.Second.Remember(ctx, u.ID, deviceOf(r))
 	if err != nil {
 		return err
 	}
@@ -133,7 +133,7 @@ func (d *Door) tellCode(w http.ResponseWriter, r *http.Request) {
 			page.Bad("Too many tries. Wait some minutes, then try again."))
 		return
 	}
-	u, err := d.Accounts.SecondStep(r.Context(), id, r.PostForm.Get("code"), now)
+	u, err := d.Accounts.Second.SecondStep(r.Context(), id, r.PostForm.Get("code"), now)
 	if errors.Is(err, accounts.ErrSignIn) {
 		d.showCode(w, r, http.StatusUnprocessableEntity,
 			page.Bad("That is not the code. Each is taken once: wait for the next, or use a recovery code."))
@@ -279,7 +279,8 @@ func (a *account) setSecondStep(w http.ResponseWriter, r *http.Request) {
 		http.Redirect(w, r, "/account", http.StatusSeeOther)
 		return
 	}
-	codes, err := a.Accounts.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(), r.PostForm.Get("code"),
+	codes, err := a.Accounts.Second.SetSecondStep(r.Context(), page.User(r).ID, key.Secret(),
+		r.PostForm.Get("code"),
 		a.Now())
 	if a.accountFailed(w, r, err) {
 		return
@@ -293,7 +294,7 @@ func (a *account) setSecondStep(w http.ResponseWriter, r *http.Request) {
 
 // dropSecondStep goes back to the password alone.
 func (a *account) dropSecondStep(w http.ResponseWriter, r *http.Request) {
-	err := a.Accounts.DropSecondStep(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
+	err := a.Accounts.Second.DropSecondStep(r.Context(), page.User(r).ID, r.PostForm.Get("present"))
 	if a.accountFailed(w, r, err) {
 		return
 	}

@@ -307,7 +307,7 @@ func (s *settings) changeUser(w http.ResponseWriter, r *http.Request) {
 	switch act := r.PostForm.Get("act"); {
 	case err != nil:
 	case act == "second":
-		err, done = s.Accounts.ForgetSecondStep(r.Context(), who), f.Name+
+		err, done = s.Accounts.Second.ForgetSecondStep(r.Context(), who), f.Name+
 			" signs in with the password alone, until another second step is set."
 	case act == "remove":
 		err, done = s.Accounts.Remove(r.Context(), who),
