@@ -91,12 +91,21 @@ type readAnswer struct {
 	Refused string
 	Format  bool // no picture
 	Failed  string
+	Shut    string // why the file could not be opened: that says nothing of the file
 }
 
 // do does what is asked for in this process.
 func (q readRequest) do() (a readAnswer) {
 	var h vips.Header
 	var err error
+	if q.Do != doLoadBuffer {
+		// Libraries do not tell a file that they cannot open from one that is no picture.
+		f, err := os.Open(q.Path)
+		if err != nil {
+			return readAnswer{Shut: err.Error()}
+		}
+		_ = f.Close() // it was only read
+	}
 	if q.Do != doRaw && q.Do != doLoadBuffer {
 		if h, err = header(q.Path); err == nil && q.Most > 0 && h.Needs > q.Most {
 			return readAnswer{Needs: h.Needs}
@@ -323,25 +332,37 @@ func (r *Readers) ask(ctx context.Context, q readRequest) (readAnswer, error) {
 	return r.once(ctx, q)
 }
 
-// once has a request done.
-func (r *Readers) once(ctx context.Context, q readRequest) (a readAnswer, err error) {
+// once has a request done. A process whose folders are others by now (a mount that dropped and came
+// back, a folder that was moved and made anew) can open nothing in them: a fresh one takes over.
+func (r *Readers) once(ctx context.Context, q readRequest) (readAnswer, error) {
+	a, fresh, err := r.turn(ctx, q)
+	for a.Shut != "" && !fresh && err == nil {
+		a, fresh, err = r.turn(ctx, q)
+	}
+	if err == nil {
+		err = a.err()
+	}
+	return a, err
+}
+
+// turn has a request done by the process whose turn it is; fresh tells that it was started for it.
+func (r *Readers) turn(ctx context.Context, q readRequest) (a readAnswer, fresh bool, err error) {
 	if r == nil {
-		a = q.do()
-		return a, a.err()
+		return q.do(), true, nil
 	}
 	var p *reader
 	select {
 	case <-r.closed:
-		return a, errReadersClosed
+		return a, false, errReadersClosed
 	case p = <-r.idle:
 	case <-ctx.Done():
-		return a, ctx.Err()
+		return a, false, ctx.Err()
 	}
 	back := p
 	defer func() { r.idle <- back }()
-	if p == nil {
+	if fresh = p == nil; fresh {
 		if p, err = r.start(); err != nil {
-			return a, fmt.Errorf("a process that reads pictures: %w", err)
+			return a, fresh, fmt.Errorf("a process that reads pictures: %w", err)
 		}
 		back = p
 	}
@@ -381,28 +402,28 @@ func (r *Readers) once(ctx context.Context, q readRequest) (a readAnswer, err er
 		p.kill()
 		switch {
 		case ctx.Err() != nil:
-			return readAnswer{}, ctx.Err()
+			return readAnswer{}, fresh, ctx.Err()
 		case slow && r.quick:
-			return readAnswer{}, ErrSlow
+			return readAnswer{}, fresh, ErrSlow
 		}
 		slog.WarnContext(ctx, "a process that read a picture was lost", "name", q.Name, "error", err, "state",
 			p.cmd.ProcessState.String(), "said", lastLine(p.said.String()))
 		if r.quick {
 			// once more, by others: the process may have been killed for no fault of the file
-			return readAnswer{}, ErrSlow
+			return readAnswer{}, fresh, ErrSlow
 		}
 		if slow {
-			return readAnswer{}, refuse(
+			return readAnswer{}, fresh, refuse(
 				"reading it took longer than %.0f s, so it is not a picture as cameras and programs make them", r.limit.Seconds())
 		}
-		return readAnswer{}, refuse(
+		return readAnswer{}, fresh, refuse(
 			"reading it stopped the program that reads pictures: it is damaged, or takes too much memory")
 	}
-	if p.read++; p.read >= readerTurns {
+	if p.read++; p.read >= readerTurns || a.Shut != "" {
 		back = nil
 		p.end()
 	}
-	return a, a.err()
+	return a, fresh, nil
 }
 
 // leniency is how many times as long as it may work a process is waited for, where others keep
@@ -451,6 +472,8 @@ func (a readAnswer) err() error {
 		return vips.ErrFormat
 	case a.Failed != "":
 		return errors.New(a.Failed)
+	case a.Shut != "":
+		return fmt.Errorf("the file cannot be opened: %s", a.Shut)
 	}
 	return nil
 }

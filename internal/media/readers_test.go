@@ -29,6 +29,39 @@ func jpegs(t *testing.T, dir string, sizes ...string) (paths []string) {
 	return paths
 }
 
+// A picture is read though the folder it lies in is another than when the process began that reads
+// it, as after a mount that dropped and came back; and a file that is not there is none that is no
+// picture.
+func TestReadersWhoseFolderIsAnother(t *testing.T) {
+	require.NoError(t, Startup())
+	dir := filepath.Join(t.TempDir(), "blobs")
+	require.NoError(t, os.Mkdir(dir, 0o777))
+	path := jpegs(t, dir, "640x480")[0]
+	r := NewReaders(2, dir)
+	defer r.Close()
+	look := func() error {
+		_, err := r.Look(t.Context(), path, "a.jpg", 480)
+		return err
+	}
+	require.NoError(t, look())
+	for range 3 {
+		require.NoError(t, os.Rename(dir, dir+".away"))
+		require.NoError(t, os.Mkdir(dir, 0o777))
+		err := look()
+		require.ErrorContains(t, err, "cannot be opened")
+		require.NotErrorIs(t, err, vips.ErrFormat)
+		require.NoError(t, os.Remove(dir))
+		require.NoError(t, os.Rename(dir+".away", dir))
+		require.NoError(t, look(), "the folder is back")
+	}
+	b, err := os.ReadFile(path)
+	require.NoError(t, err)
+	require.NoError(t, os.Rename(dir, dir+".old"))
+	require.NoError(t, os.Mkdir(dir, 0o777))
+	require.NoError(t, os.WriteFile(path, b, 0o666))
+	require.NoError(t, look(), "the folder is another")
+}
+
 // A picture read in a process of its own is seen as it is in this one.
 func TestReadersSeeTheSame(t *testing.T) {
 	require.NoError(t, Startup())
