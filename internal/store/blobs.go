@@ -37,6 +37,7 @@ type Blobs struct {
 	mark   atomic.Pointer[string] // which the store must carry; nil: any
 	seen   atomic.Int64           // when it last did, in Unix nanoseconds
 	away   atomic.Int64           // when it last was found not to
+	mount  atomic.Uint64          // on which its folder was seen last; 0: not known
 	local  string                 // folder of the bucket if it is one, else ""
 	cache  string                 // folder for local copies
 	temp   ownTemp

@@ -194,3 +194,22 @@ func TestWhatTookAWhileIsBlamedOnFilesThatWereAway(t *testing.T) {
 	}, time.Second, 10*time.Millisecond)
 	assert.Equal(t, failed, b.Blame(ctx, back.Add(store.WatchEvery), failed), "begun once they were back")
 }
+
+// However short files were away, and though nobody looked meanwhile, what failed while they were is
+// blamed on it; what comes in meanwhile is not.
+func TestAnAbsenceNobodySawIsKnown(t *testing.T) {
+	ctx, s, b := context.Background(), storetest.Open(t), storetest.Blobs(t)
+	require.NoError(t, s.Mark(ctx, b))
+	failed := errors.New("no picture")
+	dir := b.Folders()[0]
+	for range 20 {
+		begun := time.Now()
+		_, _, err := b.Put(ctx, strings.NewReader(begun.String()))
+		require.NoError(t, err)
+		require.Equal(t, failed, b.Blame(ctx, begun, failed), "a file came in")
+		require.NoError(t, os.Rename(dir, dir+".away"))
+		require.NoError(t, os.Rename(dir+".away", dir))
+		require.ErrorIs(t, b.Blame(ctx, begun, failed), store.ErrAway)
+		time.Sleep(30 * time.Millisecond) // longer than a file system's clock may be behind
+	}
+}
