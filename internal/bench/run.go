@@ -337,7 +337,7 @@ func memoryOfWaiting(ctx context.Context, out io.Writer, h *house.House, films i
 	}
 	before := inUse()
 	t, err := measured(func() error {
-		done, err := h.Runs.Acts.Go(ctx, id, runs.Render)
+		done, err := h.Runs.Acts.DoAll(ctx, id, runs.Render)
 		if err == nil && done.Begun != films {
 			err = fmt.Errorf("%d of %d films were queued: %s", done.Begun, films, done.InWords())
 		}

@@ -281,6 +281,6 @@ func finishRun(ctx context.Context, s *house.House, id int64) error {
 	if _, err = sheet(func(r runs.Row) bool { return r.Render != nil && r.Render.State.Over() }); err != nil {
 		return err
 	}
-	_, err = s.Runs.Acts.Go(ctx, id, runs.Mail)
+	_, err = s.Runs.Acts.DoAll(ctx, id, runs.Mail)
 	return err
 }

@@ -245,9 +245,9 @@ func (h *Pages) MayReceiveByPage(ctx context.Context, key string, size int64, co
 	return nil
 }
 
-// Say keeps what a client filled in, until it is accepted. Only details that
+// FillIn keeps what a client filled in, until it is accepted. Only details that
 // the order's theme asks for are kept.
-func (h *Pages) Say(ctx context.Context, key string, details map[string]string) error {
+func (h *Pages) FillIn(ctx context.Context, key string, details map[string]string) error {
 	p, err := h.Page(ctx, key)
 	if err != nil {
 		return err

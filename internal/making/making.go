@@ -55,7 +55,7 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 	js.Serve(helping, 1)
 	queue.Handle(js, queue.Kind[Film]{
 		Work: func(ctx context.Context, j queue.Job[Film]) error {
-			led, err := mk.led(ctx, j.Args.RenderID)
+			led, err := mk.waitsForLeader(ctx, j.Args.RenderID)
 			if err != nil {
 				return err
 			}
@@ -111,8 +111,8 @@ func (k *Renders) Cancel(ctx context.Context, orderID, renderID int64) error {
 	})
 }
 
-// led reports whether a render waits for another that makes its segments too.
-func (h *room) led(ctx context.Context, renderID int64) (led bool, err error) {
+// waitsForLeader reports whether a render waits for another that makes its segments too.
+func (h *room) waitsForLeader(ctx context.Context, renderID int64) (led bool, err error) {
 	err = h.Store.DB.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM renders r JOIN renders l ON l.id "+
 		"= r.lead_id WHERE r.id = ? AND l.state IN ('waiting', 'running'))", renderID).Scan(&led).Error
 	return led, err

@@ -35,8 +35,8 @@ func (k *Renders) turn(tx *gorm.DB, o store.Order) (time.Time, error) {
 	return at.Add(time.Duration(min(before, 3000)) * time.Second), err
 }
 
-// First moves the renders of an order that wait before all others.
-func (t *Turns) First(ctx context.Context, orderID int64) error {
+// MoveFirst moves the renders of an order that wait before all others.
+func (t *Turns) MoveFirst(ctx context.Context, orderID int64) error {
 	return t.onWaiting(ctx, []int64{orderID}, func(tx *gorm.DB, renders []int64) error {
 		return queue.Move(tx, Film{}.Kind(), "render_id", renders, &turns)
 	})

@@ -356,15 +356,15 @@ func (r *Heads) OpenRow(ctx context.Context, tx *gorm.DB, n New, pattern doc.Sli
 	return r.openIn(ctx, tx, n, author, what, edit.Follow{Pattern: pattern})
 }
 
-// TakeNewer is the newest version of the order's theme if the slideshow has an
+// NewerTheme is the newest version of the order's theme if the slideshow has an
 // earlier one, else nil.
-func (h *room) TakeNewer(d *Dossier) *theme.Theme {
+func (h *room) NewerTheme(d *Dossier) *theme.Theme {
 	return h.Shelf.Newer(d.Doc.Theme, d.Doc.ThemeVersion)
 }
 
-// Mean marks doubts about an order's film as meant, or points them out again.
+// MarkMeant marks doubts about an order's film as meant, or points them out again.
 // The keys are the checks'.
-func (r *Heads) Mean(ctx context.Context, orderID int64, keys []string, meant bool, by *int64) error {
+func (r *Heads) MarkMeant(ctx context.Context, orderID int64, keys []string, meant bool, by *int64) error {
 	if len(keys) == 0 || slices.ContainsFunc(keys, func(k string) bool { return k == "" || len(k) > 400 }) {
 		return &invalid.Input{Field: "key", Problem: "This cannot be marked as meant."}
 	}

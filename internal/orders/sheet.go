@@ -266,9 +266,9 @@ func (r *Days) oneByOne(ctx context.Context, page *gorm.DB) (out []store.Order, 
 
 var likeEscape = strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`)
 
-// Found keeps how many things there are to look at in an order whose film is at
+// NoteDoubts keeps how many things there are to look at in an order whose film is at
 // a revision, for the day sheet. It is forgotten when the order changes.
-func (r *Days) Found(ctx context.Context, d *Dossier, n int) error {
+func (r *Days) NoteDoubts(ctx context.Context, d *Dossier, n int) error {
 	return r.Store.DB.WithContext(ctx).Exec("UPDATE orders SET found = ? WHERE id = ? AND EXISTS (SELECT 1 "+
 		"FROM slideshows WHERE order_id = orders.id AND position = 0 AND head = ?)", n, d.Order.ID,
 		d.Slideshow.Head).Error

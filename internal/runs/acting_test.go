@@ -66,7 +66,7 @@ func TestAnActGoesOnByItselfOnce(t *testing.T) {
 	running, err := h.Runs.Work.Running(ctx, r.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, running)
-	done, err := h.Runs.Acts.GoWith(ctx, r.ID, runs.Ask{Act: runs.Render, Only: two[:1]})
+	done, err := h.Runs.Acts.DoAllWith(ctx, r.ID, runs.Ask{Act: runs.Render, Only: two[:1]})
 	require.NoError(t, err)
 	assert.Equal(t, "1 film queued to be rendered.", done.InWords())
 
@@ -112,7 +112,7 @@ func TestTogetherOnlyWhatIsMade(t *testing.T) {
 	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.",
 		runs.Told(acts[0]))
 	// Once more is another one.
-	again, err := h.Runs.Acts.GoWith(ctx, r.ID, ask)
+	again, err := h.Runs.Acts.DoAllWith(ctx, r.ID, ask)
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Begun)
 	discs, err := h.Pressing.List(ctx, *r.PatternID)
@@ -191,7 +191,7 @@ func TestAnActMailsEachOnce(t *testing.T) {
 	}
 	_, err := h.Runs.Cells.Set(ctx, r.ID, "Typed", cells, nil)
 	require.NoError(t, err)
-	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	_, err = h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
 		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))

@@ -87,16 +87,16 @@ func TestMailToAll(t *testing.T) {
 		Subject: "{names}, your film",
 		Text:    "Dear {Pet name}, {key}: {link}",
 	}))
-	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	_, err = h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	for _, rd := range renders(t, h) {
 		require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: rd.ID}, "w", true))
 	}
 	// Who makes links first mails those: one film has one address.
-	linked, err := h.Runs.Acts.Go(ctx, r.ID, runs.Link)
+	linked, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Link)
 	require.NoError(t, err)
 	assert.Equal(t, 4, linked.Begun)
-	done, err := h.Runs.Acts.Go(ctx, r.ID, runs.Mail)
+	done, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 2, done.Begun)
 	assert.Contains(t, done.InWords(), "no e-mail address (03, 04)")
@@ -116,7 +116,7 @@ func TestMailToAll(t *testing.T) {
 	s := sheet(t, h, r.ID)
 	assert.Contains(t, row(t, s, "05").Needs[runs.Gone], "550 no such mailbox")
 	assert.Empty(t, row(t, s, "01").Needs[runs.Gone])
-	again, err := h.Runs.Acts.Go(ctx, r.ID, runs.Mail)
+	again, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Mail)
 	require.NoError(t, err)
 	assert.Equal(t, 1, again.Begun, "only the one that failed")
 	var after []store.Link
@@ -214,7 +214,7 @@ func TestUndoInARowKeepsThePattern(t *testing.T) {
 func did(t *testing.T, h *house.House, s *runs.Sheet, act runs.Act) runs.Done {
 	p, err := h.Runs.Work.Plan(ctx, s, act)
 	require.NoError(t, err)
-	done, err := h.Runs.Acts.Go(ctx, s.ID, act)
+	done, err := h.Runs.Acts.DoAll(ctx, s.ID, act)
 	require.NoError(t, err)
 	assert.Len(t, p.Rows, done.Begun, "as it was said beforehand")
 	return done
@@ -252,7 +252,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 	assert.Equal(t, "02 Harbour Lights · Lantern Regatta", open[1].Words)
 
 	// One page with all films, and one set of discs.
-	address, err := h.Runs.Out.All(ctx, s.ID)
+	address, err := h.Runs.Out.LinkTogether(ctx, s.ID)
 	require.NoError(t, err)
 	w, err := h.Delivery.Links.Open(ctx, address[strings.LastIndex(address, "/")+1:], s.Rows[1].Render.ID)
 	require.NoError(t, err)
@@ -270,7 +270,7 @@ func handOut(t *testing.T, h *house.House, s *runs.Sheet) {
 			Menu:     true,
 		},
 	}
-	put, err := h.Runs.Acts.GoWith(ctx, s.ID, together)
+	put, err := h.Runs.Acts.DoAllWith(ctx, s.ID, together)
 	require.NoError(t, err)
 	assert.Equal(t, "1 disc being made with all films; the Run’s pattern has them under Deliveries.",
 		put.InWords())

@@ -429,8 +429,8 @@ func detailKey(r list.Role) string {
 	return k
 }
 
-// Back gives parts of a row back to the pattern.
-func (r *Cells) Back(ctx context.Context, o store.Order, parts []string, author *int64) error {
+// GiveBack gives parts of a row back to the pattern.
+func (r *Cells) GiveBack(ctx context.Context, o store.Order, parts []string, author *int64) error {
 	run, pattern, err := r.RowOf(ctx, o)
 	if err != nil || pattern || run.PatternID == nil {
 		return errors.Join(err, invalid.Field("parts", "This order follows no pattern."))

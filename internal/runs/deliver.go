@@ -169,9 +169,9 @@ func (s *Sheet) finished() (out []Row) {
 	return out
 }
 
-// All makes one link with the films of all rows that are made, for who ordered
+// LinkTogether makes one link with the films of all rows that are made, for who ordered
 // them together, and tells its address.
-func (o *Out) All(ctx context.Context, id int64) (address string, err error) {
+func (o *Out) LinkTogether(ctx context.Context, id int64) (address string, err error) {
 	s, err := o.sheets.Sheet(ctx, id)
 	if err != nil {
 		return "", err

@@ -49,7 +49,7 @@ func TestADiskThatIsFull(t *testing.T) {
 	b, small := storetest.SmallDisk(t, "48m")
 	h := housetest.On(t, storetest.Open(t), b, house.Settings{})
 	r := ready(t, h, 3)
-	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.Len(t, all, 3)
@@ -83,7 +83,7 @@ func TestADiskThatIsFull(t *testing.T) {
 func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	h := housetest.Open(t)
 	r := ready(t, h, 3)
-	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	all := renders(t, h)
 	require.NoError(t, h.Making.Attempts.Film(ctx, making.Film{RenderID: all[0].ID}, "w", true))
@@ -109,7 +109,7 @@ func TestAListAndAPatternThatChangeMeanwhile(t *testing.T) {
 	assert.Equal(t, "Crew Two", done.Details["names"], "as it is, not as it was queued")
 
 	require.NoError(t, h.Runs.Patterns.Give(ctx, r.ID))
-	again, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	again, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	assert.Equal(t, 2, again.Begun)
 	for _, rd := range renders(t, h)[3:] {
@@ -133,7 +133,7 @@ func TestAWorkerThatIsStopped(t *testing.T) {
 		return w
 	}
 	w := work()
-	_, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	_, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
 		for _, rd := range renders(t, h) {

@@ -120,7 +120,7 @@ func (r *Row) material(run *Run, folder string, own bool) {
 			own = true
 		case x.Place == "soundtrack" && x.Stops:
 			r.Needs[Fit] = "no music"
-		case x.Place == "fit" && (x.Stops || apart(x.Text)):
+		case x.Place == "fit" && (x.Stops || x.Kind == plan.EndsApart):
 			r.Needs[Fit] = wording.Lower(x.Text)
 		}
 	}
@@ -235,7 +235,7 @@ const SameName = "samename"
 // Doubts counts what the checks see and nobody needs to mend.
 func (r Row) Doubts() (n int) {
 	for _, x := range r.Sees {
-		if !x.Stops && !x.File() && !(x.Place == "fit" && apart(x.Text)) {
+		if !x.Stops && !x.File() && x.Kind != plan.EndsApart {
 			n++
 		}
 	}
@@ -250,9 +250,4 @@ func (r Row) stops() string {
 		}
 	}
 	return ""
-}
-
-// apart reports whether a check says that pictures and music end apart.
-func apart(text string) bool {
-	return strings.HasPrefix(text, "Music ") || strings.HasPrefix(text, "Pictures ")
 }

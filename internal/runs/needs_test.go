@@ -143,14 +143,14 @@ func TestExceptions(t *testing.T) {
 	doubts, err := h.Runs.Sheets.Doubts(ctx, row(t, s, "02").Order)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"Row 01 of the Run is called “the  gannets” too"}, texts(doubts))
-	require.NoError(t, h.Orders.Heads.Mean(ctx, row(t, s, "02").ID, []string{doubts[0].Key}, true, nil))
+	require.NoError(t, h.Orders.Heads.MarkMeant(ctx, row(t, s, "02").ID, []string{doubts[0].Key}, true, nil))
 	d := housetest.Load(t, h, row(t, s, "04").ID)
 	var keys []string
 	for _, c := range d.Doubts(time.Now()) {
 		keys = append(keys, c.Key)
 	}
 	require.Len(t, keys, 1)
-	require.NoError(t, h.Orders.Heads.Mean(ctx, d.Order.ID, keys, true, nil))
+	require.NoError(t, h.Orders.Heads.MarkMeant(ctx, d.Order.ID, keys, true, nil))
 	s = sheet(t, h, r.ID)
 	assert.Empty(t, of("02")[names])
 	assert.Empty(t, of("04")[runs.Pictures])
@@ -226,7 +226,7 @@ func TestTheEstimateCountsReuse(t *testing.T) {
 	require.Len(t, after.Rows, 2)
 	assert.True(t, after.Work.Whole, "what was laid out is remembered")
 	// What is said is what the renders then have to make.
-	_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	_, err = h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	var made int64
 	for _, rd := range renders(t, h)[1:] {

@@ -35,7 +35,7 @@ func TestTheOrderOfFilms(t *testing.T) {
 		_, err = h.Orders.Edits.Do(ctx, *r.PatternID, edit.AnyTime(), nil)
 		require.NoError(t, err)
 		drop(t, h, r.ID, map[string][]byte{"s.flac": song, "1/a.jpg": photo, "2/a.jpg": photo})
-		_, err = h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+		_, err = h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 		require.NoError(t, err)
 		return r
 	}
@@ -51,9 +51,9 @@ func TestTheOrderOfFilms(t *testing.T) {
 	}
 	assert.Equal(t, []string{"today", "one 1", "two 1", "one 2", "two 2", "late 1", "late 2"}, order())
 	s := sheet(t, h, late.ID)
-	require.NoError(t, h.Runs.Work.First(ctx, late.ID, s.Rows[1].ID))
+	require.NoError(t, h.Runs.Work.MoveFirst(ctx, late.ID, s.Rows[1].ID))
 	assert.Equal(t, "late 2", order()[0])
-	assert.ErrorIs(t, h.Runs.Work.First(ctx, one.ID, s.Rows[1].ID), store.ErrNotFound)
+	assert.ErrorIs(t, h.Runs.Work.MoveFirst(ctx, one.ID, s.Rows[1].ID), store.ErrNotFound)
 	require.NoError(t, h.Runs.Work.Pause(ctx, one.ID))
 	assert.Equal(t, []string{"late 2", "today", "two 1", "two 2", "late 1"}, order())
 	require.NoError(t, h.Runs.Work.GoOn(ctx, one.ID))

@@ -182,10 +182,10 @@ func TestARun(t *testing.T) {
 	}}, nil)
 	require.NoError(t, err)
 	require.Empty(t, refused)
-	done, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	done, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	assert.Equal(t, "3 films queued to be rendered.", done.InWords())
-	again, err := h.Runs.Acts.Go(ctx, r.ID, runs.Render)
+	again, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Render)
 	require.NoError(t, err)
 	assert.Zero(t, again.Begun, "pressed twice, rendered once")
 	var renders []store.Render
@@ -207,7 +207,7 @@ func TestARun(t *testing.T) {
 		"UPDATE links SET closed_at = now() WHERE proof").Error)
 	require.NoError(t, h.Orders.Days.ChangedAll(ctx))
 
-	linked, err := h.Runs.Acts.Go(ctx, r.ID, runs.Link)
+	linked, err := h.Runs.Acts.DoAll(ctx, r.ID, runs.Link)
 	require.NoError(t, err)
 	assert.Equal(t, 3, linked.Begun)
 	s = sheet(t, h, r.ID)
@@ -359,7 +359,7 @@ func TestCells(t *testing.T) {
 	// Given back to the pattern.
 	o, err := store.One[store.Order](h.Store.DB, "id = ?", a)
 	require.NoError(t, err)
-	require.NoError(t, h.Runs.Cells.Back(ctx, o, []string{"detail:place", "soundtrack"}, nil))
+	require.NoError(t, h.Runs.Cells.GiveBack(ctx, o, []string{"detail:place", "soundtrack"}, nil))
 	d := housetest.Load(t, h, a)
 	assert.Equal(t, "Saltmere", d.Order.Details["place"])
 	assert.Equal(t, "all.flac", d.Library[d.Doc.Soundtrack.Songs()[0]].Name)

@@ -237,13 +237,13 @@ func (d Done) InWords() string {
 // linkDays is how long the links of a Run are open.
 const linkDays = 90
 
-// Go does an act with all rows that are ready for it, and waits for it. Discs are the usual ones.
-func (h *Acts) Go(ctx context.Context, id int64, act Act) (Done, error) {
-	return h.GoWith(ctx, id, Ask{Act: act, How: UsualDisc})
+// DoAll does an act with all rows that are ready for it, and waits for it. Discs are the usual ones.
+func (h *Acts) DoAll(ctx context.Context, id int64, act Act) (Done, error) {
+	return h.DoAllWith(ctx, id, Ask{Act: act, How: UsualDisc})
 }
 
-// GoWith is Go with rows that are ready among those asked for, and discs as they are asked for.
-func (h *Acts) GoWith(ctx context.Context, id int64, a Ask) (Done, error) {
+// DoAllWith is Go with rows that are ready among those asked for, and discs as they are asked for.
+func (h *Acts) DoAllWith(ctx context.Context, id int64, a Ask) (Done, error) {
 	act, err := h.Start(ctx, id, a, nil)
 	if err != nil || act.ID == 0 {
 		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
@@ -350,11 +350,11 @@ func (f *Work) Cancel(ctx context.Context, id int64, only ...int64) (int, error)
 	return len(open), nil
 }
 
-// First moves a row's film before all others that wait.
-func (f *Work) First(ctx context.Context, id, order int64) error {
+// MoveFirst moves a row's film before all others that wait.
+func (f *Work) MoveFirst(ctx context.Context, id, order int64) error {
 	if _, err := store.One[store.Order](f.Store.DB.WithContext(ctx).Select("id"), "id = ? AND run_id = ?",
 		order, id); err != nil {
 		return err
 	}
-	return f.Making.Turns.First(ctx, order)
+	return f.Making.Turns.MoveFirst(ctx, order)
 }

@@ -94,7 +94,7 @@ func openingOf(d doc.Slideshow) int {
 
 // Say implements client.Pages.
 func (c clientPages) Say(ctx context.Context, token string, details map[string]string) error {
-	return c.Intake.Pages.Say(ctx, token, details)
+	return c.Intake.Pages.FillIn(ctx, token, details)
 }
 
 // Opening implements client.Pages.

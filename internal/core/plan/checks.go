@@ -34,6 +34,9 @@ type Check struct {
 	Media  doc.MediaID // the picture it is about, if it is about one
 }
 
+// EndsApart is the kind of the check that pictures and music do not end together.
+const EndsApart = "apart"
+
 // Common practice, no source: stills below 1.5 s are hectic, above 10 s tire.
 const (
 	hectic = 1.5
@@ -67,11 +70,13 @@ func Checks(d doc.Slideshow, p Plan, t *theme.Theme, lib doc.Library) []Check {
 		add(Stops, "fit", "Cannot fit: %s", p.offBy())
 	}
 	if left := p.Left(); p.Music > 0 && pictures > 0 && left != 0 && p.FitError == nil {
+		c := Check{Weight: Doubt, Field: "fit", Kind: EndsApart}
 		if left > 0 {
-			add(Doubt, "fit", "Music %s longer than pictures", apart(p.Rate, left))
+			c.Text = fmt.Sprintf("Music %s longer than pictures", apart(p.Rate, left))
 		} else {
-			add(Doubt, "fit", "Pictures %s longer than music", apart(p.Rate, -left))
+			c.Text = fmt.Sprintf("Pictures %s longer than music", apart(p.Rate, -left))
 		}
+		out = append(out, c)
 	}
 	if p.Short {
 		add(Doubt, "fit", "Transitions shortened: the slides are too short for them")

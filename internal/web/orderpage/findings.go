@@ -98,7 +98,7 @@ func (s *shared) findings(ctx context.Context, v *orderView) error {
 		return nil
 	}
 	s.Looking.Beside(func(ctx context.Context) {
-		if err := s.Orders.Days.Found(ctx, d, n); err != nil && ctx.Err() == nil {
+		if err := s.Orders.Days.NoteDoubts(ctx, d, n); err != nil && ctx.Err() == nil {
 			slog.WarnContext(ctx, "what there is to look at in an order is not noted", "order", d.Order.ID,
 				"error", err)
 		}

@@ -156,7 +156,7 @@ func (s *shared) orderView(ctx context.Context, wk *orders.Dossier, on shown) (*
 	}
 	v.NextPath = parts.StepPath(wk.Order.ID, v.NextStep.Place)
 	v.Fitted = wk.Doc.Fit.Mode == doc.ToMusic && wk.Plan.FitError == nil
-	if t := s.Orders.TakeNewer(wk); t != nil {
+	if t := s.Orders.NewerTheme(wk); t != nil {
 		v.Newer = t.Version
 	}
 	var err error
@@ -279,10 +279,10 @@ func (s *shared) onlyHere() string {
 	return ""
 }
 
-// mean marks findings as meant, or points them out again.
-func (l *leaves) mean(w http.ResponseWriter, r *http.Request) {
+// markMeant marks findings as meant, or points them out again.
+func (l *leaves) markMeant(w http.ResponseWriter, r *http.Request) {
 	_ = r.ParseForm() // what cannot be read is not there
-	err := l.Orders.Heads.Mean(r.Context(), page.Number(r, "order"), r.PostForm["key"],
+	err := l.Orders.Heads.MarkMeant(r.Context(), page.Number(r, "order"), r.PostForm["key"],
 		r.PostForm.Get("meant") != "", &page.User(r).ID)
 	l.answer(w, r, err, nil)
 }

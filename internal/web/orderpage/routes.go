@@ -76,7 +76,7 @@ func (l *leaves) routes(r chi.Router) {
 	r.Get("/frame", l.orderFrame)
 	r.Get("/history", l.pastPage)
 	r.Post("/history/{step}", l.goTo)
-	r.Post("/meant", l.mean)
+	r.Post("/meant", l.markMeant)
 	r.Get("/{file:cut.otio|contact-sheet.pdf|running-order.pdf}", l.orderFile)
 	r.Get("/order.zip", l.orderZip)
 	r.Get("/why", l.why)

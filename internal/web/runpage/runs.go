@@ -235,7 +235,7 @@ func (o *out) actOnRun(w http.ResponseWriter, r *http.Request) {
 		text, err = o.start(r, id, ask)
 	case "all":
 		var address string
-		address, err = in.Out.All(ctx, id)
+		address, err = in.Out.LinkTogether(ctx, id)
 		text = "One link for all films: " + address
 	case "pause":
 		err, text = in.Work.Pause(ctx, id), "Paused: what is rendering goes on, what waits is kept."
@@ -250,7 +250,7 @@ func (o *out) actOnRun(w http.ResponseWriter, r *http.Request) {
 		n, err = in.Work.Cancel(ctx, id, only...)
 		text = wording.Counted(n, "film") + " cancelled; drafts for clients go on."
 	case "first":
-		err, text = in.Work.First(ctx, id, order), "This film is made next."
+		err, text = in.Work.MoveFirst(ctx, id, order), "This film is made next."
 	case "give":
 		err, text = in.Patterns.Give(ctx, id), "All rows follow the pattern as it is now."
 	case "see":
