@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/caarlos0/env/v11"
@@ -229,22 +230,53 @@ func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
 // hearReturnsEvery is how often it is asked which mail came back.
 const hearReturnsEvery = 5 * time.Minute
 
+// beside is what goes on beside the serving of pages and the working on jobs. Whoever begins it ends
+// it, and waits for it.
+type beside struct {
+	context.Context
+	end     context.CancelFunc
+	running sync.WaitGroup
+}
+
+func begin(ctx context.Context) *beside {
+	b := &beside{}
+	b.Context, b.end = context.WithCancel(ctx)
+	return b
+}
+
+// stop ends what goes on, and waits until it has ended.
+func (b *beside) stop() {
+	b.end()
+	b.running.Wait()
+}
+
+// goOn does something beside, which ends with the context it is given.
+func (b *beside) goOn(do func(context.Context)) { b.running.Go(func() { do(b) }) }
+
+// hearReturns hears which mail came back.
+func (a *App) hearReturns(b *beside, url string, every time.Duration) {
+	b.goOn(func(ctx context.Context) {
+		a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: url}, every)
+	})
+}
+
 // attend hears what changes elsewhere, looks at the studio's folder of themes
-// and sweeps, until ctx ends. hear may be nil.
-func (a *App) attend(ctx context.Context, hear func(store.Event)) {
+// and sweeps. hear may be nil.
+func (a *App) attend(b *beside, hear func(store.Event)) {
 	if a.Settings.MailBack != "" {
-		go a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: a.Settings.MailBack},
-			hearReturnsEvery)
+		a.hearReturns(b, a.Settings.MailBack, hearReturnsEvery)
 	}
-	go a.House.Shelf.Watch(ctx)
-	go a.House.KeepTidy(ctx)
-	go a.House.Runs.Material.WatchFolders(ctx)
-	go a.House.Intake.Watched.WatchFolder(ctx)
-	go a.House.Store.Listen(ctx, func(e store.Event) {
-		a.House.Hear(e)
-		if hear != nil {
-			hear(e)
-		}
+	b.goOn(a.House.Shelf.Watch)
+	b.goOn(a.House.KeepTidy)
+	b.goOn(a.House.Runs.Material.WatchFolders)
+	b.goOn(a.House.Intake.Watched.WatchFolder)
+	b.goOn(func(ctx context.Context) {
+		a.House.Store.Listen(ctx, func(e store.Event) {
+			a.House.Hear(e)
+			if hear != nil {
+				hear(e)
+			}
+		})
 	})
 }
 
@@ -253,7 +285,9 @@ func (a *App) Work(ctx context.Context) error {
 	if a.Settings.Mail == "" {
 		return errors.New("set NELKO_MAIL to the mail server: workers of their own have no stand-in mailbox")
 	}
-	a.attend(ctx, nil)
+	b := begin(ctx)
+	defer b.stop()
+	a.attend(b, nil)
 	w, err := a.work(ctx, a.Settings.Mail)
 	if err != nil {
 		return err
@@ -276,6 +310,8 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 			"address", a.Settings.Addr, err)
 	}
 	defer l.Close()
+	b := begin(ctx)
+	defer b.stop()
 	mail := a.Settings.Mail
 	if mail == "" {
 		box := &standin.Mailbox{Store: a.House.Store}
@@ -284,7 +320,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		}
 		defer box.Stop()
 		mail = box.URL()
-		go a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: box.Returns.URL()}, 2*time.Second)
+		a.hearReturns(b, box.Returns.URL(), 2*time.Second)
 	}
 	var host *standin.Host
 	if a.Settings.Host == "" && a.Settings.Mail == "" {
@@ -299,11 +335,11 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		dir := filepath.Join(a.Settings.Var, "photos")
 		photos = standin.NewPhotos(dir, web.PhotosPath, photosName, photosPassword)
 		if studio, err := a.House.Shelf.Studio(ctx); err == nil && studio.Demo {
-			go func() {
-				if err := demo.Albums(ctx, dir); err != nil {
+			b.goOn(func(ctx context.Context) {
+				if err := demo.Albums(ctx, dir); err != nil && ctx.Err() == nil {
 					slog.Warn("the photo source's albums", "error", err)
 				}
-			}()
+			})
 		}
 	}
 	proxies, err := page.ParseProxies(a.Settings.Proxies)
@@ -323,7 +359,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		return err
 	}
 	defer handler.Close()
-	a.attend(ctx, handler.Hear)
+	a.attend(b, handler.Hear)
 	if err := a.metrics(ctx); err != nil {
 		slog.Warn("figures are not served; set NELKO_METRICS to a free loopback address, or to nothing",
 			"error", err)

@@ -66,8 +66,8 @@ func Trial(ctx context.Context, do func(*house.House, http.Handler) error) (err 
 		return err
 	}
 	defer pages.Close()
-	ctx, stop := context.WithCancel(ctx)
-	defer stop()
-	a.attend(ctx, pages.Hear)
+	side := begin(ctx)
+	defer side.stop()
+	a.attend(side, pages.Hear)
 	return do(a.House, pages)
 }

@@ -144,6 +144,9 @@ func Bring(t testing.TB, h *house.House, orderID int64, files map[string][]byte)
 			bytes.NewReader(b))
 		require.NoError(t, err)
 		require.NoError(t, h.Intake.Reader.Read(ctx, intake.Read{MediaID: m.ID, Song: true}))
+		m, err = store.One[store.Media](h.Store.DB, "id = ?", m.ID)
+		require.NoError(t, err)
+		require.Equal(t, store.Ready, m.State, "%s is not ready: %s", name, m.Reason)
 	}
 	require.NoError(t, h.Intake.Pourer.Pour(ctx, intake.Pour{OrderID: orderID}))
 }
