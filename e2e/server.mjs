@@ -44,7 +44,7 @@ export class Server {
   }
 
   startDatabase() {
-    this.database = execFileSync(join(root, "scripts/pg"), ["start", join(this.dir, "pg")], { encoding: "utf8" }).trim();
+    this.database = execFileSync(join(root, "scripts/pg"), ["start", join(this.dir, "pg"), "quick"], { encoding: "utf8" }).trim();
   }
 
   stopDatabase() {
