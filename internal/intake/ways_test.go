@@ -195,7 +195,8 @@ func TestClientsPage(t *testing.T) {
 		"names":         " Ada & Bo ",
 		"nothing-asked": "x",
 	}))
-	require.Error(t, s.Intake.Pages.FillIn(ctx, p.Token, map[string]string{"names": strings.Repeat("x", 3000)}))
+	require.Error(t, s.Intake.Pages.FillIn(ctx, p.Token,
+		map[string]string{"names": strings.Repeat("x", 3000)}))
 	assert.NotEqual(t, "Ada & Bo", housetest.Load(t, s, o.ID).Doc.Details["names"],
 		"not before it is accepted")
 	require.NoError(t, s.Intake.Pages.ClosePage(ctx, o.ID))

@@ -132,8 +132,9 @@ func (b *Blobs) Here(ctx context.Context) error {
 	switch {
 	case err == nil:
 		b.seen.Store(time.Now().UnixNano())
-		if b.remounted() {
-			b.away.Store(time.Now().UnixNano())
+		mount := mountOf(b.local)
+		if before := b.mount.Swap(mount); before != 0 && before != mount {
+			b.away.Store(time.Now().UnixNano()) // it was mounted anew
 		}
 	case errors.Is(err, ErrAway):
 		b.away.Store(time.Now().UnixNano())
@@ -147,7 +148,7 @@ func (b *Blobs) HereSince(ctx context.Context, since time.Time) error {
 	if err := b.Here(ctx); err != nil {
 		return err
 	}
-	if b.away.Load() >= since.UnixNano() || b.movedSince(since) {
+	if b.away.Load() >= since.UnixNano() || movedSince(b.local, since) {
 		return fmt.Errorf("%w, or was a moment ago", ErrAway)
 	}
 	return nil
@@ -156,25 +157,24 @@ func (b *Blobs) HereSince(ctx context.Context, since time.Time) error {
 // coarse is how far the times that a file system notes may be behind the clock's.
 const coarse = 20 * time.Millisecond
 
-// movedSince reports whether the store's folder was moved since a moment, as it was if it went away
-// and came back: that changes its ctime and, other than what comes and goes in it, not its mtime.
-func (b *Blobs) movedSince(moment time.Time) bool {
+// movedSince reports whether a folder was moved since a moment, as it was if it went away and came
+// back: that changes its ctime and, other than what comes and goes in it, not its mtime.
+func movedSince(folder string, moment time.Time) bool {
 	var st unix.Stat_t
-	if b.local == "" || unix.Stat(b.local, &st) != nil || st.Ctim == st.Mtim {
+	if folder == "" || unix.Stat(folder, &st) != nil || st.Ctim == st.Mtim {
 		return false
 	}
 	return !time.Unix(st.Ctim.Unix()).Before(moment.Add(-coarse))
 }
 
-// remounted reports whether what the store's folder lies on was mounted since it was asked last.
-func (b *Blobs) remounted() bool {
+// mountOf is the number of the mount on which a folder lies; 0: not known.
+func mountOf(folder string) uint64 {
 	var st unix.Statx_t
-	if b.local == "" || unix.Statx(unix.AT_FDCWD, b.local, 0, unix.STATX_MNT_ID, &st) != nil ||
+	if folder == "" || unix.Statx(unix.AT_FDCWD, folder, 0, unix.STATX_MNT_ID, &st) != nil ||
 		st.Mask&unix.STATX_MNT_ID == 0 {
-		return false
+		return 0
 	}
-	before := b.mount.Swap(st.Mnt_id)
-	return before != 0 && before != st.Mnt_id
+	return st.Mnt_id
 }
 
 // Blame gives the error of what was begun at that moment its cause, if that is the store being

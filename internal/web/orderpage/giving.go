@@ -10,7 +10,8 @@ import (
 func (e *editing) givePart(w http.ResponseWriter, r *http.Request) {
 	wk, err := e.Orders.See(r.Context(), seen(r))
 	if err == nil {
-		err = e.Runs.Cells.GiveBack(r.Context(), wk.Order, []string{r.PostFormValue("part")}, &page.User(r).ID)
+		err = e.Runs.Cells.GiveBack(r.Context(), wk.Order, []string{r.PostFormValue("part")},
+			&page.User(r).ID)
 	}
 	e.answer(w, r, err, nil)
 }
