@@ -167,11 +167,12 @@ func movedSince(folder string, moment time.Time) bool {
 	return !time.Unix(st.Ctim.Unix()).Before(moment.Add(-coarse))
 }
 
-// mountOf is the number of the mount on which a folder lies; 0: not known.
+// mountOf is the number of the mount on which a folder lies, which no other mount has before or after;
+// 0: not known, as of kernels before 6.8.
 func mountOf(folder string) uint64 {
 	var st unix.Statx_t
-	if folder == "" || unix.Statx(unix.AT_FDCWD, folder, 0, unix.STATX_MNT_ID, &st) != nil ||
-		st.Mask&unix.STATX_MNT_ID == 0 {
+	if folder == "" || unix.Statx(unix.AT_FDCWD, folder, 0, unix.STATX_MNT_ID_UNIQUE, &st) != nil ||
+		st.Mask&unix.STATX_MNT_ID_UNIQUE == 0 {
 		return 0
 	}
 	return st.Mnt_id

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -212,4 +213,29 @@ func TestAnAbsenceNobodySawIsKnown(t *testing.T) {
 		require.ErrorIs(t, b.Blame(ctx, begun, failed), store.ErrAway)
 		time.Sleep(30 * time.Millisecond) // longer than a file system's clock may be behind
 	}
+}
+
+// A folder that dropped and was mounted anew was away, though nobody looked meanwhile.
+func TestAMountThatCameBackWasAway(t *testing.T) {
+	ctx, s := context.Background(), storetest.Open(t)
+	disk, at := t.TempDir(), t.TempDir()
+	mount := func() error { return exec.Command("mount", "--bind", disk, at).Run() }
+	if err := mount(); err != nil {
+		t.Skip("nothing can be mounted here:", err)
+	}
+	if store.MountOf(at) == 0 {
+		t.Skip("this kernel does not number mounts for good")
+	}
+	t.Cleanup(func() { _ = exec.Command("umount", at).Run() }) // it may be gone
+	b, err := store.OpenBlobs(ctx, "file://"+at, t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, b.Close()) })
+	require.NoError(t, s.Mark(ctx, b))
+	require.NoError(t, b.Here(ctx))
+	failed, begun := errors.New("no picture"), time.Now()
+	require.Equal(t, failed, b.Blame(ctx, begun, failed))
+	require.NoError(t, exec.Command("umount", at).Run())
+	require.NoError(t, mount())
+	require.NoError(t, b.Here(ctx))
+	assert.ErrorIs(t, b.Blame(ctx, begun, failed), store.ErrAway)
 }
