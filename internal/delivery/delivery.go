@@ -35,15 +35,15 @@ func (SendLink) InsertOpts() river.InsertOpts {
 }
 
 // Jobs implements queue.Room.
-func (dl *Delivery) Jobs(js *queue.Jobs) {
+func (d *Delivery) Jobs(js *queue.Jobs) {
 	js.Serve(outgoing, 2)
-	dl.Files.fileJobs(js)
+	d.Files.fileJobs(js)
 	queue.Handle(js, queue.Kind[TryMail]{Work: func(ctx context.Context, j queue.Job[TryMail]) error {
-		st, err := store.StudioOf(dl.Store.DB.WithContext(ctx))
+		st, err := store.StudioOf(d.Store.DB.WithContext(ctx))
 		if err != nil {
 			return err
 		}
-		return dl.Mailer.Send(ctx, Mail{
+		return d.Mailer.Send(ctx, Mail{
 			From:    st.Name,
 			To:      j.Args.To,
 			Subject: j.Args.Subject,
@@ -51,9 +51,9 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 		})
 	}})
 	queue.Handle(js, queue.Kind[ProofMail]{
-		Needs: dl.Blobs.Here,
+		Needs: d.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[ProofMail]) error {
-			waits, err := dl.Post.SendProof(ctx, j.Args)
+			waits, err := d.Post.SendProof(ctx, j.Args)
 			if waits {
 				return queue.Later(proofLooks)
 			}
@@ -61,29 +61,29 @@ func (dl *Delivery) Jobs(js *queue.Jobs) {
 			case errors.Is(err, errBusy):
 				return queue.Later(busyFor)
 			case undeliverable(err):
-				return dl.Post.proofFailed(ctx, j.Args, err.Error())
+				return d.Post.proofFailed(ctx, j.Args, err.Error())
 			case err != nil && j.Last && ctx.Err() == nil:
-				return errors.Join(err, dl.Post.proofFailed(ctx, j.Args, err.Error()))
+				return errors.Join(err, d.Post.proofFailed(ctx, j.Args, err.Error()))
 			}
 			return err
 		},
 	})
 	queue.Handle(js, queue.Kind[SendLink]{
-		Needs: dl.Blobs.Here,
+		Needs: d.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[SendLink]) error {
-			err := dl.Post.Send(ctx, j.Args)
+			err := d.Post.Send(ctx, j.Args)
 			switch {
 			case errors.Is(err, errBusy):
 				return queue.Later(busyFor)
 			case undeliverable(err):
-				return dl.Post.forgetToken(ctx, j.Args.LinkID, err.Error())
+				return d.Post.forgetToken(ctx, j.Args.LinkID, err.Error())
 			case err != nil && j.Last && ctx.Err() == nil:
-				return errors.Join(err, dl.Post.forgetToken(ctx, j.Args.LinkID, err.Error()))
+				return errors.Join(err, d.Post.forgetToken(ctx, j.Args.LinkID, err.Error()))
 			}
 			return err
 		},
 		Refuse: func(ctx context.Context, j SendLink, why string) error {
-			return dl.Post.forgetToken(ctx, j.LinkID, why)
+			return d.Post.forgetToken(ctx, j.LinkID, why)
 		},
 	})
 }

@@ -50,19 +50,19 @@ func (Help) Kind() string { return "help" }
 func (Help) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: helping, MaxAttempts: 3} }
 
 // Jobs implements queue.Room.
-func (mk *Making) Jobs(js *queue.Jobs) {
-	js.Serve(films, mk.Films)
+func (m *Making) Jobs(js *queue.Jobs) {
+	js.Serve(films, m.Films)
 	js.Serve(helping, 1)
 	queue.Handle(js, queue.Kind[Film]{
 		Work: func(ctx context.Context, j queue.Job[Film]) error {
-			led, err := mk.waitsForLeader(ctx, j.Args.RenderID)
+			led, err := m.waitsForLeader(ctx, j.Args.RenderID)
 			if err != nil {
 				return err
 			}
 			if led {
 				return queue.Later(ledFor)
 			}
-			err = mk.Attempts.Film(ctx, j.Args, j.Worker, j.Last)
+			err = m.Attempts.Film(ctx, j.Args, j.Worker, j.Last)
 			switch {
 			case errors.Is(err, render.ErrFull):
 				return queue.Later(fullFor)
@@ -72,13 +72,13 @@ func (mk *Making) Jobs(js *queue.Jobs) {
 			return err
 		},
 		Refuse: func(ctx context.Context, j Film, why string) error {
-			return mk.Attempts.refuse(ctx, j, why)
+			return m.Attempts.refuse(ctx, j, why)
 		},
 	})
 	queue.Handle(js, queue.Kind[Help]{
-		Needs: mk.Blobs.Here,
+		Needs: m.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Help]) error {
-			own, err := mk.Attempts.Help(ctx, j.Args, j.Worker)
+			own, err := m.Attempts.Help(ctx, j.Args, j.Worker)
 			if own {
 				return queue.Later(2 * time.Second) // for another worker
 			}

@@ -78,28 +78,28 @@ func (Unpack) InsertOpts() river.InsertOpts {
 }
 
 // Jobs implements queue.Room.
-func (rs *Runs) Jobs(js *queue.Jobs) {
+func (r *Runs) Jobs(js *queue.Jobs) {
 	js.Serve(sorting, 2)
 	js.Serve(acting, 2)
 	queue.Handle(js, queue.Kind[Acting]{
-		Needs: rs.Blobs.Here,
+		Needs: r.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Acting]) error {
-			err := rs.Acts.Act(ctx, j.Args)
+			err := r.Acts.Act(ctx, j.Args)
 			if err != nil && j.Last {
-				return errors.Join(err, rs.Acts.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
+				return errors.Join(err, r.Acts.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
 			}
 			return err
 		},
-		Refuse: rs.Acts.giveUp,
+		Refuse: r.Acts.giveUp,
 	})
 	queue.Handle(js, queue.Kind[Sort]{
-		Needs: rs.Blobs.Here,
-		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return rs.Material.Sort(ctx, j.Args) },
+		Needs: r.Blobs.Here,
+		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return r.Material.Sort(ctx, j.Args) },
 	})
 	queue.Handle(js, queue.Kind[Tend]{
-		Needs: rs.Blobs.Here,
+		Needs: r.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Tend]) error {
-			again, err := rs.Patterns.Tend(ctx, j.Args)
+			again, err := r.Patterns.Tend(ctx, j.Args)
 			if again {
 				return queue.Later(2 * time.Second)
 			}
@@ -107,9 +107,9 @@ func (rs *Runs) Jobs(js *queue.Jobs) {
 		},
 	})
 	queue.Handle(js, queue.Kind[Unpack]{
-		Needs: rs.Blobs.Here,
+		Needs: r.Blobs.Here,
 		Work: func(ctx context.Context, j queue.Job[Unpack]) error {
-			return rs.Material.Unpack(ctx, j.Args)
+			return r.Material.Unpack(ctx, j.Args)
 		},
 	})
 }
