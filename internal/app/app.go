@@ -230,47 +230,20 @@ func (a *App) work(ctx context.Context, mail string) (*queue.Workers, error) {
 // hearReturnsEvery is how often it is asked which mail came back.
 const hearReturnsEvery = 5 * time.Minute
 
-// beside is what goes on beside the serving of pages and the working on jobs. Whoever begins it ends
-// it, and waits for it.
-type beside struct {
-	context.Context
-	end     context.CancelFunc
-	running sync.WaitGroup
-}
-
-func begin(ctx context.Context) *beside {
-	b := &beside{}
-	b.Context, b.end = context.WithCancel(ctx)
-	return b
-}
-
-// stop ends what goes on, and waits until it has ended.
-func (b *beside) stop() {
-	b.end()
-	b.running.Wait()
-}
-
-// goOn does something beside, which ends with the context it is given.
-func (b *beside) goOn(do func(context.Context)) { b.running.Go(func() { do(b) }) }
-
-// hearReturns hears which mail came back.
-func (a *App) hearReturns(b *beside, url string, every time.Duration) {
-	b.goOn(func(ctx context.Context) {
-		a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: url}, every)
-	})
-}
-
 // attend hears what changes elsewhere, looks at the studio's folder of themes
-// and sweeps. hear may be nil.
-func (a *App) attend(b *beside, hear func(store.Event)) {
+// and sweeps, until ctx ends; running counts what then still goes on. hear may be nil.
+func (a *App) attend(ctx context.Context, running *sync.WaitGroup, hear func(store.Event)) {
 	if a.Settings.MailBack != "" {
-		a.hearReturns(b, a.Settings.MailBack, hearReturnsEvery)
+		running.Go(func() {
+			a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: a.Settings.MailBack},
+				hearReturnsEvery)
+		})
 	}
-	b.goOn(a.House.Shelf.Watch)
-	b.goOn(a.House.KeepTidy)
-	b.goOn(a.House.Runs.Material.WatchFolders)
-	b.goOn(a.House.Intake.Watched.WatchFolder)
-	b.goOn(func(ctx context.Context) {
+	running.Go(func() { a.House.Shelf.Watch(ctx) })
+	running.Go(func() { a.House.KeepTidy(ctx) })
+	running.Go(func() { a.House.Runs.Material.WatchFolders(ctx) })
+	running.Go(func() { a.House.Intake.Watched.WatchFolder(ctx) })
+	running.Go(func() {
 		a.House.Store.Listen(ctx, func(e store.Event) {
 			a.House.Hear(e)
 			if hear != nil {
@@ -285,9 +258,11 @@ func (a *App) Work(ctx context.Context) error {
 	if a.Settings.Mail == "" {
 		return errors.New("set NELKO_MAIL to the mail server: workers of their own have no stand-in mailbox")
 	}
-	b := begin(ctx)
-	defer b.stop()
-	a.attend(b, nil)
+	var running sync.WaitGroup
+	defer running.Wait()
+	ctx, end := context.WithCancel(ctx)
+	defer end()
+	a.attend(ctx, &running, nil)
 	w, err := a.work(ctx, a.Settings.Mail)
 	if err != nil {
 		return err
@@ -310,8 +285,10 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 			"address", a.Settings.Addr, err)
 	}
 	defer l.Close()
-	b := begin(ctx)
-	defer b.stop()
+	var running sync.WaitGroup
+	defer running.Wait()
+	ctx, end := context.WithCancel(ctx)
+	defer end()
 	mail := a.Settings.Mail
 	if mail == "" {
 		box := &standin.Mailbox{Store: a.House.Store}
@@ -320,7 +297,9 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		}
 		defer box.Stop()
 		mail = box.URL()
-		a.hearReturns(b, box.Returns.URL(), 2*time.Second)
+		running.Go(func() {
+			a.House.Delivery.Post.HearReturns(ctx, &delivery.Mailbox{URL: box.Returns.URL()}, 2*time.Second)
+		})
 	}
 	var host *standin.Host
 	if a.Settings.Host == "" && a.Settings.Mail == "" {
@@ -335,7 +314,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		dir := filepath.Join(a.Settings.Var, "photos")
 		photos = standin.NewPhotos(dir, web.PhotosPath, photosName, photosPassword)
 		if studio, err := a.House.Shelf.Studio(ctx); err == nil && studio.Demo {
-			b.goOn(func(ctx context.Context) {
+			running.Go(func() {
 				if err := demo.Albums(ctx, dir); err != nil && ctx.Err() == nil {
 					slog.Warn("the photo source's albums", "error", err)
 				}
@@ -359,7 +338,7 @@ func (a *App) Serve(ctx context.Context, ready func(url string)) error {
 		return err
 	}
 	defer handler.Close()
-	a.attend(b, handler.Hear)
+	a.attend(ctx, &running, handler.Hear)
 	if err := a.metrics(ctx); err != nil {
 		slog.Warn("figures are not served; set NELKO_METRICS to a free loopback address, or to nothing",
 			"error", err)

@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 
 	_ "github.com/jackc/pgx/v5/stdlib" // the driver that makes databases
 
@@ -66,8 +67,10 @@ func Trial(ctx context.Context, do func(*house.House, http.Handler) error) (err 
 		return err
 	}
 	defer pages.Close()
-	side := begin(ctx)
-	defer side.stop()
-	a.attend(side, pages.Hear)
+	var running sync.WaitGroup
+	defer running.Wait()
+	ctx, end := context.WithCancel(ctx)
+	defer end()
+	a.attend(ctx, &running, pages.Hear)
 	return do(a.House, pages)
 }

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"nelko/internal/invalid"
+
 	"github.com/riverqueue/river"
 	"gorm.io/gorm"
 
@@ -163,5 +165,47 @@ func (p *Post) forgetToken(ctx context.Context, linkID int64, why string) error 
 			said = "May have been mailed to "
 		}
 		return p.Orders.Heads.NoteDelivery(ctx, tx, d, said+l.MailedTo)
+	})
+}
+
+// MailLink mails a link that is there already, by the address it has. Only links whose
+// address is kept can be.
+func (p *Post) MailLink(ctx context.Context, orderID int64, l store.Link, subject, text string) error {
+	o, err := store.One[store.Order](p.Store.DB.WithContext(ctx), "id = ?", orderID)
+	if err != nil {
+		return err
+	}
+	switch {
+	case !l.Open(p.Now()) || l.KeptToken == "":
+		return invalid.Field("delivery", "The link is closed. Make a new one on the order.")
+	case o.ClientEmail == "":
+		return noAddress()
+	}
+	return p.Store.Tx(ctx, func(tx *gorm.DB) error {
+		d, err := store.One[store.Delivery](tx, "id = ? AND order_id = ?", l.DeliveryID, orderID)
+		if err != nil {
+			return err
+		}
+		if d.State == store.DeliveryRunning && l.UnsentToken != "" {
+			return nil // pressed twice: it is about to go
+		}
+		set := map[string]any{
+			"mail_begun_at": nil,
+			"mail_job":      0,
+			"mailed_to":     o.ClientEmail,
+			"mailed_at":     nil,
+			"mail_error":    "",
+			"unsent_token":  l.KeptToken,
+			"mail_subject":  strings.Join(strings.Fields(subject), " "),
+			"mail_text":     text,
+		}
+		if err := errors.Join(tx.Model(&l).Updates(set).Error, tx.Model(&d).
+			Update("state", store.DeliveryRunning).Error); err != nil {
+			return err
+		}
+		if err := p.Queue.Insert(ctx, tx, SendLink{l.ID}); err != nil {
+			return err
+		}
+		return p.Orders.Heads.NoteDelivery(ctx, tx, d, "To be mailed to "+o.ClientEmail)
 	})
 }

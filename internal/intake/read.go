@@ -214,3 +214,49 @@ func (r *Reader) keep(ctx context.Context, jpg []byte) (*string, error) {
 	}
 	return &sha, store.KeepBlob(r.Store.DB.WithContext(ctx), sha, size)
 }
+
+// hear listens to a song that is known already.
+func (r *Reader) hear(ctx context.Context, m store.Media) error {
+	l, refused, err := r.lookAgain(ctx, m)
+	if err != nil || refused != "" {
+		return err
+	}
+	return r.Store.DB.WithContext(ctx).Model(&m).Select("heard").
+		Updates(&store.Media{Heard: l.Facts.Heard}).Error
+}
+
+// examine looks at a clip that is known already, for where its decoding may begin.
+func (r *Reader) examine(ctx context.Context, m store.Media) error {
+	l, refused, err := r.lookAgain(ctx, m)
+	if err != nil {
+		return err
+	}
+	seen := m.Looked()
+	seen.Examined, seen.Faulty = true, refused
+	if refused == "" {
+		seen.Track, seen.Starts, seen.Faulty = l.Facts.Track, l.Facts.Starts, l.Facts.Faulty
+	}
+	return r.Store.DB.WithContext(ctx).Model(&m).Select("seen").Updates(&store.Media{Seen: &seen}).Error
+}
+
+// lookAgain looks at a medium that was taken before. That it would be refused now, and why,
+// is no error: what it was then stays.
+func (r *Reader) lookAgain(ctx context.Context, m store.Media) (l media.Looked, why string, err error) {
+	begun := time.Now()
+	path, err := r.Blobs.Path(ctx, m.SHA256)
+	if err != nil {
+		return l, "", err
+	}
+	l, err = media.Looker{Pictures: r.Patient}.LookAt(ctx, path, m.Name, ThumbSide)
+	if err = r.Blobs.Blame(ctx, begun, err); errors.Is(err, store.ErrAway) {
+		return l, "", err // nothing is known of the file
+	}
+	var refused *media.Refused
+	if errors.As(err, &refused) {
+		return l, refused.Reason, nil
+	}
+	if err != nil {
+		return l, "", fmt.Errorf("%s: %w", m.Name, err)
+	}
+	return l, "", nil
+}

@@ -400,3 +400,59 @@ func (a *Attempts) stream(ctx context.Context, b *begun) (sha, list string, size
 	sha, size, err = a.Blobs.Put(ctx, f)
 	return sha, list, size, err
 }
+
+// compared ends making a film again: if it became the same its damage is
+// mended, and what differs is said if it did not. The files of a damaged film are gone: what was
+// made again takes their place whatever it became, with a word, so that its links go on.
+func (a *Attempts) compared(tx *gorm.DB, r store.Render, sha string) error {
+	if r.AgainOf == nil {
+		return nil
+	}
+	of, err := store.One[store.Render](tx, "id = ?", *r.AgainOf)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	differs := ""
+	switch {
+	case of.SHA256 != nil && *of.SHA256 == sha:
+		whole := map[string]any{"damage": "", "verified_at": a.Now()}
+		// Other films of the same files are whole with it.
+		others := tx.Model(&store.Render{}).
+			Where("sha256 = ? AND (stream IS NULL OR stream = ?) AND damage <> ''", sha, r.Stream)
+		if err := others.Updates(whole).Error; err != nil {
+			return err
+		}
+		whole["stream"], whole["stream_list"] = r.Stream, r.StreamList
+		return tx.Model(&of).Updates(whole).Error
+	case of.Tools != r.Tools:
+		differs = fmt.Sprintf("it was made with %s, now with %s", of.Tools, r.Tools)
+	case of.Film != r.Film:
+		differs = "its frames are drawn otherwise by this version of the program"
+	default:
+		differs = "its frames are the same, the file is not"
+	}
+	if of.Damage != "" {
+		err := tx.Model(&of).Updates(map[string]any{
+			"damage":      "",
+			"verified_at": r.VerifiedAt,
+			"doubt":       r.Doubt,
+			"sha256":      r.SHA256,
+			"poster":      r.Poster,
+			"size":        r.Size,
+			"seconds":     r.Seconds,
+			"stream":      r.Stream,
+			"stream_list": r.StreamList,
+			"tools":       r.Tools,
+			"film":        r.Film,
+			"differs": fmt.Sprintf("its file was damaged (%s) and was replaced by one made anew: %s",
+				of.Damage, differs),
+		}).Error
+		if err != nil {
+			return err
+		}
+	}
+	return tx.Model(&store.Render{}).Where("id = ?", r.ID).Update("differs", differs).Error
+}

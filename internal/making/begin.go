@@ -291,3 +291,70 @@ func (k *Renders) queue(ctx context.Context, tx *gorm.DB, d *orders.Dossier, all
 	}
 	return out, k.changed(ctx, tx, d.Order.ID)
 }
+
+// Again queues a film to be made again from what it was made of: its revision,
+// the theme's version that names, its details, profile and marks. Where the
+// tools are the same it becomes the same film, byte for byte; where they are
+// not the new render says so.
+func (k *Renders) Again(ctx context.Context, orderID, renderID int64) (store.Render, error) {
+	tx := k.Store.DB.WithContext(ctx)
+	of, err := store.One[store.Render](tx, "id = ? AND order_id = ?", renderID, orderID)
+	if err != nil {
+		return of, err
+	}
+	if of.State != store.RenderDone {
+		return of, invalid.Field("render", "Only what was made once can be made again.")
+	}
+	if running, err := store.One[store.Render](tx, "again_of = ? AND state IN ('waiting', 'running')",
+		of.ID); err == nil {
+		return running, nil // pressed twice
+	}
+	o, err := store.One[store.Order](tx, "id = ?", orderID)
+	if err != nil {
+		return of, err
+	}
+	r := store.Render{
+		OrderID:     of.OrderID,
+		SlideshowID: of.SlideshowID,
+		Revision:    of.Revision,
+		Shape:       of.Shape,
+		Profile:     of.Profile,
+		Setting:     of.Setting,
+		Details:     of.Details,
+		Mark:        of.Mark,
+		MarkPicture: of.MarkPicture,
+		Watermark:   of.Watermark,
+		State:       store.RenderWaiting,
+		FramesTotal: of.FramesTotal,
+		AgainOf:     &of.ID,
+	}
+	return r, k.Store.Tx(ctx, func(tx *gorm.DB) error {
+		if err := k.insert(ctx, tx, o, &r); err != nil {
+			return err
+		}
+		return k.changed(ctx, tx, orderID)
+	})
+}
+
+// Retry queues a film that failed or was cancelled once more.
+func (k *Renders) Retry(ctx context.Context, r store.Render) error {
+	return k.Store.Tx(ctx, func(tx *gorm.DB) error {
+		o, err := store.One[store.Order](tx, "id = ?", r.OrderID)
+		if err != nil {
+			return err
+		}
+		res := tx.Model(&store.Render{}).Where("id = ? AND state IN ('failed', 'cancelled')", r.ID).
+			Updates(map[string]any{
+				"state":       store.RenderWaiting,
+				"error":       "",
+				"finished_at": nil,
+			})
+		if res.Error != nil || res.RowsAffected == 0 {
+			return res.Error
+		}
+		if err := k.enqueue(ctx, tx, o, r.ID); err != nil {
+			return err
+		}
+		return k.changed(ctx, tx, r.OrderID)
+	})
+}

@@ -2,13 +2,10 @@ package making
 
 import (
 	"context"
-	"errors"
-	"fmt"
 	"time"
 
 	"gorm.io/gorm"
 
-	"nelko/internal/invalid"
 	"nelko/internal/store"
 )
 
@@ -154,50 +151,6 @@ func (c *Checks) mend(ctx context.Context, r store.Render, why string) error {
 	return err
 }
 
-// Again queues a film to be made again from what it was made of: its revision,
-// the theme's version that names, its details, profile and marks. Where the
-// tools are the same it becomes the same film, byte for byte; where they are
-// not the new render says so.
-func (k *Renders) Again(ctx context.Context, orderID, renderID int64) (store.Render, error) {
-	tx := k.Store.DB.WithContext(ctx)
-	of, err := store.One[store.Render](tx, "id = ? AND order_id = ?", renderID, orderID)
-	if err != nil {
-		return of, err
-	}
-	if of.State != store.RenderDone {
-		return of, invalid.Field("render", "Only what was made once can be made again.")
-	}
-	if running, err := store.One[store.Render](tx, "again_of = ? AND state IN ('waiting', 'running')",
-		of.ID); err == nil {
-		return running, nil // pressed twice
-	}
-	o, err := store.One[store.Order](tx, "id = ?", orderID)
-	if err != nil {
-		return of, err
-	}
-	r := store.Render{
-		OrderID:     of.OrderID,
-		SlideshowID: of.SlideshowID,
-		Revision:    of.Revision,
-		Shape:       of.Shape,
-		Profile:     of.Profile,
-		Setting:     of.Setting,
-		Details:     of.Details,
-		Mark:        of.Mark,
-		MarkPicture: of.MarkPicture,
-		Watermark:   of.Watermark,
-		State:       store.RenderWaiting,
-		FramesTotal: of.FramesTotal,
-		AgainOf:     &of.ID,
-	}
-	return r, k.Store.Tx(ctx, func(tx *gorm.DB) error {
-		if err := k.insert(ctx, tx, o, &r); err != nil {
-			return err
-		}
-		return k.changed(ctx, tx, orderID)
-	})
-}
-
 // Latest is the latest finished main film of each of some orders, by order.
 func (h *room) Latest(ctx context.Context, of []store.Order) (map[int64]int64, error) {
 	out, ids := map[int64]int64{}, make([]int64, len(of))
@@ -214,83 +167,4 @@ func (h *room) Latest(ctx context.Context, of []store.Order) (map[int64]int64, e
 		out[r.OrderID] = r.ID
 	}
 	return out, err
-}
-
-// Retry queues a film that failed or was cancelled once more.
-func (k *Renders) Retry(ctx context.Context, r store.Render) error {
-	return k.Store.Tx(ctx, func(tx *gorm.DB) error {
-		o, err := store.One[store.Order](tx, "id = ?", r.OrderID)
-		if err != nil {
-			return err
-		}
-		res := tx.Model(&store.Render{}).Where("id = ? AND state IN ('failed', 'cancelled')", r.ID).
-			Updates(map[string]any{
-				"state":       store.RenderWaiting,
-				"error":       "",
-				"finished_at": nil,
-			})
-		if res.Error != nil || res.RowsAffected == 0 {
-			return res.Error
-		}
-		if err := k.enqueue(ctx, tx, o, r.ID); err != nil {
-			return err
-		}
-		return k.changed(ctx, tx, r.OrderID)
-	})
-}
-
-// compared ends making a film again: if it became the same its damage is
-// mended, and what differs is said if it did not. The files of a damaged film are gone: what was
-// made again takes their place whatever it became, with a word, so that its links go on.
-func (a *Attempts) compared(tx *gorm.DB, r store.Render, sha string) error {
-	if r.AgainOf == nil {
-		return nil
-	}
-	of, err := store.One[store.Render](tx, "id = ?", *r.AgainOf)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	differs := ""
-	switch {
-	case of.SHA256 != nil && *of.SHA256 == sha:
-		whole := map[string]any{"damage": "", "verified_at": a.Now()}
-		// Other films of the same files are whole with it.
-		others := tx.Model(&store.Render{}).
-			Where("sha256 = ? AND (stream IS NULL OR stream = ?) AND damage <> ''", sha, r.Stream)
-		if err := others.Updates(whole).Error; err != nil {
-			return err
-		}
-		whole["stream"], whole["stream_list"] = r.Stream, r.StreamList
-		return tx.Model(&of).Updates(whole).Error
-	case of.Tools != r.Tools:
-		differs = fmt.Sprintf("it was made with %s, now with %s", of.Tools, r.Tools)
-	case of.Film != r.Film:
-		differs = "its frames are drawn otherwise by this version of the program"
-	default:
-		differs = "its frames are the same, the file is not"
-	}
-	if of.Damage != "" {
-		err := tx.Model(&of).Updates(map[string]any{
-			"damage":      "",
-			"verified_at": r.VerifiedAt,
-			"doubt":       r.Doubt,
-			"sha256":      r.SHA256,
-			"poster":      r.Poster,
-			"size":        r.Size,
-			"seconds":     r.Seconds,
-			"stream":      r.Stream,
-			"stream_list": r.StreamList,
-			"tools":       r.Tools,
-			"film":        r.Film,
-			"differs": fmt.Sprintf("its file was damaged (%s) and was replaced by one made anew: %s",
-				of.Damage, differs),
-		}).Error
-		if err != nil {
-			return err
-		}
-	}
-	return tx.Model(&store.Render{}).Where("id = ?", r.ID).Update("differs", differs).Error
 }

@@ -160,30 +160,6 @@ func (h *Acts) Act(ctx context.Context, j Acting) error {
 	return nil
 }
 
-// doRow does an act with a row; what is wrong with the row leaves it out.
-func (o *Out) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.DiscSetting,
-	act *store.RunAct) error {
-	var err error
-	switch Act(act.Act) {
-	case Render, Again:
-		_, err = o.Making.Renders.Begin(ctx, r.ID, "")
-	case Link, Mail:
-		err = o.deliver(ctx, s.Run, r, Act(act.Act) == Mail)
-	default:
-		err = o.hand(ctx, s.Run, r, Act(act.Act), p.handed[r.ID], how)
-	}
-	var inv *invalid.Input
-	switch {
-	case errors.As(err, &inv):
-		act.LeftOut = append(act.LeftOut, LeftOut{ID: r.ID, Key: r.RunKey, Name: r.Client, Why: inv.Problem})
-		return nil
-	case err != nil:
-		return err
-	}
-	act.Begun++
-	return nil
-}
-
 // note keeps how far an act is, and tells whether it goes on: it may have been stopped.
 func (h *Acts) note(ctx context.Context, act *store.RunAct) (goesOn bool, err error) {
 	err = h.Store.Tx(ctx, func(tx *gorm.DB) error {
@@ -305,4 +281,80 @@ func Told(a store.RunAct) string {
 	}[d.Act]
 	return fmt.Sprintf("%s: %d of %s done. It goes on when this window is closed.", doing, a.Next,
 		wording.Counted(len(a.Rows), "row"))
+}
+
+// Done is what an act did.
+type Done struct {
+	Act     Act
+	Begun   int
+	LeftOut []LeftOut // with those that could not be begun
+}
+
+// InWords says what was done.
+func (d Done) InWords() string {
+	text := map[Act]string{
+		Render: wording.Counted(d.Begun, "film") + " queued to be rendered",
+		Again:  wording.Counted(d.Begun, "film") + " queued once more",
+		Link:   wording.Counted(d.Begun, "link") + " made",
+		Mail:   wording.Counted(d.Begun, "link") + " made and being mailed",
+		Proof:  wording.Counted(d.Begun, "proof") + " being made for their clients",
+		Disc:   wording.Counted(d.Begun, "disc") + " being made",
+		Burn:   wording.Counted(d.Begun, "copy") + " to be burned, one after the other",
+		Together: wording.Counted(d.Begun, "disc") +
+			" being made with all films; the Run’s pattern has them under Deliveries",
+	}[d.Act]
+	if len(d.LeftOut) > 0 {
+		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"),
+			Plan{LeftOut: d.LeftOut}.WhyLeftOut())
+	}
+	return text + "."
+}
+
+// DoAll does an act with all rows that are ready for it, and waits for it. Discs are the usual ones.
+func (h *Acts) DoAll(ctx context.Context, id int64, act Act) (Done, error) {
+	return h.DoAllWith(ctx, id, Ask{Act: act, How: UsualDisc})
+}
+
+// DoAllWith is Go with rows that are ready among those asked for, and discs as they are asked for.
+func (h *Acts) DoAllWith(ctx context.Context, id int64, a Ask) (Done, error) {
+	act, err := h.Start(ctx, id, a, nil)
+	if err != nil || act.ID == 0 {
+		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
+	}
+	if err := h.Act(ctx, Acting{act.ID}); err != nil {
+		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
+	}
+	act, err = h.Await(ctx, act, time.Second)
+	return Done{Act: a.Act, Begun: act.Begun, LeftOut: act.LeftOut}, err
+}
+
+// putTogether does the act Together from where it stands: of its discs, those that this act made
+// before are not made again. What is wrong with a film leaves its disc out.
+func (h *Acts) putTogether(ctx context.Context, s *Sheet, act *store.RunAct) error {
+	var rows []Row
+	for _, id := range act.Rows {
+		if i := slices.IndexFunc(s.Rows, func(r Row) bool { return r.ID == id }); i >= 0 {
+			rows = append(rows, s.Rows[i])
+		}
+	}
+	discs, err := s.divide(rows, *act.How)
+	if err != nil {
+		return err
+	}
+	done := 0
+	for _, d := range discs {
+		if done += len(d.rows); done <= act.Next {
+			continue
+		}
+		if err := h.out.putOn(ctx, s, d, act); err != nil {
+			return fmt.Errorf("%s: %w", d.name, err)
+		}
+		act.Next = done
+		if goesOn, err := h.note(ctx, act); err != nil || !goesOn {
+			return err
+		}
+	}
+	act.Next = len(act.Rows) // rows that are gone are gone through
+	_, err = h.note(ctx, act)
+	return err
 }

@@ -255,37 +255,6 @@ func (s *Sheet) divide(rows []Row, how store.DiscSetting) (out []discSet, err er
 	return out, nil
 }
 
-// putTogether does the act Together from where it stands: of its discs, those that this act made
-// before are not made again. What is wrong with a film leaves its disc out.
-func (h *Acts) putTogether(ctx context.Context, s *Sheet, act *store.RunAct) error {
-	var rows []Row
-	for _, id := range act.Rows {
-		if i := slices.IndexFunc(s.Rows, func(r Row) bool { return r.ID == id }); i >= 0 {
-			rows = append(rows, s.Rows[i])
-		}
-	}
-	discs, err := s.divide(rows, *act.How)
-	if err != nil {
-		return err
-	}
-	done := 0
-	for _, d := range discs {
-		if done += len(d.rows); done <= act.Next {
-			continue
-		}
-		if err := h.out.putOn(ctx, s, d, act); err != nil {
-			return fmt.Errorf("%s: %w", d.name, err)
-		}
-		act.Next = done
-		if goesOn, err := h.note(ctx, act); err != nil || !goesOn {
-			return err
-		}
-	}
-	act.Next = len(act.Rows) // rows that are gone are gone through
-	_, err = h.note(ctx, act)
-	return err
-}
-
 // putOn makes a disc of an act, unless the act made it before it was broken off.
 func (o *Out) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAct) error {
 	x := pressing.New{DiscSetting: *act.How}
@@ -317,5 +286,53 @@ func (o *Out) putOn(ctx context.Context, s *Sheet, d discSet, act *store.RunAct)
 	if err == nil {
 		act.Begun++
 	}
+	return err
+}
+
+// doRow does an act with a row; what is wrong with the row leaves it out.
+func (o *Out) doRow(ctx context.Context, s *Sheet, p Plan, r Row, how store.DiscSetting,
+	act *store.RunAct) error {
+	var err error
+	switch Act(act.Act) {
+	case Render, Again:
+		_, err = o.Making.Renders.Begin(ctx, r.ID, "")
+	case Link, Mail:
+		err = o.deliver(ctx, s.Run, r, Act(act.Act) == Mail)
+	default:
+		err = o.hand(ctx, s.Run, r, Act(act.Act), p.handed[r.ID], how)
+	}
+	var inv *invalid.Input
+	switch {
+	case errors.As(err, &inv):
+		act.LeftOut = append(act.LeftOut, LeftOut{ID: r.ID, Key: r.RunKey, Name: r.Client, Why: inv.Problem})
+		return nil
+	case err != nil:
+		return err
+	}
+	act.Begun++
+	return nil
+}
+
+// linkDays is how long the links of a Run are open.
+const linkDays = 90
+
+// deliver makes a row's film a link and mails its address if it is to. A film that has a link
+// keeps it.
+func (o *Out) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
+	n := delivery.NewLink{
+		RenderID:     r.Render.ID,
+		Title:        titleOf(run, r),
+		Downloadable: true,
+		Days:         linkDays,
+		Mail:         mail,
+		Keep:         true,
+	}
+	if run.Mail != nil {
+		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
+	}
+	if l := r.Link; mail && l != nil && l.RenderID == r.Render.ID && l.KeptToken != "" {
+		return o.Delivery.Post.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
+	}
+	_, _, err := o.Delivery.Links.MakeLink(ctx, r.ID, n)
 	return err
 }

@@ -10,7 +10,6 @@ import (
 	"os"
 	"path"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
@@ -18,8 +17,6 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"nelko/internal/core/edit"
-	"nelko/internal/core/follow"
 	"nelko/internal/core/list"
 	"nelko/internal/invalid"
 	"nelko/internal/listfile"
@@ -43,24 +40,6 @@ func (Sort) Kind() string { return "run_sort" }
 // InsertOpts implements river.JobArgsWithInsertOpts.
 func (Sort) InsertOpts() river.InsertOpts { return river.InsertOpts{Queue: sorting, MaxAttempts: 8} }
 
-// Tend is the job that waits for a Run's material to be read, and then fills
-// the pattern with a row's and gives every row what the pattern has.
-type Tend struct {
-	RunID int64 `json:"run_id"`
-}
-
-// Kind implements river.JobArgs.
-func (Tend) Kind() string { return "run_tend" }
-
-// InsertOpts implements river.JobArgsWithInsertOpts.
-func (Tend) InsertOpts() river.InsertOpts {
-	return river.InsertOpts{
-		Queue:       sorting,
-		MaxAttempts: 8,
-		ScheduledAt: time.Now().Add(1500 * time.Millisecond),
-	}
-}
-
 // Unpack is the job that takes a zip of material apart.
 type Unpack struct {
 	RunID    int64  `json:"run_id"`
@@ -75,43 +54,6 @@ func (Unpack) Kind() string { return "run_unpack" }
 // InsertOpts implements river.JobArgsWithInsertOpts.
 func (Unpack) InsertOpts() river.InsertOpts {
 	return river.InsertOpts{Queue: sorting, MaxAttempts: 3}
-}
-
-// Jobs implements queue.Room.
-func (r *Runs) Jobs(js *queue.Jobs) {
-	js.Serve(sorting, 2)
-	js.Serve(acting, 2)
-	queue.Handle(js, queue.Kind[Acting]{
-		Needs: r.Blobs.Here,
-		Work: func(ctx context.Context, j queue.Job[Acting]) error {
-			err := r.Acts.Act(ctx, j.Args)
-			if err != nil && j.Last {
-				return errors.Join(err, r.Acts.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
-			}
-			return err
-		},
-		Refuse: r.Acts.giveUp,
-	})
-	queue.Handle(js, queue.Kind[Sort]{
-		Needs: r.Blobs.Here,
-		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return r.Material.Sort(ctx, j.Args) },
-	})
-	queue.Handle(js, queue.Kind[Tend]{
-		Needs: r.Blobs.Here,
-		Work: func(ctx context.Context, j queue.Job[Tend]) error {
-			again, err := r.Patterns.Tend(ctx, j.Args)
-			if again {
-				return queue.Later(2 * time.Second)
-			}
-			return err
-		},
-	})
-	queue.Handle(js, queue.Kind[Unpack]{
-		Needs: r.Blobs.Here,
-		Work: func(ctx context.Context, j queue.Job[Unpack]) error {
-			return r.Material.Unpack(ctx, j.Args)
-		},
-	})
 }
 
 // MayReceive tells whether there is a Run to bring files into.
@@ -359,89 +301,6 @@ func (m *Material) Sort(ctx context.Context, j Sort) error {
 		}
 		return m.once(ctx, tx, Tend{run.ID}, run.ID)
 	})
-}
-
-// Moved hears that the film of a row or a pattern has changed, and has what
-// follows from it seen to: the rows follow their pattern, and the pattern is
-// filled with the first row that can.
-func (r *Patterns) Moved(ctx context.Context, tx *gorm.DB, o store.Order) error {
-	if o.RunKey != "" {
-		run, err := store.One[store.Run](tx.Select("id", "seen_as"), "id = ?", *o.RunID)
-		if err != nil || run.SeenAs != nil {
-			return err
-		}
-	}
-	return r.once(ctx, tx, Tend{*o.RunID}, *o.RunID)
-}
-
-// Tend sees to what follows from new material: it fills the pattern with the
-// first row's that has some, gives rows the songs their list names, and gives
-// all rows what the pattern has unless films were made already. again says that
-// files are still being read.
-func (r *Patterns) Tend(ctx context.Context, j Tend) (again bool, err error) {
-	run, err := r.Load(ctx, j.RunID)
-	if errors.Is(err, store.ErrNotFound) {
-		return false, nil
-	}
-	if err != nil {
-		return false, err
-	}
-	var waiting int64
-	err = r.Store.DB.WithContext(ctx).Model(&store.Media{}).
-		Where("state = 'waiting' AND (run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?))",
-			run.ID, run.ID).Count(&waiting).Error
-	if err != nil {
-		return false, err
-	}
-	held, err := rows(r.Store.DB.WithContext(ctx), run.ID, false)
-	if err != nil {
-		return false, err
-	}
-	if waiting == 0 {
-		if err := r.nameSongs(ctx, held); err != nil {
-			return false, err
-		}
-	}
-	if !slices.ContainsFunc(run.Pattern.Doc.Slides, rowSlide) {
-		for _, o := range held {
-			if o.Pictures > 0 {
-				if err := r.SeeAs(ctx, run.ID, o.ID, nil); err != nil {
-					return false, err
-				}
-				break
-			}
-		}
-	}
-	made, err := r.made(ctx, run.ID)
-	if err != nil {
-		return false, err
-	}
-	if made == 0 {
-		if err := r.Give(ctx, run.ID); err != nil {
-			return false, err
-		}
-	}
-	return waiting > 0, nil
-}
-
-// nameSongs gives rows the songs their list names, if they are there by now.
-func (r *Patterns) nameSongs(ctx context.Context, held []store.Order) error {
-	for _, o := range held {
-		v := o.RunValues[list.Songs]
-		if v == "" || slices.Contains(o.Own, follow.Soundtrack) {
-			continue
-		}
-		songs, missing, err := songsNamed(r.Store.DB.WithContext(ctx), o, v)
-		if err != nil {
-			return err
-		}
-		if missing == "" {
-			if _, err := r.Orders.Edits.Do(ctx, o.ID, edit.Songs{Songs: songs}, nil); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
 }
 
 // WatchFolders brings in what is new in the folders that Runs watch, until ctx

@@ -6,7 +6,6 @@ import (
 	"encoding/csv"
 	"fmt"
 	"io"
-	"maps"
 	"slices"
 	"strings"
 
@@ -18,7 +17,6 @@ import (
 	"nelko/internal/invalid"
 	"nelko/internal/making"
 	"nelko/internal/paper"
-	"nelko/internal/patternfile"
 	"nelko/internal/store"
 	"nelko/internal/zipentry"
 )
@@ -140,28 +138,6 @@ func (o *Out) Mail(run *Run, r Row) (subject, body string) {
 func (o *Out) TryMail(ctx context.Context, run *Run, r Row, to string) error {
 	subject, body := o.Mail(run, r)
 	return o.Delivery.Post.TryMail(ctx, to, subject, body)
-}
-
-// PatternZip writes the pattern with its own media, to be made into films elsewhere.
-func (r *Patterns) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
-	p := run.Pattern
-	file := patternfile.Pattern{Doc: p.Doc, Details: maps.Clone(p.Order.Details)}
-	for _, k := range run.ByRow() {
-		delete(file.Details, k) // a row's, to look at
-	}
-	for i, m := range p.Media {
-		if m.RunID != nil && m.State == store.Ready {
-			name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
-			file.Media = append(file.Media, patternfile.Medium{
-				SHA256: m.SHA256,
-				Name:   name,
-				Came:   m.CreatedAt,
-			})
-		}
-	}
-	return patternfile.Write(w, file, r.Orders.Now(), func(sha string) (io.ReadCloser, error) {
-		return r.Blobs.Open(ctx, sha)
-	})
 }
 
 // Films writes all films of a Run that are made as they are now, into a zip,

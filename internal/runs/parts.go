@@ -1,8 +1,12 @@
 package runs
 
 import (
+	"context"
+	"errors"
 	"sync"
 	"time"
+
+	"nelko/internal/queue"
 
 	"nelko/internal/delivery"
 	"nelko/internal/intake"
@@ -134,4 +138,41 @@ func With(c Config) *Runs {
 		Work:     work,
 		Acts:     &Acts{r, sheets, out, work},
 	}
+}
+
+// Jobs implements queue.Room.
+func (r *Runs) Jobs(js *queue.Jobs) {
+	js.Serve(sorting, 2)
+	js.Serve(acting, 2)
+	queue.Handle(js, queue.Kind[Acting]{
+		Needs: r.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Acting]) error {
+			err := r.Acts.Act(ctx, j.Args)
+			if err != nil && j.Last {
+				return errors.Join(err, r.Acts.giveUp(context.WithoutCancel(ctx), j.Args, err.Error()))
+			}
+			return err
+		},
+		Refuse: r.Acts.giveUp,
+	})
+	queue.Handle(js, queue.Kind[Sort]{
+		Needs: r.Blobs.Here,
+		Work:  func(ctx context.Context, j queue.Job[Sort]) error { return r.Material.Sort(ctx, j.Args) },
+	})
+	queue.Handle(js, queue.Kind[Tend]{
+		Needs: r.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Tend]) error {
+			again, err := r.Patterns.Tend(ctx, j.Args)
+			if again {
+				return queue.Later(2 * time.Second)
+			}
+			return err
+		},
+	})
+	queue.Handle(js, queue.Kind[Unpack]{
+		Needs: r.Blobs.Here,
+		Work: func(ctx context.Context, j queue.Job[Unpack]) error {
+			return r.Material.Unpack(ctx, j.Args)
+		},
+	})
 }

@@ -4,7 +4,18 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"maps"
 	"slices"
+	"time"
+
+	"nelko/internal/core/naming"
+	"nelko/internal/patternfile"
+
+	"github.com/riverqueue/river"
+
+	"nelko/internal/core/follow"
+	"nelko/internal/core/list"
 
 	"gorm.io/gorm"
 
@@ -202,4 +213,127 @@ func sameFilm(a, b doc.Slideshow) (bool, error) {
 	}
 	y, err := b.Marshal()
 	return string(x) == string(y) && fmt.Sprint(a.Details) == fmt.Sprint(b.Details), err
+}
+
+// Tend is the job that waits for a Run's material to be read, and then fills
+// the pattern with a row's and gives every row what the pattern has.
+type Tend struct {
+	RunID int64 `json:"run_id"`
+}
+
+// Kind implements river.JobArgs.
+func (Tend) Kind() string { return "run_tend" }
+
+// InsertOpts implements river.JobArgsWithInsertOpts.
+func (Tend) InsertOpts() river.InsertOpts {
+	return river.InsertOpts{
+		Queue:       sorting,
+		MaxAttempts: 8,
+		ScheduledAt: time.Now().Add(1500 * time.Millisecond),
+	}
+}
+
+// Moved hears that the film of a row or a pattern has changed, and has what
+// follows from it seen to: the rows follow their pattern, and the pattern is
+// filled with the first row that can.
+func (r *Patterns) Moved(ctx context.Context, tx *gorm.DB, o store.Order) error {
+	if o.RunKey != "" {
+		run, err := store.One[store.Run](tx.Select("id", "seen_as"), "id = ?", *o.RunID)
+		if err != nil || run.SeenAs != nil {
+			return err
+		}
+	}
+	return r.once(ctx, tx, Tend{*o.RunID}, *o.RunID)
+}
+
+// Tend sees to what follows from new material: it fills the pattern with the
+// first row's that has some, gives rows the songs their list names, and gives
+// all rows what the pattern has unless films were made already. again says that
+// files are still being read.
+func (r *Patterns) Tend(ctx context.Context, j Tend) (again bool, err error) {
+	run, err := r.Load(ctx, j.RunID)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	var waiting int64
+	err = r.Store.DB.WithContext(ctx).Model(&store.Media{}).
+		Where("state = 'waiting' AND (run_id = ? OR order_id IN (SELECT id FROM orders WHERE run_id = ?))",
+			run.ID, run.ID).Count(&waiting).Error
+	if err != nil {
+		return false, err
+	}
+	held, err := rows(r.Store.DB.WithContext(ctx), run.ID, false)
+	if err != nil {
+		return false, err
+	}
+	if waiting == 0 {
+		if err := r.nameSongs(ctx, held); err != nil {
+			return false, err
+		}
+	}
+	if !slices.ContainsFunc(run.Pattern.Doc.Slides, rowSlide) {
+		for _, o := range held {
+			if o.Pictures > 0 {
+				if err := r.SeeAs(ctx, run.ID, o.ID, nil); err != nil {
+					return false, err
+				}
+				break
+			}
+		}
+	}
+	made, err := r.made(ctx, run.ID)
+	if err != nil {
+		return false, err
+	}
+	if made == 0 {
+		if err := r.Give(ctx, run.ID); err != nil {
+			return false, err
+		}
+	}
+	return waiting > 0, nil
+}
+
+// nameSongs gives rows the songs their list names, if they are there by now.
+func (r *Patterns) nameSongs(ctx context.Context, held []store.Order) error {
+	for _, o := range held {
+		v := o.RunValues[list.Songs]
+		if v == "" || slices.Contains(o.Own, follow.Soundtrack) {
+			continue
+		}
+		songs, missing, err := songsNamed(r.Store.DB.WithContext(ctx), o, v)
+		if err != nil {
+			return err
+		}
+		if missing == "" {
+			if _, err := r.Orders.Edits.Do(ctx, o.ID, edit.Songs{Songs: songs}, nil); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// PatternZip writes the pattern with its own media, to be made into films elsewhere.
+func (r *Patterns) PatternZip(ctx context.Context, run *Run, w io.Writer) error {
+	p := run.Pattern
+	file := patternfile.Pattern{Doc: p.Doc, Details: maps.Clone(p.Order.Details)}
+	for _, k := range run.ByRow() {
+		delete(file.Details, k) // a row's, to look at
+	}
+	for i, m := range p.Media {
+		if m.RunID != nil && m.State == store.Ready {
+			name := fmt.Sprintf("%03d %s", i+1, naming.Safe(m.Name))
+			file.Media = append(file.Media, patternfile.Medium{
+				SHA256: m.SHA256,
+				Name:   name,
+				Came:   m.CreatedAt,
+			})
+		}
+	}
+	return patternfile.Write(w, file, r.Orders.Now(), func(sha string) (io.ReadCloser, error) {
+		return r.Blobs.Open(ctx, sha)
+	})
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"gorm.io/gorm"
 
@@ -14,7 +13,6 @@ import (
 	"nelko/internal/core/profile"
 	"nelko/internal/core/timecode"
 	"nelko/internal/core/wording"
-	"nelko/internal/delivery"
 	"nelko/internal/orders"
 	"nelko/internal/store"
 )
@@ -205,75 +203,6 @@ func (p Plan) WhyLeftOut() string {
 		why[i] = fmt.Sprintf("%s (%s)", w, strings.Join(k, ", "))
 	}
 	return strings.Join(why, "; ")
-}
-
-// Done is what an act did.
-type Done struct {
-	Act     Act
-	Begun   int
-	LeftOut []LeftOut // with those that could not be begun
-}
-
-// InWords says what was done.
-func (d Done) InWords() string {
-	text := map[Act]string{
-		Render: wording.Counted(d.Begun, "film") + " queued to be rendered",
-		Again:  wording.Counted(d.Begun, "film") + " queued once more",
-		Link:   wording.Counted(d.Begun, "link") + " made",
-		Mail:   wording.Counted(d.Begun, "link") + " made and being mailed",
-		Proof:  wording.Counted(d.Begun, "proof") + " being made for their clients",
-		Disc:   wording.Counted(d.Begun, "disc") + " being made",
-		Burn:   wording.Counted(d.Begun, "copy") + " to be burned, one after the other",
-		Together: wording.Counted(d.Begun, "disc") +
-			" being made with all films; the Run’s pattern has them under Deliveries",
-	}[d.Act]
-	if len(d.LeftOut) > 0 {
-		text += fmt.Sprintf("; %s left out: %s", wording.Counted(len(d.LeftOut), "row"),
-			Plan{LeftOut: d.LeftOut}.WhyLeftOut())
-	}
-	return text + "."
-}
-
-// linkDays is how long the links of a Run are open.
-const linkDays = 90
-
-// DoAll does an act with all rows that are ready for it, and waits for it. Discs are the usual ones.
-func (h *Acts) DoAll(ctx context.Context, id int64, act Act) (Done, error) {
-	return h.DoAllWith(ctx, id, Ask{Act: act, How: UsualDisc})
-}
-
-// DoAllWith is Go with rows that are ready among those asked for, and discs as they are asked for.
-func (h *Acts) DoAllWith(ctx context.Context, id int64, a Ask) (Done, error) {
-	act, err := h.Start(ctx, id, a, nil)
-	if err != nil || act.ID == 0 {
-		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
-	}
-	if err := h.Act(ctx, Acting{act.ID}); err != nil {
-		return Done{Act: a.Act, LeftOut: act.LeftOut}, err
-	}
-	act, err = h.Await(ctx, act, time.Second)
-	return Done{Act: a.Act, Begun: act.Begun, LeftOut: act.LeftOut}, err
-}
-
-// deliver makes a row's film a link and mails its address if it is to. A film that has a link
-// keeps it.
-func (o *Out) deliver(ctx context.Context, run *Run, r Row, mail bool) error {
-	n := delivery.NewLink{
-		RenderID:     r.Render.ID,
-		Title:        titleOf(run, r),
-		Downloadable: true,
-		Days:         linkDays,
-		Mail:         mail,
-		Keep:         true,
-	}
-	if run.Mail != nil {
-		n.Subject, n.Text = fill(run.Mail.Subject, run.Fields(r)), fill(run.Mail.Text, run.Fields(r))
-	}
-	if l := r.Link; mail && l != nil && l.RenderID == r.Render.ID && l.KeptToken != "" {
-		return o.Delivery.Post.MailLink(ctx, r.ID, l.Link, n.Subject, n.Text)
-	}
-	_, _, err := o.Delivery.Links.MakeLink(ctx, r.ID, n)
-	return err
 }
 
 // Pause keeps a Run's films that wait from being begun; GoOn ends that. What

@@ -47,19 +47,18 @@ type shared struct {
 // Routes are for operators.
 func Routes(r chi.Router, shell *page.Shell, rooms Rooms) {
 	s := &shared{shell, rooms}
-	files := &material{s}
+	files, films := &material{s}, &handing{s}
 	r.Get("/media/{media}/thumb", files.thumbnail)
 	r.Get("/media/{media}/file", files.mediaFile)
 	r.Get("/media/{media}/strip", files.filmstrip)
-	films := &handing{s}
 	r.Get("/renders/{render}/film.{ending}", films.film)
 	r.Get("/renders/{render}/captions.{ending:srt|vtt}", films.captions)
 	r.Route("/orders/{order}", func(r chi.Router) {
 		(&leaves{s}).routes(r)
 		(&editing{s}).routes(r)
-		(&material{s}).routes(r)
+		files.routes(r)
 		(&track{s}).routes(r)
-		(&handing{s}).routes(r)
+		films.routes(r)
 		(&player{s}).routes(r)
 		(&themes{s}).routes(r)
 	})

@@ -1,3 +1,5 @@
+// Package parts has the parts that more than one page shows: an order's leaves, choices, rows of
+// renders and links, kinds of disc, songs, a Run's line; in the same words wherever they stand.
 package parts
 
 import "fmt"

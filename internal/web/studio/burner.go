@@ -202,26 +202,3 @@ func (d *drive) actOnBurn(w http.ResponseWriter, r *http.Request) {
 	}
 	http.Redirect(w, r, "/burner", http.StatusSeeOther)
 }
-
-// tellDrive puts something into the stand-in's drawer, or tells it how to fail.
-func (s *standins) tellDrive(w http.ResponseWriter, r *http.Request) {
-	err := s.Tray.Set(r.Context(), func(t *standin.Tray) {
-		switch r.PostFormValue("do") {
-		case "put":
-			if b, ok := discs.Named(r.PostFormValue("blank")); ok {
-				t.PutIn(b)
-			}
-		case "take":
-			t.Blank, t.Bytes, t.Burned = "", 0, false
-		case "open":
-			t.Open = !t.Open
-		case "fail":
-			t.Fails = standin.Failure(r.PostFormValue("fails"))
-		}
-	})
-	if err != nil {
-		s.Fail(w, r, err)
-		return
-	}
-	http.Redirect(w, r, "/burner", http.StatusSeeOther)
-}
